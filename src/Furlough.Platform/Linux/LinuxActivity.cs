@@ -1,0 +1,113 @@
+using System.Globalization;
+using System.Runtime.InteropServices;
+using System.Text;
+using Furlough.Engine;
+using Furlough.Engine.Ports;
+using Furlough.Engine.Trees;
+using Furlough.Model;
+
+namespace Furlough.Platform.Linux;
+
+/// <summary>Sessions, open files and sign-in of a Linux system.</summary>
+internal sealed class LinuxActivity(LinuxVolumes volumes) : IActivity
+{
+    private const int ExpiryField = 7;
+    private const string Expired = "1";
+
+    public IReadOnlyList<string> InUse(Place place)
+    {
+        var path = volumes.HostPath(place);
+        var names = Passwd.People(volumes.Root).DistinctBy(p => p.User).ToDictionary(p => p.User, p => p.Name);
+        List<string> found = [];
+        foreach (var process in Processes.All())
+        {
+            if (process.Id == Environment.ProcessId) continue;
+            foreach (var file in process.OpenPaths().Where(f => f == path || f.StartsWith(path + "/", StringComparison.Ordinal)).Distinct())
+                found.Add($"{process.Name} ({names.GetValueOrDefault(process.User, process.User.ToString(CultureInfo.InvariantCulture))}): {file[volumes.Root.Length..]}");
+        }
+        return found;
+    }
+
+    /// <summary>Whether a process of the account runs inside this system.</summary>
+    internal bool IsSignedIn(uint user) => Processes.All().Any(p => p.User == user && p.Root == (volumes.Root.Length == 0 ? "/" : volumes.Root));
+
+    public string? SignInRecord(string account)
+    {
+        using var folder = Etc();
+        return folder is null ? null : FieldOf(ContainerFile.Read(folder, "shadow"), account);
+    }
+
+    public void BarSignIn(string account) => SetExpiry(account, Expired);
+
+    public void AllowSignIn(string account, string record) => SetExpiry(account, record);
+
+    public string? WhereIs(HoldingName holding)
+    {
+        if (UserDirs.Keys.FirstOrDefault(k => k.Name == holding.Name).Key is not { } key) return null;
+        if (Passwd.People(volumes.Root).FirstOrDefault(p => p.Name == holding.Account) is not { } account) return null;
+        const string tool = "/usr/bin/xdg-user-dir";
+        if (!File.Exists(volumes.Root + tool) || Native.EffectiveUser() != 0) return null;
+        var word = key["XDG_".Length..^"_DIR".Length];
+        string[] asAccount = ["env", "-i", "HOME=" + account.Home, "PATH=/usr/bin:/bin", tool, word];
+        string[] ids = [$"--reuid={account.User}", $"--regid={account.Group}", "--clear-groups"];
+        return volumes.Root.Length == 0
+            ? Commands.Run("setpriv", [.. ids, .. asAccount])
+            : Commands.Run("chroot", [volumes.Root, "/usr/bin/setpriv", .. ids, .. asAccount]);
+    }
+
+    private void SetExpiry(string account, string value)
+    {
+        using var folder = Etc() ?? throw new IoFault(IoReason.NotFound, "/etc", "no such folder");
+        using var guard = PasswordFilesLock.Take(folder);
+        ContainerFile.Edit(folder, "shadow", default, content =>
+        {
+            if (FieldOf(content, account) is null) throw new Fault("account-missing", $"There is no sign-in entry for {account} any more.", "Survey the machine and make a new plan.");
+            var lines = Encoding.Latin1.GetString(content!).Split('\n');
+            for (var i = 0; i < lines.Length; i++)
+            {
+                var fields = lines[i].Split(':');
+                if (fields[0] != account || fields.Length <= ExpiryField) continue;
+                fields[ExpiryField] = value;
+                lines[i] = string.Join(':', fields);
+            }
+            return Encoding.Latin1.GetBytes(string.Join('\n', lines));
+        });
+    }
+
+    private static string? FieldOf(byte[]? content, string account) => content is null ? null
+        : Encoding.Latin1.GetString(content).Split('\n').Select(l => l.Split(':')).FirstOrDefault(f => f[0] == account && f.Length > ExpiryField)?[ExpiryField];
+
+    private LinuxFolder? Etc()
+    {
+        if (volumes.PlaceOf("/etc") is not { } place) return null;
+        using var volume = volumes.Require(new VolumeIdentity(place.Volume, volumes.IdentityOf(place.Volume)));
+        using var root = volume.OpenRoot();
+        return (LinuxFolder?)Reach.TryFolder(root, place.Parts);
+    }
+}
+
+/// <summary>The lock that the system's own account commands take while they change the account files.</summary>
+internal sealed unsafe class PasswordFilesLock : IDisposable
+{
+    private const string Name = ".pwd.lock";
+    private const int SetLock = 6;
+    private readonly LinuxFile _file;
+
+    private PasswordFilesLock(LinuxFile file) => _file = file;
+
+    internal static PasswordFilesLock Take(LinuxFolder etc)
+    {
+        var file = (LinuxFile)(etc.Find(Name) is null ? etc.MakeFile(Name) : etc.OpenFile(Name, append: true));
+        var whole = new Native.FileLock { Type = 1 };
+        for (var attempt = 0; attempt < 100; attempt++)
+        {
+            if (Native.Control(file.Descriptor, SetLock, (nint)(&whole)) == 0) return new PasswordFilesLock(file);
+            if (Marshal.GetLastPInvokeError() is not (11 or 13)) break;
+            CancellationToken.None.WaitHandle.WaitOne(100);
+        }
+        file.Dispose();
+        throw new Fault("account-files-locked", "Another program keeps the account files locked.", "Wait for it to end, then {retry}.");
+    }
+
+    public void Dispose() => _file.Dispose();
+}

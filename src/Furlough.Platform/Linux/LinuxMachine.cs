@@ -1,0 +1,33 @@
+using Furlough.Engine.Ports;
+
+namespace Furlough.Platform.Linux;
+
+/// <summary>The engine's ports on the Linux system whose root folder is given.</summary>
+public sealed class LinuxMachine : IMachine
+{
+    /// <param name="root">"/" for this machine, or the root folder of another tree (its accounts, homes and mounts).</param>
+    /// <param name="fallback">Name of the fallback administrator's account, if there is one.</param>
+    /// <param name="agentVersion">Reported in surveys.</param>
+    /// <param name="time">The clock.</param>
+    public LinuxMachine(string root, string? fallback, string agentVersion, TimeProvider time)
+    {
+        var full = Path.GetFullPath(root);
+        var volumes = new LinuxVolumes(full);
+        var activity = new LinuxActivity(volumes);
+        var pointers = new XdgPointers(volumes);
+        (Volumes, Pointers, Activity) = (volumes, pointers, activity);
+        Surveyor = new LinuxSurveyor(volumes, pointers, activity, fallback, agentVersion, time);
+    }
+
+    /// <inheritdoc/>
+    public IVolumes Volumes { get; }
+
+    /// <inheritdoc/>
+    public IPointers Pointers { get; }
+
+    /// <inheritdoc/>
+    public IActivity Activity { get; }
+
+    /// <summary>Takes surveys of this system.</summary>
+    public ISurveyor Surveyor { get; }
+}

@@ -1,0 +1,87 @@
+using System.Globalization;
+using Furlough.Engine;
+using Furlough.Engine.Ports;
+using Furlough.Engine.Trees;
+using Furlough.Model;
+
+namespace Furlough.Platform.Linux;
+
+/// <summary>Looks at a Linux system: volumes, people's accounts, their user folders, and the originals that wait.</summary>
+internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers pointers, LinuxActivity activity, string? fallback, string agentVersion, TimeProvider time) : ISurveyor
+{
+    public Survey Take(IReadOnlyList<OriginalFacts> originals, CancellationToken stop)
+    {
+        List<string> notes = [];
+        var found = volumes.Survey(notes);
+        List<AccountFacts> accounts = [];
+        List<HoldingFacts> holdings = [];
+        foreach (var person in Passwd.People(volumes.Root))
+        {
+            if (!Directory.Exists(volumes.Root + person.Home)) continue;
+            accounts.Add(new AccountFacts(person.Name, person.User.ToString(CultureInfo.InvariantCulture), person.Home, person.Name == fallback, activity.IsSignedIn(person.User)));
+            foreach (var (key, name) in UserDirs.Keys)
+                if (Look(person, key, name, notes, stop) is { } holding) holdings.Add(holding);
+        }
+        return new Survey(time.GetUtcNow(), OperatingSystem(), agentVersion, found, accounts, holdings, [.. originals.Select(o => LookAgain(o, stop))], notes);
+    }
+
+    private HoldingFacts? Look(PasswdEntry person, string key, string name, List<string> notes, CancellationToken stop)
+    {
+        var address = XdgPointers.Address(person, key);
+        PointerValue value;
+        try { value = pointers.Read(address); }
+        catch (Fault fault)
+        {
+            notes.Add($"The setting for {name} of {person.Name} was not read: {fault.Message}");
+            return null;
+        }
+        var path = value.Text is null ? $"{person.Home}/{name}" : UserDirs.Resolve(value.Text, person.Home);
+        if (path is null) return null;
+        var place = volumes.PlaceOf(path);
+        using var folder = place is null ? null : Open(place, notes);
+        if (folder is null && value.Text is null) return null;
+        List<string> unread = [];
+        var size = folder is null ? default : TreeSize.Of(folder, unread, stop);
+        notes.AddRange(unread.Take(20).Select(u => $"{name} of {person.Name}: {u}"));
+        var inUse = place is null || folder is null ? [] : activity.InUse(place);
+        return new HoldingFacts(new HoldingName(person.Name, HoldingKind.Folder, name), place, path, folder is not null,
+            [new PointerFacts(address, value, place)], size.Files, size.DataBytes, size.HiddenBytes, inUse);
+    }
+
+    private IFolder? Open(Place place, List<string> notes)
+    {
+        try
+        {
+            using var volume = volumes.Require(new VolumeIdentity(place.Volume, volumes.IdentityOf(place.Volume)));
+            using var root = volume.OpenRoot();
+            return Reach.TryFolder(root, place.Parts);
+        }
+        catch (Fault fault)
+        {
+            notes.Add(fault.Message);
+            return null;
+        }
+    }
+
+    private OriginalFacts LookAgain(OriginalFacts original, CancellationToken stop)
+    {
+        using var parent = Open(original.Source with { Path = string.Join('/', original.Source.Parts.SkipLast(1)) }, []);
+        if (parent is null) return original;
+        var recreated = parent.Find(original.Source.Parts[^1]) is not null;
+        var name = Layout.FolderOf(original.Docket);
+        if (parent.Find(name) is null) return original with { Recreated = recreated };
+        using var own = parent.OpenFolder(name);
+        if (own.Find(Layout.Original) is null || own.Find(Layout.Manifest) is null) return original with { Recreated = recreated };
+        using var folder = own.OpenFolder(Layout.Original);
+        using var file = own.OpenFile(Layout.Manifest);
+        using var stream = file.Read();
+        return original with { Recreated = recreated, WrittenTo = TreeProof.Unchanged(folder, Manifest.Read(stream), stop).Difference is not null };
+    }
+
+    private string OperatingSystem()
+    {
+        var file = volumes.Root + "/etc/os-release";
+        var pretty = File.Exists(file) ? File.ReadLines(file).FirstOrDefault(l => l.StartsWith("PRETTY_NAME=", StringComparison.Ordinal)) : null;
+        return pretty is null ? "Linux" : pretty["PRETTY_NAME=".Length..].Trim('"');
+    }
+}

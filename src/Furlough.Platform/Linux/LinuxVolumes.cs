@@ -1,0 +1,205 @@
+using System.Collections.Concurrent;
+using System.Globalization;
+using System.Text;
+using Furlough.Engine;
+using Furlough.Engine.Ports;
+using Furlough.Model;
+using Microsoft.Win32.SafeHandles;
+
+namespace Furlough.Platform.Linux;
+
+/// <summary>The volumes of the system whose root folder is given: its own, and what is mounted below.</summary>
+internal sealed class LinuxVolumes(string root) : IVolumes
+{
+    private static readonly HashSet<string> Pseudo = [.. ("proc sysfs devtmpfs devpts cgroup cgroup2 pstore bpf tracefs debugfs securityfs configfs mqueue hugetlbfs autofs " +
+        "binfmt_misc fusectl rpc_pipefs nsfs ramfs efivarfs squashfs selinuxfs fuse.portal fuse.gvfsd-fuse fuse.lxcfs").Split(' ')];
+    private static readonly string[] NoPlaceForData = ["/proc", "/sys", "/dev", "/run/", "/boot", "/tmp", "/var/lib/docker", "/snap"];
+    private static readonly string[] AfterSignIn = ["/media/", "/run/media/", "/run/user/", "/home/", "/mnt/auto/"];
+
+    private readonly ConcurrentDictionary<string, string> _fileSystemIds = new();
+
+    /// <summary>Root folder of the system, without a slash at its end; empty for "/".</summary>
+    internal string Root { get; } = root.TrimEnd('/');
+
+    public IVolume Require(VolumeIdentity identity)
+    {
+        List<(Mount Mount, LinuxVolume Volume)> found = [];
+        foreach (var mount in Mounts())
+        {
+            var volume = TryOpen(mount, mark: false);
+            if (volume is null) continue;
+            if (volume.Identity.Marker == identity.Marker && identity.Marker.Length > 0) found.Add((mount, volume));
+            else volume.Dispose();
+        }
+        var devices = found.Select(f => f.Mount.Device).Distinct().Count();
+        if (found.Count > 0 && devices == 1 && found[0].Volume.Identity.FileSystemId == identity.FileSystemId)
+        {
+            foreach (var (_, volume) in found.Skip(1)) volume.Dispose();
+            return found[0].Volume;
+        }
+        foreach (var (_, volume) in found) volume.Dispose();
+        throw found.Count == 0 ? Faults.VolumeAbsent(identity.Key)
+            : devices > 1 ? new Fault("volume-twice", $"Two volumes carry the identity {identity.Key}: {string.Join(" and ", found.Select(f => $"`{Shown(f.Mount.Point)}`"))}; one is a copy of the other.", "Detach the one that is not meant, then {retry}.")
+            : new Fault("volume-not-as-surveyed", $"The volume at `{Shown(found[0].Mount.Point)}` carries our marker, but its file system is another one than surveyed.", "Survey the machine and make a new plan.");
+    }
+
+    public string Show(Place place)
+    {
+        foreach (var mount in Mounts())
+        {
+            using var volume = TryOpen(mount, mark: false);
+            if (volume?.Identity.Key == place.Volume) return Shown(mount.Point).TrimEnd('/') + "/" + place.Path;
+        }
+        return $"(absent volume {place.Volume})/{place.Path}";
+    }
+
+    /// <summary>The file system identity of the mounted volume with this marker; empty when there is none.</summary>
+    internal string IdentityOf(string marker)
+    {
+        foreach (var mount in Mounts())
+        {
+            using var volume = TryOpen(mount, mark: false);
+            if (volume?.Identity.Key == marker) return volume.Identity.FileSystemId;
+        }
+        return "";
+    }
+
+    /// <summary>The host's path of a place.</summary>
+    internal string HostPath(Place place) => Root + Show(place);
+
+    /// <summary>The place of an absolute path as the system shows it, or null when its volume is unknown.</summary>
+    internal Place? PlaceOf(string shown)
+    {
+        var path = Root + shown;
+        var mount = Mounts().Where(m => m.Point == "/" || path == m.Point || path.StartsWith(m.Point + "/", StringComparison.Ordinal)).MaxBy(m => m.Point.Length);
+        if (mount is null) return null;
+        using var volume = TryOpen(mount, mark: false);
+        if (volume is null || volume.Identity.Key.Length == 0) return null;
+        var within = path[(mount.Point == "/" ? 0 : mount.Point.Length)..].Trim('/');
+        return new Place(volume.Identity.Key, within);
+    }
+
+    /// <summary>The facts of every volume; writable ones get our marker, so that they are recognised again.</summary>
+    internal IReadOnlyList<VolumeFacts> Survey(ICollection<string> notes)
+    {
+        List<VolumeFacts> facts = [];
+        foreach (var mount in Mounts())
+        {
+            LinuxVolume? volume = null;
+            try
+            {
+                volume = TryOpen(mount, mark: true);
+                if (volume is null || facts.Any(f => f.Identity == volume.Identity)) continue;
+                var shown = Shown(mount.Point);
+                var (attached, medium) = Sysfs.Describe(mount);
+                var (size, free, cluster) = volume.Space();
+                facts.Add(new VolumeFacts(volume.Identity, Path.GetFileName(shown), shown, attached, medium, mount.FileSystem, size, free, cluster,
+                    shown == "/", mount.Writable, Sysfs.IsEncrypted(mount), !AfterSignIn.Any(p => shown.StartsWith(p, StringComparison.Ordinal)), volume.Abilities));
+            }
+            catch (Fault fault)
+            {
+                notes.Add($"The volume at `{Shown(mount.Point)}` was passed over: {fault.Message}");
+            }
+            finally
+            {
+                volume?.Dispose();
+            }
+        }
+        return facts;
+    }
+
+    /// <summary>What is mounted at or below the root folder; the mount that holds the root folder itself stands for "/".</summary>
+    private List<Mount> Mounts()
+    {
+        Dictionary<string, Mount> byPoint = [];
+        Mount? holder = null;
+        foreach (var mount in MountTable.Read())
+        {
+            var covers = mount.Point == "/" || Root == mount.Point || Root.StartsWith(mount.Point + "/", StringComparison.Ordinal);
+            if (covers && (holder is null || mount.Point.Length >= holder.Point.Length)) holder = mount;
+            if (!mount.Point.StartsWith(Root + "/", StringComparison.Ordinal) || mount.Point == "/") continue;
+            byPoint[mount.Point] = mount;
+        }
+        var own = holder! with { Point = Root.Length == 0 ? "/" : Root, SubRoot = Root.Length == 0 ? holder!.SubRoot : holder!.SubRoot + ":" + Root };
+        return [own, .. byPoint.Values.Where(IsForData).OrderBy(m => m.Point, StringComparer.Ordinal)];
+    }
+
+    private bool IsForData(Mount mount)
+    {
+        var shown = Shown(mount.Point);
+        return !Pseudo.Contains(mount.FileSystem)
+            && !NoPlaceForData.Any(p => shown == p.TrimEnd('/') || (shown.StartsWith(p.TrimEnd('/') + "/", StringComparison.Ordinal) && !shown.StartsWith("/run/media/", StringComparison.Ordinal)));
+    }
+
+    private string Shown(string hostPath) => hostPath.Length <= Root.Length ? "/" : hostPath[Root.Length..];
+
+    private LinuxVolume? TryOpen(Mount mount, bool mark)
+    {
+        SafeFileHandle handle;
+        try { handle = Native.Open(Native.AtCurrentFolder, mount.Point, Native.ReadOnly | Native.Folder | Native.NonBlocking, mount.Point); }
+        catch (IoFault) { return null; }
+        var abilities = Sysfs.AbilitiesOf(mount.FileSystem);
+        var fromMedium = mount.FileSystem is not ("tmpfs" or "overlay" or "9p") && !Sysfs.IsNetwork(mount.FileSystem);
+        var folder = new LinuxFolder(handle, "", abilities, fromMedium);
+        var marker = ReadMarker(folder);
+        if (marker.Length == 0 && mark && mount.Writable) marker = WriteMarker(folder);
+        return new LinuxVolume(new VolumeIdentity(marker, FileSystemId(mount)), folder, abilities, Sysfs.Describe(mount).Medium);
+    }
+
+    private static string ReadMarker(LinuxFolder folder)
+    {
+        if (folder.Find(Layout.VolumeMarker) is not { Kind: NodeKind.File, SizeBytes: < 200 }) return "";
+        using var file = (LinuxFile)folder.OpenFile(Layout.VolumeMarker);
+        var text = Encoding.ASCII.GetString(file.ReadAll(200)).Trim();
+        return Guid.TryParse(text, out var id) ? id.ToString("D") : "";
+    }
+
+    private static string WriteMarker(LinuxFolder folder)
+    {
+        var id = Guid.CreateVersion7().ToString("D");
+        var fresh = Layout.VolumeMarker + "-new";
+        if (folder.Find(fresh) is not null) folder.RemoveFile(fresh);
+        using (var file = folder.MakeFile(fresh))
+        {
+            file.Append(Encoding.ASCII.GetBytes(id + "\n"));
+            file.Flush();
+        }
+        if (folder.Find(Layout.VolumeMarker) is not null) folder.RemoveFile(Layout.VolumeMarker);
+        folder.Move(fresh, folder, Layout.VolumeMarker);
+        folder.Flush();
+        return id;
+    }
+
+    /// <summary>The file system's UUID where it has one; with the part of it that is mounted, where that is not all.</summary>
+    private string FileSystemId(Mount mount)
+    {
+        var id = _fileSystemIds.GetOrAdd(string.Create(CultureInfo.InvariantCulture, $"{mount.Device} {mount.Id}"), _ => mount.Source.StartsWith("/dev/", StringComparison.Ordinal)
+            ? Commands.Run("blkid", ["-p", "-o", "value", "-s", "UUID", mount.Source]) ?? "" : "");
+        return id.Length == 0 ? "" : mount.SubRoot == "/" ? id : id + ":" + mount.SubRoot;
+    }
+}
+
+/// <summary>One mounted volume, held open.</summary>
+internal sealed unsafe class LinuxVolume(VolumeIdentity identity, LinuxFolder folder, FileSystemAbilities abilities, Medium medium) : IVolume
+{
+    public VolumeIdentity Identity => identity;
+
+    public FileSystemAbilities Abilities => abilities;
+
+    public long FreeBytes => Space().Free;
+
+    public int Workers => medium == Medium.Rotating ? 1 : Math.Clamp(Environment.ProcessorCount, 2, 8);
+
+    public IFolder OpenRoot() => folder.OpenFolder(".");
+
+    public void Sync() => Native.Check(Native.SyncVolume(folder.Descriptor), "the target volume");
+
+    public void Dispose() => folder.Dispose();
+
+    internal (long Size, long Free, int Cluster) Space()
+    {
+        Native.StatFs facts;
+        Native.Check(Native.StatVolume(folder.Descriptor, &facts), "the volume");
+        return ((long)facts.Blocks * facts.FragmentSize, (long)facts.Available * facts.FragmentSize, (int)facts.FragmentSize);
+    }
+}

@@ -1,0 +1,57 @@
+using System.Globalization;
+
+namespace Furlough.Platform.Linux;
+
+/// <summary>A running process, as far as it can be looked at.</summary>
+internal sealed record RunningProcess(int Id, uint User, string Name, string Root)
+{
+    /// <summary>Paths that it holds open, works in, runs or has mapped.</summary>
+    internal IEnumerable<string> OpenPaths()
+    {
+        foreach (var link in (string[])["cwd", "exe"])
+            if (Processes.Link($"/proc/{Id}/{link}") is { } path) yield return path;
+        string[] files = [];
+        string[] maps = [];
+        try
+        {
+            files = Directory.GetFileSystemEntries($"/proc/{Id}/fd");
+            maps = File.ReadAllLines($"/proc/{Id}/maps");
+        }
+        catch (Exception gone) when (gone is IOException or UnauthorizedAccessException) { }
+        foreach (var file in files)
+            if (Processes.Link(file) is { } path && path.StartsWith('/')) yield return path;
+        foreach (var line in maps)
+            if (line.IndexOf('/') is var at and > 0) yield return line[at..];
+    }
+}
+
+/// <summary>The processes of the system.</summary>
+internal static class Processes
+{
+    internal static IEnumerable<RunningProcess> All()
+    {
+        foreach (var folder in Directory.EnumerateDirectories("/proc"))
+        {
+            if (!int.TryParse(Path.GetFileName(folder), NumberStyles.None, CultureInfo.InvariantCulture, out var id)) continue;
+            uint user;
+            string name;
+            try
+            {
+                var status = File.ReadAllLines(folder + "/status");
+                name = status[0]["Name:".Length..].Trim();
+                user = uint.Parse(status.First(l => l.StartsWith("Uid:", StringComparison.Ordinal)).Split('\t')[1], CultureInfo.InvariantCulture);
+            }
+            catch (Exception gone) when (gone is IOException or UnauthorizedAccessException or InvalidOperationException)
+            {
+                continue;
+            }
+            yield return new RunningProcess(id, user, name, Link(folder + "/root") ?? "/");
+        }
+    }
+
+    internal static string? Link(string path)
+    {
+        try { return new FileInfo(path).LinkTarget; }
+        catch (Exception gone) when (gone is IOException or UnauthorizedAccessException) { return null; }
+    }
+}

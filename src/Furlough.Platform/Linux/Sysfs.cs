@@ -1,0 +1,83 @@
+using System.Diagnostics;
+using Furlough.Model;
+
+namespace Furlough.Platform.Linux;
+
+/// <summary>What the kernel says about the device below a mount.</summary>
+internal static class Sysfs
+{
+    private static readonly HashSet<string> Network = ["nfs", "nfs4", "cifs", "smb3", "9p", "ceph", "afs", "fuse.sshfs", "glusterfs", "davfs"];
+
+    internal static bool IsNetwork(string fileSystem) => Network.Contains(fileSystem);
+
+    internal static (Attachment Attached, Medium Medium) Describe(Mount mount)
+    {
+        if (IsNetwork(mount.FileSystem)) return (Attachment.Network, Medium.Unknown);
+        if (mount.FileSystem == "tmpfs") return (Attachment.Internal, Medium.Memory);
+        if (Disk(mount) is not { } disk) return (Attachment.Internal, Medium.Unknown);
+        var medium = Flag(disk, "queue/rotational") switch { true => Medium.Rotating, false => Medium.Solid, null => Medium.Unknown };
+        if (Flag(disk, "removable") == true) return (Attachment.Removable, medium);
+        return (disk.Contains("/usb", StringComparison.Ordinal) ? Attachment.External : Attachment.Internal, medium);
+    }
+
+    internal static bool IsEncrypted(Mount mount) =>
+        Device(mount) is { } device && File.Exists(Path.Combine(device, "dm/uuid")) && File.ReadAllText(Path.Combine(device, "dm/uuid")).StartsWith("CRYPT-", StringComparison.Ordinal);
+
+    internal static FileSystemAbilities AbilitiesOf(string fileSystem) => fileSystem switch
+    {
+        "vfat" or "msdos" => new(false, false, false, false, false, false, 2_000_000_000),
+        "exfat" => new(false, false, false, false, false, false, 10_000_000),
+        "fuseblk" or "fuse.exfat" or "fuse" => new(false, false, false, false, false, false, 1_000_000_000),
+        "ntfs3" => new(false, false, true, true, true, false, 100),
+        _ when IsNetwork(fileSystem) => new(true, false, true, true, true, true, 1_000),
+        _ => FileSystemAbilities.Full,
+    };
+
+    private static string? Device(Mount mount)
+    {
+        var link = $"/sys/dev/block/{mount.Device}";
+        return Directory.Exists(link) ? new DirectoryInfo(link).ResolveLinkTarget(true)?.FullName : null;
+    }
+
+    /// <summary>The whole disk: a partition's parent.</summary>
+    private static string? Disk(Mount mount) =>
+        Device(mount) is not { } device ? null : File.Exists(Path.Combine(device, "partition")) ? Path.GetDirectoryName(device) : device;
+
+    private static bool? Flag(string disk, string file)
+    {
+        var path = Path.Combine(disk, file);
+        return File.Exists(path) ? File.ReadAllText(path).Trim() == "1" : null;
+    }
+}
+
+/// <summary>Runs the system's own commands: argument lists, never a shell line, and a time limit.</summary>
+internal static class Commands
+{
+    private static readonly TimeSpan Limit = TimeSpan.FromSeconds(10);
+
+    /// <summary>The first line that a command prints, or null when it fails or hangs.</summary>
+    internal static string? Run(string program, IEnumerable<string> arguments)
+    {
+        var start = new ProcessStartInfo(program) { RedirectStandardOutput = true, RedirectStandardError = true, RedirectStandardInput = true };
+        foreach (var argument in arguments) start.ArgumentList.Add(argument);
+        try
+        {
+            using var process = Process.Start(start);
+            if (process is null) return null;
+            process.StandardInput.Close();
+            process.ErrorDataReceived += (_, _) => { };
+            process.BeginErrorReadLine();
+            var output = process.StandardOutput.ReadToEndAsync();
+            if (!process.WaitForExit(Limit))
+            {
+                process.Kill(entireProcessTree: true);
+                return null;
+            }
+            return process.ExitCode == 0 ? output.GetAwaiter().GetResult().TrimEnd('\n') : null;
+        }
+        catch (System.ComponentModel.Win32Exception)
+        {
+            return null;
+        }
+    }
+}

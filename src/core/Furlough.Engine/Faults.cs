@@ -1,0 +1,96 @@
+using Furlough.Model;
+
+namespace Furlough.Engine;
+
+/// <summary>Why an operation of a port failed, in terms every system has.</summary>
+public enum IoReason { NotFound, Exists, Denied, NoSpace, ReadOnly, Unreadable, Gone, NotEmpty, NotAFolder, BehindLink, OtherVolume, NotSupported, Changed, Other }
+
+/// <summary>Something that stops a docket: a stable code, what happened, and what to do.</summary>
+public class Fault(string code, string text, string remedy) : Exception(text)
+{
+    /// <summary>Stable, hyphenated.</summary>
+    public string Code { get; } = code;
+
+    /// <summary>What the technician can do. "{retry}" stands for the command that tries again.</summary>
+    public string Remedy { get; } = remedy;
+}
+
+/// <summary>A file system operation that failed.</summary>
+public sealed class IoFault(IoReason reason, string path, string systemWords) : Fault(CodeOf(reason), $"`{path}`: {systemWords}.", RemedyOf(reason))
+{
+    /// <summary>Why.</summary>
+    public IoReason Reason { get; } = reason;
+
+    /// <summary>The node concerned, as far as the port knows its path.</summary>
+    public string Path { get; } = path;
+
+    /// <summary>The system's own words.</summary>
+    public string SystemWords { get; } = systemWords;
+
+    private static string CodeOf(IoReason reason) => reason switch
+    {
+        IoReason.NoSpace => "volume-full",
+        IoReason.ReadOnly => "volume-read-only",
+        IoReason.Unreadable => "file-unreadable",
+        IoReason.Denied => "access-denied",
+        IoReason.BehindLink => "behind-link",
+        IoReason.OtherVolume => "other-volume",
+        IoReason.Gone => "volume-absent",
+        IoReason.Changed => "source-changing",
+        _ => "file-operation-failed",
+    };
+
+    private static string RemedyOf(IoReason reason) => reason switch
+    {
+        IoReason.NoSpace => "Free space on that volume or plan another target, then {retry}.",
+        IoReason.ReadOnly => "Make the volume writable again (it may have been protected after an error: check the disk), then {retry}.",
+        IoReason.Unreadable => "Check the disk, put the file right or take it away, then {retry}.",
+        IoReason.Denied => "Give the agent the right to do this, then {retry}.",
+        IoReason.BehindLink => "A link stands where a folder or file belongs. Find out who made it, put the folder back, then {retry}.",
+        IoReason.OtherVolume => "Another volume is mounted inside. Unmount it or relocate it by itself, then {retry}.",
+        IoReason.Gone => "Attach the volume again, then {retry}.",
+        IoReason.Changed => "Make sure that nobody works in the folder, then {retry}.",
+        _ => "Look at the machine's own words, then {retry}.",
+    };
+}
+
+/// <summary>The faults that the engine itself raises.</summary>
+public static class Faults
+{
+    /// <summary>A pointer reads neither what it should nor what it shall.</summary>
+    public static Fault PointerChanged(PointerAddress address, PointerValue expected, PointerValue found) => new(
+        "pointer-changed",
+        $"The setting {address} reads `{found.Text ?? "(nothing)"}` and not `{expected.Text ?? "(nothing)"}`: somebody changed it since the survey.",
+        "Find out who changed it, survey the machine and make a new plan.");
+
+    /// <summary>The volume with this identity is not mounted.</summary>
+    public static Fault VolumeAbsent(string what) => new(
+        "volume-absent", $"The volume {what} is not mounted on this machine.", "Attach or mount it at its place again, then {retry}.");
+
+    /// <summary>Something stands at the target.</summary>
+    public static Fault TargetNotEmpty(string shown, IEnumerable<string> names) => new(
+        "target-not-empty", $"Something is already at `{shown}`: {string.Join(", ", names.Select(n => $"`{PathText.Show(n)}`"))}.",
+        "Furlough overwrites nothing: take it away or plan another place, then {retry}.");
+
+    /// <summary>The target has less room than the docket needs.</summary>
+    public static Fault TargetFuller(string shown, long needs, long free) => new(
+        "target-fuller-than-surveyed", $"The target volume of `{shown}` has {Words.Size(free)} free and this needs {Words.Size(needs)}.",
+        "Free space there or plan another target, then {retry}.");
+
+    /// <summary>Files below the source are open.</summary>
+    public static Fault FilesInUse(IReadOnlyList<string> list) => new(
+        "files-in-use", $"{Words.Count(list.Count, "file")} held open: {string.Join("; ", list.Take(5).Select(PathText.Show))}{(list.Count > 5 ? "; …" : "")}.",
+        "Have the programs closed or the account sign out, then {retry}.");
+
+    /// <summary>The copy read back differs.</summary>
+    public static Fault NotProven(string difference) => new(
+        "copy-differs", $"The copy is not equal to the source: {difference}.", "Check the target's disk, then {retry}.");
+
+    /// <summary>The source is not as it was copied.</summary>
+    public static Fault SourceChanged(string difference) => new(
+        "source-changed", $"The source changed after it was copied: {difference}.", "Make sure that nobody works in the folder, then {retry}.");
+
+    /// <summary>The source folder is missing.</summary>
+    public static Fault SourceMissing(string shown) => new(
+        "source-missing", $"There is no folder at `{shown}`.", "Survey the machine and make a new plan.");
+}

@@ -1,0 +1,71 @@
+using System.Text.Json;
+using Furlough.Engine.Ports;
+using Furlough.Engine.Trees;
+using Furlough.Model;
+
+namespace Furlough.Engine;
+
+/// <summary>
+/// The folder that a docket keeps beside its source and beside its target, closed to everybody but the system (I12):
+/// <c>.furlough-ID/</c> with <c>staging</c> while copying, then <c>original</c> (at the source), <c>manifest</c> and <c>receipt</c>.
+/// </summary>
+public static class Layout
+{
+    /// <summary>What names of docket folders begin with.</summary>
+    public const string Prefix = ".furlough-";
+
+    /// <summary>The marker in the root of a volume.</summary>
+    public const string VolumeMarker = ".furlough-volume";
+
+    /// <summary>The copy being made.</summary>
+    public const string Staging = "staging";
+
+    /// <summary>The data at the source after the switch.</summary>
+    public const string Original = "original";
+
+    /// <summary>The list of what was copied, once complete.</summary>
+    public const string Manifest = "manifest";
+
+    /// <summary>What attempts at copying list while they go on: "listed-1", "listed-2".</summary>
+    public const string Listed = "listed-";
+
+    /// <summary>The signed receipt.</summary>
+    public const string Receipt = "receipt";
+
+    /// <summary>Only the system may enter.</summary>
+    public const uint Closed = 0x1C0;
+
+    /// <summary>The name of a docket's folder.</summary>
+    public static string FolderOf(Guid docket) => Prefix + docket.ToString("N");
+}
+
+/// <summary>What a receipt says, so that a holding can be recognised without journal or service.</summary>
+public sealed record Receipt(Docket Docket, IReadOnlyList<PointerHistory> Pointers, DateTimeOffset WrittenAt, long Files, long DataBytes, string ManifestDigest)
+{
+    /// <summary>The receipt as a file: one line of JSON, one line of signature.</summary>
+    public byte[] ToBytes(IReceiptSigner signer)
+    {
+        var body = JsonSerializer.SerializeToUtf8Bytes(this, EngineJson.Default.Receipt);
+        return [.. body, (byte)'\n', .. System.Text.Encoding.ASCII.GetBytes(signer.Sign(body)), (byte)'\n'];
+    }
+
+    /// <summary>Writes it durably into a docket's folder: new name, flush, rename, flush the folder.</summary>
+    public void Write(IFolder folder, IReceiptSigner signer)
+    {
+        const string fresh = Layout.Receipt + "-new";
+        if (folder.Find(fresh) is not null) folder.RemoveFile(fresh);
+        using (var file = folder.MakeFile(fresh))
+        {
+            file.Append(ToBytes(signer));
+            file.Flush();
+        }
+        if (folder.Find(Layout.Receipt) is not null) folder.RemoveFile(Layout.Receipt);
+        folder.Move(fresh, folder, Layout.Receipt);
+        folder.Flush();
+    }
+}
+
+/// <summary>JSON of the engine's own files.</summary>
+[System.Text.Json.Serialization.JsonSourceGenerationOptions(JsonSerializerDefaults.Web)]
+[System.Text.Json.Serialization.JsonSerializable(typeof(Receipt))]
+internal sealed partial class EngineJson : System.Text.Json.Serialization.JsonSerializerContext;

@@ -1,0 +1,61 @@
+using Furlough.Model;
+
+namespace Furlough.Engine.Ports;
+
+/// <summary>What the journal holds for one docket.</summary>
+/// <param name="Begun">The step whose intention was recorded last.</param>
+/// <param name="Done">Steps whose effects are durable.</param>
+/// <param name="Notes">What steps wrote down before acting, by key.</param>
+/// <param name="Undoing">Why the docket is being undone, or null.</param>
+/// <param name="Ended">The final state, or null while it is under way.</param>
+public sealed record JournalState(Step? Begun, IReadOnlySet<Step> Done, IReadOnlyDictionary<string, string> Notes, Failure? Undoing, RelocationState? Ended);
+
+/// <summary>The engine's memory. Every call is durable when it returns (I4).</summary>
+public interface IJournal
+{
+    /// <summary>What is recorded.</summary>
+    JournalState Read(Guid docket);
+
+    /// <summary>A step is about to have effects.</summary>
+    void Begin(Guid docket, Step step);
+
+    /// <summary>A step's effects are durable.</summary>
+    void Done(Guid docket, Step step);
+
+    /// <summary>Writes down a fact before acting on it; a later note of the same key replaces it.</summary>
+    void Note(Guid docket, string key, string value);
+
+    /// <summary>The docket is being undone.</summary>
+    void Undo(Guid docket, Failure cause);
+
+    /// <summary>The docket has ended.</summary>
+    void End(Guid docket, RelocationState state);
+}
+
+/// <summary>The answer to the wish for a permit.</summary>
+public enum PermitAnswer { Granted, Refused, Expired }
+
+/// <summary>Leave to go on from quiesce.</summary>
+public interface IPermits
+{
+    /// <summary>Waits for a permit. <paramref name="waiting"/> is called once when it does not come at once.</summary>
+    PermitAnswer Await(Docket docket, Action waiting, CancellationToken stop);
+
+    /// <summary>Whether the permit held still holds.</summary>
+    bool Holds(Guid docket);
+}
+
+/// <summary>Told of everything that happens to a docket.</summary>
+public interface IWatcher
+{
+    /// <summary>A change of state, step or live place. Numbered and delivered exactly once by the agent.</summary>
+    void Changed(RelocationChange change);
+
+    /// <summary>How far the current step is; only the latest counts.</summary>
+    void Progressed(Progress progress);
+}
+
+/// <summary>One change of a docket, before it becomes a bulletin.</summary>
+public sealed record RelocationChange(
+    Docket Docket, RelocationState State, Step? Step, Live Live, Failure? Failure,
+    IReadOnlyList<PointerHistory> Pointers, OriginalFacts? Original, IReadOnlyList<string> Notes);

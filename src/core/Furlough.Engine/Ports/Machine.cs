@@ -1,0 +1,98 @@
+using Furlough.Model;
+
+namespace Furlough.Engine.Ports;
+
+/// <summary>A mounted volume whose identity has been verified. Held open until disposed, so that its sync reports every error since.</summary>
+public interface IVolume : IDisposable
+{
+    /// <summary>Its verified identity.</summary>
+    VolumeIdentity Identity { get; }
+
+    /// <summary>Free for new data, in bytes.</summary>
+    long FreeBytes { get; }
+
+    /// <summary>What it can store.</summary>
+    FileSystemAbilities Abilities { get; }
+
+    /// <summary>How many files are worth copying side by side.</summary>
+    int Workers { get; }
+
+    /// <summary>Opens the volume's root.</summary>
+    IFolder OpenRoot();
+
+    /// <summary>Makes everything written to the volume so far durable; reports errors of writes made since the volume was opened.</summary>
+    void Sync();
+}
+
+/// <summary>The volumes of a machine.</summary>
+public interface IVolumes
+{
+    /// <summary>The mounted volume of this identity.</summary>
+    /// <exception cref="Fault"><c>volume-absent</c>, <c>volume-twice</c> or <c>volume-not-as-surveyed</c>.</exception>
+    IVolume Require(VolumeIdentity identity);
+
+    /// <summary>A place as this machine spells it.</summary>
+    string Show(Place place);
+}
+
+/// <summary>The settings in which the system keeps where holdings live.</summary>
+public interface IPointers
+{
+    /// <summary>The raw value as it is now; <see cref="PointerValue.Absent"/> when the setting does not exist.</summary>
+    PointerValue Read(PointerAddress address);
+
+    /// <summary>A place in the pointer's own syntax, keeping the type of its present value.</summary>
+    PointerValue Spell(PointerAddress address, Place place, PointerValue present);
+
+    /// <summary>Replaces the value if it still is the expected one; what others changed in the container stays. Durable on return.</summary>
+    /// <exception cref="Fault"><c>pointer-changed</c> when it reads something else.</exception>
+    void Swap(PointerAddress address, PointerValue expected, PointerValue next);
+}
+
+/// <summary>People and programs on the machine.</summary>
+public interface IActivity
+{
+    /// <summary>Who holds files open below a place: "program (account): path".</summary>
+    IReadOnlyList<string> InUse(Place place);
+
+    /// <summary>What is kept about the account's sign-in now, to be put back by <see cref="AllowSignIn"/>; null where sign-in cannot be barred.</summary>
+    string? SignInRecord(string account);
+
+    /// <summary>Keeps the account from signing in. Repeating it changes nothing.</summary>
+    void BarSignIn(string account);
+
+    /// <summary>Puts back what <see cref="SignInRecord"/> said. Repeating it changes nothing.</summary>
+    void AllowSignIn(string account, string record);
+
+    /// <summary>Asks the system itself where a holding lives, as its account would see it; null where it cannot be asked.</summary>
+    string? WhereIs(HoldingName holding);
+}
+
+/// <summary>What the engine needs of a machine.</summary>
+public interface IMachine
+{
+    /// <summary>Volumes.</summary>
+    IVolumes Volumes { get; }
+
+    /// <summary>Settings.</summary>
+    IPointers Pointers { get; }
+
+    /// <summary>People and programs.</summary>
+    IActivity Activity { get; }
+}
+
+/// <summary>Looks at a machine without changing it (but for marking its volumes).</summary>
+public interface ISurveyor
+{
+    /// <summary>Takes a survey.</summary>
+    /// <param name="originals">Originals that the agent knows of; their condition is looked at.</param>
+    /// <param name="stop">Ends it early.</param>
+    Survey Take(IReadOnlyList<OriginalFacts> originals, CancellationToken stop);
+}
+
+/// <summary>Signs receipts with the agent's key.</summary>
+public interface IReceiptSigner
+{
+    /// <summary>A detached signature over the bytes, as text.</summary>
+    string Sign(ReadOnlySpan<byte> bytes);
+}

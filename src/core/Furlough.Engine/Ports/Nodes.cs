@@ -1,0 +1,127 @@
+namespace Furlough.Engine.Ports;
+
+/// <summary>What an entry of a folder is.</summary>
+public enum NodeKind { File, Folder, Link, Fifo, Socket, Device }
+
+/// <summary>What a file system says about one node, read without following links.</summary>
+/// <param name="SizeBytes">Length of a file in bytes.</param>
+/// <param name="AllocatedBytes">Bytes that it takes on the volume; less than its length where it has holes.</param>
+/// <param name="ModifiedNs">Modification time, nanoseconds since 1970.</param>
+/// <param name="ChangedNs">Change time, nanoseconds since 1970: set by the system alone.</param>
+/// <param name="FileId">Number of the node on its device.</param>
+/// <param name="Links">Number of names that this node has.</param>
+/// <param name="Mode">Permission bits with set-uid, set-gid and sticky.</param>
+public readonly record struct NodeFacts(
+    NodeKind Kind, long SizeBytes, long AllocatedBytes, long ModifiedNs, long ChangedNs,
+    ulong Device, ulong FileId, long Links, uint Mode, uint Owner, uint Group);
+
+/// <summary>A name in a folder. Names that are no valid text carry their odd bytes as lone surrogates U+DC80..U+DCFF.</summary>
+public readonly record struct FolderEntry(string Name, NodeKind Kind);
+
+/// <summary>Extended attributes, access lists among them, sorted by name.</summary>
+public sealed record Attributes(IReadOnlyList<KeyValuePair<string, byte[]>> Values)
+{
+    /// <summary>None.</summary>
+    public static Attributes None { get; } = new([]);
+}
+
+/// <summary>Counts bytes while they pass; safe for several threads.</summary>
+public sealed class ByteCounter
+{
+    private long _bytes;
+
+    /// <summary>Bytes counted so far.</summary>
+    public long Bytes => Interlocked.Read(ref _bytes);
+
+    /// <summary>Adds bytes (or takes them back, when a file is copied again).</summary>
+    public void Add(long bytes) => Interlocked.Add(ref _bytes, bytes);
+}
+
+/// <summary>The digest of a file's content as it was read back. <paramref name="FromMedium"/> is false where a cache may have answered.</summary>
+public readonly record struct ReadBack(UInt128 Digest, long SizeBytes, bool FromMedium);
+
+/// <summary>An open file. Everything goes through the handle, never through a path again.</summary>
+public interface IFileHandle : IDisposable
+{
+    /// <summary>Facts read anew from the handle.</summary>
+    NodeFacts Facts();
+
+    /// <summary>Copies the content into an empty file, holes kept, and returns its digest (<see cref="ContentDigest"/>).</summary>
+    UInt128 CopyTo(IFileHandle target, ByteCounter counter, CancellationToken stop);
+
+    /// <summary>Reads the whole content back, from the medium where the volume allows it.</summary>
+    ReadBack ReadBack(ByteCounter counter, CancellationToken stop);
+
+    /// <summary>The file's extended attributes.</summary>
+    Attributes ReadAttributes();
+
+    /// <summary>Sets owner, group, attributes, mode and modification time.</summary>
+    void Apply(in NodeFacts facts, Attributes attributes);
+
+    /// <summary>Opens the content for reading from the start; for Furlough's own small files.</summary>
+    Stream Read();
+
+    /// <summary>Appends bytes; for Furlough's own small files.</summary>
+    void Append(ReadOnlySpan<byte> bytes);
+
+    /// <summary>Makes content and facts durable. An error here means that the file must be written anew.</summary>
+    void Flush();
+}
+
+/// <summary>An open folder. Names are single parts; links are never followed; nothing is overwritten.</summary>
+public interface IFolder : IDisposable
+{
+    /// <summary>Facts of the folder itself, read anew.</summary>
+    NodeFacts Facts();
+
+    /// <summary>All entries but "." and "..", in no particular sequence.</summary>
+    IReadOnlyList<FolderEntry> List();
+
+    /// <summary>Facts of an entry, or null when there is none.</summary>
+    NodeFacts? Find(string name);
+
+    /// <summary>Opens a folder below this one, on the same volume.</summary>
+    IFolder OpenFolder(string name);
+
+    /// <summary>Makes and opens a folder.</summary>
+    IFolder MakeFolder(string name, uint mode);
+
+    /// <summary>Opens a regular file for reading, or for appending one's own.</summary>
+    IFileHandle OpenFile(string name, bool append = false);
+
+    /// <summary>Makes an empty file that only the system can read; fails when the name is taken.</summary>
+    IFileHandle MakeFile(string name);
+
+    /// <summary>The verbatim target of a symbolic link.</summary>
+    string ReadLink(string name);
+
+    /// <summary>Makes a symbolic link.</summary>
+    void MakeLink(string name, string target);
+
+    /// <summary>Gives a file of a folder on this volume a further name here.</summary>
+    void MakeHardLink(string name, IFolder folder, string existing);
+
+    /// <summary>Makes a named pipe.</summary>
+    void MakeFifo(string name);
+
+    /// <summary>Renames an entry to a free name of a folder on the same volume; never overwrites.</summary>
+    void Move(string name, IFolder to, string newName);
+
+    /// <summary>Removes a name that is not a folder.</summary>
+    void RemoveFile(string name);
+
+    /// <summary>Removes an empty folder.</summary>
+    void RemoveFolder(string name);
+
+    /// <summary>The folder's own extended attributes.</summary>
+    Attributes ReadAttributes();
+
+    /// <summary>Sets owner, group, attributes, mode and modification time of the folder itself.</summary>
+    void Apply(in NodeFacts facts, Attributes attributes);
+
+    /// <summary>Sets owner, group, mode and modification time of a link or named pipe; the link itself, not what it leads to.</summary>
+    void ApplyTo(string name, in NodeFacts facts);
+
+    /// <summary>Makes the folder's entries durable.</summary>
+    void Flush();
+}

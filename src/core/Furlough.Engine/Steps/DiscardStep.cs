@@ -1,0 +1,56 @@
+using Furlough.Engine.Ports;
+using Furlough.Engine.Trees;
+using Furlough.Model;
+
+namespace Furlough.Engine.Steps;
+
+/// <summary>Removes an original, after confirming everything again (I10). The docket's target is where the holding lives now, its source where the original was set aside.</summary>
+public sealed class DiscardStep : IStep
+{
+    private const string Confirmed = "confirmed";
+
+    /// <inheritdoc/>
+    public Step Name => Step.Discard;
+
+    /// <inheritdoc/>
+    public void Perform(Work work)
+    {
+        foreach (var id in work.Docket.Originals) Discard(work, id);
+    }
+
+    private void Discard(Work work, Guid id)
+    {
+        using var parent = Work.Parent(work.SourceVolume(), work.Docket.Source);
+        var name = Layout.FolderOf(id);
+        if (parent.Find(name) is null) return;
+        using (var own = parent.OpenFolder(name))
+        {
+            if (own.Find(Layout.Original) is not null)
+            {
+                if (work.Noted(Confirmed + id) is null)
+                {
+                    ConfirmAgain(work, own);
+                    work.Note(Confirmed + id, "yes");
+                }
+                var counter = new TreeCounter();
+                using (work.Watch(Name, counter)) TreeRemoval.Run(own, Layout.Original, work.Stop, counter);
+            }
+        }
+        TreeRemoval.Run(parent, name, work.Stop);
+        parent.Flush();
+    }
+
+    private static void ConfirmAgain(Work work, IFolder own)
+    {
+        work.RequirePointersAtTarget();
+        using var liveParent = Work.TryParent(work.TargetVolume(), work.Docket.Target);
+        if (liveParent?.Find(work.Docket.Target.Parts[^1]) is not { Kind: NodeKind.Folder })
+            throw new Fault("live-place-missing", $"There is no folder at `{work.Machine.Volumes.Show(work.Docket.Target)}`, where the holding should live: the original may be all there is.",
+                "Find the folder; discard the original only when it is there.");
+        if (own.Find(Layout.Manifest) is null)
+            throw new Fault("original-unknown", "The original has no manifest beside it, so nothing says whether it was written to.", "Look at it by hand; Furlough does not remove what it cannot compare.");
+        using var original = own.OpenFolder(Layout.Original);
+        if (TreeProof.Unchanged(original, Work.ReadManifest(own), work.Stop).Difference is { } change)
+            throw new Fault("original-written-to", $"The original was written to after it was set aside: {change}.", "Copy what is new to the live place first; Furlough removes only what is untouched.");
+    }
+}

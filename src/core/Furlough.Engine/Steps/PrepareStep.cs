@@ -1,0 +1,150 @@
+using System.Globalization;
+using Furlough.Engine.Ports;
+using Furlough.Engine.Trees;
+using Furlough.Model;
+
+namespace Furlough.Engine.Steps;
+
+/// <summary>Compares reality with the docket (I9), makes the target's folders, the docket's folder and a first receipt. Touches nothing of the source.</summary>
+public sealed class PrepareStep : IStep
+{
+    /// <summary>Which folders this docket made for the target, as a count of path parts: only those are removed again.</summary>
+    internal const string MadeFrom = "made-from";
+
+    /// <summary>Facts of an empty folder that stood at the target.</summary>
+    internal const string EmptyTarget = "empty-target";
+
+    private const long SpaceMargin = 16L << 20;
+
+    /// <inheritdoc/>
+    public Step Name => Step.Prepare;
+
+    /// <inheritdoc/>
+    public void Perform(Work work)
+    {
+        var docket = work.Docket;
+        var sourceVolume = work.SourceVolume();
+        var targetVolume = work.TargetVolume();
+        RequirePlainPath(docket.Source);
+        RequirePlainPath(docket.Target);
+        if (docket.Target.IsInside(docket.Source) || docket.Source.IsInside(docket.Target))
+            throw new Fault("target-inside-source", $"`{work.Machine.Volumes.Show(docket.Target)}` and `{work.Machine.Volumes.Show(docket.Source)}` lie one inside the other.", "Plan another place.");
+        if (docket.Method == Method.Exchange && docket.Source.Volume != docket.Target.Volume)
+            throw new Fault("exchange-across-volumes", "The exchange method works on one volume only.", "Make a new plan with the cold method.");
+        RequirePointersAsSurveyed(work);
+        using var sourceParent = Work.TryParent(sourceVolume, docket.Source);
+        if (sourceParent?.Find(docket.Source.Parts[^1]) is not { Kind: NodeKind.Folder } source) throw Faults.SourceMissing(work.Machine.Volumes.Show(docket.Source));
+
+        using var root = targetVolume.OpenRoot();
+        ClearSuperseded(work, root);
+        RequireFreeTarget(work, root);
+        RequireSpace(work, targetVolume);
+        using var parent = MakeParents(work, root, docket.AccountId, source.Group);
+        RequireNobodyNew(work, sourceVolume, root, source);
+        using var own = work.TryOwn(parent) ?? parent.MakeFolder(work.FolderName, Layout.Closed);
+        if (docket.Method == Method.Cold && own.Find(Layout.Staging) is null) own.MakeFolder(Layout.Staging, Layout.Closed).Dispose();
+        if (own.Find(Layout.Receipt) is null) new Receipt(docket, work.History(), work.Time.GetUtcNow(), 0, 0, "").Write(own, work.Signer);
+        own.Flush();
+        parent.Flush();
+    }
+
+    private static void RequirePlainPath(Place place)
+    {
+        if (place.Parts.Count == 0 || place.Parts.Any(p => p is "" or "." or ".." || p.Contains('\0') || p.StartsWith(Layout.Prefix, StringComparison.Ordinal)))
+            throw new Fault("path-refused", $"`{PathText.Show(place.Path)}` is no plain path below a volume.", "Correct the path in the brief and make a new plan.");
+    }
+
+    private static void RequirePointersAsSurveyed(Work work)
+    {
+        foreach (var change in work.Docket.Pointers)
+        {
+            var found = work.Machine.Pointers.Read(change.Address);
+            if (found != change.Expected) throw Faults.PointerChanged(change.Address, change.Expected, found);
+        }
+    }
+
+    /// <summary>Removes the staging folders that earlier dockets of this relocation could not remove (their volume was away).</summary>
+    private static void ClearSuperseded(Work work, IFolder root)
+    {
+        using var parent = Reach.TryFolder(root, work.Docket.Target.Parts.SkipLast(1));
+        if (parent is null) return;
+        foreach (var earlier in work.Docket.Supersedes)
+        {
+            var name = Layout.FolderOf(earlier);
+            if (parent.Find(name) is null) continue;
+            using (var folder = parent.OpenFolder(name))
+                if (folder.Find(Layout.Original) is not null) continue;
+            TreeRemoval.Run(parent, name, work.Stop);
+        }
+    }
+
+    /// <summary>I7: what exists at the target is never overwritten; an empty folder may give way.</summary>
+    private static void RequireFreeTarget(Work work, IFolder root)
+    {
+        var place = work.Docket.Target;
+        using var parent = Reach.TryFolder(root, place.Parts.SkipLast(1));
+        if (parent?.Find(place.Parts[^1]) is not { } there) return;
+        var shown = work.Machine.Volumes.Show(place);
+        if (there.Kind != NodeKind.Folder) throw Faults.TargetNotEmpty(shown, [$"a {there.Kind.Word()} of that name"]);
+        using var folder = parent.OpenFolder(place.Parts[^1]);
+        var names = folder.List();
+        if (names.Count > 0) throw Faults.TargetNotEmpty(shown, names.Select(n => n.Name).Order(StringComparer.Ordinal).Take(5));
+        work.Note(EmptyTarget, string.Create(CultureInfo.InvariantCulture, $"{there.Mode} {there.Owner} {there.Group}"));
+    }
+
+    private static void RequireSpace(Work work, IVolume target)
+    {
+        if (work.Docket.Method == Method.Exchange) return;
+        var needs = work.Docket.DataBytes + SpaceMargin;
+        if (target.FreeBytes < needs) throw Faults.TargetFuller(work.Machine.Volumes.Show(work.Docket.Target), needs, target.FreeBytes);
+    }
+
+    /// <summary>Makes the folders above the target; those from <see cref="Docket.OwnedFrom"/> on belong to the account and to nobody else.</summary>
+    private static IFolder MakeParents(Work work, IFolder root, string accountId, uint group)
+    {
+        var parts = work.Docket.Target.Parts;
+        var at = root.OpenFolder(".");
+        for (var i = 0; i < parts.Count - 1; i++)
+        {
+            if (at.Find(parts[i]) is null)
+            {
+                if (work.Noted(MadeFrom) is null) work.Note(MadeFrom, i.ToString(CultureInfo.InvariantCulture));
+                var owned = i >= work.Docket.OwnedFrom;
+                using var made = at.MakeFolder(parts[i], owned ? 0x1C0u : 0x1EDu);
+                var facts = made.Facts();
+                if (owned && uint.TryParse(accountId, NumberStyles.None, CultureInfo.InvariantCulture, out var owner))
+                    made.Apply(facts with { Owner = owner, Group = group, Mode = 0x1C0 }, Attributes.None);
+                else made.Apply(facts with { Mode = 0x1ED }, Attributes.None);
+                at.Flush();
+            }
+            var next = at.OpenFolder(parts[i]);
+            at.Dispose();
+            at = next;
+        }
+        return at;
+    }
+
+    /// <summary>I12: the folders above the target let nobody through whom those above the source kept out, unless the holding itself is closed.</summary>
+    private static void RequireNobodyNew(Work work, IVolume sourceVolume, IFolder targetRoot, NodeFacts holding)
+    {
+        const uint othersPass = 1, othersRead = 5;
+        if ((holding.Mode & othersRead) == 0 || !work.TargetVolume().Abilities.Owners) return;
+        using var sourceRoot = sourceVolume.OpenRoot();
+        if (OthersPass(sourceRoot, work.Docket.Source) || !OthersPass(targetRoot, work.Docket.Target)) return;
+        throw new Fault("target-too-open",
+            $"Other accounts cannot reach the source, but could read `{work.Machine.Volumes.Show(work.Docket.Target)}`: the folders above it are open to everybody.",
+            "Close the folder above the target (for example to mode 0700 of the account), then {retry}.");
+
+        static bool OthersPass(IFolder root, Place place)
+        {
+            if ((root.Facts().Mode & othersPass) == 0) return false;
+            var parts = place.Parts;
+            for (var i = 1; i < parts.Count; i++)
+            {
+                using var folder = Reach.TryFolder(root, parts.Take(i));
+                if (folder is not null && (folder.Facts().Mode & othersPass) == 0) return false;
+            }
+            return true;
+        }
+    }
+}

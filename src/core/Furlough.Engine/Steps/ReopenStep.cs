@@ -1,0 +1,37 @@
+using Furlough.Engine.Trees;
+using Furlough.Model;
+
+namespace Furlough.Engine.Steps;
+
+/// <summary>Compares the original once more with what was copied (I3), then lets the account in again. After this there is no way back but a return.</summary>
+public sealed class ReopenStep : IStep
+{
+    /// <summary>Set once the comparison has passed: from then on the relocation only goes forward.</summary>
+    internal const string Compared = "compared";
+
+    /// <inheritdoc/>
+    public Step Name => Step.Reopen;
+
+    /// <inheritdoc/>
+    public void Perform(Work work)
+    {
+        if (work.Noted(Compared) is null)
+        {
+            work.TargetVolume();
+            work.RequirePointersAtTarget();
+            if (work.Docket.Method == Method.Cold) CompareOriginal(work);
+            work.Note(Compared, "yes");
+        }
+        if (work.Noted(QuiesceStep.SignIn) is { } record) work.Machine.Activity.AllowSignIn(work.Docket.Holding.Account, record);
+    }
+
+    private static void CompareOriginal(Work work)
+    {
+        using var sourceParent = Work.Parent(work.SourceVolume(), work.Docket.Source);
+        using var targetParent = Work.Parent(work.TargetVolume(), work.Docket.Target);
+        using var targetOwn = targetParent.OpenFolder(work.FolderName);
+        using var own = sourceParent.OpenFolder(work.FolderName);
+        using var original = own.OpenFolder(Layout.Original);
+        if (TreeProof.Unchanged(original, Work.ReadManifest(targetOwn), work.Stop).Difference is { } change) throw Faults.SourceChanged(change);
+    }
+}

@@ -1,0 +1,225 @@
+using Furlough.Engine.Ports;
+using Furlough.Engine.Trees;
+using Furlough.Model;
+
+namespace Furlough.Engine.Steps;
+
+/// <summary>One docket under way: what steps share, and the questions to reality that several of them ask.</summary>
+public sealed class Work(Docket docket, IMachine machine, IJournal journal, IPermits permits, IReceiptSigner signer, IWatcher watcher, TimeProvider time, CancellationToken stop)
+{
+    private const string TargetShown = "target-shown";
+    private const string NextValue = "next ";
+
+    private readonly List<string> _notes = [];
+    private readonly List<IVolume> _open = [];
+
+    /// <summary>The docket.</summary>
+    public Docket Docket => docket;
+
+    /// <summary>The machine's ports.</summary>
+    public IMachine Machine => machine;
+
+    /// <summary>The journal.</summary>
+    public IJournal Journal => journal;
+
+    /// <summary>Permits.</summary>
+    public IPermits Permits => permits;
+
+    /// <summary>Signs receipts.</summary>
+    public IReceiptSigner Signer => signer;
+
+    /// <summary>Stops the work at the next safe point; it goes on after a restart.</summary>
+    public CancellationToken Stop => stop;
+
+    /// <summary>What is to be reported with the outcome.</summary>
+    public IReadOnlyList<string> Notes => _notes;
+
+    /// <summary>The clock.</summary>
+    public TimeProvider Time => time;
+
+    /// <summary>The name of the docket's folders.</summary>
+    public string FolderName => Layout.FolderOf(docket.Id);
+
+    /// <summary>Adds to what is reported.</summary>
+    public void Report(string note) => _notes.Add(note);
+
+    /// <summary>What a step wrote down, or null.</summary>
+    public string? Noted(string key) => journal.Read(docket.Id).Notes.GetValueOrDefault(key);
+
+    /// <summary>Writes down a fact before it is acted on.</summary>
+    public void Note(string key, string value) => journal.Note(docket.Id, key, value);
+
+    /// <summary>The verified source volume (I11).</summary>
+    public IVolume SourceVolume() => Held(docket.SourceVolume);
+
+    /// <summary>The verified target volume (I11), still where it was when the docket began.</summary>
+    public IVolume TargetVolume()
+    {
+        var volume = Held(docket.TargetVolume);
+        var shown = machine.Volumes.Show(docket.Target);
+        if (Noted(TargetShown) is not { } before) Note(TargetShown, shown);
+        else if (before != shown)
+            throw new Fault("volume-elsewhere", $"The target is at `{shown}` now and was at `{before}` when the work began.", "Mount the volume where it was, then {retry}.");
+        return volume;
+    }
+
+    /// <summary>Lets go of the volumes that a step opened, so that they can be unmounted.</summary>
+    public void Release()
+    {
+        foreach (var volume in _open) volume.Dispose();
+        _open.Clear();
+    }
+
+    private IVolume Held(VolumeIdentity identity)
+    {
+        var volume = machine.Volumes.Require(identity);
+        _open.Add(volume);
+        return volume;
+    }
+
+    /// <summary>Opens the folder that contains a place.</summary>
+    public static IFolder Parent(IVolume volume, Place place)
+    {
+        using var root = volume.OpenRoot();
+        return Reach.Folder(root, place.Parts.SkipLast(1));
+    }
+
+    /// <summary>The folder that contains a place, or null when it is not there.</summary>
+    public static IFolder? TryParent(IVolume volume, Place place)
+    {
+        using var root = volume.OpenRoot();
+        return Reach.TryFolder(root, place.Parts.SkipLast(1));
+    }
+
+    /// <summary>The docket's own folder below an open folder, or null.</summary>
+    public IFolder? TryOwn(IFolder parent) => parent.Find(FolderName) is null ? null : parent.OpenFolder(FolderName);
+
+    /// <summary>A pointer's new raw value: given by the docket, or the target spelled in its own syntax. Spelled once: recovery must see what was written.</summary>
+    public PointerValue NextOf(PointerChange change)
+    {
+        if (change.Next is { } given) return given;
+        var key = NextValue + change.Address.Container + " " + change.Address.Key;
+        if (Noted(key)?.Split('\t', 2) is [var type, var text]) return new PointerValue(type, text);
+        var spelled = machine.Pointers.Spell(change.Address, docket.Target, change.Expected);
+        Note(key, spelled.Type + "\t" + spelled.Text);
+        return spelled;
+    }
+
+    /// <summary>Every pointer's value before and after.</summary>
+    public IReadOnlyList<PointerHistory> History() => [.. docket.Pointers.Select(p => new PointerHistory(p.Address, p.Expected, NextOf(p)))];
+
+    /// <summary>Which of the docket's places is live, read from the pointers themselves (I2): the target once every one leads there.</summary>
+    public Live LiveNow()
+    {
+        try
+        {
+            if (docket.Pointers.Any(p => machine.Pointers.Read(p.Address) == p.Expected)) return Live.Source;
+            return docket.Pointers.All(p => machine.Pointers.Read(p.Address) == NextOf(p)) ? Live.Target : Live.Unknown;
+        }
+        catch (Fault)
+        {
+            return Live.Unknown;
+        }
+    }
+
+    /// <summary>The same in terms of the relocation, whose source a return goes back to.</summary>
+    public Live LiveOfRelocation() => (docket.Work, LiveNow()) switch
+    {
+        (DocketWork.Return, Live.Source) => Live.Target,
+        (DocketWork.Return, Live.Target) => Live.Source,
+        (_, var live) => live,
+    };
+
+    /// <summary>"its target, `/data/…`": where the data lives, in words.</summary>
+    public string LiveInWords()
+    {
+        var (now, relocation) = (LiveNow(), LiveOfRelocation());
+        return now switch
+        {
+            Live.Unknown => $"where its settings lead (between `{machine.Volumes.Show(docket.Source)}` and `{machine.Volumes.Show(docket.Target)}`)",
+            Live.Target => $"its {relocation.Word()}, `{machine.Volumes.Show(docket.Target)}`",
+            _ => $"its {relocation.Word()}, `{machine.Volumes.Show(docket.Source)}`",
+        };
+    }
+
+    /// <summary>Every pointer must lead to the target.</summary>
+    public void RequirePointersAtTarget()
+    {
+        foreach (var change in docket.Pointers)
+        {
+            var found = machine.Pointers.Read(change.Address);
+            var next = NextOf(change);
+            if (found != next) throw Faults.PointerChanged(change.Address, next, found);
+        }
+    }
+
+    /// <summary>The entries of a complete manifest.</summary>
+    public static IEnumerable<ManifestEntry> ReadManifest(IFolder own)
+    {
+        using var file = own.OpenFile(Layout.Manifest);
+        using var stream = file.Read();
+        foreach (var entry in Trees.Manifest.Read(stream)) yield return entry;
+    }
+
+    /// <summary>Reports progress while something runs, twice a second at most.</summary>
+    public IDisposable Watch(Step step, TreeCounter counter) => new ProgressMeter(docket, step, counter, watcher, time);
+
+    /// <summary>Reports a state.</summary>
+    public void Changed(RelocationState state, Step? step, Failure? failure = null, OriginalFacts? original = null) =>
+        watcher.Changed(new RelocationChange(docket, state, step, LiveOfRelocation(), failure, docket.Work == DocketWork.Discard ? [] : HistoryIfKnown(), original, [.. _notes]));
+
+    private IReadOnlyList<PointerHistory> HistoryIfKnown()
+    {
+        try { return History(); }
+        catch (Fault) { return []; }
+    }
+}
+
+/// <summary>Turns counters into progress with a rate over the last seconds.</summary>
+internal sealed class ProgressMeter : IDisposable
+{
+    private readonly Docket _docket;
+    private readonly Step _step;
+    private readonly TreeCounter _counter;
+    private readonly IWatcher _watcher;
+    private readonly TimeProvider _time;
+    private readonly ITimer _timer;
+    private readonly Queue<(long At, long Bytes)> _recent = new();
+
+    public ProgressMeter(Docket docket, Step step, TreeCounter counter, IWatcher watcher, TimeProvider time)
+    {
+        (_docket, _step, _counter, _watcher, _time) = (docket, step, counter, watcher, time);
+        _timer = time.CreateTimer(_ => Tick(), null, TimeSpan.Zero, TimeSpan.FromMilliseconds(500));
+    }
+
+    public void Dispose()
+    {
+        _timer.Dispose();
+        Tick();
+    }
+
+    private void Tick()
+    {
+        lock (_recent)
+        {
+            var (now, bytes) = (_time.GetTimestamp(), _counter.Bytes.Bytes);
+            _recent.Enqueue((now, bytes));
+            while (_recent.Count > 10) _recent.Dequeue();
+            var seconds = _time.GetElapsedTime(_recent.Peek().At, now).TotalSeconds;
+            var rate = seconds > 0 ? (long)((bytes - _recent.Peek().Bytes) / seconds) : 0;
+            double? left = rate > 0 ? Math.Max(0, _docket.DataBytes - bytes) / (double)rate : null;
+            _watcher.Progressed(new Progress(_docket.Id, _docket.Relocation, _step, _counter.Files, _docket.Files, bytes, _docket.DataBytes, rate, left, _time.GetUtcNow()));
+        }
+    }
+}
+
+/// <summary>A step: reads reality first, then does what is missing, so that it can be repeated after a crash at any operation (I5).</summary>
+public interface IStep
+{
+    /// <summary>Which step this is.</summary>
+    Step Name { get; }
+
+    /// <summary>Does what is missing; its effects are durable on return.</summary>
+    /// <exception cref="Fault">The docket cannot go on.</exception>
+    void Perform(Work work);
+}

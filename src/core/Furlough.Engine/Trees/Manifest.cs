@@ -1,0 +1,100 @@
+using System.Globalization;
+using System.Text;
+using Furlough.Engine.Ports;
+
+namespace Furlough.Engine.Trees;
+
+/// <summary>One node as it was copied: what the copy must equal, and by what a later change of the source is recognised.</summary>
+/// <param name="Path">Path below the tree's root; empty for the root itself.</param>
+/// <param name="Digest">Of a file's content.</param>
+/// <param name="AttributesDigest">Of its extended attributes.</param>
+/// <param name="Link">A symbolic link's target, or for a further name of a file (a hard link) the path of its first.</param>
+public sealed record ManifestEntry(string Path, NodeFacts Facts, UInt128 Digest, UInt128 AttributesDigest, string? Link)
+{
+    /// <summary>A further name of a file whose first name stands earlier in the manifest.</summary>
+    public bool IsHardLink => Facts.Kind == NodeKind.File && Link is not null;
+
+    /// <summary>The entry as a line.</summary>
+    public string ToLine()
+    {
+        var f = Facts;
+        return string.Create(CultureInfo.InvariantCulture,
+            $"{(IsHardLink ? 'h' : KindLetter(f.Kind))}\t{PathText.Escape(Path)}\t{f.SizeBytes}\t{f.ModifiedNs}\t{Convert.ToString(f.Mode, 8)}\t{f.Owner}\t{f.Group}\t{Digest:x}\t{AttributesDigest:x}\t{f.FileId}\t{f.ChangedNs}\t{(Link is null ? "" : PathText.Escape(Link))}\n");
+    }
+
+    /// <summary>Reads a line back.</summary>
+    /// <exception cref="FormatException">The line is torn or foreign.</exception>
+    public static ManifestEntry Parse(string line)
+    {
+        var p = line.Split('\t');
+        if (p.Length != 12 || p[0].Length != 1) throw new FormatException($"A manifest line has {p.Length} fields, not 12.");
+        var inv = CultureInfo.InvariantCulture;
+        var facts = new NodeFacts(KindOf(p[0][0]), long.Parse(p[2], inv), 0, long.Parse(p[3], inv), long.Parse(p[10], inv), 0, ulong.Parse(p[9], inv), 0,
+            Convert.ToUInt32(p[4], 8), uint.Parse(p[5], inv), uint.Parse(p[6], inv));
+        return new ManifestEntry(PathText.Unescape(p[1]), facts, UInt128.Parse(p[7], NumberStyles.HexNumber, inv), UInt128.Parse(p[8], NumberStyles.HexNumber, inv),
+            p[0] is "l" or "h" ? PathText.Unescape(p[11]) : null);
+    }
+
+    private static char KindLetter(NodeKind kind) => kind switch
+    {
+        NodeKind.File => 'f',
+        NodeKind.Folder => 'd',
+        NodeKind.Link => 'l',
+        NodeKind.Fifo => 'p',
+        _ => throw new InvalidOperationException($"A {kind} is never copied."),
+    };
+
+    private static NodeKind KindOf(char letter) => letter switch
+    {
+        'f' or 'h' => NodeKind.File,
+        'd' => NodeKind.Folder,
+        'l' => NodeKind.Link,
+        'p' => NodeKind.Fifo,
+        _ => throw new FormatException($"'{letter}' is no kind of node."),
+    };
+}
+
+/// <summary>
+/// A list of all copied nodes in walking sequence (<see cref="Walk"/>), one line each. It is written only after the nodes are durable,
+/// so what it lists is there; a torn last line is passed over.
+/// </summary>
+public static class Manifest
+{
+    /// <summary>The line that ends a complete manifest.</summary>
+    public const string EndMark = "end\n";
+
+    /// <summary>Entries up to the end mark or the first torn line.</summary>
+    public static IEnumerable<ManifestEntry> Read(Stream stream)
+    {
+        using var reader = new StreamReader(stream, Encoding.UTF8, false, 1 << 16);
+        while (reader.ReadLine() is { } line)
+        {
+            if (line == "end") yield break;
+            ManifestEntry entry;
+            try { entry = ManifestEntry.Parse(line); }
+            catch (FormatException) { yield break; }
+            yield return entry;
+        }
+    }
+
+    /// <summary>Appends lines to a manifest file and makes them durable.</summary>
+    public static void Append(IFileHandle file, IEnumerable<ManifestEntry> entries, bool end)
+    {
+        var text = new StringBuilder();
+        foreach (var entry in entries)
+        {
+            text.Append(entry.ToLine());
+            if (text.Length > 1 << 20) Out();
+        }
+        if (end) text.Append(EndMark);
+        Out();
+        file.Flush();
+
+        void Out()
+        {
+            if (text.Length == 0) return;
+            file.Append(Encoding.UTF8.GetBytes(text.ToString()));
+            text.Clear();
+        }
+    }
+}

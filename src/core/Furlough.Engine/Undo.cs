@@ -1,0 +1,134 @@
+using System.Globalization;
+using Furlough.Engine.Ports;
+using Furlough.Engine.Steps;
+using Furlough.Engine.Trees;
+using Furlough.Model;
+
+namespace Furlough.Engine;
+
+/// <summary>
+/// Takes a docket back before reopen: first the source stands complete again, then every pointer, then the copy goes. Repeatable like a
+/// step: it looks at what is there and does what is missing.
+/// </summary>
+public static class Undo
+{
+    /// <summary>Undoes; returns what could not be cleaned up now and waits for the next docket.</summary>
+    /// <exception cref="Fault">A pointer could not be put back: source and target both stay complete.</exception>
+    public static IReadOnlyList<string> Run(Work work)
+    {
+        List<string> left = [];
+        try
+        {
+            if (RestoreSource(work, left)) RestorePointers(work, left);
+        }
+        finally
+        {
+            if (work.Noted(QuiesceStep.SignIn) is { } record) work.Machine.Activity.AllowSignIn(work.Docket.Holding.Account, record);
+        }
+        RemoveCopy(work, left);
+        return left;
+    }
+
+    private static bool RestoreSource(Work work, List<string> left)
+    {
+        if (work.Journal.Read(work.Docket.Id).Begun is null or < Step.Repoint) return true;
+        using var parent = Work.Parent(work.SourceVolume(), work.Docket.Source);
+        var leaf = work.Docket.Source.Parts[^1];
+        if (work.Docket.Method == Method.Exchange)
+        {
+            using var targetParent = Work.TryParent(work.TargetVolume(), work.Docket.Target);
+            if (targetParent is not null && RepointStep.IsArrived(work, targetParent) && parent.Find(leaf) is null)
+            {
+                // Pointers first: for an exchange the folder exists only once, and nobody is signed in.
+                targetParent.Move(work.Docket.Target.Parts[^1], parent, leaf);
+                parent.Flush();
+                targetParent.Flush();
+            }
+            return true;
+        }
+        using var own = work.TryOwn(parent);
+        if (own?.Find(Layout.Original) is null) return true;
+        if (parent.Find(leaf) is not null)
+        {
+            left.Add($"Something new stands at `{work.Machine.Volumes.Show(work.Docket.Source)}`; the original waits beside it in `{work.FolderName}`.");
+            return false;
+        }
+        own.Move(Layout.Original, parent, leaf);
+        parent.Flush();
+        own.Flush();
+        return true;
+    }
+
+    private static void RestorePointers(Work work, List<string> left)
+    {
+        if (work.Journal.Read(work.Docket.Id).Begun is null or < Step.Repoint) return;
+        foreach (var change in work.Docket.Pointers.Reverse())
+        {
+            var found = work.Machine.Pointers.Read(change.Address);
+            if (found == change.Expected) continue;
+            if (found == work.NextOf(change)) work.Machine.Pointers.Swap(change.Address, found, change.Expected);
+            else left.Add($"The setting {change.Address} was changed by somebody else and left as it is.");
+        }
+    }
+
+    private static void RemoveCopy(Work work, List<string> left)
+    {
+        try
+        {
+            using (var sourceParent = Work.TryParent(work.SourceVolume(), work.Docket.Source))
+                if (sourceParent is not null) RemoveOwn(work, sourceParent);
+            var volume = work.TargetVolume();
+            using var parent = Work.TryParent(volume, work.Docket.Target);
+            if (parent is null) return;
+            if (work.Docket.Method == Method.Cold && work.LiveNow() != Live.Target && RepointStep.IsArrived(work, parent))
+            {
+                using var own = parent.OpenFolder(work.FolderName);
+                parent.Move(work.Docket.Target.Parts[^1], own, Layout.Staging);
+                parent.Flush();
+            }
+            RemoveOwn(work, parent);
+            RestoreEmptyTarget(work, parent);
+            RemoveMadeParents(work, volume);
+        }
+        catch (Fault fault)
+        {
+            left.Add($"The unfinished copy could not be removed now ({fault.Message.TrimEnd('.')}); the next attempt removes it.");
+        }
+    }
+
+    private static void RemoveOwn(Work work, IFolder parent)
+    {
+        if (parent.Find(work.FolderName) is null) return;
+        using (var own = parent.OpenFolder(work.FolderName))
+            if (own.Find(Layout.Original) is not null) return;
+        TreeRemoval.Run(parent, work.FolderName, CancellationToken.None);
+        parent.Flush();
+    }
+
+    private static void RestoreEmptyTarget(Work work, IFolder parent)
+    {
+        var leaf = work.Docket.Target.Parts[^1];
+        if (work.Noted(PrepareStep.EmptyTarget) is not { } facts || parent.Find(leaf) is not null) return;
+        var p = facts.Split(' ').Select(n => uint.Parse(n, CultureInfo.InvariantCulture)).ToArray();
+        using var folder = parent.MakeFolder(leaf, p[0]);
+        folder.Apply(folder.Facts() with { Mode = p[0], Owner = p[1], Group = p[2] }, Attributes.None);
+        parent.Flush();
+    }
+
+    /// <summary>Folders that this docket made above the target go again if they are empty.</summary>
+    private static void RemoveMadeParents(Work work, IVolume volume)
+    {
+        if (work.Noted(PrepareStep.MadeFrom) is not { } from) return;
+        using var root = volume.OpenRoot();
+        var parts = work.Docket.Target.Parts;
+        for (var i = parts.Count - 2; i >= int.Parse(from, CultureInfo.InvariantCulture); i--)
+        {
+            using var parent = Reach.TryFolder(root, parts.Take(i));
+            if (parent?.Find(parts[i]) is null) continue;
+            using (var folder = parent.OpenFolder(parts[i]))
+                if (folder.List().Count > 0) return;
+            parent.RemoveFolder(parts[i]);
+            parent.Flush();
+        }
+    }
+}

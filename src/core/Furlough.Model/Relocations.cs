@@ -1,0 +1,83 @@
+using System.Text.Json.Serialization;
+
+namespace Furlough.Model;
+
+/// <summary>The steps of a relocation, in their only order.</summary>
+[JsonConverter(typeof(WordConverter<Step>))]
+public enum Step { Prepare, Quiesce, Copy, Prove, Repoint, SetAside, Reopen, Confirm, Discard }
+
+/// <summary>Where the data of a holding lives.</summary>
+[JsonConverter(typeof(WordConverter<Live>))]
+public enum Live { Unknown, Source, Target }
+
+/// <summary>The states of a relocation.</summary>
+[JsonConverter(typeof(WordConverter<RelocationState>))]
+public enum RelocationState
+{
+    Planned, Queued, UnderWay, Waiting, Switched, Finished, BackingOut, BackedOut, Returning, Returned, Failed, Refused, Discarding,
+}
+
+/// <summary>What went wrong, in three sentences: what happened, where the data lives, what to do.</summary>
+/// <param name="Code">Stable, hyphenated.</param>
+public sealed record Failure(string Code, string Text, string Where, string Remedy)
+{
+    /// <summary>The three sentences.</summary>
+    public override string ToString() => $"{Text} {Where} {Remedy}";
+}
+
+/// <summary>Which state may follow which. The service and the agent both ask here; nobody else decides.</summary>
+public static class RelocationStates
+{
+    // state -> the states that may follow, and the event that takes it there:
+    //   planned     queued (run started), refused (hazard, or halted before its turn)
+    //   queued      under-way (first step begun), waiting, refused (docket not accepted), backed-out (run halted)
+    //   under-way   waiting, switched (confirm), finished (exchange: no original), backing-out (fault or permit gone), failed (fault after reopen), returning, discarding: by their dockets
+    //   switched    returning (docket), discarding (docket)
+    //   returning   returned (confirm), switched / finished (return undone), failed
+    //   discarding  finished, switched / returned (refused or partly), failed
+    private static readonly Dictionary<RelocationState, RelocationState[]> Next = new()
+    {
+        [RelocationState.Planned] = [RelocationState.Queued, RelocationState.Refused],
+        [RelocationState.Queued] = [RelocationState.UnderWay, RelocationState.Waiting, RelocationState.Refused, RelocationState.BackedOut],
+        [RelocationState.UnderWay] = [RelocationState.Waiting, RelocationState.Switched, RelocationState.Finished, RelocationState.BackingOut, RelocationState.Failed],
+        [RelocationState.Waiting] = [RelocationState.UnderWay, RelocationState.Returning, RelocationState.Discarding, RelocationState.BackingOut, RelocationState.Refused, RelocationState.BackedOut],
+        [RelocationState.BackingOut] = [RelocationState.BackedOut, RelocationState.Failed, RelocationState.Switched, RelocationState.Finished],
+        [RelocationState.BackedOut] = [RelocationState.Queued],
+        [RelocationState.Failed] = [RelocationState.Queued, RelocationState.Returning, RelocationState.Discarding],
+        [RelocationState.Refused] = [RelocationState.Queued],
+        [RelocationState.Switched] = [RelocationState.Returning, RelocationState.Discarding],
+        [RelocationState.Finished] = [RelocationState.Returning],
+        [RelocationState.Returning] = [RelocationState.Waiting, RelocationState.Returned, RelocationState.BackingOut, RelocationState.Switched, RelocationState.Finished, RelocationState.Failed],
+        [RelocationState.Returned] = [RelocationState.Discarding],
+        [RelocationState.Discarding] = [RelocationState.Waiting, RelocationState.Finished, RelocationState.Returned, RelocationState.Switched, RelocationState.Failed],
+    };
+
+    /// <summary>Whether a relocation may go from one state to another. Staying is allowed.</summary>
+    public static bool MayFollow(RelocationState from, RelocationState to) => from == to || Next[from].Contains(to);
+
+    /// <summary>Throws when the transition is not in the table.</summary>
+    /// <exception cref="InvalidOperationException">The transition is not allowed.</exception>
+    public static void Require(RelocationState from, RelocationState to)
+    {
+        if (!MayFollow(from, to)) throw new InvalidOperationException($"A relocation cannot go from {from.Word()} to {to.Word()}.");
+    }
+
+    /// <summary>Nothing will happen any more without somebody asking for it.</summary>
+    public static bool IsAtRest(this RelocationState state) => state is RelocationState.Switched or RelocationState.Finished
+        or RelocationState.BackedOut or RelocationState.Returned or RelocationState.Failed or RelocationState.Refused;
+}
+
+/// <summary>A pointer's value before and after.</summary>
+public sealed record PointerHistory(PointerAddress Address, PointerValue Before, PointerValue After);
+
+/// <summary>What an agent says about one docket. Numbered per agent; applied once and in sequence.</summary>
+/// <param name="Original">An original of this docket now waits to be discarded.</param>
+public sealed record Bulletin(
+    long Number, DateTimeOffset At, Guid Docket, long Relocation, RelocationState State, Step? Step, Live Live,
+    Failure? Failure, IReadOnlyList<PointerHistory> Pointers, OriginalFacts? Original, IReadOnlyList<string> Notes);
+
+/// <summary>How far a step has come; only the latest counts.</summary>
+/// <param name="BytesPerSecond">Rate over the last seconds.</param>
+public sealed record Progress(
+    Guid Docket, long Relocation, Step Step, long FilesDone, long FilesTotal, long BytesDone, long BytesTotal,
+    long BytesPerSecond, double? SecondsLeft, DateTimeOffset At);

@@ -1,0 +1,41 @@
+using System.Text.Json.Serialization;
+
+namespace Furlough.Model;
+
+/// <summary>How a volume is attached to its machine.</summary>
+[JsonConverter(typeof(WordConverter<Attachment>))]
+public enum Attachment { Internal, External, Removable, Network }
+
+/// <summary>What a volume is made of; decides how many files are copied side by side.</summary>
+[JsonConverter(typeof(WordConverter<Medium>))]
+public enum Medium { Unknown, Solid, Rotating, Memory }
+
+/// <summary>
+/// By what a volume is known: the file system's own identity where it has one, and the marker that Furlough leaves in its root.
+/// Two volumes are the same when the markers agree; the file system's identity must then agree too.
+/// </summary>
+/// <param name="Marker">Our marker, a UUID; empty for a volume that cannot be marked (read-only).</param>
+/// <param name="FileSystemId">The UUID or serial of the file system; empty where it has none (memory, bind mounts).</param>
+public sealed record VolumeIdentity(string Marker, string FileSystemId)
+{
+    /// <summary>What places refer to.</summary>
+    [JsonIgnore] public string Key => Marker.Length > 0 ? Marker : FileSystemId;
+}
+
+/// <summary>What a file system can keep of a file.</summary>
+public sealed record FileSystemAbilities(bool Owners, bool ExtendedAttributes, bool HardLinks, bool Links, bool Holes, bool CaseSensitive, int TimeStepNanoseconds)
+{
+    /// <summary>A file system that keeps everything.</summary>
+    public static FileSystemAbilities Full { get; } = new(true, true, true, true, true, true, 1);
+}
+
+/// <summary>The facts of one volume as a survey found them.</summary>
+/// <param name="Root">Where the system shows it: a mount point or a letter.</param>
+/// <param name="SizeBytes">Size in bytes.</param>
+/// <param name="FreeBytes">Free for new data, in bytes.</param>
+/// <param name="ClusterBytes">Smallest unit in which files take space, in bytes.</param>
+/// <param name="FixedMount">Mounted at start-up, before anybody signs in.</param>
+public sealed record VolumeFacts(
+    VolumeIdentity Identity, string Label, string Root, Attachment Attached, Medium Medium, string FileSystem,
+    long SizeBytes, long FreeBytes, int ClusterBytes, bool System, bool Writable, bool Encrypted, bool FixedMount,
+    FileSystemAbilities Abilities);

@@ -1,0 +1,51 @@
+using Furlough.Engine.Ports;
+using Furlough.Model;
+
+namespace Furlough.Contracts;
+
+/// <summary>Dockets as the service would make them from a survey.</summary>
+public static class Dockets
+{
+    public static readonly Guid Machine = Guid.Parse("0197a000-0000-7000-8000-000000000001");
+
+    public static Docket Relocate(Survey survey, string name, string path, Func<VolumeFacts, bool>? onto = null, Method method = Method.Cold, string account = "asa.lind")
+    {
+        var holding = survey.Holdings.First(h => h.Name.Name == name && h.Name.Account == account);
+        var source = survey.VolumeOf(holding.Place)!;
+        var target = survey.Volumes.First(onto ?? (v => !v.System));
+        return new Docket(Guid.CreateVersion7(), 1, Machine, 1, DateTimeOffset.MinValue, DateTimeOffset.MaxValue, DocketWork.Relocate, method, holding.Name,
+            survey.Accounts.First(a => a.Name == account).Id, holding.Place!, new Place(target.Identity.Key, path), source.Identity, target.Identity, 1,
+            [.. holding.Pointers.Select(p => new PointerChange(p.Address, p.Value, null))], holding.Files, holding.DataBytes, [], []);
+    }
+
+    public static Docket Return(RelocationChange done)
+    {
+        var d = done.Docket;
+        return d with
+        {
+            Id = Guid.CreateVersion7(),
+            Supersession = d.Supersession + 1,
+            Work = DocketWork.Return,
+            Source = d.Target,
+            Target = d.Source,
+            SourceVolume = d.TargetVolume,
+            TargetVolume = d.SourceVolume,
+            OwnedFrom = 0,
+            Pointers = [.. done.Pointers.Select(p => new PointerChange(p.Address, p.After, p.Before))],
+            Supersedes = [d.Id],
+        };
+    }
+
+    public static Docket Discard(RelocationChange done)
+    {
+        var d = done.Docket;
+        return d with
+        {
+            Id = Guid.CreateVersion7(),
+            Supersession = d.Supersession + 1,
+            Work = DocketWork.Discard,
+            Pointers = [.. done.Pointers.Select(p => new PointerChange(p.Address, p.Before, p.After))],
+            Originals = [d.Id],
+        };
+    }
+}

@@ -1,0 +1,70 @@
+using Furlough.Engine.Ports;
+using Furlough.Model;
+
+namespace Furlough.Contracts;
+
+/// <summary>A journal that survives the engine, as a durable one would.</summary>
+public sealed class MemoryJournal : IJournal
+{
+    private readonly Dictionary<Guid, JournalState> _states = [];
+
+    /// <summary>Called before every write; throw to simulate a crash there.</summary>
+    public Action<string> Before { get; set; } = _ => { };
+
+    public JournalState Read(Guid docket) => _states.GetValueOrDefault(docket) ?? new JournalState(null, new HashSet<Step>(), new Dictionary<string, string>(), null, null);
+
+    public void Begin(Guid docket, Step step) => Write(docket, $"begin {step}", s => s with { Begun = step });
+
+    public void Done(Guid docket, Step step) => Write(docket, $"done {step}", s => s with { Done = new HashSet<Step>(s.Done) { step } });
+
+    public void Note(Guid docket, string key, string value) => Write(docket, $"note {key}", s => s with { Notes = new Dictionary<string, string>(s.Notes) { [key] = value } });
+
+    public void Undo(Guid docket, Failure cause) => Write(docket, "undo", s => s with { Undoing = cause });
+
+    public void End(Guid docket, RelocationState state) => Write(docket, $"end {state}", s => s with { Ended = state });
+
+    private void Write(Guid docket, string what, Func<JournalState, JournalState> change)
+    {
+        Before(what);
+        _states[docket] = change(Read(docket));
+    }
+}
+
+/// <summary>Permits for everything, unless told otherwise.</summary>
+public sealed class OpenPermits : IPermits
+{
+    public PermitAnswer Answer { get; set; } = PermitAnswer.Granted;
+
+    public PermitAnswer Await(Docket docket, Action waiting, CancellationToken stop) => Answer;
+
+    public bool Holds(Guid docket) => Answer == PermitAnswer.Granted;
+}
+
+/// <summary>Signs with a fixed text.</summary>
+public sealed class PlainSigner : IReceiptSigner
+{
+    public string Sign(ReadOnlySpan<byte> bytes) => $"signed-{bytes.Length}";
+}
+
+/// <summary>Keeps everything it is told.</summary>
+public sealed class Recorder : IWatcher
+{
+    private readonly List<RelocationChange> _changes = [];
+
+    public IReadOnlyList<RelocationChange> Changes => _changes;
+
+    public RelocationChange Last => _changes[^1];
+
+    /// <summary>Called at every change.</summary>
+    public Action<RelocationChange> OnChange { get; set; } = _ => { };
+
+    public void Changed(RelocationChange change)
+    {
+        _changes.Add(change);
+        OnChange(change);
+    }
+
+    public void Progressed(Progress progress)
+    {
+    }
+}

@@ -94,7 +94,7 @@ internal sealed class LinuxVolumes(string root) : IVolumes
                 var (attached, medium) = Sysfs.Describe(mount);
                 var (size, free, cluster) = volume.Space();
                 facts.Add(new VolumeFacts(volume.Identity, Path.GetFileName(shown), shown, attached, medium, mount.FileSystem, size, free, cluster,
-                    shown == "/", mount.Writable, Sysfs.IsEncrypted(mount), !AfterSignIn.Any(p => shown.StartsWith(p, StringComparison.Ordinal)), volume.Abilities));
+                    shown == "/", mount.Writable, Sysfs.IsEncrypted(mount), !AfterSignIn.Any(p => shown.StartsWith(p, StringComparison.Ordinal)), volume.Abilities, shown == "/" ? [] : volume.Taken()));
             }
             catch (Fault fault)
             {
@@ -195,6 +195,40 @@ internal sealed unsafe class LinuxVolume(VolumeIdentity identity, LinuxFolder fo
     public void Sync() => Native.Check(Native.SyncVolume(folder.Descriptor), "the target volume");
 
     public void Dispose() => folder.Dispose();
+
+    /// <summary>Where something stands, three folders deep, two thousand places at most.</summary>
+    internal IReadOnlyList<string> Taken()
+    {
+        const int deepest = 3, most = 2_000;
+        List<string> taken = [];
+        using var root = OpenRoot();
+        Below(root, "", 1);
+        return taken;
+
+        void Below(IFolder at, string path, int level)
+        {
+            foreach (var entry in at.List().OrderBy(e => e.Name, StringComparer.Ordinal))
+            {
+                if (taken.Count >= most || (path.Length == 0 && entry.Name is "lost+found") || entry.Name.StartsWith(Layout.Prefix, StringComparison.Ordinal)) continue;
+                var name = PathText.Escape(path.Length == 0 ? entry.Name : path + "/" + entry.Name);
+                try
+                {
+                    if (entry.Kind != NodeKind.Folder)
+                    {
+                        taken.Add(name);
+                        continue;
+                    }
+                    using var below = at.OpenFolder(entry.Name);
+                    if (below.List().Any(e => !e.Name.StartsWith(Layout.Prefix, StringComparison.Ordinal))) taken.Add(name);
+                    if (level < deepest) Below(below, name, level + 1);
+                }
+                catch (IoFault)
+                {
+                    taken.Add(name);
+                }
+            }
+        }
+    }
 
     internal (long Size, long Free, int Cluster) Space()
     {

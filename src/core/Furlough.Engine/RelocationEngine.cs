@@ -107,16 +107,16 @@ public sealed class RelocationEngine(IMachine machine, IJournal journal, IPermit
         if (work.Docket.Work == DocketWork.Discard)
         {
             var failure = Describe(work, fault, "The holding lives where it did; the original is still there or partly removed.");
-            journal.End(work.Docket.Id, RelocationState.Failed);
             work.Changed(RelocationState.Failed, step, failure);
+            journal.End(work.Docket.Id, RelocationState.Failed);
             return RelocationState.Failed;
         }
         var pastReturn = journal.Read(work.Docket.Id).Notes.ContainsKey(ReopenStep.Compared);
         if (pastReturn)
         {
             var failure = Describe(work, fault, $"The data lives at {work.LiveInWords()}; the original is kept.");
-            journal.End(work.Docket.Id, RelocationState.Failed);
             work.Changed(RelocationState.Failed, step, failure);
+            journal.End(work.Docket.Id, RelocationState.Failed);
             return RelocationState.Failed;
         }
         return BackOut(work, Describe(work, fault, ""));
@@ -142,8 +142,8 @@ public sealed class RelocationEngine(IMachine machine, IJournal journal, IPermit
         {
             work.Release();
         }
-        journal.End(work.Docket.Id, final);
         work.Changed(final, at, cause);
+        journal.End(work.Docket.Id, final);
         return final;
     }
 
@@ -160,8 +160,9 @@ public sealed class RelocationEngine(IMachine machine, IJournal journal, IPermit
         var original = docket is { Method: Method.Cold, Work: not DocketWork.Discard }
             ? new OriginalFacts(docket.Id, docket.Holding, docket.Source, time.GetUtcNow(), docket.Files, docket.DataBytes, false, false)
             : null;
-        journal.End(docket.Id, final);
+        // Told before it is ended: a crash in between tells it twice, never not at all.
         work.Changed(final, SequenceOf(docket)[^1], original: original);
+        journal.End(docket.Id, final);
         return final;
     }
 

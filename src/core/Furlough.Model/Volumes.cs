@@ -35,7 +35,8 @@ public sealed record FileSystemAbilities(bool Owners, bool ExtendedAttributes, b
 /// <param name="FreeBytes">Free for new data, in bytes.</param>
 /// <param name="ClusterBytes">Smallest unit in which files take space, in bytes.</param>
 /// <param name="FixedMount">Mounted at start-up, before anybody signs in.</param>
+/// <param name="Taken">Paths, up to three folders deep, at which something stands: files, and folders that are not empty. Not for the system volume.</param>
 public sealed record VolumeFacts(
     VolumeIdentity Identity, string Label, string Root, Attachment Attached, Medium Medium, string FileSystem,
     long SizeBytes, long FreeBytes, int ClusterBytes, bool System, bool Writable, bool Encrypted, bool FixedMount,
-    FileSystemAbilities Abilities);
+    FileSystemAbilities Abilities, IReadOnlyList<string> Taken);

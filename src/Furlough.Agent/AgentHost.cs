@@ -1,0 +1,58 @@
+using Furlough.Platform.Linux;
+using Furlough.Protocol;
+
+namespace Furlough.Agent;
+
+/// <summary>The command line of the agent, read.</summary>
+internal sealed record AgentHostOptions(string? Service, string? Code, string Root, string Data, string Name, string Room, string? Fallback);
+
+/// <summary>Puts an agent together for the system it runs on.</summary>
+internal static class AgentHost
+{
+    internal static async Task<int> RunAsync(AgentHostOptions options, CancellationToken stop)
+    {
+        if (!OperatingSystem.IsLinux()) throw new PlatformNotSupportedException("This agent serves Linux; adapters for this system are not built in.");
+        if (!Directory.Exists(options.Root)) throw new DirectoryNotFoundException($"There is no root folder {options.Root}.");
+        Directory.CreateDirectory(options.Data, UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute);
+        using var alone = TakeAlone(Path.Combine(options.Data, "lock"));
+        using var store = new AgentStore(Path.Combine(options.Data, "agent.db"));
+        var address = options.Service ?? store.Setting("service") ?? throw new ServiceException(0, "no-service", "No service is named.", "Give --service ADDRESS.", null, null);
+        if (!Uri.TryCreate(address.TrimEnd('/') + "/", UriKind.Absolute, out var uri) || uri.Scheme is not ("http" or "https"))
+            throw new ServiceException(0, "address-malformed", $"`{address}` is no address of a service.", "Give it as http://127.0.0.1:8400.", null, null);
+        if (uri.Scheme == "http" && !uri.IsLoopback) throw new ServiceException(0, "address-unsafe", "Without TLS the agent talks to this machine only.", "Give an https address.", null, null);
+        var key = SigningKey.LoadOrMake(Path.Combine(options.Data, "agent-key"));
+        using var http = new HttpClient { BaseAddress = uri, Timeout = TimeSpan.FromSeconds(60) };
+        var machine = new LinuxMachine(options.Root, options.Fallback, Version(), TimeProvider.System);
+        using var runtime = new AgentRuntime(new AgentOptions(options.Name, options.Room, options.Code, MachineId(options, store)), store, key, machine, machine.Surveyor, http, TimeProvider.System, Log);
+        await runtime.EnrolAsync(stop);
+        store.SetSetting("service", address);
+        Log($"serving {options.Root} for {uri}");
+        try
+        {
+            await runtime.RunAsync(stop);
+        }
+        catch (OperationCanceledException) when (stop.IsCancellationRequested) { }
+        return 0;
+    }
+
+    private static void Log(string line) => Console.WriteLine($"{TimeProvider.System.GetUtcNow():u} {line}");
+
+    private static string Version() => typeof(AgentHost).Assembly.GetName().Version?.ToString(3) ?? "0";
+
+    private static string MachineId(AgentHostOptions options, AgentStore store)
+    {
+        var file = Path.Combine(options.Root, "etc/machine-id");
+        if (File.Exists(file) && File.ReadAllText(file).Trim() is { Length: > 0 } id) return id;
+        if (store.Setting("machine-id") is { } kept) return kept;
+        var made = Guid.NewGuid().ToString("N");
+        store.SetSetting("machine-id", made);
+        return made;
+    }
+
+    /// <summary>Two agents must not work on one journal.</summary>
+    private static FileStream TakeAlone(string path)
+    {
+        try { return new FileStream(path, FileMode.OpenOrCreate, FileAccess.ReadWrite, FileShare.None); }
+        catch (IOException) { throw new IOException($"Another agent works with this data folder ({path} is locked)."); }
+    }
+}

@@ -1,0 +1,210 @@
+using System.Globalization;
+using Furlough.Engine;
+using Furlough.Engine.Ports;
+using Furlough.Model;
+using Furlough.Protocol;
+
+namespace Furlough.Agent;
+
+/// <summary>What an agent is told at its start.</summary>
+/// <param name="Code">The invite, needed once.</param>
+/// <param name="MachineId">What the machine itself says it is; a changed one looks like a clone.</param>
+public sealed record AgentOptions(string Name, string Room, string? Code, string MachineId);
+
+/// <summary>The agent at work: takes dockets in, carries them out one after the other, and reports. Knows no operating system.</summary>
+public sealed class AgentRuntime : IWatcher, IDisposable
+{
+    private static readonly TimeSpan LongestWait = TimeSpan.FromSeconds(25), SurveyEvery = TimeSpan.FromMinutes(30);
+
+    private readonly AgentOptions _options;
+    private readonly AgentStore _store;
+    private readonly SigningKey _key;
+    private readonly AgentClient _client;
+    private readonly ISurveyor _surveyor;
+    private readonly ServiceLink _link;
+    private readonly PermitKeeper _permits;
+    private readonly RelocationEngine _engine;
+    private readonly TimeProvider _time;
+    private readonly Action<string> _log;
+    private readonly SemaphoreSlim _docketsCame = new(0), _bulletinsCame = new(0), _surveyWanted = new(1);
+    private Progress? _progress;
+
+    /// <param name="surveyor">Looks at the machine.</param>
+    /// <param name="http">Its base address is the service.</param>
+    /// <param name="log">Takes one line for the log.</param>
+    public AgentRuntime(AgentOptions options, AgentStore store, SigningKey key, IMachine machine, ISurveyor surveyor, HttpClient http, TimeProvider time, Action<string> log)
+    {
+        (_options, _store, _key, _surveyor, _time, _log) = (options, store, key, surveyor, time, log);
+        _client = new AgentClient(http);
+        _link = new ServiceLink(_client, store, key, options.MachineId);
+        _permits = new PermitKeeper(_link, time);
+        _engine = new RelocationEngine(machine, store, _permits, new ReceiptSigner(key), time);
+    }
+
+    /// <inheritdoc/>
+    public void Dispose()
+    {
+        _link.Dispose();
+        _docketsCame.Dispose();
+        _bulletinsCame.Dispose();
+        _surveyWanted.Dispose();
+    }
+
+    /// <summary>Introduces the machine to the service, once.</summary>
+    /// <exception cref="ServiceException">The invite is not valid, or the service not reachable.</exception>
+    public async Task EnrolAsync(CancellationToken stop)
+    {
+        if (_store.Setting("machine") is not null) return;
+        var code = _options.Code ?? throw new ServiceException(0, "not-enrolled", "This agent is not enrolled yet.", "Start it once with --code and an invite from `furlough machine invite`.", null, null);
+        if (code.Split('.') is not [_, var serviceKey]) throw new ServiceException(0, "invite-malformed", "The invite is not complete.", "Copy the whole code from `furlough machine invite`.", null, null);
+        var answer = await _client.EnrolAsync(new EnrolRequest(code, _options.Name, _options.Room, _key.Public, _options.MachineId, ProtocolVersion.Newest), stop);
+        if (answer.ServiceKey != serviceKey) throw new ServiceException(0, "service-not-inviting", "The service at this address is not the one that made the invite.", "Check the address.", null, null);
+        _store.SetSetting("service-key", answer.ServiceKey);
+        _store.SetSetting("name", _options.Name);
+        _store.SetSetting("machine", answer.Machine.ToString());
+        _log($"enrolled as {_options.Name}");
+    }
+
+    /// <summary>Works until stopped; whatever is cut short is taken up at the next start.</summary>
+    public async Task RunAsync(CancellationToken stop)
+    {
+        using var failing = CancellationTokenSource.CreateLinkedTokenSource(stop);
+        var work = Task.Factory.StartNew(() => Work(failing.Token), failing.Token, TaskCreationOptions.LongRunning, TaskScheduler.Default);
+        Task[] all = [work, Repeat(TakeDocketsAsync, failing.Token), Repeat(HandInBulletinsAsync, failing.Token), Repeat(HandInProgressAsync, failing.Token), Repeat(HandInSurveyAsync, failing.Token)];
+        try
+        {
+            await await Task.WhenAny(all);
+        }
+        finally
+        {
+            await failing.CancelAsync();
+            try { await Task.WhenAll(all); }
+            catch (OperationCanceledException) { }
+        }
+    }
+
+    /// <inheritdoc/>
+    public void Changed(RelocationChange change)
+    {
+        _store.Add(change, _time.GetUtcNow());
+        _bulletinsCame.Release();
+        _log(string.Create(CultureInfo.InvariantCulture, $"relocation {change.Docket.Relocation} {change.State.Word()} {change.Step?.Word()} {change.Failure?.Text}").TrimEnd());
+    }
+
+    /// <inheritdoc/>
+    public void Progressed(Progress progress) => Interlocked.Exchange(ref _progress, progress);
+
+    private void Work(CancellationToken stop)
+    {
+        while (!stop.IsCancellationRequested)
+        {
+            if (_store.Next() is not { } docket)
+            {
+                _docketsCame.Wait(stop);
+                continue;
+            }
+            _engine.Run(docket, this, stop);
+            _permits.Release();
+            if (_store.Next() is null) _surveyWanted.Release();
+        }
+    }
+
+    private async Task TakeDocketsAsync(CancellationToken stop)
+    {
+        var batch = await _link.CallAsync((client, token, s) => client.DocketsAsync(token, _store.LastDocket, LongestWait, s), stop);
+        _store.SetSetting("last-contact", _time.GetUtcNow().ToString("u", CultureInfo.InvariantCulture));
+        foreach (var envelope in batch.Dockets)
+        {
+            try
+            {
+                _store.Add(envelope.Number, DocketCheck.Open(_link.ServiceKey, envelope.Docket, _link.Machine, _time.GetUtcNow(), _store.Supersession));
+            }
+            catch (SignatureException refused)
+            {
+                _log($"docket {envelope.Number} not accepted: {refused.Message}");
+                _store.Refused(_time.GetUtcNow(), refused.Message);
+                if (refused.Authentic is { } docket) TellRefused(docket, refused.Message);
+            }
+            _store.Passed(envelope.Number);
+        }
+        if (batch.Dockets.Count > 0) _docketsCame.Release();
+        if (batch.SurveyWanted) _surveyWanted.Release();
+        await Task.Run(() => _permits.Renew(stop), stop);
+    }
+
+    private void TellRefused(Docket docket, string why) => Changed(new RelocationChange(docket, RelocationState.Refused, null, Live.Unknown,
+        new Failure("docket-refused", $"The machine did not accept the docket: {why}", "Nothing has changed; the data lives where it did.", $"Check the clocks, then `furlough relocation retry {docket.Relocation}`."), [], null, []));
+
+    private async Task HandInBulletinsAsync(CancellationToken stop)
+    {
+        var bulletins = _store.BulletinsAfter(_link.Acknowledged, 100);
+        if (bulletins.Count == 0)
+        {
+            await _bulletinsCame.WaitAsync(stop);
+            return;
+        }
+        var receipt = await _link.CallAsync((client, token, s) => client.BulletinsAsync(token, bulletins, s), stop);
+        _link.SetAcknowledged(receipt.Acknowledged);
+    }
+
+    private async Task HandInProgressAsync(CancellationToken stop)
+    {
+        await Task.Delay(TimeSpan.FromMilliseconds(700), _time, stop);
+        if (Interlocked.Exchange(ref _progress, null) is not { } progress) return;
+        await _link.CallAsync<object?>(async (client, token, s) =>
+        {
+            await client.ProgressAsync(token, progress, s);
+            return null;
+        }, stop);
+    }
+
+    private async Task HandInSurveyAsync(CancellationToken stop)
+    {
+        await _surveyWanted.WaitAsync(SurveyEvery, stop);
+        while (await _surveyWanted.WaitAsync(0, stop)) { }
+        try
+        {
+            var survey = await Task.Run(() => _surveyor.Take(_store.Originals(), stop), stop);
+            await _link.CallAsync<object?>(async (client, token, s) =>
+            {
+                await client.SurveyAsync(token, survey, s);
+                return null;
+            }, stop);
+        }
+        catch (ServiceException)
+        {
+            _surveyWanted.Release();
+            throw;
+        }
+    }
+
+    /// <summary>Repeats a call to the service; pauses with jitter while the service is away.</summary>
+    private async Task Repeat(Func<CancellationToken, Task> call, CancellationToken stop)
+    {
+        var pause = TimeSpan.FromMilliseconds(500);
+        while (!stop.IsCancellationRequested)
+        {
+            try
+            {
+                await call(stop);
+                pause = TimeSpan.FromMilliseconds(500);
+            }
+            catch (ServiceException away)
+            {
+                _log($"{away.Code}: {away.Message}");
+                await Task.Delay(pause * (0.5 + Random.Shared.NextDouble()), _time, stop);
+                pause = pause < TimeSpan.FromSeconds(10) ? pause * 2 : pause;
+            }
+            catch (Fault fault)
+            {
+                _log($"{fault.Code}: {fault.Message}");
+                await Task.Delay(TimeSpan.FromSeconds(10), _time, stop);
+            }
+        }
+    }
+
+    private sealed class ReceiptSigner(SigningKey key) : IReceiptSigner
+    {
+        public string Sign(ReadOnlySpan<byte> bytes) => System.Buffers.Text.Base64Url.EncodeToString(key.Sign(bytes));
+    }
+}

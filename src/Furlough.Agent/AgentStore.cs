@@ -1,0 +1,155 @@
+using System.Globalization;
+using System.Text.Json;
+using Furlough.Engine.Ports;
+using Furlough.Model;
+using Microsoft.Data.Sqlite;
+
+namespace Furlough.Agent;
+
+/// <summary>What the agent must not forget: dockets, the engine's journal, bulletins and originals. One file, every write durable on return.</summary>
+public sealed class AgentStore : IJournal, IDisposable
+{
+    private const string Schema = """
+        CREATE TABLE IF NOT EXISTS setting (key TEXT PRIMARY KEY, value TEXT NOT NULL);
+        CREATE TABLE IF NOT EXISTS docket (number INTEGER PRIMARY KEY, id TEXT NOT NULL UNIQUE, relocation INTEGER NOT NULL, supersession INTEGER NOT NULL, body TEXT NOT NULL, begun TEXT, undoing TEXT, ended TEXT);
+        CREATE TABLE IF NOT EXISTS done (docket TEXT NOT NULL, step TEXT NOT NULL, PRIMARY KEY (docket, step));
+        CREATE TABLE IF NOT EXISTS note (docket TEXT NOT NULL, key TEXT NOT NULL, value TEXT NOT NULL, PRIMARY KEY (docket, key));
+        CREATE TABLE IF NOT EXISTS bulletin (number INTEGER PRIMARY KEY, docket TEXT NOT NULL, body TEXT NOT NULL);
+        CREATE TABLE IF NOT EXISTS original (docket TEXT PRIMARY KEY, body TEXT NOT NULL);
+        CREATE TABLE IF NOT EXISTS refusal (at TEXT NOT NULL, text TEXT NOT NULL);
+        """;
+
+    private readonly Lock _lock = new();
+    private readonly SqliteConnection _connection;
+
+    /// <param name="path">The file; made when missing.</param>
+    /// <param name="durable">False only for stand-ins: their world does not outlive a power cut either.</param>
+    public AgentStore(string path, bool durable = true)
+    {
+        _connection = new SqliteConnection(new SqliteConnectionStringBuilder { DataSource = path, Pooling = false }.ToString());
+        _connection.Open();
+        Execute($"PRAGMA journal_mode=WAL; PRAGMA synchronous={(durable ? "FULL" : "OFF")}; PRAGMA busy_timeout=5000;");
+        Execute(Schema);
+    }
+
+    /// <inheritdoc/>
+    public void Dispose() => _connection.Dispose();
+
+    /// <summary>A setting, or null.</summary>
+    public string? Setting(string key) => Query("SELECT value FROM setting WHERE key=$a", r => r.GetString(0), key).FirstOrDefault();
+
+    /// <summary>Keeps a setting.</summary>
+    public void SetSetting(string key, string value) => Execute("INSERT INTO setting VALUES ($a,$b) ON CONFLICT(key) DO UPDATE SET value=$b", key, value);
+
+    /// <summary>The highest docket number taken in.</summary>
+    public long LastDocket => long.Parse(Setting("last-docket") ?? "0", CultureInfo.InvariantCulture);
+
+    /// <summary>The highest supersession counter taken in for a relocation.</summary>
+    public int Supersession(long relocation) => Query("SELECT max(supersession) FROM docket WHERE relocation=$a", r => r.IsDBNull(0) ? 0 : r.GetInt32(0), relocation).First();
+
+    /// <summary>Takes a docket in.</summary>
+    public void Add(long number, Docket docket) => Execute(
+        "INSERT INTO docket (number,id,relocation,supersession,body) VALUES ($a,$b,$c,$d,$e) ON CONFLICT DO NOTHING",
+        number, docket.Id.ToString(), docket.Relocation, docket.Supersession, JsonSerializer.Serialize(docket, ModelJson.Default.Docket));
+
+    /// <summary>Moves the cursor past a docket number.</summary>
+    public void Passed(long number) => SetSetting("last-docket", number.ToString(CultureInfo.InvariantCulture));
+
+    /// <summary>The docket to be carried out next: one that is begun before one that is not, else by number.</summary>
+    public Docket? Next() => Query("SELECT body FROM docket WHERE ended IS NULL ORDER BY begun IS NULL, number LIMIT 1",
+        r => JsonSerializer.Deserialize(r.GetString(0), ModelJson.Default.Docket)).FirstOrDefault();
+
+    /// <summary>All dockets with their last bulletin, oldest first.</summary>
+    public IReadOnlyList<(Docket Docket, Bulletin? Last)> Dockets() => Query(
+        "SELECT d.body, (SELECT b.body FROM bulletin b WHERE b.docket=d.id ORDER BY b.number DESC LIMIT 1) FROM docket d ORDER BY d.number",
+        r => (JsonSerializer.Deserialize(r.GetString(0), ModelJson.Default.Docket)!, r.IsDBNull(1) ? null : JsonSerializer.Deserialize(r.GetString(1), ModelJson.Default.Bulletin)));
+
+    /// <summary>Numbers a change and keeps it until the service has it; keeps or forgets originals accordingly.</summary>
+    public void Add(RelocationChange change, DateTimeOffset at)
+    {
+        lock (_lock)
+        {
+            using var transaction = _connection.BeginTransaction();
+            var number = Query("SELECT coalesce(max(number),0)+1 FROM bulletin", r => r.GetInt64(0)).First();
+            var bulletin = new Bulletin(number, at, change.Docket.Id, change.Docket.Relocation, change.State, change.Step, change.Live, change.Failure, change.Pointers, change.Original, change.Notes);
+            Execute("INSERT INTO bulletin VALUES ($a,$b,$c)", number, change.Docket.Id.ToString(), JsonSerializer.Serialize(bulletin, ModelJson.Default.Bulletin));
+            if (change.Original is { } original)
+                Execute("INSERT INTO original VALUES ($a,$b) ON CONFLICT DO NOTHING", original.Docket.ToString(), JsonSerializer.Serialize(original, ModelJson.Default.OriginalFacts));
+            if (change is { Docket.Work: DocketWork.Discard, State: RelocationState.Finished })
+                foreach (var gone in change.Docket.Originals) Execute("DELETE FROM original WHERE docket=$a", gone.ToString());
+            transaction.Commit();
+        }
+    }
+
+    /// <summary>Bulletins after a number.</summary>
+    public IReadOnlyList<Bulletin> BulletinsAfter(long number, int most) => Query("SELECT body FROM bulletin WHERE number>$a ORDER BY number LIMIT $b",
+        r => JsonSerializer.Deserialize(r.GetString(0), ModelJson.Default.Bulletin)!, number, most);
+
+    /// <summary>Originals that wait on this machine.</summary>
+    public IReadOnlyList<OriginalFacts> Originals() => Query("SELECT body FROM original", r => JsonSerializer.Deserialize(r.GetString(0), ModelJson.Default.OriginalFacts)!);
+
+    /// <summary>A docket was not accepted.</summary>
+    public void Refused(DateTimeOffset at, string text) => Execute("INSERT INTO refusal VALUES ($a,$b)", at.ToString("u", CultureInfo.InvariantCulture), text);
+
+    /// <summary>Dockets that were not accepted: when and why.</summary>
+    public IReadOnlyList<(string At, string Text)> Refusals() => Query("SELECT at, text FROM refusal ORDER BY at", r => (r.GetString(0), r.GetString(1)));
+
+    /// <inheritdoc/>
+    public JournalState Read(Guid docket)
+    {
+        var id = docket.ToString();
+        var row = Query("SELECT begun, undoing, ended FROM docket WHERE id=$a", r => (Text(r, 0), Text(r, 1), Text(r, 2)), id).FirstOrDefault();
+        var done = Query("SELECT step FROM done WHERE docket=$a", r => Words.Find<Step>(r.GetString(0))!.Value, id).ToHashSet();
+        var notes = Query("SELECT key, value FROM note WHERE docket=$a", r => (r.GetString(0), r.GetString(1)), id).ToDictionary(n => n.Item1, n => n.Item2, StringComparer.Ordinal);
+        return new JournalState(row.Item1 is { } b ? Words.Find<Step>(b) : null, done, notes,
+            row.Item2 is { } u ? JsonSerializer.Deserialize(u, ModelJson.Default.Failure) : null, row.Item3 is { } e ? Words.Find<RelocationState>(e) : null);
+    }
+
+    /// <inheritdoc/>
+    public void Begin(Guid docket, Step step) => Execute("UPDATE docket SET begun=$b WHERE id=$a", docket.ToString(), step.Word());
+
+    /// <inheritdoc/>
+    public void Done(Guid docket, Step step) => Execute("INSERT INTO done VALUES ($a,$b) ON CONFLICT DO NOTHING", docket.ToString(), step.Word());
+
+    /// <inheritdoc/>
+    public void Note(Guid docket, string key, string value) => Execute("INSERT INTO note VALUES ($a,$b,$c) ON CONFLICT(docket,key) DO UPDATE SET value=$c", docket.ToString(), key, value);
+
+    /// <inheritdoc/>
+    public void Undo(Guid docket, Failure cause) => Execute("UPDATE docket SET undoing=$b WHERE id=$a", docket.ToString(), JsonSerializer.Serialize(cause, ModelJson.Default.Failure));
+
+    /// <inheritdoc/>
+    public void End(Guid docket, RelocationState state) => Execute("UPDATE docket SET ended=$b WHERE id=$a", docket.ToString(), state.Word());
+
+    private static string? Text(SqliteDataReader reader, int column) => reader.IsDBNull(column) ? null : reader.GetString(column);
+
+    private void Execute(string sql, params object[] values)
+    {
+        lock (_lock)
+        {
+            using var command = Command(sql, values);
+            command.ExecuteNonQuery();
+        }
+    }
+
+    private List<T> Query<T>(string sql, Func<SqliteDataReader, T> read, params object[] values)
+    {
+        lock (_lock)
+        {
+            using var command = Command(sql, values);
+            using var reader = command.ExecuteReader();
+            List<T> rows = [];
+            while (reader.Read()) rows.Add(read(reader));
+            return rows;
+        }
+    }
+
+    private SqliteCommand Command(string sql, object[] values)
+    {
+        var command = _connection.CreateCommand();
+#pragma warning disable CA2100 // Every text comes from this file; values are parameters.
+        command.CommandText = sql;
+#pragma warning restore CA2100
+        for (var i = 0; i < values.Length; i++) command.Parameters.AddWithValue("$" + (char)('a' + i), values[i]);
+        return command;
+    }
+}

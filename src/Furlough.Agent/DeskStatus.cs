@@ -1,0 +1,30 @@
+using System.Globalization;
+using Furlough.Model;
+
+namespace Furlough.Agent;
+
+/// <summary>What somebody standing at the machine can ask, without a network.</summary>
+internal static class DeskStatus
+{
+    internal static int Print(string data, TextWriter to)
+    {
+        var file = Path.Combine(data, "agent.db");
+        if (!File.Exists(file))
+        {
+            to.WriteLine($"No agent has worked in {data} yet.");
+            return 1;
+        }
+        using var store = new AgentStore(file);
+        to.WriteLine($"{store.Setting("name") ?? "(not enrolled)"}, service {store.Setting("service") ?? "(none)"}, last contact {store.Setting("last-contact") ?? "never"}");
+        var unsent = store.BulletinsAfter(long.Parse(store.Setting("acknowledged") ?? "0", CultureInfo.InvariantCulture), 10_000).Count;
+        if (unsent > 0) to.WriteLine($"{Words.Count(unsent, "bulletin")} not handed in yet");
+        foreach (var (docket, last) in store.Dockets().GroupBy(d => d.Docket.Relocation).Select(g => g.Last()))
+        {
+            to.WriteLine($"relocation {docket.Relocation}  {docket.Holding}  {(last?.State ?? RelocationState.Queued).Word()}  {last?.Step?.Word()}  live at {(last?.Live ?? Live.Unknown).Word()}");
+            if (last?.Failure is { } failure) to.WriteLine($"    {failure}");
+        }
+        foreach (var original in store.Originals()) to.WriteLine($"original  {original.Holding}  {Words.Size(original.DataBytes)}  set aside {original.SetAside:u}");
+        foreach (var (at, text) in store.Refusals()) to.WriteLine($"not accepted {at}  {text}");
+        return 0;
+    }
+}

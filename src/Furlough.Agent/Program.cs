@@ -1,0 +1,34 @@
+using System.CommandLine;
+using System.Runtime.InteropServices;
+using Furlough.Agent;
+using Furlough.Engine;
+using Furlough.Protocol;
+
+var service = new Option<string?>("--service") { Description = "Address of the service, such as http://127.0.0.1:8400" };
+var code = new Option<string?>("--code") { Description = "Invite from `furlough machine invite`; needed at the first start only" };
+var root = new Option<string>("--root") { Description = "Root folder of the system that is served", DefaultValueFactory = _ => "/" };
+var data = new Option<string>("--data") { Description = "Folder for the agent's journal, outbox and key", DefaultValueFactory = _ => "/var/lib/furlough-agent", Recursive = true };
+var name = new Option<string?>("--name") { Description = "Name of the machine; default: its host name" };
+var room = new Option<string>("--room") { Description = "Room in which it stands", DefaultValueFactory = _ => "unassigned" };
+var fallback = new Option<string?>("--fallback") { Description = "Account of the fallback administrator" };
+
+var command = new RootCommand("Relocates holdings on this machine as the Furlough service asks.") { service, code, root, data, name, room, fallback };
+command.SetAction(async (parsed, stop) =>
+{
+    try
+    {
+        return await AgentHost.RunAsync(new AgentHostOptions(parsed.GetValue(service), parsed.GetValue(code), parsed.GetValue(root)!, parsed.GetValue(data)!,
+            parsed.GetValue(name) ?? Environment.MachineName, parsed.GetValue(room)!, parsed.GetValue(fallback)), stop);
+    }
+    catch (Exception error) when (error is ServiceException or Fault or IOException or UnauthorizedAccessException or PlatformNotSupportedException)
+    {
+        Console.Error.WriteLine($"furlough-agent: {error.Message}");
+        if ((error as ServiceException)?.Remedy is { } remedy) Console.Error.WriteLine(remedy);
+        return error is ServiceException { Status: 401 or 403 or 409 or 410 } ? 5 : 1;
+    }
+});
+var status = new Command("status", "Says what this agent knows, without a network.");
+status.SetAction(parsed => DeskStatus.Print(parsed.GetValue(data)!, Console.Out));
+command.Subcommands.Add(status);
+using var terminated = PosixSignalRegistration.Create(PosixSignal.SIGHUP, c => c.Cancel = true);
+return await command.Parse(args).InvokeAsync();

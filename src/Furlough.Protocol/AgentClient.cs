@@ -1,0 +1,62 @@
+using System.Net.Http.Headers;
+using System.Net.Http.Json;
+using System.Text.Json;
+using System.Text.Json.Serialization.Metadata;
+using Furlough.Model;
+
+namespace Furlough.Protocol;
+
+/// <summary>What an agent says to the service. Every call throws <see cref="ServiceException"/> on an error.</summary>
+public sealed class AgentClient(HttpClient http)
+{
+    private const string Base = "api/v1/agent/";
+
+    /// <summary>Introduces a new agent.</summary>
+    public Task<EnrolResponse> EnrolAsync(EnrolRequest request, CancellationToken stop) =>
+        SendAsync(HttpMethod.Post, "enrol", null, request, ProtocolJson.Default.EnrolRequest, ProtocolJson.Default.EnrolResponse, stop);
+
+    /// <summary>Opens a session by signing the service's challenge.</summary>
+    public async Task<SessionResponse> OpenSessionAsync(SigningKey key, Guid machine, string machineId, long lastAcknowledged, CancellationToken stop)
+    {
+        var challenge = await SendAsync<string, Challenge>(HttpMethod.Post, "challenge", null, null, null, ProtocolJson.Default.Challenge, stop);
+        var proof = JsonSerializer.SerializeToUtf8Bytes(new SessionProof(machine, challenge.Nonce, machineId, ProtocolVersion.Newest, lastAcknowledged), ProtocolJson.Default.SessionProof);
+        return await SendAsync(HttpMethod.Post, "session", null, new SessionRequest(Jws.Sign(key, MessageType.Session, proof)), ProtocolJson.Default.SessionRequest, ProtocolJson.Default.SessionResponse, stop);
+    }
+
+    /// <summary>Waits for dockets with a number above <paramref name="after"/>.</summary>
+    public Task<DocketBatch> DocketsAsync(string token, long after, TimeSpan wait, CancellationToken stop) =>
+        SendAsync<string, DocketBatch>(HttpMethod.Get, FormattableString.Invariant($"dockets?after={after}&wait={(int)wait.TotalSeconds}"), token, null, null, ProtocolJson.Default.DocketBatch, stop);
+
+    /// <summary>Asks for leave to go on.</summary>
+    public Task<PermitResponse> PermitAsync(string token, Guid docket, CancellationToken stop) =>
+        SendAsync(HttpMethod.Post, "permits", token, new PermitRequest(docket), ProtocolJson.Default.PermitRequest, ProtocolJson.Default.PermitResponse, stop);
+
+    /// <summary>Hands in bulletins, in sequence.</summary>
+    public Task<BulletinReceipt> BulletinsAsync(string token, IReadOnlyList<Bulletin> bulletins, CancellationToken stop) =>
+        SendAsync(HttpMethod.Post, "bulletins", token, bulletins, ModelJson.Default.IReadOnlyListBulletin, ProtocolJson.Default.BulletinReceipt, stop);
+
+    /// <summary>Hands in the latest progress.</summary>
+    public Task ProgressAsync(string token, Progress progress, CancellationToken stop) =>
+        SendAsync<Progress, string>(HttpMethod.Post, "progress", token, progress, ModelJson.Default.Progress, null, stop);
+
+    /// <summary>Hands in a survey.</summary>
+    public Task SurveyAsync(string token, Survey survey, CancellationToken stop) =>
+        SendAsync<Survey, string>(HttpMethod.Post, "surveys", token, survey, ModelJson.Default.Survey, null, stop);
+
+    private async Task<TOut> SendAsync<TIn, TOut>(HttpMethod method, string path, string? token, TIn? body, JsonTypeInfo<TIn>? bodyType, JsonTypeInfo<TOut>? answer, CancellationToken stop)
+    {
+        using var request = new HttpRequestMessage(method, Base + path);
+        if (token is not null) request.Headers.Authorization = new AuthenticationHeaderValue("Bearer", token);
+        if (body is not null) request.Content = JsonContent.Create(body, bodyType!);
+        try
+        {
+            using var response = await http.SendAsync(request, stop);
+            await ServiceException.ThrowIfErrorAsync(response, stop);
+            return answer is null ? default! : (await response.Content.ReadFromJsonAsync(answer, stop))!;
+        }
+        catch (Exception away) when (away is HttpRequestException or IOException || (away is TaskCanceledException && !stop.IsCancellationRequested))
+        {
+            throw ServiceException.Unreachable(http.BaseAddress, away);
+        }
+    }
+}

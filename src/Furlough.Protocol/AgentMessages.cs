@@ -1,0 +1,80 @@
+using System.Text.Json;
+using System.Text.Json.Serialization;
+using Furlough.Model;
+
+namespace Furlough.Protocol;
+
+/// <summary>Versions of the protocol that are spoken.</summary>
+public static class ProtocolVersion
+{
+    /// <summary>The newest.</summary>
+    public const int Newest = 1;
+
+    /// <summary>The oldest still accepted.</summary>
+    public const int Oldest = 1;
+}
+
+/// <summary>Types of signed messages.</summary>
+public static class MessageType
+{
+    /// <summary>A <see cref="Model.Docket"/> from service to agent.</summary>
+    public const string Docket = "furlough-docket";
+
+    /// <summary>A <see cref="Model.Permit"/> from service to agent.</summary>
+    public const string Permit = "furlough-permit";
+
+    /// <summary>A <see cref="SessionProof"/> from agent to service.</summary>
+    public const string Session = "furlough-session";
+}
+
+/// <summary>A new agent introduces itself with an invite.</summary>
+public sealed record EnrolRequest(string Code, string Name, string Room, string PublicKey, string MachineId, int Protocol);
+
+/// <summary>The service accepts a new agent.</summary>
+public sealed record EnrolResponse(Guid Machine, string ServiceKey);
+
+/// <summary>A number to be signed, so that an old proof is of no use.</summary>
+public sealed record Challenge(string Nonce);
+
+/// <summary>What an agent signs to open a session.</summary>
+/// <param name="LastAcknowledged">The highest bulletin number that the service ever acknowledged to this agent.</param>
+public sealed record SessionProof(Guid Machine, string Nonce, string MachineId, int Protocol, long LastAcknowledged);
+
+/// <summary>A signed <see cref="SessionProof"/>.</summary>
+public sealed record SessionRequest(string Proof);
+
+/// <summary>An open session. The agent sends bulletins from <paramref name="LastBulletin"/> + 1 on.</summary>
+public sealed record SessionResponse(string Token, long LastBulletin);
+
+/// <summary>One numbered, signed docket.</summary>
+public sealed record DocketEnvelope(long Number, string Docket);
+
+/// <summary>What waits for an agent.</summary>
+public sealed record DocketBatch(IReadOnlyList<DocketEnvelope> Dockets, bool SurveyWanted);
+
+/// <summary>Asks for leave to go on with a docket.</summary>
+public sealed record PermitRequest(Guid Docket);
+
+/// <summary>A signed permit.</summary>
+public sealed record PermitResponse(string Permit);
+
+/// <summary>Bulletins up to this number are stored.</summary>
+public sealed record BulletinReceipt(long Acknowledged);
+
+/// <summary>An error as RFC 9457 has it, with our stable code and remedy.</summary>
+public sealed record Problem(string? Title, string? Detail, int? Status, string? Code, string? Remedy, string? Place, IReadOnlyList<string>? Details);
+
+/// <summary>Source-generated JSON of the agents' side.</summary>
+[JsonSourceGenerationOptions(JsonSerializerDefaults.Web, RespectNullableAnnotations = true, RespectRequiredConstructorParameters = true)]
+[JsonSerializable(typeof(EnrolRequest))]
+[JsonSerializable(typeof(EnrolResponse))]
+[JsonSerializable(typeof(Challenge))]
+[JsonSerializable(typeof(SessionProof))]
+[JsonSerializable(typeof(SessionRequest))]
+[JsonSerializable(typeof(SessionResponse))]
+[JsonSerializable(typeof(DocketBatch))]
+[JsonSerializable(typeof(PermitRequest))]
+[JsonSerializable(typeof(PermitResponse))]
+[JsonSerializable(typeof(BulletinReceipt))]
+[JsonSerializable(typeof(Problem))]
+public sealed partial class ProtocolJson : JsonSerializerContext;

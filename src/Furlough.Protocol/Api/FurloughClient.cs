@@ -1,0 +1,107 @@
+using System.Net.Http.Headers;
+using System.Net.Http.Json;
+using System.Text.Json;
+
+namespace Furlough.Protocol.Api;
+
+/// <summary>What people and scripts say to the service. Every call throws <see cref="ServiceException"/> on an error.</summary>
+public sealed class FurloughClient : IDisposable
+{
+    private readonly HttpClient _http;
+
+    /// <param name="address">Address of the service.</param>
+    /// <param name="token">A token with the role that the calls need.</param>
+    public FurloughClient(Uri address, string? token)
+    {
+        _http = new HttpClient { BaseAddress = new Uri(address, "/api/v1/"), Timeout = TimeSpan.FromMinutes(5) };
+        if (token is not null) _http.DefaultRequestHeaders.Authorization = new AuthenticationHeaderValue("Bearer", token);
+    }
+
+    /// <inheritdoc/>
+    public void Dispose() => _http.Dispose();
+
+    /// <summary>Status of the service.</summary>
+    public Task<ServiceStatus> StatusAsync(CancellationToken stop) => GetAsync<ServiceStatus>("status", stop);
+
+    /// <summary>All machines.</summary>
+    public Task<IReadOnlyList<MachineSummary>> MachinesAsync(CancellationToken stop) => GetAsync<IReadOnlyList<MachineSummary>>("machines", stop);
+
+    /// <summary>One machine.</summary>
+    public Task<MachineDetail> MachineAsync(string name, CancellationToken stop) => GetAsync<MachineDetail>("machines/" + Uri.EscapeDataString(name), stop);
+
+    /// <summary>Asks a machine for a new survey.</summary>
+    public Task<MachineSummary> SurveyAsync(string name, CancellationToken stop) => PostAsync<MachineSummary>($"machines/{Uri.EscapeDataString(name)}/survey", null, stop);
+
+    /// <summary>Makes an invite.</summary>
+    public Task<Invite> InviteAsync(InviteRequest request, CancellationToken stop) => PostAsync<Invite>("invites", request, stop);
+
+    /// <summary>Checks a brief against the fleet.</summary>
+    public Task<BriefCheck> CheckBriefAsync(string brief, CancellationToken stop) => PostAsync<BriefCheck>("briefs/check", new BriefText(brief), stop);
+
+    /// <summary>Makes a plan.</summary>
+    public Task<PlanView> MakePlanAsync(string brief, CancellationToken stop) => PostAsync<PlanView>("plans", new BriefText(brief), stop);
+
+    /// <summary>All plans.</summary>
+    public Task<IReadOnlyList<PlanSummary>> PlansAsync(CancellationToken stop) => GetAsync<IReadOnlyList<PlanSummary>>("plans", stop);
+
+    /// <summary>One plan.</summary>
+    public Task<PlanView> PlanAsync(long number, CancellationToken stop) => GetAsync<PlanView>(FormattableString.Invariant($"plans/{number}"), stop);
+
+    /// <summary>Accepts a hazard.</summary>
+    public Task<PlanView> ConsentAsync(long plan, ConsentRequest request, CancellationToken stop) => PostAsync<PlanView>(FormattableString.Invariant($"plans/{plan}/consents"), request, stop);
+
+    /// <summary>Starts a run.</summary>
+    public Task<RunView> StartRunAsync(long plan, CancellationToken stop) => PostAsync<RunView>("runs", new RunRequest(plan), stop);
+
+    /// <summary>One run.</summary>
+    public Task<RunView> RunAsync(long number, CancellationToken stop) => GetAsync<RunView>(FormattableString.Invariant($"runs/{number}"), stop);
+
+    /// <summary>All runs.</summary>
+    public Task<IReadOnlyList<RunView>> RunsAsync(CancellationToken stop) => GetAsync<IReadOnlyList<RunView>>("runs", stop);
+
+    /// <summary>Halts a run: nothing further is begun.</summary>
+    public Task<RunView> HaltRunAsync(long number, CancellationToken stop) => PostAsync<RunView>(FormattableString.Invariant($"runs/{number}/halt"), null, stop);
+
+    /// <summary>Relocations, of one run or of one machine where given.</summary>
+    public Task<IReadOnlyList<RelocationView>> RelocationsAsync(long? run, string? machine, CancellationToken stop) =>
+        GetAsync<IReadOnlyList<RelocationView>>(FormattableString.Invariant($"relocations?run={run}&machine={Uri.EscapeDataString(machine ?? "")}"), stop);
+
+    /// <summary>One relocation.</summary>
+    public Task<RelocationView> RelocationAsync(long number, CancellationToken stop) => GetAsync<RelocationView>(FormattableString.Invariant($"relocations/{number}"), stop);
+
+    /// <summary>Returns, retries a relocation, or discards its original.</summary>
+    /// <param name="verb">return, retry or discard.</param>
+    public Task<RelocationView> ActAsync(long number, string verb, CancellationToken stop) => PostAsync<RelocationView>(FormattableString.Invariant($"relocations/{number}/{verb}"), null, stop);
+
+    /// <summary>Originals that wait.</summary>
+    public Task<IReadOnlyList<OriginalView>> OriginalsAsync(CancellationToken stop) => GetAsync<IReadOnlyList<OriginalView>>("originals", stop);
+
+    /// <summary>Makes an audit.</summary>
+    public Task<AuditView> MakeAuditAsync(CancellationToken stop) => PostAsync<AuditView>("audits", null, stop);
+
+    /// <summary>One audit.</summary>
+    public Task<AuditView> AuditAsync(long number, CancellationToken stop) => GetAsync<AuditView>(FormattableString.Invariant($"audits/{number}"), stop);
+
+    /// <summary>All audits.</summary>
+    public Task<IReadOnlyList<AuditSummary>> AuditsAsync(CancellationToken stop) => GetAsync<IReadOnlyList<AuditSummary>>("audits", stop);
+
+    private Task<T> GetAsync<T>(string path, CancellationToken stop) => SendAsync<T>(() => new HttpRequestMessage(HttpMethod.Get, path), stop);
+
+    private Task<T> PostAsync<T>(string path, object? body, CancellationToken stop) =>
+        SendAsync<T>(() => new HttpRequestMessage(HttpMethod.Post, path) { Content = body is null ? null : JsonContent.Create(body, body.GetType(), options: JsonSerializerOptions.Web) }, stop);
+
+    private async Task<T> SendAsync<T>(Func<HttpRequestMessage> make, CancellationToken stop)
+    {
+        try
+        {
+            using var request = make();
+            using var response = await _http.SendAsync(request, stop);
+            await ServiceException.ThrowIfErrorAsync(response, stop);
+            return (await response.Content.ReadFromJsonAsync<T>(JsonSerializerOptions.Web, stop))!;
+        }
+        catch (Exception away) when (away is HttpRequestException || (away is TaskCanceledException && !stop.IsCancellationRequested))
+        {
+            throw ServiceException.Unreachable(_http.BaseAddress, away);
+        }
+    }
+}

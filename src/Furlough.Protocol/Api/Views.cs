@@ -1,0 +1,105 @@
+using System.Text.Json.Serialization;
+using Furlough.Model;
+
+namespace Furlough.Protocol.Api;
+
+/// <summary>What a token or session may do. Each role may do what those before it may, but for approving, which is a second person's.</summary>
+[JsonConverter(typeof(WordConverter<Role>))]
+public enum Role { Reader, Technician, Approver, Steward }
+
+/// <summary>How far a run is.</summary>
+[JsonConverter(typeof(WordConverter<RunState>))]
+public enum RunState { Running, Halted, Ended }
+
+/// <summary>Who is asking.</summary>
+public sealed record Identity(string Name, Role Role);
+
+/// <summary>The service itself.</summary>
+public sealed record ServiceStatus(string Version, DateTimeOffset StartedAt, int Machines, int Silent, long LastRun, Identity You);
+
+/// <summary>A token is exchanged for a console session.</summary>
+public sealed record SignIn(string Token);
+
+/// <summary>Asks for an invite.</summary>
+/// <param name="Machines">How many machines may use it.</param>
+/// <param name="Hours">How long it is valid, in hours.</param>
+public sealed record InviteRequest(string? Room, int Machines = 1, int Hours = 24);
+
+/// <summary>An invite for agents.</summary>
+public sealed record Invite(string Code, DateTimeOffset Expires, int Machines, string? Room);
+
+/// <summary>A block on a shelf: a holding's data, planned data or an original.</summary>
+/// <param name="Style">live, planned, original, drifted or unreadable.</param>
+public sealed record ShelfBlock(string Label, long DataBytes, string Style);
+
+/// <summary>A volume drawn as a shelf.</summary>
+public sealed record Shelf(string Root, string Label, bool System, Attachment Attached, Medium Medium, string FileSystem, long SizeBytes, long FreeBytes, long ReserveBytes, IReadOnlyList<ShelfBlock> Blocks);
+
+/// <summary>A machine in a list.</summary>
+public sealed record MachineSummary(
+    Guid Id, string Name, string Room, Standing Standing, DateTimeOffset? LastSeen, DateTimeOffset? SurveyedAt, string? OperatingSystem,
+    int Holdings, long DataBytes, long SystemSizeBytes, long SystemFreeBytes, IReadOnlyList<Shelf> Shelves, string? Attention);
+
+/// <summary>A holding of a machine with its last relocation.</summary>
+public sealed record HoldingView(
+    string Account, string Holding, string? Place, bool Present, long Files, long DataBytes, long HiddenBytes,
+    IReadOnlyList<PointerFacts> Pointers, IReadOnlyList<string> InUse, RelocationView? Relocation);
+
+/// <summary>A machine with everything known about it.</summary>
+public sealed record MachineDetail(MachineSummary Machine, IReadOnlyList<AccountFacts> Accounts, IReadOnlyList<HoldingView> Holdings, IReadOnlyList<Finding> Findings, IReadOnlyList<string> Notes);
+
+/// <summary>A brief as text.</summary>
+public sealed record BriefText(string Brief);
+
+/// <summary>What a checked brief means for this fleet.</summary>
+public sealed record BriefCheck(string Title, int Machines, int Holdings, IReadOnlyList<string> Missed);
+
+/// <summary>Somebody accepted a hazard.</summary>
+public sealed record Consent(string Hazard, string Reason, string By, DateTimeOffset At);
+
+/// <summary>Accepts every hazard of a code in a plan.</summary>
+public sealed record ConsentRequest(string Hazard, string Reason);
+
+/// <summary>A plan in a list.</summary>
+public sealed record PlanSummary(long Number, string Title, string Digest, DateTimeOffset MadeAt, string MadeBy, int Machines, int Relocations, long DataBytes, int Blocking, int ConsentsWanted);
+
+/// <summary>A plan.</summary>
+/// <param name="ConsentsWanted">Codes of hazards that somebody must accept before a run.</param>
+public sealed record PlanView(
+    long Number, string Title, string Digest, DateTimeOffset MadeAt, string MadeBy, IReadOnlyList<PlannedMachine> Machines,
+    IReadOnlyList<PlannedRelocation> Relocations, IReadOnlyList<Hazard> Hazards, IReadOnlyList<Consent> Consents, IReadOnlyList<string> ConsentsWanted);
+
+/// <summary>Starts a run.</summary>
+public sealed record RunRequest(long Plan);
+
+/// <summary>A run.</summary>
+/// <param name="Counts">Relocations by state.</param>
+public sealed record RunView(
+    long Number, long Plan, string Title, RunState State, string StartedBy, DateTimeOffset StartedAt, DateTimeOffset? EndedAt,
+    int Machines, int Relocations, long DataBytes, long DoneBytes, IReadOnlyDictionary<string, int> Counts, IReadOnlyList<FailureGroup> Failures, bool WaitsForPerson);
+
+/// <summary>Failures of one cause.</summary>
+public sealed record FailureGroup(string Code, IReadOnlyList<long> Relocations, IReadOnlyList<string> Machines, string Example);
+
+/// <summary>A relocation.</summary>
+/// <param name="Live">Where the data lives; unknown when the machine has been silent.</param>
+/// <param name="AsOf">When that was last known.</param>
+public sealed record RelocationView(
+    long Number, long Run, string Machine, string Room, string Account, string Holding, RelocationState State, Step? Step, Live Live, DateTimeOffset AsOf,
+    string Source, string Target, Method Method, string Wave, long Files, long DataBytes, Failure? Failure, Progress? Progress,
+    IReadOnlyList<PointerHistory> Pointers, IReadOnlyList<string> Notes, bool HasOriginal);
+
+/// <summary>An original that waits.</summary>
+public sealed record OriginalView(long Relocation, string Machine, string Account, string Holding, string Place, long Files, long DataBytes, DateTimeOffset SetAside, DateTimeOffset KeptUntil, bool Eligible, bool WrittenTo, bool Recreated);
+
+/// <summary>An audit in a list.</summary>
+public sealed record AuditSummary(long Number, DateTimeOffset MadeAt, string MadeBy, int Findings, int Blocking);
+
+/// <summary>An audit.</summary>
+public sealed record AuditView(long Number, DateTimeOffset MadeAt, string MadeBy, int Machines, IReadOnlyList<Finding> Findings);
+
+/// <summary>Who did what, when.</summary>
+public sealed record HistoryEntry(long Number, DateTimeOffset At, string By, string Action, string Subject, string? From, string? To);
+
+/// <summary>A hint that something changed; ask the API for what it is now.</summary>
+public sealed record LiveEvent(string Kind, string Subject);

@@ -1,0 +1,67 @@
+using System.Security.Claims;
+using System.Text.Encodings.Web;
+using Furlough.Model;
+using Furlough.Protocol;
+using Furlough.Protocol.Api;
+using Furlough.Service.Storage;
+using Microsoft.AspNetCore.Authentication;
+using Microsoft.EntityFrameworkCore;
+using Microsoft.Extensions.Options;
+
+namespace Furlough.Service.Access;
+
+/// <summary>Recognises people and scripts by their token.</summary>
+public sealed class TokenAuthentication(IOptionsMonitor<AuthenticationSchemeOptions> options, ILoggerFactory logger, UrlEncoder encoder, Store store, TimeProvider time)
+    : AuthenticationHandler<AuthenticationSchemeOptions>(options, logger, encoder)
+{
+    /// <summary>Name of the scheme.</summary>
+    public const string Scheme1 = "token";
+
+    /// <summary>Name of the console's session scheme.</summary>
+    public const string Session = "session";
+
+    /// <summary>The identity as claims.</summary>
+    public static ClaimsPrincipal Principal(TokenRow token, string scheme) =>
+        new(new ClaimsIdentity([new Claim(ClaimTypes.Name, token.Name), new Claim(ClaimTypes.Role, token.Role.Word()), new Claim("token", token.Id.ToString())], scheme));
+
+    /// <summary>The token's row, when it is known and not expired.</summary>
+    public static Task<TokenRow?> FindAsync(Store store, string token, DateTimeOffset now, CancellationToken stop)
+    {
+        var hash = Secrets.Hash(token);
+        return store.ReadAsync(async db => await db.Tokens.FirstOrDefaultAsync(t => t.Hash == hash, stop) is { } row && !(row.Expires < now) ? row : null, stop);
+    }
+
+    protected override async Task<AuthenticateResult> HandleAuthenticateAsync()
+    {
+        var header = Request.Headers.Authorization.ToString();
+        if (!header.StartsWith("Bearer ", StringComparison.Ordinal)) return AuthenticateResult.NoResult();
+        return await FindAsync(store, header["Bearer ".Length..].Trim(), time.GetUtcNow(), Context.RequestAborted) is { } row
+            ? AuthenticateResult.Success(new AuthenticationTicket(Principal(row, Scheme1), Scheme1))
+            : AuthenticateResult.Fail("unknown token");
+    }
+
+    protected override Task HandleChallengeAsync(AuthenticationProperties properties) => ProblemWriter.WriteAsync(Context,
+        new Problem("not signed in", "This call needs a token, and none that is valid was given.", 401, "not-signed-in", "Give a token: --token, FURLOUGH_TOKEN, or sign in at the console.", null, null), Context.RequestAborted);
+
+    protected override Task HandleForbiddenAsync(AuthenticationProperties properties) => ProblemWriter.WriteAsync(Context,
+        new Problem("role missing", $"{Context.User.Identity?.Name} is a {Context.User.FindFirstValue(ClaimTypes.Role)}, which is not enough for this.", 403, "role-missing", "Ask a steward for a token with the role, or have somebody with it do this.", null, null), Context.RequestAborted);
+}
+
+/// <summary>Roles at endpoints.</summary>
+public static class RoleRules
+{
+    /// <summary>Requires one of the roles from <paramref name="least"/> on.</summary>
+    public static TBuilder For<TBuilder>(this TBuilder endpoint, Role least) where TBuilder : IEndpointConventionBuilder =>
+        endpoint.RequireAuthorization(p => p.RequireRole(Allowed(least)));
+
+    /// <summary>The name of whoever asks.</summary>
+    public static string Who(this HttpContext context) => context.User.Identity?.Name ?? "unknown";
+
+    private static IEnumerable<string> Allowed(Role least) => least switch
+    {
+        Role.Technician => [Role.Technician.Word(), Role.Steward.Word()],
+        Role.Approver => [Role.Approver.Word(), Role.Steward.Word()],
+        Role.Steward => [Role.Steward.Word()],
+        _ => Words.All<Role>(),
+    };
+}

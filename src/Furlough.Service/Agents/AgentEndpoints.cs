@@ -1,0 +1,96 @@
+using Furlough.Model;
+using Furlough.Protocol;
+using Furlough.Protocol.Api;
+using Furlough.Service.Access;
+using Furlough.Service.Events;
+using Furlough.Service.Machines;
+using Furlough.Service.Storage;
+using Microsoft.EntityFrameworkCore;
+
+namespace Furlough.Service.Agents;
+
+/// <summary>What agents call.</summary>
+public static class AgentEndpoints
+{
+    private const int LongestWaitSeconds = 30;
+
+    /// <summary>Maps the calls.</summary>
+    public static void Map(RouteGroupBuilder api)
+    {
+        var agent = api.MapGroup("/agent").AllowAnonymous().ExcludeFromDescription();
+        agent.MapPost("/enrol", (EnrolRequest request, AgentSessions sessions, CancellationToken stop) => sessions.EnrolAsync(request, stop));
+        agent.MapPost("/challenge", (AgentSessions sessions) => sessions.Challenge());
+        agent.MapPost("/session", (SessionRequest request, AgentSessions sessions, CancellationToken stop) => sessions.OpenAsync(request, stop));
+        agent.MapGet("/dockets", DocketsAsync);
+        agent.MapPost("/permits", PermitAsync);
+        agent.MapPost("/bulletins", async (IReadOnlyList<Bulletin> bulletins, HttpContext context, AgentSessions sessions, BulletinDesk desk, LiveHub live, CancellationToken stop) =>
+            new BulletinReceipt(await desk.TakeAsync(Machine(context, sessions, live), bulletins, stop)));
+        agent.MapPost("/progress", (Progress progress, HttpContext context, AgentSessions sessions, LiveHub live) =>
+        {
+            Machine(context, sessions, live);
+            live.Keep(progress);
+            return TypedResults.NoContent();
+        });
+        agent.MapPost("/surveys", async (Survey survey, HttpContext context, AgentSessions sessions, SurveyDesk desk, LiveHub live, CancellationToken stop) =>
+        {
+            await desk.TakeAsync(Machine(context, sessions, live), survey, stop);
+            return TypedResults.NoContent();
+        });
+    }
+
+    /// <summary>Makes an invite.</summary>
+    public static Task<Invite> InviteAsync(InviteRequest request, Store store, DocketDesk desk, TimeProvider time, HttpContext context, CancellationToken stop)
+    {
+        if (request.Machines is < 1 or > 10_000 || request.Hours is < 1 or > 24 * 90) throw new ProblemException(400, "invite-refused", "An invite is for 1 to 10,000 machines and for at most 90 days.", "Give other numbers.");
+        return store.WriteAsync(db =>
+        {
+            var secret = Secrets.Make("");
+            var expires = time.GetUtcNow().AddHours(request.Hours);
+            db.Invites.Add(new InviteRow { Id = Guid.CreateVersion7(), Hash = Secrets.Hash(secret), Room = request.Room, Left = request.Machines, Expires = expires });
+            db.Record(time.GetUtcNow(), context.Who(), "invite made", request.Room ?? "any room", null, Words.Count(request.Machines, "machine"));
+            return Task.FromResult(new Invite($"{secret}.{desk.PublicKey}", expires, request.Machines, request.Room));
+        }, stop);
+    }
+
+    private static async Task<DocketBatch> DocketsAsync(long after, int wait, HttpContext context, AgentSessions sessions, DocketSignals signals, Store store, LiveHub live, CancellationToken stop)
+    {
+        var machine = Machine(context, sessions, live);
+        var signal = signals.Next(machine);
+        var batch = await LookAsync(store, machine, after, stop);
+        if (batch.Dockets.Count > 0 || batch.SurveyWanted || wait <= 0) return batch;
+        await Task.WhenAny(signal, Task.Delay(TimeSpan.FromSeconds(Math.Min(wait, LongestWaitSeconds)), stop));
+        stop.ThrowIfCancellationRequested();
+        live.Seen(machine);
+        return await LookAsync(store, machine, after, stop);
+    }
+
+    private static Task<DocketBatch> LookAsync(Store store, Guid machine, long after, CancellationToken stop) => store.ReadAsync(async db =>
+    {
+        var row = await db.Machines.Where(m => m.Id == machine).Select(m => new { m.Suspect, m.SurveyWanted }).FirstAsync(stop);
+        var dockets = row.Suspect ? [] : await db.Dockets.Where(d => d.Machine == machine && d.Number > after).OrderBy(d => d.Number).Take(50).Select(d => new DocketEnvelope(d.Number, d.Signed)).ToListAsync(stop);
+        return new DocketBatch(dockets, row.SurveyWanted);
+    }, stop);
+
+    private static Task<PermitResponse> PermitAsync(PermitRequest request, HttpContext context, AgentSessions sessions, DocketDesk desk, Store store, LiveHub live, CancellationToken stop)
+    {
+        var machine = Machine(context, sessions, live);
+        return store.ReadAsync(async db =>
+        {
+            var docket = await db.Dockets.FirstOrDefaultAsync(d => d.Id == request.Docket && d.Machine == machine, stop) ?? throw ProblemException.Missing("such docket", "Survey the machine.");
+            var relocation = await db.Relocations.FirstAsync(r => r.Number == docket.Relocation, stop);
+            var run = await db.Runs.FirstAsync(r => r.Number == relocation.Run, stop);
+            if (relocation.Docket != docket.Id || (!docket.ByItself && run.State == RunState.Halted))
+                throw ProblemException.Conflict("permit-refused", $"Run {run.Number} is halted.", "Nothing further is begun.");
+            return new PermitResponse(desk.Permit(docket.Id, machine));
+        }, stop);
+    }
+
+    private static Guid Machine(HttpContext context, AgentSessions sessions, LiveHub live)
+    {
+        var header = context.Request.Headers.Authorization.ToString();
+        var machine = (header.StartsWith("Bearer ", StringComparison.Ordinal) ? sessions.MachineOf(header["Bearer ".Length..]) : null)
+            ?? throw new ProblemException(401, "session-unknown", "This session is not known (any more).", "Open a new one.");
+        live.Seen(machine);
+        return machine;
+    }
+}

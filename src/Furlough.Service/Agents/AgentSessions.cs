@@ -1,0 +1,94 @@
+using System.Collections.Concurrent;
+using System.Text.Json;
+using Furlough.Protocol;
+using Furlough.Service.Access;
+using Furlough.Service.Storage;
+using Microsoft.EntityFrameworkCore;
+
+namespace Furlough.Service.Agents;
+
+/// <summary>Enrolment and sessions of agents. Sessions live in memory: after a restart agents open new ones.</summary>
+public sealed class AgentSessions(Store store, DocketDesk desk, TimeProvider time)
+{
+    private static readonly TimeSpan ChallengeValidity = TimeSpan.FromMinutes(2);
+    private readonly ConcurrentDictionary<string, DateTimeOffset> _challenges = new();
+    private readonly ConcurrentDictionary<string, Guid> _machines = new();
+    private readonly ConcurrentDictionary<Guid, string> _tokens = new();
+
+    /// <summary>A number to sign.</summary>
+    public Challenge Challenge()
+    {
+        var now = time.GetUtcNow();
+        foreach (var (old, expires) in _challenges)
+            if (expires < now) _challenges.TryRemove(old, out _);
+        var nonce = Secrets.Make("");
+        _challenges[nonce] = now + ChallengeValidity;
+        return new Challenge(nonce);
+    }
+
+    /// <summary>The machine of a session, or null.</summary>
+    public Guid? MachineOf(string token) => _machines.TryGetValue(token, out var machine) ? machine : null;
+
+    /// <summary>Takes a new machine in.</summary>
+    public Task<EnrolResponse> EnrolAsync(EnrolRequest request, CancellationToken stop)
+    {
+        RequireVersion(request.Protocol);
+        if (request.Name is not { Length: > 0 and <= 100 } || request.Room is not { Length: > 0 and <= 100 } || request.Name.Any(char.IsControl) || request.Room.Any(char.IsControl))
+            throw new ProblemException(400, "name-refused", "A machine's name and room have 1 to 100 characters and no control characters.", "Give --name and --room.");
+        return store.WriteAsync(async db =>
+        {
+            var hash = Secrets.Hash(request.Code.Split('.')[0]);
+            var invite = await db.Invites.FirstOrDefaultAsync(i => i.Hash == hash, stop)
+                ?? throw new ProblemException(403, "invite-unknown", "This invite is not known here.", "Make one with `furlough machine invite`.");
+            // The answer to a first try may have been lost: the same key may ask again.
+            if (await db.Machines.FirstOrDefaultAsync(m => m.PublicKey == request.PublicKey, stop) is { } already) return new EnrolResponse(already.Id, desk.PublicKey);
+            if (invite.Expires < time.GetUtcNow()) throw new ProblemException(410, "invite-expired", $"This invite expired at {invite.Expires:u}.", "Make a new one with `furlough machine invite`.");
+            if (invite.Left <= 0) throw new ProblemException(409, "invite-used", "This invite has been used already.", "Make a new one with `furlough machine invite`.");
+            if (await db.Machines.AnyAsync(m => m.Name == request.Name, stop)) throw ProblemException.Conflict("name-taken", $"There is a machine called {request.Name} already.", "Give another --name.");
+            invite.Left--;
+            var machine = new MachineRow { Id = Guid.CreateVersion7(), Name = request.Name, Room = invite.Room ?? request.Room, PublicKey = request.PublicKey, MachineId = request.MachineId, EnrolledAt = time.GetUtcNow() };
+            db.Machines.Add(machine);
+            db.Record(time.GetUtcNow(), request.Name, "enrolled", request.Name, null, machine.Room);
+            return new EnrolResponse(machine.Id, desk.PublicKey);
+        }, stop);
+    }
+
+    /// <summary>Opens a session; the one before ends.</summary>
+    public Task<SessionResponse> OpenAsync(SessionRequest request, CancellationToken stop)
+    {
+        return store.WriteAsync(async db =>
+        {
+            var (machine, proof) = await VerifyAsync(db, request.Proof, stop);
+            RequireVersion(proof.Protocol);
+            if (machine.MachineId != proof.MachineId)
+            {
+                machine.Suspect = true;
+                db.Record(time.GetUtcNow(), machine.Name, "suspected clone", machine.Name);
+            }
+            if (_tokens.TryRemove(machine.Id, out var before)) _machines.TryRemove(before, out _);
+            var token = Secrets.Make("fls-");
+            _machines[token] = machine.Id;
+            _tokens[machine.Id] = token;
+            return new SessionResponse(token, machine.LastBulletin);
+        }, stop);
+    }
+
+    private async Task<(MachineRow, SessionProof)> VerifyAsync(FurloughDb db, string message, CancellationToken stop)
+    {
+        var refused = new ProblemException(401, "session-refused", "The proof of identity is not valid.", "Enrol the machine again if this stays so.");
+        SessionProof claimed;
+        try { claimed = JsonSerializer.Deserialize(System.Buffers.Text.Base64Url.DecodeFromChars(message.Split('.') is [_, var body, _] ? body : ""), ProtocolJson.Default.SessionProof) ?? throw refused; }
+        catch (Exception malformed) when (malformed is FormatException or JsonException) { throw refused; }
+        if (!_challenges.TryRemove(claimed.Nonce, out var expires) || expires < time.GetUtcNow()) throw refused;
+        var machine = await db.Machines.FindAsync([claimed.Machine], stop) ?? throw refused;
+        try { Jws.Verify(machine.PublicKey, MessageType.Session, message); }
+        catch (SignatureException) { throw refused; }
+        return (machine, claimed);
+    }
+
+    private static void RequireVersion(int version)
+    {
+        if (version is < ProtocolVersion.Oldest or > ProtocolVersion.Newest)
+            throw new ProblemException(400, "protocol-unknown", $"Version {version} of the protocol is not spoken here.", "Update the agent or the service.");
+    }
+}

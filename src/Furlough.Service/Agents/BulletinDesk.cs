@@ -1,0 +1,95 @@
+using Furlough.Model;
+using Furlough.Protocol.Api;
+using Furlough.Service.Events;
+using Furlough.Service.Runs;
+using Furlough.Service.Storage;
+using Microsoft.EntityFrameworkCore;
+
+namespace Furlough.Service.Agents;
+
+/// <summary>Takes bulletins in: each once, in sequence, with everything that follows from it, in one transaction.</summary>
+public sealed class BulletinDesk(Store store, RunControl runs, DocketSignals signals, LiveHub live)
+{
+    /// <summary>Applies what is new and returns the number up to which everything is stored.</summary>
+    public async Task<long> TakeAsync(Guid machineId, IReadOnlyList<Bulletin> bulletins, CancellationToken stop)
+    {
+        HashSet<Guid> wake = [];
+        List<RelocationRow> touched = [];
+        var last = await store.WriteAsync(async db =>
+        {
+            var machine = (await db.Machines.FindAsync([machineId], stop))!;
+            foreach (var bulletin in bulletins.OrderBy(b => b.Number))
+            {
+                if (bulletin.Number <= machine.LastBulletin) continue;
+                if (bulletin.Number != machine.LastBulletin + 1) break;
+                machine.LastBulletin = bulletin.Number;
+                machine.LastSeen = bulletin.At;
+                db.Bulletins.Add(new BulletinRow { Machine = machineId, Number = bulletin.Number, Relocation = bulletin.Relocation, Body = Column.Write(bulletin, ModelJson.Default.Bulletin) });
+                if (await ApplyAsync(db, machine, bulletin, stop) is { } row) touched.Add(row);
+            }
+            await db.SaveChangesAsync(stop);
+            foreach (var run in touched.Select(r => r.Run).Distinct())
+                foreach (var woken in await runs.AdvanceAsync(db, run, stop)) wake.Add(woken);
+            return machine.LastBulletin;
+        }, stop);
+        signals.Raise(wake);
+        foreach (var row in touched)
+        {
+            if (row.State.IsAtRest()) live.ForgetProgress(row.Number);
+            live.Say("relocation", row.Number);
+        }
+        foreach (var run in touched.Select(r => r.Run).Distinct()) live.Say("run", run);
+        if (touched.Count > 0) live.Say("machine", machineId);
+        return last;
+    }
+
+    private static async Task<RelocationRow?> ApplyAsync(FurloughDb db, MachineRow machine, Bulletin bulletin, CancellationToken stop)
+    {
+        var row = await db.Relocations.FindAsync([bulletin.Relocation], stop);
+        var docket = await db.Dockets.FindAsync([bulletin.Docket], stop);
+        if (row is null || docket is null || row.Machine != machine.Id || docket.Machine != machine.Id)
+        {
+            db.Record(bulletin.At, machine.Name, "unknown docket reported", bulletin.Docket.ToString());
+            return null;
+        }
+        await KeepOriginalsAsync(db, row, docket, bulletin, stop);
+        if (row.Docket != bulletin.Docket) return null;
+
+        var next = StateAfter(row, docket.Work, bulletin.State);
+        if (!RelocationStates.MayFollow(row.State, next)) db.Record(bulletin.At, machine.Name, "out of sequence", $"relocation {row.Number}", row.State.Word(), next.Word());
+        if (row.State != next)
+        {
+            db.Record(bulletin.At, machine.Name, "relocation", $"{row.Number} {row.Holding} of {row.Account}", row.State.Word(), next.Word());
+            if (row.State.IsAtRest()) row.StateBefore = row.State;
+        }
+        row.State = next;
+        row.Step = bulletin.Step;
+        row.AsOf = bulletin.At;
+        if (docket.Work != DocketWork.Discard) row.Live = bulletin.Live;
+        if (docket.Work == DocketWork.Relocate && bulletin.Pointers.Count > 0) row.Pointers = Column.Write(bulletin.Pointers, ModelJson.Default.IReadOnlyListPointerHistory);
+        row.Failure = bulletin.Failure is null ? null : Column.Write(bulletin.Failure, ModelJson.Default.Failure);
+        if (bulletin.Notes.Count > 0) row.Notes = string.Join('\n', bulletin.Notes);
+        return row;
+    }
+
+    /// <summary>What an agent says about a discard or a return means for the relocation as a whole.</summary>
+    private static RelocationState StateAfter(RelocationRow row, DocketWork work, RelocationState said) => (work, said) switch
+    {
+        (DocketWork.Discard, RelocationState.Finished) when row.StateBefore == RelocationState.Returned => RelocationState.Returned,
+        (DocketWork.Discard, RelocationState.Failed or RelocationState.Refused) => row.StateBefore,
+        (DocketWork.Return, RelocationState.Failed or RelocationState.BackedOut or RelocationState.Refused) => row.StateBefore,
+        _ => said,
+    };
+
+    private static async Task KeepOriginalsAsync(FurloughDb db, RelocationRow row, DocketRow docket, Bulletin bulletin, CancellationToken stop)
+    {
+        if (bulletin.Original is { } original && await db.Originals.FindAsync([original.Docket], stop) is null)
+        {
+            var keep = (await db.Runs.FindAsync([row.Run], stop))!.Keep;
+            db.Originals.Add(new OriginalRow { Docket = original.Docket, Machine = row.Machine, Relocation = row.Number, Body = Column.Write(original, ModelJson.Default.OriginalFacts), KeptUntil = original.SetAside + keep });
+        }
+        if (docket.Work != DocketWork.Discard || bulletin.State != RelocationState.Finished) return;
+        foreach (var gone in Column.Read(docket.Body, ModelJson.Default.Docket).Originals)
+            if (await db.Originals.FindAsync([gone], stop) is { } kept) db.Originals.Remove(kept);
+    }
+}

@@ -1,0 +1,116 @@
+using System.Collections.Concurrent;
+using System.Text.Json;
+using Furlough.Model;
+using Furlough.Protocol;
+using Furlough.Service.Storage;
+using Microsoft.EntityFrameworkCore;
+
+namespace Furlough.Service.Agents;
+
+/// <summary>Makes, signs and files dockets and permits.</summary>
+public sealed class DocketDesk(SigningKey key, TimeProvider time)
+{
+    private static readonly TimeSpan Validity = TimeSpan.FromDays(14), PermitValidity = TimeSpan.FromMinutes(10), ClockSlack = TimeSpan.FromHours(1);
+
+    /// <summary>The public key that agents check signatures with.</summary>
+    public string PublicKey => key.Public;
+
+    /// <summary>The docket that first carries out a planned relocation, or tries it again.</summary>
+    public Task IssueRelocateAsync(FurloughDb db, RelocationRow row, bool byItself, CancellationToken stop)
+    {
+        var planned = Column.PlannedOf(row);
+        return IssueAsync(db, row, byItself, (docket, earlier) => docket with
+        {
+            Work = DocketWork.Relocate,
+            Source = planned.Source,
+            Target = planned.Target,
+            SourceVolume = planned.SourceVolume,
+            TargetVolume = planned.TargetVolume,
+            OwnedFrom = planned.OwnedFrom,
+            Pointers = [.. planned.Pointers.Select(p => new PointerChange(p.Address, p.Value, null))],
+            Supersedes = earlier,
+        }, stop);
+    }
+
+    /// <summary>The docket that takes a holding back to its former place, with its former settings.</summary>
+    public Task IssueReturnAsync(FurloughDb db, RelocationRow row, CancellationToken stop)
+    {
+        var planned = Column.PlannedOf(row);
+        return IssueAsync(db, row, true, (docket, earlier) => docket with
+        {
+            Work = DocketWork.Return,
+            Source = planned.Target,
+            Target = planned.Source,
+            SourceVolume = planned.TargetVolume,
+            TargetVolume = planned.SourceVolume,
+            OwnedFrom = 0,
+            Pointers = [.. Pointers(row).Select(p => new PointerChange(p.Address, p.After, p.Before))],
+            Supersedes = earlier,
+        }, stop);
+    }
+
+    /// <summary>The docket that removes one original.</summary>
+    public Task IssueDiscardAsync(FurloughDb db, RelocationRow row, OriginalFacts original, CancellationToken stop)
+    {
+        var planned = Column.PlannedOf(row);
+        var returned = row.Live == Live.Source;
+        var aside = original.Source == planned.Source ? planned.SourceVolume : planned.TargetVolume;
+        return IssueAsync(db, row, true, (docket, _) => docket with
+        {
+            Work = DocketWork.Discard,
+            Source = original.Source,
+            SourceVolume = aside,
+            Target = returned ? planned.Source : planned.Target,
+            TargetVolume = returned ? planned.SourceVolume : planned.TargetVolume,
+            Pointers = [.. Pointers(row).Select(p => returned ? new PointerChange(p.Address, p.After, p.Before) : new PointerChange(p.Address, p.Before, p.After))],
+            Originals = [original.Docket],
+        }, stop);
+    }
+
+    /// <summary>A signed permit.</summary>
+    public string Permit(Guid docket, Guid machine) => Jws.Sign(key, MessageType.Permit,
+        JsonSerializer.SerializeToUtf8Bytes(new Permit(docket, machine, time.GetUtcNow() + PermitValidity), ModelJson.Default.Permit));
+
+    private static IReadOnlyList<PointerHistory> Pointers(RelocationRow row) => row.Pointers is null ? [] : Column.Read(row.Pointers, ModelJson.Default.IReadOnlyListPointerHistory);
+
+    private async Task IssueAsync(FurloughDb db, RelocationRow row, bool byItself, Func<Docket, IReadOnlyList<Guid>, Docket> fill, CancellationToken stop)
+    {
+        var planned = Column.PlannedOf(row);
+        var machine = await db.Machines.FindAsync([row.Machine], stop) ?? throw ProblemException.Missing("such machine", "It may have been forgotten.");
+        var earlier = await db.Dockets.Where(d => d.Relocation == row.Number && d.Work != DocketWork.Discard).Select(d => d.Id).ToListAsync(stop);
+        var now = time.GetUtcNow();
+        var empty = new Place("", "");
+        var none = new VolumeIdentity("", "");
+        var docket = fill(new Docket(Guid.CreateVersion7(now), row.Number, row.Machine, ++row.Supersession, now - ClockSlack, now + Validity, DocketWork.Relocate, planned.Method,
+            planned.Holding, planned.AccountId, empty, empty, none, none, 0, [], planned.Files, planned.DataBytes, [], []), earlier);
+        db.Dockets.Add(new DocketRow
+        {
+            Id = docket.Id,
+            Machine = row.Machine,
+            Number = ++machine.LastDocket,
+            Relocation = row.Number,
+            Work = docket.Work,
+            Body = Column.Write(docket, ModelJson.Default.Docket),
+            Signed = Jws.Sign(key, MessageType.Docket, JsonSerializer.SerializeToUtf8Bytes(docket, ModelJson.Default.Docket)),
+            IssuedAt = now,
+            ByItself = byItself,
+        });
+        row.Docket = docket.Id;
+    }
+}
+
+/// <summary>Wakes agents that wait for dockets.</summary>
+public sealed class DocketSignals
+{
+    private readonly ConcurrentDictionary<Guid, TaskCompletionSource> _waiting = new();
+
+    /// <summary>Something waits for these machines.</summary>
+    public void Raise(IEnumerable<Guid> machines)
+    {
+        foreach (var machine in machines)
+            if (_waiting.TryRemove(machine, out var waiting)) waiting.TrySetResult();
+    }
+
+    /// <summary>Take this before looking, await it after having found nothing: no signal is lost in between.</summary>
+    public Task Next(Guid machine) => _waiting.GetOrAdd(machine, _ => new TaskCompletionSource(TaskCreationOptions.RunContinuationsAsynchronously)).Task;
+}

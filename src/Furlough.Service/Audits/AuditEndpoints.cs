@@ -1,0 +1,49 @@
+using Furlough.Model;
+using Furlough.Planning.Audits;
+using Furlough.Protocol.Api;
+using Furlough.Service.Access;
+using Furlough.Service.Events;
+using Furlough.Service.Machines;
+using Furlough.Service.Storage;
+using Microsoft.EntityFrameworkCore;
+
+namespace Furlough.Service.Audits;
+
+/// <summary>Audits: compares every machine with what is intended.</summary>
+public static class AuditEndpoints
+{
+    /// <summary>Maps the calls.</summary>
+    public static void Map(RouteGroupBuilder api)
+    {
+        api.MapPost("/audits", MakeAsync).For(Role.Technician);
+        api.MapGet("/audits", (Store store, CancellationToken stop) => store.ReadAsync(async db =>
+            (await db.Audits.OrderByDescending(a => a.Number).Take(200).ToListAsync(stop)).ConvertAll(a =>
+            {
+                var findings = Column.Read(a.Findings, ModelJson.Default.IReadOnlyListFinding);
+                return new AuditSummary(a.Number, a.MadeAt, a.MadeBy, findings.Count, findings.Count(f => f.Severity == Severity.Blocking));
+            }), stop)).For(Role.Reader);
+        api.MapGet("/audits/{number:long}", (long number, Store store, CancellationToken stop) => store.ReadAsync(async db =>
+            View(await db.Audits.FirstOrDefaultAsync(a => a.Number == number, stop) ?? throw ProblemException.Missing($"audit {number}", "See `furlough audit list`.")), stop)).For(Role.Reader);
+        api.MapGet("/history", (Store store, CancellationToken stop) => store.ReadAsync(async db =>
+            await db.History.OrderByDescending(h => h.Number).Take(500).Select(h => new HistoryEntry(h.Number, h.At, h.By, h.Action, h.Subject, h.From, h.To)).ToListAsync(stop), stop)).For(Role.Reader);
+    }
+
+    private static async Task<AuditView> MakeAsync(Store store, LiveHub live, Freshness freshness, TimeProvider time, HttpContext context, CancellationToken stop)
+    {
+        await freshness.SurveyAllAsync(stop);
+        var view = await store.WriteAsync(async db =>
+        {
+            var machines = await db.Machines.OrderBy(m => m.Name).ToListAsync(stop);
+            var findings = Auditor.Audit(machines.Select(m => Fleet.ToFleet(m, live)), await Fleet.IntendedAsync(db, null, stop), await Fleet.KeptAsync(db, null, stop), time.GetUtcNow());
+            var row = new AuditRow { MadeAt = time.GetUtcNow(), MadeBy = context.Who(), Machines = machines.Count, Findings = Column.Write(findings, ModelJson.Default.IReadOnlyListFinding) };
+            db.Audits.Add(row);
+            await db.SaveChangesAsync(stop);
+            db.Record(row.MadeAt, row.MadeBy, "audit made", $"audit {row.Number}", null, Words.Count(findings.Count, "finding"));
+            return View(row);
+        }, stop);
+        live.Say("audit", view.Number);
+        return view;
+    }
+
+    private static AuditView View(AuditRow row) => new(row.Number, row.MadeAt, row.MadeBy, row.Machines, Column.Read(row.Findings, ModelJson.Default.IReadOnlyListFinding));
+}

@@ -1,0 +1,69 @@
+using System.Collections.Concurrent;
+using System.Runtime.CompilerServices;
+using System.Threading.Channels;
+using Furlough.Model;
+using Furlough.Protocol.Api;
+
+namespace Furlough.Service.Events;
+
+/// <summary>What is known only while it happens: hints for consoles, latest progress, who was heard of when.</summary>
+public sealed class LiveHub(TimeProvider time)
+{
+    /// <summary>After this long without a word a machine is silent.</summary>
+    public static readonly TimeSpan SilentAfter = TimeSpan.FromSeconds(60);
+
+    private readonly ConcurrentDictionary<Guid, Channel<LiveEvent>> _listeners = new();
+    private readonly ConcurrentDictionary<long, Progress> _progress = new();
+    private readonly ConcurrentDictionary<Guid, DateTimeOffset> _seen = new();
+
+    /// <summary>Tells every console that something changed.</summary>
+    public void Say(string kind, object subject)
+    {
+        var said = new LiveEvent(kind, Convert.ToString(subject, System.Globalization.CultureInfo.InvariantCulture)!);
+        foreach (var listener in _listeners.Values) listener.Writer.TryWrite(said);
+    }
+
+    /// <summary>Hints from now on. A slow listener loses the oldest: they are hints only.</summary>
+    public async IAsyncEnumerable<LiveEvent> ListenAsync([EnumeratorCancellation] CancellationToken stop)
+    {
+        var id = Guid.NewGuid();
+        var channel = Channel.CreateBounded<LiveEvent>(new BoundedChannelOptions(256) { FullMode = BoundedChannelFullMode.DropOldest });
+        _listeners[id] = channel;
+        try
+        {
+            yield return new LiveEvent("listening", "");
+            await foreach (var said in channel.Reader.ReadAllAsync(stop)) yield return said;
+        }
+        finally
+        {
+            _listeners.TryRemove(id, out _);
+        }
+    }
+
+    /// <summary>Keeps the latest progress of a relocation.</summary>
+    public void Keep(Progress progress)
+    {
+        _progress[progress.Relocation] = progress;
+        Say("progress", progress.Relocation);
+    }
+
+    /// <summary>The latest progress, or null.</summary>
+    public Progress? ProgressOf(long relocation) => _progress.GetValueOrDefault(relocation);
+
+    /// <summary>The relocation is at rest.</summary>
+    public void ForgetProgress(long relocation) => _progress.TryRemove(relocation, out _);
+
+    /// <summary>A machine was heard of.</summary>
+    public void Seen(Guid machine)
+    {
+        var before = LastSeen(machine, null);
+        _seen[machine] = time.GetUtcNow();
+        if (before is null || time.GetUtcNow() - before > SilentAfter) Say("machine", machine);
+    }
+
+    /// <summary>When a machine was last heard of, counting what storage says.</summary>
+    public DateTimeOffset? LastSeen(Guid machine, DateTimeOffset? stored) => _seen.TryGetValue(machine, out var seen) ? seen : stored;
+
+    /// <summary>Whether a machine has been silent for too long.</summary>
+    public bool IsSilent(Guid machine, DateTimeOffset? stored) => LastSeen(machine, stored) is not { } seen || time.GetUtcNow() - seen > SilentAfter;
+}

@@ -1,0 +1,31 @@
+using Furlough.Service.Agents;
+using Furlough.Service.Events;
+using Furlough.Service.Storage;
+using Microsoft.EntityFrameworkCore;
+
+namespace Furlough.Service.Machines;
+
+/// <summary>Asks machines to look again before something is said about them.</summary>
+public sealed class Freshness(Store store, LiveHub live, DocketSignals signals, TimeProvider time)
+{
+    private static readonly TimeSpan LongestWait = TimeSpan.FromSeconds(30);
+
+    /// <summary>Has every machine that answers survey itself, and waits a bounded time for it.</summary>
+    public async Task SurveyAllAsync(CancellationToken stop)
+    {
+        var asked = await store.WriteAsync(async db =>
+        {
+            var machines = (await db.Machines.ToListAsync(stop)).Where(m => !live.IsSilent(m.Id, m.LastSeen)).ToList();
+            foreach (var machine in machines) machine.SurveyWanted = true;
+            return machines.ConvertAll(m => m.Id);
+        }, stop);
+        signals.Raise(asked);
+        var until = time.GetUtcNow() + LongestWait;
+        while (time.GetUtcNow() < until)
+        {
+            var left = await store.ReadAsync(db => db.Machines.CountAsync(m => m.SurveyWanted && asked.Contains(m.Id), stop), stop);
+            if (left == 0) return;
+            await Task.Delay(TimeSpan.FromMilliseconds(200), time, stop);
+        }
+    }
+}

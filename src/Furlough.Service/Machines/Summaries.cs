@@ -1,0 +1,62 @@
+using Furlough.Model;
+using Furlough.Protocol.Api;
+using Furlough.Service.Events;
+using Furlough.Service.Storage;
+
+namespace Furlough.Service.Machines;
+
+/// <summary>A machine's standing and shelves, from its survey and its relocations.</summary>
+public static class Summaries
+{
+    /// <summary>The summary of a machine.</summary>
+    public static MachineSummary Of(MachineRow machine, IReadOnlyList<RelocationRow> relocations, IReadOnlyList<OriginalRow> originals, LiveHub live)
+    {
+        var survey = Column.SurveyOf(machine);
+        var system = survey?.Volumes.FirstOrDefault(v => v.System);
+        var last = relocations.GroupBy(r => (r.Account, r.Holding)).Select(g => g.Last()).ToList();
+        var standing = StandingOf(machine, last, live);
+        return new MachineSummary(machine.Id, machine.Name, machine.Room, standing, live.LastSeen(machine.Id, machine.LastSeen), machine.SurveyedAt, survey?.OperatingSystem,
+            survey?.Holdings.Count ?? 0, survey?.Holdings.Sum(h => h.DataBytes) ?? 0, system?.SizeBytes ?? 0, system?.FreeBytes ?? 0, survey is null ? [] : Shelves(survey, last, originals), Attention(machine, standing, last));
+    }
+
+    private static Standing StandingOf(MachineRow machine, List<RelocationRow> last, LiveHub live)
+    {
+        if (live.IsSilent(machine.Id, machine.LastSeen)) return Standing.Silent;
+        if (machine.Suspect || last.Any(r => r.State is RelocationState.Failed or RelocationState.Refused)) return Standing.Stuck;
+        if (last.Any(r => r.State is RelocationState.UnderWay or RelocationState.Queued or RelocationState.BackingOut or RelocationState.Returning or RelocationState.Discarding)) return Standing.UnderWay;
+        if (last.Any(r => r.State == RelocationState.Waiting)) return Standing.Waiting;
+        if (machine.Drifted) return Standing.Drifted;
+        return last.Any(r => r.State is RelocationState.Switched or RelocationState.Finished or RelocationState.Returned) ? Standing.Settled : Standing.Ready;
+    }
+
+    private static string? Attention(MachineRow machine, Standing standing, List<RelocationRow> last) => standing switch
+    {
+        Standing.Stuck when machine.Suspect => "Another machine may use this one's key.",
+        Standing.Stuck => Column.Read(last.Last(r => r.Failure is not null).Failure!, ModelJson.Default.Failure).Text,
+        Standing.Drifted => "Its settings or folders are not as they were left.",
+        Standing.Silent when machine.Survey is null => "It has never been surveyed.",
+        _ => null,
+    };
+
+    private static List<Shelf> Shelves(Survey survey, List<RelocationRow> last, IReadOnlyList<OriginalRow> originals)
+    {
+        var planned = last.Where(r => r.State is not (RelocationState.Switched or RelocationState.Finished or RelocationState.Returned or RelocationState.Failed or RelocationState.Refused or RelocationState.BackedOut)).Select(Column.PlannedOf).ToList();
+        var aside = originals.Select(o => Column.Read(o.Body, ModelJson.Default.OriginalFacts)).ToList();
+        var unread = last.Where(r => r.State == RelocationState.Failed && r.Failure?.Contains("file-unreadable", StringComparison.Ordinal) == true).Select(r => (r.Account, r.Holding)).ToHashSet();
+        return [.. survey.Volumes.Select(v =>
+        {
+            var key = v.Identity.Key;
+            List<ShelfBlock> blocks =
+            [
+                .. survey.Holdings.Where(h => h.Place?.Volume == key && h.Present).OrderByDescending(h => h.DataBytes)
+                    .Select(h => new ShelfBlock(h.Name.ToString(), h.DataBytes, unread.Contains((h.Name.Account, h.Name.Name)) ? "unreadable" : Drifted(h, last) ? "drifted" : "live")),
+                .. aside.Where(o => o.Source.Volume == key).Select(o => new ShelfBlock(o.Holding.ToString(), o.DataBytes, "original")),
+                .. planned.Where(p => p.Target.Volume == key).Select(p => new ShelfBlock(p.Holding.ToString(), p.DataBytes, "planned")),
+            ];
+            return new Shelf(v.Root, v.Label, v.System, v.Attached, v.Medium, v.FileSystem, v.SizeBytes, v.FreeBytes, 0, blocks);
+        })];
+    }
+
+    private static bool Drifted(HoldingFacts holding, List<RelocationRow> last) =>
+        last.FirstOrDefault(r => r.Account == holding.Name.Account && r.Holding == holding.Name.Name) is { State: RelocationState.Switched or RelocationState.Finished } row && Column.PlannedOf(row).Target != holding.Place;
+}

@@ -1,0 +1,118 @@
+using System.Text.Json;
+using Furlough.Model;
+using Furlough.Protocol.Api;
+using Furlough.Service.Access;
+using Furlough.Service.Agents;
+using Furlough.Service.Events;
+using Furlough.Service.Plans;
+using Furlough.Service.Storage;
+using Microsoft.EntityFrameworkCore;
+
+namespace Furlough.Service.Runs;
+
+/// <summary>Starting, looking at and halting runs.</summary>
+public static class RunEndpoints
+{
+    /// <summary>Maps the calls.</summary>
+    public static void Map(RouteGroupBuilder api)
+    {
+        api.MapPost("/runs", StartAsync).For(Role.Technician);
+        api.MapGet("/runs", (Store store, CancellationToken stop) => store.ReadAsync(async db =>
+        {
+            var runs = await db.Runs.OrderByDescending(r => r.Number).Take(200).ToListAsync(stop);
+            List<RunView> views = [];
+            foreach (var run in runs) views.Add(await ViewAsync(db, run, stop));
+            return views;
+        }, stop)).For(Role.Reader);
+        api.MapGet("/runs/{number:long}", (long number, Store store, CancellationToken stop) => store.ReadAsync(async db => await ViewAsync(db, await FindAsync(db, number, stop), stop), stop)).For(Role.Reader);
+        api.MapPost("/runs/{number:long}/halt", HaltAsync).For(Role.Technician);
+    }
+
+    private static async Task<RunView> StartAsync(RunRequest request, Store store, RunControl control, DocketSignals signals, LiveHub live, TimeProvider time, HttpContext context, CancellationToken stop)
+    {
+        IReadOnlyCollection<Guid> wake = [];
+        var view = await store.WriteAsync(async db =>
+        {
+            var plan = await PlanEndpoints.FindAsync(db, request.Plan, stop);
+            var body = Column.Read(plan.Body, ModelJson.Default.PlanBody);
+            await RequireStartableAsync(db, plan, body, stop);
+            var now = time.GetUtcNow();
+            var run = new RunRow { Plan = plan.Number, Title = body.Title, State = RunState.Running, StartedBy = context.Who(), StartedAt = now, Keep = body.Keep, HaltAfter = body.HaltAfter, Waves = string.Join('\n', body.Waves) };
+            db.Runs.Add(run);
+            await db.SaveChangesAsync(stop);
+            var hazards = body.Hazards.Where(h => h.Severity == Severity.Blocking).ToLookup(h => (h.Machine, h.Account, h.Holding));
+            foreach (var planned in body.Relocations) db.Relocations.Add(NewRow(planned, run.Number, now, hazards[(planned.MachineName, planned.Holding.Account, planned.Holding.Name)].FirstOrDefault()));
+            db.Record(now, context.Who(), "run started", $"run {run.Number}", null, $"plan {plan.Number}");
+            await db.SaveChangesAsync(stop);
+            wake = await control.AdvanceAsync(db, run.Number, stop);
+            await db.SaveChangesAsync(stop);
+            return await ViewAsync(db, run, stop);
+        }, stop);
+        signals.Raise(wake);
+        live.Say("run", view.Number);
+        return view;
+    }
+
+    private static RelocationRow NewRow(PlannedRelocation planned, long run, DateTimeOffset now, Hazard? blocking) => new()
+    {
+        Run = run,
+        Machine = planned.Machine,
+        Wave = planned.Wave,
+        Sequence = planned.Sequence,
+        Account = planned.Holding.Account,
+        Holding = planned.Holding.Name,
+        Planned = JsonSerializer.Serialize(planned, JsonSerializerOptions.Web),
+        DataBytes = planned.DataBytes,
+        State = blocking is null ? RelocationState.Planned : RelocationState.Refused,
+        Live = Live.Source,
+        AsOf = now,
+        Failure = blocking is null ? null
+            : Column.Write(new Failure(blocking.Code, blocking.Text, $"Nothing has changed; the data lives at its source, `{planned.SourceShown}`.", blocking.Remedy), ModelJson.Default.Failure),
+    };
+
+    /// <summary>Consents are given, nothing in the plan is under way elsewhere, and reality is still what the plan was made from.</summary>
+    private static async Task RequireStartableAsync(FurloughDb db, PlanRow plan, PlanBody body, CancellationToken stop)
+    {
+        if (body.Relocations.All(r => r.Blocked.Count > 0))
+            throw ProblemException.Conflict("nothing-to-do", $"Plan {plan.Number} has nothing that can be relocated.", "Look at its hazards.", [.. body.Hazards.Take(10).Select(h => h.Text)]);
+        var wanted = await PlanEndpoints.ConsentsWantedAsync(db, plan, body, stop);
+        if (wanted.Count > 0)
+            throw ProblemException.Conflict("consent-missing", $"Plan {plan.Number} has hazards that somebody must accept first: {string.Join(", ", wanted)}.", $"`furlough plan consent {plan.Number} --hazard {wanted[0]} --reason TEXT`, or make another plan.");
+        var machines = body.Relocations.Select(r => r.Machine).Distinct().ToList();
+        var busy = (await db.Relocations.Where(r => machines.Contains(r.Machine)).ToListAsync(stop)).Where(r => !r.State.IsAtRest()).Select(r => (r.Machine, r.Account, r.Holding)).ToHashSet();
+        var taken = body.Relocations.Where(r => busy.Contains((r.Machine, r.Holding.Account, r.Holding.Name))).Select(r => $"{r.Holding} on {r.MachineName}").ToList();
+        if (taken.Count > 0) throw ProblemException.Conflict("already-under-way", $"{Words.Count(taken.Count, "holding")} of plan {plan.Number} {(taken.Count == 1 ? "is" : "are")} under way in another run: {taken[0]}.", "Wait for that run to end, then make a new plan.", taken);
+        var changes = await PlanEndpoints.OvertakenAsync(db, body, stop);
+        if (changes.Count > 0) throw ProblemException.Conflict("plan-overtaken", $"Plan {plan.Number} is overtaken: {changes[0]}", "Make a new plan from the same brief.", changes);
+    }
+
+    private static async Task<RunView> HaltAsync(long number, Store store, RunControl control, LiveHub live, HttpContext context, CancellationToken stop)
+    {
+        var view = await store.WriteAsync(async db =>
+        {
+            var run = await FindAsync(db, number, stop);
+            if (run.State != RunState.Running) throw ProblemException.Conflict("not-running", $"Run {number} is {run.State.Word()}.", "There is nothing to halt.");
+            control.Halt(db, run, await db.Relocations.Where(r => r.Run == number).ToListAsync(stop), context.Who(), "asked for");
+            await db.SaveChangesAsync(stop);
+            await control.AdvanceAsync(db, number, stop);
+            await db.SaveChangesAsync(stop);
+            return await ViewAsync(db, run, stop);
+        }, stop);
+        live.Say("run", number);
+        return view;
+    }
+
+    private static async Task<RunRow> FindAsync(FurloughDb db, long number, CancellationToken stop) =>
+        await db.Runs.FirstOrDefaultAsync(r => r.Number == number, stop) ?? throw ProblemException.Missing($"run {number}", "See `furlough run list`.");
+
+    private static async Task<RunView> ViewAsync(FurloughDb db, RunRow run, CancellationToken stop)
+    {
+        var rows = await db.Relocations.Where(r => r.Run == run.Number).Select(r => new { r.Number, r.Machine, r.State, r.DataBytes, r.Failure }).ToListAsync(stop);
+        var names = await db.Machines.Where(m => rows.Select(r => r.Machine).Distinct().Contains(m.Id)).ToDictionaryAsync(m => m.Id, m => m.Name, stop);
+        var failures = rows.Where(r => r.Failure is not null).Select(r => (r.Number, Machine: names.GetValueOrDefault(r.Machine, "?"), Failure: Column.Read(r.Failure!, ModelJson.Default.Failure)))
+            .GroupBy(f => f.Failure.Code).Select(g => new FailureGroup(g.Key, [.. g.Select(f => f.Number)], [.. g.Select(f => f.Machine).Distinct().Order(StringComparer.Ordinal)], g.First().Failure.ToString())).ToList();
+        return new RunView(run.Number, run.Plan, run.Title, run.State, run.StartedBy, run.StartedAt, run.EndedAt, rows.Select(r => r.Machine).Distinct().Count(), rows.Count,
+            rows.Sum(r => r.DataBytes), rows.Where(r => r.State is RelocationState.Switched or RelocationState.Finished).Sum(r => r.DataBytes),
+            rows.GroupBy(r => r.State.Word()).ToDictionary(g => g.Key, g => g.Count()), failures, rows.Any(r => r.State == RelocationState.Waiting) && rows.All(r => r.State.IsAtRest() || r.State == RelocationState.Waiting));
+    }
+}

@@ -1,0 +1,196 @@
+using System.Net;
+using System.Reflection;
+using System.Text.Json;
+using Furlough.Model;
+using Furlough.Protocol;
+using Furlough.Protocol.Api;
+using Furlough.Service.Access;
+using Furlough.Service.Agents;
+using Furlough.Service.Audits;
+using Furlough.Service.Events;
+using Furlough.Service.Machines;
+using Furlough.Service.Plans;
+using Furlough.Service.Relocations;
+using Furlough.Service.Runs;
+using Furlough.Service.Storage;
+using Microsoft.AspNetCore.Authentication;
+using Microsoft.AspNetCore.DataProtection;
+using Microsoft.AspNetCore.Hosting.Server;
+using Microsoft.AspNetCore.Hosting.Server.Features;
+using Microsoft.EntityFrameworkCore;
+using Microsoft.Extensions.FileProviders;
+using Serilog;
+using Serilog.Events;
+
+namespace Furlough.Service;
+
+/// <summary>The service, put together.</summary>
+public sealed class ServiceHost : IAsyncDisposable
+{
+    /// <summary>File in the data folder with the first steward's token.</summary>
+    public const string StewardTokenFile = "steward-token";
+
+    private const long LargestRequestBytes = 32 << 20;
+
+    private readonly WebApplication _app;
+
+    private ServiceHost(WebApplication app) => _app = app;
+
+    /// <summary>Where it listens, once started.</summary>
+    public Uri Address => new(_app.Services.GetRequiredService<IServer>().Features.Get<IServerAddressesFeature>()!.Addresses.First());
+
+    /// <summary>Builds and starts the service; makes storage and the first token when they are missing.</summary>
+    public static async Task<ServiceHost> StartAsync(ServiceOptions options, CancellationToken stop)
+    {
+        var app = Build(options);
+        await using (var db = await app.Services.GetRequiredService<IDbContextFactory<FurloughDb>>().CreateDbContextAsync(stop))
+        {
+            await db.Database.MigrateAsync(stop);
+            await db.Database.ExecuteSqlRawAsync("PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL;", stop);
+        }
+        await FirstTokenAsync(app.Services.GetRequiredService<Store>(), options.Data, app.Services.GetRequiredService<TimeProvider>(), stop);
+        await app.StartAsync(stop);
+        return new ServiceHost(app);
+    }
+
+    /// <summary>Waits until the service is told to stop.</summary>
+    public Task WaitAsync(CancellationToken stop) => _app.WaitForShutdownAsync(stop);
+
+    /// <inheritdoc/>
+    public async ValueTask DisposeAsync()
+    {
+        await _app.StopAsync();
+        await _app.DisposeAsync();
+    }
+
+    /// <summary>Builds the service without starting it.</summary>
+    public static WebApplication Build(ServiceOptions options)
+    {
+        Directory.CreateDirectory(options.Data);
+        var console = options.Console ?? FindConsole();
+        var builder = WebApplication.CreateSlimBuilder(new WebApplicationOptions { ContentRootPath = options.Data, ApplicationName = typeof(ServiceHost).Assembly.GetName().Name });
+        builder.WebHost.ConfigureKestrel(kestrel =>
+        {
+            kestrel.Listen(IPAddress.Loopback, options.Port);
+            kestrel.AddServerHeader = false;
+            kestrel.Limits.MaxRequestBodySize = LargestRequestBytes;
+        });
+        builder.Services.AddSerilog(log => log.MinimumLevel.Information().MinimumLevel.Override("Microsoft", LogEventLevel.Warning)
+            .WriteTo.File(Path.Combine(options.Data, "log", "service-.log"), rollingInterval: RollingInterval.Day, formatProvider: System.Globalization.CultureInfo.InvariantCulture));
+        AddStorage(builder.Services, options.Data);
+        AddAccess(builder.Services, options.Data);
+        builder.Services.AddSingleton(TimeProvider.System).AddSingleton<LiveHub>().AddSingleton<DocketSignals>().AddSingleton<DocketDesk>().AddSingleton<AgentSessions>()
+            .AddSingleton<RunControl>().AddSingleton<BulletinDesk>().AddSingleton<SurveyDesk>().AddSingleton<Freshness>().AddSingleton<Acting>();
+        builder.Services.AddSingleton(SigningKey.LoadOrMake(Path.Combine(options.Data, "service-key")));
+        builder.Services.AddExceptionHandler<ProblemWriter>().AddProblemDetails().AddOpenApi();
+        builder.Services.ConfigureHttpJsonOptions(json =>
+        {
+            json.SerializerOptions.RespectNullableAnnotations = true;
+            json.SerializerOptions.RespectRequiredConstructorParameters = true;
+            json.SerializerOptions.MaxDepth = 32;
+        });
+
+        var app = builder.Build();
+        app.UseExceptionHandler();
+        app.Use(SecurityHeaders);
+        app.UseAuthentication();
+        app.UseAuthorization();
+        app.Use((context, next) => AccessEndpoints.RequireConsoleHeader(context, () => next(context)));
+        Map(app);
+        if (console is not null) ServeConsole(app, console);
+        return app;
+    }
+
+    private static void Map(WebApplication app)
+    {
+        var started = TimeProvider.System.GetUtcNow();
+        app.MapOpenApi().AllowAnonymous();
+        app.MapGet("/health/live", () => "live").AllowAnonymous().ExcludeFromDescription();
+        app.MapGet("/health/ready", async (Store store, CancellationToken stop) => await store.ReadAsync(db => db.Database.CanConnectAsync(stop), stop) ? "ready" : throw new ProblemException(503, "not-ready", "Storage does not answer.")).AllowAnonymous().ExcludeFromDescription();
+        var api = app.MapGroup("/api/v1");
+        api.MapGet("/status", (Store store, LiveHub live, HttpContext context, CancellationToken stop) => store.ReadAsync(async db =>
+        {
+            var machines = await db.Machines.Select(m => new { m.Id, m.LastSeen }).ToListAsync(stop);
+            var role = Words.Find<Role>(context.User.FindFirst(System.Security.Claims.ClaimTypes.Role)!.Value)!.Value;
+            return new ServiceStatus(typeof(ServiceHost).Assembly.GetName().Version!.ToString(3), started, machines.Count, machines.Count(m => live.IsSilent(m.Id, m.LastSeen)),
+                await db.Runs.MaxAsync(r => (long?)r.Number, stop) ?? 0, new Identity(context.Who(), role));
+        }, stop)).For(Role.Reader);
+        AccessEndpoints.Map(api);
+        MachineEndpoints.Map(api);
+        PlanEndpoints.Map(api);
+        RunEndpoints.Map(api);
+        RelocationEndpoints.Map(api);
+        AuditEndpoints.Map(api);
+        AgentEndpoints.Map(api);
+        api.MapGet("/events", (LiveHub live, CancellationToken stop) => TypedResults.ServerSentEvents(live.ListenAsync(stop))).For(Role.Reader).ExcludeFromDescription();
+        api.MapFallback(() => { throw ProblemException.Missing("such call", "See the description of the API at /openapi/v1.json."); }).AllowAnonymous();
+    }
+
+    private static void AddStorage(IServiceCollection services, string data)
+    {
+        services.AddDbContextFactory<FurloughDb>(db => db.UseSqlite($"Data Source={Path.Combine(data, "furlough.db")}"));
+        services.AddSingleton<Store>();
+    }
+
+    private static void AddAccess(IServiceCollection services, string data)
+    {
+        services.AddDataProtection().PersistKeysToFileSystem(Directory.CreateDirectory(Path.Combine(data, "session-keys"))).SetApplicationName("furlough");
+        services.AddAuthentication(o => o.DefaultScheme = "either")
+            .AddPolicyScheme("either", null, o => o.ForwardDefaultSelector = c => c.Request.Headers.Authorization.Count > 0 || !c.Request.Cookies.ContainsKey("furlough-session") ? TokenAuthentication.Scheme1 : TokenAuthentication.Session)
+            .AddScheme<AuthenticationSchemeOptions, TokenAuthentication>(TokenAuthentication.Scheme1, null)
+            .AddCookie(TokenAuthentication.Session, o =>
+            {
+                o.Cookie.Name = "furlough-session";
+                o.Cookie.HttpOnly = true;
+                o.Cookie.SameSite = SameSiteMode.Strict;
+                o.ExpireTimeSpan = TimeSpan.FromHours(12);
+                o.Events.OnRedirectToLogin = c => ProblemWriter.WriteAsync(c.HttpContext, new Problem("not signed in", "The session has ended.", 401, "not-signed-in", "Sign in again.", null, null), c.HttpContext.RequestAborted);
+                o.Events.OnRedirectToAccessDenied = c => ProblemWriter.WriteAsync(c.HttpContext, new Problem("role missing", "Your role is not enough for this.", 403, "role-missing", "Ask a steward.", null, null), c.HttpContext.RequestAborted);
+            });
+        services.AddAuthorization();
+    }
+
+    private static async Task FirstTokenAsync(Store store, string data, TimeProvider time, CancellationToken stop)
+    {
+        var file = Path.Combine(data, StewardTokenFile);
+        if (await store.ReadAsync(db => db.Tokens.AnyAsync(stop), stop)) return;
+        var secret = Secrets.Make("flt-");
+        PrivateFile.Write(file, secret + "\n");
+        await store.WriteAsync(db =>
+        {
+            db.Tokens.Add(new TokenRow { Id = Guid.CreateVersion7(), Name = "steward", Role = Role.Steward, Hash = Secrets.Hash(secret) });
+            db.Record(time.GetUtcNow(), "furlough", "first token made", "steward");
+            return Task.FromResult(0);
+        }, stop);
+    }
+
+    private static Task SecurityHeaders(HttpContext context, RequestDelegate next)
+    {
+        var headers = context.Response.Headers;
+        headers.XContentTypeOptions = "nosniff";
+        headers.XFrameOptions = "DENY";
+        headers["Referrer-Policy"] = "no-referrer";
+        headers.ContentSecurityPolicy = "default-src 'self'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'";
+        return next(context);
+    }
+
+    private static void ServeConsole(WebApplication app, string folder)
+    {
+        var files = new PhysicalFileProvider(folder);
+        app.UseStaticFiles(new StaticFileOptions { FileProvider = files });
+        app.MapFallback(async context =>
+        {
+            context.Response.ContentType = "text/html; charset=utf-8";
+            await context.Response.SendFileAsync(files.GetFileInfo("index.html"));
+        }).AllowAnonymous().ExcludeFromDescription();
+    }
+
+    /// <summary>The built console: beside the program, or in the working copy that it was built from.</summary>
+    private static string? FindConsole()
+    {
+        for (var at = new DirectoryInfo(AppContext.BaseDirectory); at is not null; at = at.Parent)
+            foreach (var place in (string[])["console", "src/console/dist"])
+                if (File.Exists(Path.Combine(at.FullName, place, "index.html"))) return Path.Combine(at.FullName, place);
+        return null;
+    }
+}

@@ -1,0 +1,76 @@
+using Furlough.Model;
+using Furlough.Protocol.Api;
+using Microsoft.EntityFrameworkCore;
+using Microsoft.EntityFrameworkCore.Design;
+using Microsoft.EntityFrameworkCore.Storage.ValueConversion;
+
+namespace Furlough.Service.Storage;
+
+/// <summary>The service's storage.</summary>
+public sealed class FurloughDb(DbContextOptions<FurloughDb> options) : DbContext(options)
+{
+    public DbSet<MachineRow> Machines => Set<MachineRow>();
+
+    public DbSet<InviteRow> Invites => Set<InviteRow>();
+
+    public DbSet<TokenRow> Tokens => Set<TokenRow>();
+
+    public DbSet<PlanRow> Plans => Set<PlanRow>();
+
+    public DbSet<ConsentRow> Consents => Set<ConsentRow>();
+
+    public DbSet<RunRow> Runs => Set<RunRow>();
+
+    public DbSet<RelocationRow> Relocations => Set<RelocationRow>();
+
+    public DbSet<DocketRow> Dockets => Set<DocketRow>();
+
+    public DbSet<BulletinRow> Bulletins => Set<BulletinRow>();
+
+    public DbSet<OriginalRow> Originals => Set<OriginalRow>();
+
+    public DbSet<AuditRow> Audits => Set<AuditRow>();
+
+    public DbSet<HistoryRow> History => Set<HistoryRow>();
+
+    /// <summary>Adds a line to the history.</summary>
+    public void Record(DateTimeOffset at, string by, string action, string subject, string? from = null, string? to = null) =>
+        History.Add(new HistoryRow { At = at, By = by, Action = action, Subject = subject, From = from, To = to });
+
+    protected override void ConfigureConventions(ModelConfigurationBuilder configurationBuilder)
+    {
+        // Times are UTC ticks: comparable and sortable in every database.
+        configurationBuilder.Properties<DateTimeOffset>().HaveConversion<UtcTicksConverter>();
+        configurationBuilder.Properties<TimeSpan>().HaveConversion<long>();
+        configurationBuilder.Properties<RelocationState>().HaveConversion<string>();
+        configurationBuilder.Properties<Step>().HaveConversion<string>();
+        configurationBuilder.Properties<Live>().HaveConversion<string>();
+        configurationBuilder.Properties<RunState>().HaveConversion<string>();
+        configurationBuilder.Properties<Role>().HaveConversion<string>();
+        configurationBuilder.Properties<DocketWork>().HaveConversion<string>();
+    }
+
+    protected override void OnModelCreating(ModelBuilder modelBuilder)
+    {
+        modelBuilder.Entity<MachineRow>().HasIndex(m => m.Name).IsUnique();
+        modelBuilder.Entity<TokenRow>().HasIndex(t => t.Hash).IsUnique();
+        modelBuilder.Entity<PlanRow>().HasKey(p => p.Number);
+        modelBuilder.Entity<RunRow>().HasKey(r => r.Number);
+        modelBuilder.Entity<RelocationRow>().HasKey(r => r.Number);
+        modelBuilder.Entity<RelocationRow>().HasIndex(r => r.Run);
+        modelBuilder.Entity<RelocationRow>().HasIndex(r => r.Machine);
+        modelBuilder.Entity<DocketRow>().HasIndex(d => new { d.Machine, d.Number }).IsUnique();
+        modelBuilder.Entity<BulletinRow>().HasKey(b => new { b.Machine, b.Number });
+        modelBuilder.Entity<OriginalRow>().HasKey(o => o.Docket);
+        modelBuilder.Entity<AuditRow>().HasKey(a => a.Number);
+        modelBuilder.Entity<HistoryRow>().HasKey(h => h.Number);
+    }
+
+    private sealed class UtcTicksConverter() : ValueConverter<DateTimeOffset, long>(t => t.UtcTicks, ticks => new DateTimeOffset(ticks, TimeSpan.Zero));
+}
+
+/// <summary>Used by the migration tool only.</summary>
+public sealed class FurloughDbForMigrations : IDesignTimeDbContextFactory<FurloughDb>
+{
+    public FurloughDb CreateDbContext(string[] args) => new(new DbContextOptionsBuilder<FurloughDb>().UseSqlite("Data Source=migrations.db").Options);
+}

@@ -1,0 +1,162 @@
+using Furlough.Model;
+using Furlough.Protocol.Api;
+
+namespace Furlough.Service.Storage;
+
+/// <summary>An enrolled machine.</summary>
+public sealed class MachineRow
+{
+    public Guid Id { get; set; }
+    public required string Name { get; set; }
+    public required string Room { get; set; }
+    public required string PublicKey { get; set; }
+    public required string MachineId { get; set; }
+    public DateTimeOffset EnrolledAt { get; set; }
+    public DateTimeOffset? LastSeen { get; set; }
+    public DateTimeOffset? SurveyedAt { get; set; }
+    public string? Survey { get; set; }
+    public bool SurveyWanted { get; set; }
+    public long LastBulletin { get; set; }
+    public long LastDocket { get; set; }
+    public bool Suspect { get; set; }
+    public bool Drifted { get; set; }
+}
+
+/// <summary>An invite; the secret itself is not kept.</summary>
+public sealed class InviteRow
+{
+    public Guid Id { get; set; }
+    public required string Hash { get; set; }
+    public string? Room { get; set; }
+    public int Left { get; set; }
+    public DateTimeOffset Expires { get; set; }
+}
+
+/// <summary>A token; the token itself is not kept.</summary>
+public sealed class TokenRow
+{
+    public Guid Id { get; set; }
+    public required string Name { get; set; }
+    public required string Hash { get; set; }
+    public Role Role { get; set; }
+    public DateTimeOffset? Expires { get; set; }
+}
+
+/// <summary>A plan; never changed.</summary>
+public sealed class PlanRow
+{
+    public long Number { get; set; }
+    public required string Digest { get; set; }
+    public DateTimeOffset MadeAt { get; set; }
+    public required string MadeBy { get; set; }
+    public required string Body { get; set; }
+}
+
+/// <summary>An accepted hazard, tied to a plan's digest.</summary>
+public sealed class ConsentRow
+{
+    public Guid Id { get; set; }
+    public long Plan { get; set; }
+    public required string Digest { get; set; }
+    public required string Hazard { get; set; }
+    public required string Reason { get; set; }
+    public required string By { get; set; }
+    public DateTimeOffset At { get; set; }
+}
+
+/// <summary>A run.</summary>
+public sealed class RunRow
+{
+    public long Number { get; set; }
+    public long Plan { get; set; }
+    public required string Title { get; set; }
+    public RunState State { get; set; }
+    public required string StartedBy { get; set; }
+    public DateTimeOffset StartedAt { get; set; }
+    public DateTimeOffset? EndedAt { get; set; }
+    public TimeSpan Keep { get; set; }
+    public int? HaltAfter { get; set; }
+    public required string Waves { get; set; }
+    public int Wave { get; set; }
+}
+
+/// <summary>A relocation as last reported by its machine.</summary>
+public sealed class RelocationRow
+{
+    public long Number { get; set; }
+    public long Run { get; set; }
+    public Guid Machine { get; set; }
+    public required string Wave { get; set; }
+    public int Sequence { get; set; }
+    public required string Account { get; set; }
+    public required string Holding { get; set; }
+    public required string Planned { get; set; }
+    public long DataBytes { get; set; }
+    public RelocationState State { get; set; }
+    public RelocationState StateBefore { get; set; }
+    public Step? Step { get; set; }
+    public Live Live { get; set; }
+    public DateTimeOffset AsOf { get; set; }
+    public string? Failure { get; set; }
+    public string? Pointers { get; set; }
+    public string? Notes { get; set; }
+    public Guid? Docket { get; set; }
+    public int Supersession { get; set; }
+}
+
+/// <summary>A docket as issued.</summary>
+public sealed class DocketRow
+{
+    public Guid Id { get; set; }
+    public Guid Machine { get; set; }
+    public long Number { get; set; }
+    public long Relocation { get; set; }
+    public DocketWork Work { get; set; }
+    public required string Body { get; set; }
+    public required string Signed { get; set; }
+    public DateTimeOffset IssuedAt { get; set; }
+
+    /// <summary>Asked for by itself (return, retry, discard): a halted run does not stop it.</summary>
+    public bool ByItself { get; set; }
+}
+
+/// <summary>A bulletin as handed in.</summary>
+public sealed class BulletinRow
+{
+    public Guid Machine { get; set; }
+    public long Number { get; set; }
+    public long Relocation { get; set; }
+    public required string Body { get; set; }
+}
+
+/// <summary>An original that waits on its machine.</summary>
+public sealed class OriginalRow
+{
+    public Guid Docket { get; set; }
+    public Guid Machine { get; set; }
+    public long Relocation { get; set; }
+    public required string Body { get; set; }
+    public DateTimeOffset KeptUntil { get; set; }
+}
+
+/// <summary>An audit.</summary>
+public sealed class AuditRow
+{
+    public long Number { get; set; }
+    public DateTimeOffset MadeAt { get; set; }
+    public required string MadeBy { get; set; }
+    public int Machines { get; set; }
+    public required string Findings { get; set; }
+}
+
+/// <summary>A line of the history.</summary>
+public sealed class HistoryRow
+{
+    public long Number { get; set; }
+    public DateTimeOffset At { get; set; }
+    public required string By { get; set; }
+    public required string Action { get; set; }
+    public required string Subject { get; set; }
+    public string? From { get; set; }
+    public string? To { get; set; }
+}

@@ -1,0 +1,68 @@
+using Furlough.Model;
+using Furlough.Planning.Plans;
+
+namespace Furlough.Planning.Audits;
+
+/// <summary>Where a holding should live, as the last relocation of it left it.</summary>
+public sealed record Intended(Guid Machine, long Relocation, HoldingName Holding, Place Place, string Shown, IReadOnlyList<PointerHistory> Pointers);
+
+/// <summary>An original that waits, with the day from which it may be discarded.</summary>
+public sealed record Kept(Guid Machine, long Relocation, OriginalFacts Original, DateTimeOffset Until);
+
+/// <summary>Compares machines with what is intended.</summary>
+public static class Auditor
+{
+    /// <summary>The findings, worst first.</summary>
+    public static IReadOnlyList<Finding> Audit(IEnumerable<FleetMachine> fleet, IEnumerable<Intended> intended, IEnumerable<Kept> kept, DateTimeOffset now)
+    {
+        var should = intended.ToLookup(i => i.Machine);
+        var originals = kept.ToLookup(k => k.Machine);
+        List<Finding> findings = [];
+        foreach (var machine in fleet)
+        {
+            if (machine.Survey is not { } survey) continue;
+            if (machine.Silent && should[machine.Id].Any())
+                findings.Add(new Finding("machine-silent", Severity.Advice, machine.Name, null, null, $"{machine.Name} is silent; this audit knows it as of {survey.TakenAt:u}.", "Audit again when it is back."));
+            foreach (var one in should[machine.Id]) findings.AddRange(Look(machine, survey, one));
+            foreach (var one in originals[machine.Id]) findings.AddRange(Look(machine, survey, one, now));
+        }
+        return [.. findings.OrderBy(f => f.Severity).ThenBy(f => f.Machine, StringComparer.Ordinal)];
+    }
+
+    private static IEnumerable<Finding> Look(FleetMachine machine, Survey survey, Intended one)
+    {
+        Finding Say(string code, Severity severity, string text, string remedy) => new(code, severity, machine.Name, one.Holding.Account, one.Holding.Name, text, remedy);
+
+        var volume = survey.VolumeOf(one.Place);
+        if (volume is null)
+        {
+            yield return Say("volume-absent", Severity.Blocking, $"The volume on which {one.Holding} should live (`{one.Shown}`) is absent from {machine.Name}.", "Attach or mount it again; nobody should sign in meanwhile.");
+            yield break;
+        }
+        if (survey.Show(one.Place) is var shown && shown != one.Shown)
+            yield return Say("volume-elsewhere", Severity.Blocking, $"The volume of {one.Holding} on {machine.Name} is mounted elsewhere: `{shown}` and not `{one.Shown}`.", "Mount it where it was, or relocate again.");
+        var holding = survey.Holdings.FirstOrDefault(h => h.Name == one.Holding);
+        foreach (var pointer in one.Pointers)
+        {
+            var found = holding?.Pointers.FirstOrDefault(p => p.Address == pointer.Address)?.Value ?? PointerValue.Absent;
+            if (found == pointer.After) continue;
+            yield return Say("pointer-not-as-planned", Severity.Blocking, $"The setting {pointer.Address} on {machine.Name} reads `{found.Text ?? "(nothing)"}` and should read `{pointer.After.Text ?? "(nothing)"}`.",
+                "Find out who put it back, then relocate again or correct the setting.");
+        }
+        if (holding is not { Present: true } && holding?.Place == one.Place)
+            yield return Say("place-missing", Severity.Blocking, $"The folder `{one.Shown}`, where {one.Holding} lives on {machine.Name}, is missing.", "Find it; until then keep the original.");
+    }
+
+    private static IEnumerable<Finding> Look(FleetMachine machine, Survey survey, Kept kept, DateTimeOffset now)
+    {
+        var original = survey.Originals.FirstOrDefault(o => o.Docket == kept.Original.Docket) ?? kept.Original;
+        Finding Say(string code, Severity severity, string text, string remedy) => new(code, severity, machine.Name, original.Holding.Account, original.Holding.Name, text, remedy);
+
+        if (original.WrittenTo)
+            yield return Say("original-written-to", Severity.Consent, $"Somebody wrote to the original of {original.Holding} on {machine.Name} after it was set aside.", "Copy what is new to the live place, then look at it by hand.");
+        if (original.Recreated)
+            yield return Say("source-recreated", Severity.Consent, $"A folder stands again at the former place of {original.Holding} on {machine.Name}.", "See which program made it and what is in it; Furlough leaves it as it is.");
+        if (now > kept.Until)
+            yield return Say("original-overdue", Severity.Advice, $"The original of {original.Holding} on {machine.Name} ({Words.Size(original.DataBytes)}) is past its keeping time since {kept.Until:yyyy-MM-dd}.", $"`furlough original discard {kept.Relocation}` frees the space.");
+    }
+}

@@ -1,0 +1,97 @@
+using Furlough.Model;
+
+namespace Furlough.Planning.Briefs;
+
+/// <summary>Which machines a brief means.</summary>
+/// <param name="Rooms">Rooms; empty for all.</param>
+/// <param name="Names">Name patterns with '*'; empty for all.</param>
+/// <param name="Except">Name patterns of those left out.</param>
+public sealed record MachineChoice(IReadOnlyList<string> Rooms, IReadOnlyList<string> Names, IReadOnlyList<string> Except)
+{
+    /// <summary>Whether a machine is meant.</summary>
+    public bool Includes(string name, string room) =>
+        (Rooms.Count == 0 || Rooms.Contains(room, StringComparer.OrdinalIgnoreCase))
+        && (Names.Count == 0 || Names.Any(p => Pattern.Fits(p, name))) && !Except.Any(p => Pattern.Fits(p, name));
+}
+
+/// <summary>Which of several fitting volumes is taken.</summary>
+public enum Preference { Roomiest, Fastest }
+
+/// <summary>A role that volumes fill by their facts.</summary>
+/// <param name="Attached">How they may be attached; empty for any.</param>
+/// <param name="System">Whether it must (true) or must not (false) be the system volume; null for either.</param>
+public sealed record VolumeRole(string Name, IReadOnlyList<Attachment> Attached, bool? System, string? Label, Preference Prefer);
+
+/// <summary>Whose holdings are meant.</summary>
+/// <param name="Names">Named accounts; empty for all.</param>
+public sealed record AccountChoice(IReadOnlyList<string> Names, bool ExceptFallback)
+{
+    /// <summary>Whether an account is meant.</summary>
+    public bool Includes(AccountFacts account) => Names.Count > 0 ? Names.Contains(account.Name, StringComparer.Ordinal) : !(ExceptFallback && account.Fallback);
+}
+
+/// <summary>One line of what is relocated.</summary>
+/// <param name="Method">Null: exchange within a volume, cold between volumes.</param>
+public sealed record RelocateItem(IReadOnlyList<string> Folders, AccountChoice Accounts, string Onto, string Path, Method? Method);
+
+/// <summary>Space to be left free: a share of the volume or bytes.</summary>
+public sealed record ReserveAmount(double? Share, long? AmountBytes)
+{
+    /// <summary>No reserve.</summary>
+    public static ReserveAmount None { get; } = new(0, null);
+
+    /// <summary>The reserve of a volume, in bytes.</summary>
+    public long Of(long sizeBytes) => AmountBytes ?? (long)(Share!.Value * sizeBytes);
+}
+
+/// <summary>One wave: so many machines, a share of all, or (neither) the rest.</summary>
+public sealed record WaveRule(string Name, int? Machines, double? Share);
+
+/// <summary>The technician's intention, read and checked.</summary>
+public sealed record Brief(
+    string Title, MachineChoice Machines, IReadOnlyDictionary<string, VolumeRole> Volumes, IReadOnlyList<RelocateItem> Relocate,
+    TimeSpan Keep, ReserveAmount SystemReserve, ReserveAmount OtherReserve, IReadOnlyList<WaveRule> Waves, int? HaltAfter, string Text);
+
+/// <summary>What is wrong with a brief, and where.</summary>
+/// <param name="Line">From 1.</param>
+/// <param name="Column">From 1.</param>
+public sealed record BriefError(int Line, int Column, string Message, string Expected)
+{
+    /// <inheritdoc/>
+    public override string ToString() => $"line {Line}, column {Column}: {Message} Expected {Expected}.";
+}
+
+/// <summary>A brief that cannot be used.</summary>
+public sealed class BriefException(IReadOnlyList<BriefError> errors) : Exception(string.Join(Environment.NewLine, errors))
+{
+    /// <summary>All errors found.</summary>
+    public IReadOnlyList<BriefError> Errors { get; } = errors;
+}
+
+/// <summary>Name patterns: '*' stands for any characters.</summary>
+public static class Pattern
+{
+    /// <summary>Whether a name fits, without regard to case.</summary>
+    public static bool Fits(string pattern, string name) => System.IO.Enumeration.FileSystemName.MatchesSimpleExpression(pattern.Replace("\\", "\\\\", StringComparison.Ordinal), name);
+
+    /// <summary>The word most like the given one, or null when none is near.</summary>
+    public static string? Nearest(string word, IEnumerable<string> words) =>
+        words.Select(w => (Word: w, Distance: Distance(word, w))).Where(w => w.Distance <= Math.Max(2, w.Word.Length / 3)).OrderBy(w => w.Distance).Select(w => w.Word).FirstOrDefault();
+
+    private static int Distance(string a, string b)
+    {
+        var row = Enumerable.Range(0, b.Length + 1).ToArray();
+        for (var i = 1; i <= a.Length; i++)
+        {
+            var diagonal = row[0];
+            row[0] = i;
+            for (var k = 1; k <= b.Length; k++)
+            {
+                var cost = char.ToLowerInvariant(a[i - 1]) == char.ToLowerInvariant(b[k - 1]) ? diagonal : diagonal + 1;
+                diagonal = row[k];
+                row[k] = Math.Min(cost, Math.Min(row[k], row[k - 1]) + 1);
+            }
+        }
+        return row[b.Length];
+    }
+}

@@ -1,0 +1,278 @@
+using System.Globalization;
+using System.Text.RegularExpressions;
+using Furlough.Model;
+using YamlDotNet.Core;
+using YamlDotNet.Core.Events;
+using YamlDotNet.RepresentationModel;
+
+namespace Furlough.Planning.Briefs;
+
+/// <summary>Reads a brief strictly: every key and value must be known, and every error has its line and column.</summary>
+public sealed partial class BriefReader
+{
+    /// <summary>Largest brief in characters.</summary>
+    public const int LimitCharacters = 256 * 1024;
+
+    private static readonly string[] FolderNames = ["Desktop", "Documents", "Downloads", "Music", "Pictures", "Videos", "Templates", "Public", "Contacts", "Favourites", "Links", "Searches", "Saved games"];
+    private static readonly string[] Variables = ["account", "folder", "machine", "room"];
+
+    private readonly List<BriefError> _errors = [];
+
+    private BriefReader()
+    {
+    }
+
+    /// <summary>Reads a brief.</summary>
+    /// <exception cref="BriefException">Something is wrong with it; all errors are listed.</exception>
+    public static Brief Read(string text)
+    {
+        var reader = new BriefReader();
+        var brief = reader.ReadText(text);
+        return reader._errors.Count == 0 ? brief! : throw new BriefException(reader._errors);
+    }
+
+    private Brief? ReadText(string text)
+    {
+        if (text.Length > LimitCharacters) return Refuse($"The brief has {text.Length} characters.", $"at most {LimitCharacters}");
+        try
+        {
+            RefuseAnchors(text);
+            if (_errors.Count > 0) return null;
+            var stream = new YamlStream();
+            stream.Load(new StringReader(text));
+            if (stream.Documents is not [{ RootNode: YamlMappingNode root }]) return Refuse("This is no brief.", "one mapping that begins with `furlough-brief: 1`");
+            return ReadBrief(root, text);
+        }
+        catch (YamlException malformed)
+        {
+            _errors.Add(new BriefError((int)malformed.Start.Line, (int)malformed.Start.Column, $"This is no valid YAML: {malformed.InnerException?.Message ?? malformed.Message}", "valid YAML"));
+            return null;
+        }
+    }
+
+    private Brief? ReadBrief(YamlMappingNode root, string text)
+    {
+        var keys = Keys(root, "the brief", "furlough-brief", "title", "machines", "volumes", "relocate", "keep-original", "reserve", "waves", "halt-after");
+        if (Need(root, keys, "furlough-brief") is { } version && Text(version) != "1") Error(version, $"Version {Text(version)} of briefs is not known.", "1");
+        var title = Need(root, keys, "title") is { } t ? Text(t) : "";
+        var machines = Need(root, keys, "machines") is { } m ? ReadMachines(m) : null;
+        var volumes = Need(root, keys, "volumes") is { } v ? ReadVolumes(v) : [];
+        var items = Need(root, keys, "relocate") is { } r ? ReadItems(r, volumes) : [];
+        var keep = keys.TryGetValue("keep-original", out var k) ? ReadDuration(k) : TimeSpan.FromDays(7);
+        var (system, others) = keys.TryGetValue("reserve", out var reserve) ? ReadReserve(reserve) : (ReserveAmount.None, ReserveAmount.None);
+        var waves = keys.TryGetValue("waves", out var w) ? ReadWaves(w) : [new WaveRule("everybody", null, null)];
+        var halt = keys.TryGetValue("halt-after", out var h) ? ReadHalt(h) : null;
+        return _errors.Count > 0 ? null : new Brief(title, machines!, volumes, items, keep, system, others, waves, halt, text);
+    }
+
+    private MachineChoice ReadMachines(YamlNode node)
+    {
+        if (node is YamlScalarNode { Value: "all" }) return new MachineChoice([], [], []);
+        var keys = Keys(node, "machines", "rooms", "names", "except");
+        return new MachineChoice(List(keys, "rooms"), List(keys, "names"), List(keys, "except"));
+    }
+
+    private Dictionary<string, VolumeRole> ReadVolumes(YamlNode node)
+    {
+        Dictionary<string, VolumeRole> roles = [];
+        foreach (var (key, value) in Pairs(node, "volumes"))
+        {
+            if (LooksLikeLetter(key.Value!)) Error(key, $"`{key.Value}` is a drive letter, and letters differ from machine to machine.", "a role of your own, such as `roomy`, described by facts");
+            var facts = Keys(value, $"the role {key.Value}", "attached", "system", "label", "prefer");
+            var attached = List(facts, "attached").Select(a => OneOf<Attachment>(facts["attached"], a)).OfType<Attachment>().ToList();
+            bool? system = facts.TryGetValue("system", out var s) ? Text(s) switch { "true" => true, "false" => false, _ => Error<bool?>(s, $"`{Text(s)}` is neither yes nor no.", "true or false") } : null;
+            var prefer = facts.TryGetValue("prefer", out var p) ? OneOf<Preference>(p, Text(p)) ?? Preference.Roomiest : Preference.Roomiest;
+            roles[key.Value!] = new VolumeRole(key.Value!, attached, system, facts.TryGetValue("label", out var l) ? Text(l) : null, prefer);
+        }
+        return roles;
+    }
+
+    private List<RelocateItem> ReadItems(YamlNode node, Dictionary<string, VolumeRole> roles)
+    {
+        if (node is not YamlSequenceNode { Children.Count: > 0 } list)
+        {
+            Error(node, "Nothing is to be relocated.", "a list of items, each with `folders`, `onto` and `path`");
+            return [];
+        }
+        List<RelocateItem> items = [];
+        foreach (var item in list)
+        {
+            var keys = Keys(item, "an item of `relocate`", "folders", "accounts", "onto", "path", "method");
+            var folders = Need(item, keys, "folders") is { } f ? Folders(f) : [];
+            var accounts = keys.TryGetValue("accounts", out var a) ? ReadAccounts(a) : new AccountChoice([], true);
+            var onto = Need(item, keys, "onto") is { } o ? ReadRole(o, roles) : "";
+            var path = Need(item, keys, "path") is { } p ? ReadPath(p) : "";
+            var method = keys.TryGetValue("method", out var m) ? OneOf<Method>(m, Text(m)) : null;
+            items.Add(new RelocateItem(folders, accounts, onto, path, method));
+        }
+        return items;
+    }
+
+    private List<string> Folders(YamlNode node)
+    {
+        var names = Strings(node);
+        foreach (var name in names.Where(n => !FolderNames.Contains(n)))
+            Error(node, $"`{name}` is no user folder.{Near(name, FolderNames)}", string.Join(", ", FolderNames));
+        return names;
+    }
+
+    private AccountChoice ReadAccounts(YamlNode node) => node switch
+    {
+        YamlScalarNode { Value: "all" } => new AccountChoice([], false),
+        YamlScalarNode { Value: "all-but-fallback" } => new AccountChoice([], true),
+        YamlSequenceNode => new AccountChoice(Strings(node), false),
+        _ => Error(node, $"`{Text(node)}` chooses no accounts.", "all, all-but-fallback, or a list of names", new AccountChoice([], true)),
+    };
+
+    private string ReadRole(YamlNode node, Dictionary<string, VolumeRole> roles)
+    {
+        var role = Text(node);
+        if (LooksLikeLetter(role)) Error(node, $"`{role}` is a drive letter, and letters differ from machine to machine.", "a role from `volumes`");
+        else if (!roles.ContainsKey(role)) Error(node, $"The role `{role}` is not described under `volumes`.{Near(role, roles.Keys)}", roles.Count == 0 ? "a role" : string.Join(" or ", roles.Keys));
+        return role;
+    }
+
+    private string ReadPath(YamlNode node)
+    {
+        var path = Text(node);
+        var parts = path.Split('/');
+        if (path.StartsWith('/') || path.Contains('\\') || (path.Length > 1 && path[1] == ':')) Error(node, $"`{path}` is no path below a volume.", "parts separated by '/', without a leading one, such as People/{account}/{folder}");
+        else if (parts.Any(p => p.Trim() is "" or "." or "..")) Error(node, $"`{path}` has a part that is empty, `.` or `..`.", "plain folder names");
+        else if (parts.Any(p => p.StartsWith(".furlough", StringComparison.Ordinal))) Error(node, $"`{path}` uses a name that Furlough keeps for itself.", "another folder name");
+        foreach (Match variable in VariablePattern().Matches(path))
+            if (!Variables.Contains(variable.Groups[1].Value)) Error(node, $"`{variable.Value}` is no variable.{Near(variable.Groups[1].Value, Variables)}", string.Join(", ", Variables.Select(v => "{" + v + "}")));
+        return path;
+    }
+
+    private TimeSpan ReadDuration(YamlNode node)
+    {
+        var match = DurationPattern().Match(Text(node));
+        if (!match.Success || !double.TryParse(match.Groups[1].Value, CultureInfo.InvariantCulture, out var n)) return Error<TimeSpan>(node, $"`{Text(node)}` is no length of time.", "a number with hours, days or weeks, such as `7 days`");
+        return match.Groups[2].Value switch { "hour" => TimeSpan.FromHours(n), "day" => TimeSpan.FromDays(n), _ => TimeSpan.FromDays(7 * n) };
+    }
+
+    private (ReserveAmount System, ReserveAmount Others) ReadReserve(YamlNode node)
+    {
+        var keys = Keys(node, "reserve", "system", "others");
+        return (Amount("system"), Amount("others"));
+
+        ReserveAmount Amount(string key)
+        {
+            if (!keys.TryGetValue(key, out var value)) return ReserveAmount.None;
+            var match = AmountPattern().Match(Text(value));
+            if (!match.Success) return Error(value, $"`{Text(value)}` is no amount of space.", "a share such as `20%` or a size such as `50 GB`", ReserveAmount.None);
+            var n = double.Parse(match.Groups[1].Value, CultureInfo.InvariantCulture);
+            return match.Groups[2].Value switch
+            {
+                "%" when n > 90 => Error(value, $"A reserve of {n}% leaves no room.", "at most 90%", ReserveAmount.None),
+                "%" => new ReserveAmount(n / 100, null),
+                "TB" => new ReserveAmount(null, (long)(n * 1e12)),
+                "GB" => new ReserveAmount(null, (long)(n * 1e9)),
+                _ => new ReserveAmount(null, (long)(n * 1e6)),
+            };
+        }
+    }
+
+    private List<WaveRule> ReadWaves(YamlNode node)
+    {
+        List<WaveRule> waves = [];
+        foreach (var (key, value) in Pairs(node, "waves"))
+        {
+            if (waves is [.., { Machines: null, Share: null }]) Error(key, "No machines are left after `the rest`.", "`the rest` as the last wave");
+            var match = WavePattern().Match(Text(value));
+            if (!match.Success) Error(value, $"`{Text(value)}` is no size of a wave.", "`2 machines`, `25% of machines` or `the rest`");
+            else if (match.Groups["n"].Success) waves.Add(new WaveRule(key.Value!, int.Parse(match.Groups["n"].Value, CultureInfo.InvariantCulture), null));
+            else if (match.Groups["s"].Success) waves.Add(new WaveRule(key.Value!, null, double.Parse(match.Groups["s"].Value, CultureInfo.InvariantCulture) / 100));
+            else waves.Add(new WaveRule(key.Value!, null, null));
+        }
+        if (waves is not [.., { Machines: null, Share: null }]) Error(node, "Some machines may be in no wave.", "`the rest` as the last wave");
+        return waves;
+    }
+
+    private int? ReadHalt(YamlNode node)
+    {
+        var match = HaltPattern().Match(Text(node));
+        return match.Success ? int.Parse(match.Groups[1].Value, CultureInfo.InvariantCulture) : Error<int?>(node, $"`{Text(node)}` is no limit.", "a number of failures, such as `3 failures`");
+    }
+
+    private void RefuseAnchors(string text)
+    {
+        var parser = new Parser(new StringReader(text));
+        while (parser.MoveNext())
+            if (parser.Current is AnchorAlias or NodeEvent { Anchor.IsEmpty: false })
+            {
+                _errors.Add(new BriefError((int)parser.Current.Start.Line, (int)parser.Current.Start.Column, "Anchors and aliases are not used in briefs.", "the text itself"));
+                return;
+            }
+    }
+
+    private Dictionary<string, YamlNode> Keys(YamlNode node, string what, params string[] known)
+    {
+        Dictionary<string, YamlNode> found = [];
+        foreach (var (key, value) in Pairs(node, what))
+        {
+            if (known.Contains(key.Value)) found[key.Value!] = value;
+            else Error(key, $"`{key.Value}` is no key of {what}.{Near(key.Value!, known)}", "one of " + string.Join(", ", known));
+        }
+        return found;
+    }
+
+    private IEnumerable<(YamlScalarNode Key, YamlNode Value)> Pairs(YamlNode node, string what)
+    {
+        if (node is not YamlMappingNode mapping)
+        {
+            Error(node, $"This is not what {what} should be.", "a mapping of keys and values");
+            yield break;
+        }
+        foreach (var (key, value) in mapping)
+        {
+            if (key is YamlScalarNode { Value.Length: > 0 } scalar) yield return (scalar, value);
+            else Error(key, "This is no key.", "a word");
+        }
+    }
+
+    private YamlNode? Need(YamlNode within, Dictionary<string, YamlNode> keys, string key) =>
+        keys.TryGetValue(key, out var node) ? node : Error<YamlNode?>(within, $"`{key}` is missing.", $"`{key}:`");
+
+    private List<string> List(Dictionary<string, YamlNode> keys, string key) => keys.TryGetValue(key, out var node) ? Strings(node) : [];
+
+    private List<string> Strings(YamlNode node) => node is YamlSequenceNode list ? [.. list.Select(Text)] : [Text(node)];
+
+    private string Text(YamlNode node) => node is YamlScalarNode { Value.Length: > 0 and <= 1_000 } scalar ? scalar.Value! : Error(node, "This is no plain text of at most 1,000 characters.", "a word or a short text", "");
+
+    private T? OneOf<T>(YamlNode node, string word) where T : struct, Enum =>
+        Words.Find<T>(word) ?? Error<T?>(node, $"`{word}` is not known here.{Near(word, Words.All<T>())}", string.Join(" or ", Words.All<T>()));
+
+    private Brief? Refuse(string message, string expected)
+    {
+        _errors.Add(new BriefError(1, 1, message, expected));
+        return null;
+    }
+
+    private void Error(YamlNode node, string message, string expected) => _errors.Add(new BriefError((int)node.Start.Line, (int)node.Start.Column, message, expected));
+
+    private T Error<T>(YamlNode node, string message, string expected, T value = default!)
+    {
+        Error(node, message, expected);
+        return value;
+    }
+
+    private static string Near(string word, IEnumerable<string> words) => Pattern.Nearest(word, words) is { } near ? $" Perhaps `{near}` is meant." : "";
+
+    private static bool LooksLikeLetter(string role) => role.TrimEnd('\\', '/') is [_, ':'] || (role.Length == 1 && char.IsAsciiLetterUpper(role[0]));
+
+    [GeneratedRegex(@"\{([^}]*)\}")]
+    private static partial Regex VariablePattern();
+
+    [GeneratedRegex(@"^(\d{1,4}) (hour|day|week)s?$")]
+    private static partial Regex DurationPattern();
+
+    [GeneratedRegex(@"^(\d{1,6}(?:\.\d+)?) ?(%|MB|GB|TB)$")]
+    private static partial Regex AmountPattern();
+
+    [GeneratedRegex(@"^(?:(?<n>\d{1,5}) machines?|(?<s>\d{1,3})% of machines|the rest)$")]
+    private static partial Regex WavePattern();
+
+    [GeneratedRegex(@"^(\d{1,5}) failures?$")]
+    private static partial Regex HaltPattern();
+}

@@ -1,0 +1,17 @@
+using Furlough.Model;
+
+namespace Furlough.Planning.Hazards;
+
+/// <summary>No volume of the machine has the facts that the role wants.</summary>
+public sealed class NoVolumeForRole : IHazard
+{
+    /// <inheritdoc/>
+    public Hazard? Check(HazardContext c) => c.Target is not null ? null
+        : c.Say("no-volume-for-role", Severity.Blocking, $"{c.Machine.Name} has no volume that fits the role `{c.Role}`{Others(c)}.", "Attach a volume that fits, or describe the role otherwise for this machine.");
+
+    private static string Others(HazardContext c)
+    {
+        var others = c.Survey.Volumes.Where(v => !v.System).Select(v => $"`{v.Root}` is {v.Attached.Word()}, {Words.Size(v.SizeBytes)}").ToList();
+        return others.Count == 0 ? ": it has only its system volume" : ": " + string.Join("; ", others);
+    }
+}

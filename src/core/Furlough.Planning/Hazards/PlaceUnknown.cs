@@ -1,0 +1,11 @@
+using Furlough.Model;
+
+namespace Furlough.Planning.Hazards;
+
+/// <summary>The holding's data cannot be found where its pointers lead.</summary>
+public sealed class PlaceUnknown : IHazard
+{
+    /// <inheritdoc/>
+    public Hazard? Check(HazardContext c) => c.Holding is { Present: true, Place: not null } && c.Source is not null ? null
+        : c.Say("place-unknown", Severity.Blocking, $"The setting for {c.Holding.Name} on {c.Machine.Name} leads to `{c.Holding.PathShown}`, where there is no folder.", "Make an audit; put the folder or the setting right first.");
+}

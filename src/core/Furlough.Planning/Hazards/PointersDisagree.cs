@@ -1,0 +1,11 @@
+using Furlough.Model;
+
+namespace Furlough.Planning.Hazards;
+
+/// <summary>The pointers of a holding lead to different places.</summary>
+public sealed class PointersDisagree : IHazard
+{
+    /// <inheritdoc/>
+    public Hazard? Check(HazardContext c) => c.Holding.Pointers.Select(p => p.Resolves).Distinct().Count() <= 1 ? null
+        : c.Say("pointers-disagree", Severity.Blocking, $"The settings for {c.Holding.Name} on {c.Machine.Name} lead to different places.", "Find out which one is right and correct the other first.");
+}

@@ -1,0 +1,11 @@
+using Furlough.Model;
+
+namespace Furlough.Planning.Hazards;
+
+/// <summary>The target is a network volume.</summary>
+public sealed class TargetOnNetworkVolume : IHazard
+{
+    /// <inheritdoc/>
+    public Hazard? Check(HazardContext c) => c.Target is not { Attached: Attachment.Network } ? null
+        : c.Say("target-on-network-volume", c.NeededAtSignIn ? Severity.Blocking : Severity.Consent, $"{c.Holding.Name} on {c.Machine.Name} would live on the network volume `{c.Target.Root}` and be away with the network.", "Describe the role with `attached: internal`, or accept it.");
+}

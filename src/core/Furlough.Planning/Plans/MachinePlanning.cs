@@ -1,0 +1,92 @@
+using Furlough.Model;
+using Furlough.Planning.Briefs;
+using Furlough.Planning.Hazards;
+
+namespace Furlough.Planning.Plans;
+
+/// <summary>Plans one machine: chooses holdings and targets, puts them in sequence, follows the space, asks every hazard.</summary>
+internal sealed class MachinePlanning(Brief brief, FleetMachine machine, string wave)
+{
+    private readonly List<Hazard> _hazards = [];
+    private readonly Dictionary<string, long> _lowest = [];
+
+    internal (IReadOnlyList<PlannedRelocation> Relocations, IReadOnlyList<PlannedVolume> Volumes, IReadOnlyList<Hazard> Hazards) Plan()
+    {
+        if (machine.Survey is not { } survey)
+        {
+            _hazards.Add(new Hazard("survey-missing", Severity.Blocking, machine.Name, null, null, $"{machine.Name} has not been surveyed yet.", "Start its agent, or `furlough machine survey " + machine.Name + "`."));
+            return ([], [], _hazards);
+        }
+        if (machine.Silent)
+            _hazards.Add(new Hazard("machine-silent", Severity.Advice, machine.Name, null, null, $"{machine.Name} has been silent since its last survey.", "It joins the run when it comes back."));
+        foreach (var volume in survey.Volumes) _lowest[volume.Identity.Key] = volume.FreeBytes;
+
+        List<PlannedRelocation> planned = [];
+        foreach (var (item, holding) in Wanted(survey).OrderBy(w => w.Holding.DataBytes).ThenBy(w => w.Holding.Name.ToString(), StringComparer.Ordinal))
+            if (PlanOne(survey, item, holding, planned) is { } relocation) planned.Add(relocation);
+        return (planned, [.. Volumes(survey, planned)], _hazards);
+    }
+
+    private IEnumerable<(RelocateItem Item, HoldingFacts Holding)> Wanted(Survey survey)
+    {
+        HashSet<HoldingName> taken = [];
+        foreach (var item in brief.Relocate)
+            foreach (var holding in survey.Holdings)
+            {
+                var account = survey.Accounts.First(a => a.Name == holding.Name.Account);
+                if (item.Accounts.Includes(account) && item.Folders.Contains(holding.Name.Name) && taken.Add(holding.Name)) yield return (item, holding);
+            }
+    }
+
+    private PlannedRelocation? PlanOne(Survey survey, RelocateItem item, HoldingFacts holding, List<PlannedRelocation> before)
+    {
+        var account = survey.Accounts.First(a => a.Name == holding.Name.Account);
+        var target = Choose(brief.Volumes[item.Onto], survey);
+        var path = item.Path.Replace("{account}", holding.Name.Account, StringComparison.Ordinal).Replace("{folder}", holding.Name.Name, StringComparison.Ordinal)
+            .Replace("{machine}", machine.Name, StringComparison.Ordinal).Replace("{room}", machine.Room, StringComparison.Ordinal);
+        var place = new Place(target?.Identity.Key ?? "", path);
+        if (holding.Place == place)
+        {
+            _hazards.Add(new Hazard("already-there", Severity.Advice, machine.Name, holding.Name.Account, holding.Name.Name, $"{holding.Name} on {machine.Name} already lives at `{survey.Show(place)}`.", "Nothing is done for it."));
+            return null;
+        }
+        var source = survey.VolumeOf(holding.Place);
+        var method = item.Method ?? (source is not null && source == target ? Method.Exchange : Method.Cold);
+        var context = new HazardContext(brief, machine, survey, account, holding, source, target, place, method, item.Onto, _lowest, before);
+        var found = HazardCatalogue.All.Select(h => h.Check(context)).OfType<Hazard>().ToList();
+        _hazards.AddRange(found);
+        var blocked = found.Where(h => h.Severity == Severity.Blocking).Select(h => h.Code).ToList();
+        if (blocked.Count == 0 && method == Method.Cold) _lowest[place.Volume] -= context.NeededBytes;
+        return new PlannedRelocation(before.Count + 1, machine.Id, machine.Name, machine.Room, holding.Name, account.Id, method,
+            holding.Place ?? new Place("", ""), place, holding.PathShown, target is null ? $"({item.Onto})/{path}" : survey.Show(place),
+            source?.Identity ?? new VolumeIdentity("", ""), target?.Identity ?? new VolumeIdentity("", ""), OwnedFrom(item.Path), holding.Pointers, holding.Files, holding.DataBytes, wave, blocked);
+    }
+
+    /// <summary>The first part of a path template from which on folders are the account's own.</summary>
+    private static int OwnedFrom(string template)
+    {
+        var at = Array.FindIndex(template.Split('/'), p => p.Contains("{account}", StringComparison.Ordinal));
+        return at < 0 ? int.MaxValue : at;
+    }
+
+    private static VolumeFacts? Choose(VolumeRole role, Survey survey)
+    {
+        var fitting = survey.Volumes.Where(v => v.Writable && v.Identity.Key.Length > 0 && (role.Attached.Count == 0 || role.Attached.Contains(v.Attached))
+            && (role.System is null || role.System == v.System) && (role.Label is null || Pattern.Fits(role.Label, v.Label)));
+        return role.Prefer == Preference.Fastest
+            ? fitting.OrderBy(v => v.Medium == Medium.Rotating).ThenByDescending(v => v.FreeBytes).FirstOrDefault()
+            : fitting.OrderByDescending(v => v.FreeBytes).FirstOrDefault();
+    }
+
+    private IEnumerable<PlannedVolume> Volumes(Survey survey, List<PlannedRelocation> planned)
+    {
+        var going = planned.Where(r => r.Blocked.Count == 0 && r.Method == Method.Cold).ToList();
+        foreach (var volume in survey.Volumes)
+        {
+            var key = volume.Identity.Key;
+            var reserve = (volume.System ? brief.SystemReserve : brief.OtherReserve).Of(volume.SizeBytes);
+            var freed = going.Where(r => r.Source.Volume == key).Sum(r => r.DataBytes);
+            yield return new PlannedVolume(key, volume.Root, volume.System, volume.SizeBytes, volume.FreeBytes, _lowest[key], _lowest[key] + freed, reserve);
+        }
+    }
+}

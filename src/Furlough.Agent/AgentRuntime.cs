@@ -128,8 +128,11 @@ public sealed class AgentRuntime : IWatcher, IDisposable
             _store.Passed(envelope.Number);
         }
         if (batch.Dockets.Count > 0) _docketsCame.Release();
-        if (batch.SurveyWanted) _surveyWanted.Release();
         await Task.Run(() => _permits.Renew(stop), stop);
+        if (!batch.SurveyWanted) return;
+        // The service goes on asking until it has the survey, which may take a while.
+        _surveyWanted.Release();
+        await Task.Delay(TimeSpan.FromSeconds(1), _time, stop);
     }
 
     private void TellRefused(Docket docket, string why) => Changed(new RelocationChange(docket, RelocationState.Refused, null, Live.Unknown,

@@ -22,7 +22,7 @@ internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers pointers, 
             foreach (var (key, name) in UserDirs.Keys)
                 if (Look(person, key, name, notes, stop) is { } holding) holdings.Add(holding);
         }
-        return new Survey(time.GetUtcNow(), OperatingSystem(), agentVersion, found, accounts, holdings, [.. originals.Select(o => LookAgain(o, stop))], notes);
+        return new Survey(time.GetUtcNow(), OperatingSystem(), agentVersion, found, accounts, holdings, [.. originals.Select(o => LookAgain(o, holdings, stop))], notes);
     }
 
     private HoldingFacts? Look(PasswdEntry person, string key, string name, List<string> notes, CancellationToken stop)
@@ -63,11 +63,11 @@ internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers pointers, 
         }
     }
 
-    private OriginalFacts LookAgain(OriginalFacts original, CancellationToken stop)
+    private OriginalFacts LookAgain(OriginalFacts original, List<HoldingFacts> holdings, CancellationToken stop)
     {
         using var parent = Open(original.Source with { Path = string.Join('/', original.Source.Parts.SkipLast(1)) }, []);
         if (parent is null) return original;
-        var recreated = parent.Find(original.Source.Parts[^1]) is not null;
+        var recreated = parent.Find(original.Source.Parts[^1]) is not null && holdings.All(h => h.Place != original.Source);
         var name = Layout.FolderOf(original.Docket);
         if (parent.Find(name) is null) return original with { Recreated = recreated };
         using var own = parent.OpenFolder(name);

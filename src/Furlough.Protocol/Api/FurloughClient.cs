@@ -35,6 +35,9 @@ public sealed class FurloughClient : IDisposable
     /// <summary>Makes an invite.</summary>
     public Task<Invite> InviteAsync(InviteRequest request, CancellationToken stop) => PostAsync<Invite>("invites", request, stop);
 
+    /// <summary>Makes a token.</summary>
+    public Task<TokenMade> AddTokenAsync(TokenRequest request, CancellationToken stop) => PostAsync<TokenMade>("tokens", request, stop);
+
     /// <summary>Checks a brief against the fleet.</summary>
     public Task<BriefCheck> CheckBriefAsync(string brief, CancellationToken stop) => PostAsync<BriefCheck>("briefs/check", new BriefText(brief), stop);
 

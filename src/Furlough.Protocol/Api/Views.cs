@@ -20,6 +20,13 @@ public sealed record ServiceStatus(string Version, DateTimeOffset StartedAt, int
 /// <summary>A token is exchanged for a console session.</summary>
 public sealed record SignIn(string Token);
 
+/// <summary>Asks for a token with a role.</summary>
+/// <param name="Days">Days after which it expires; null for never.</param>
+public sealed record TokenRequest(string Name, Role Role, int? Days);
+
+/// <summary>A new token; shown once.</summary>
+public sealed record TokenMade(string Name, Role Role, string Token);
+
 /// <summary>Asks for an invite.</summary>
 /// <param name="Machines">How many machines may use it.</param>
 /// <param name="Hours">How long it is valid, in hours.</param>

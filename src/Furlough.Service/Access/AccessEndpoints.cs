@@ -40,12 +40,6 @@ public static class AccessEndpoints
         await next();
     }
 
-    /// <summary>A new token with a role.</summary>
-    public sealed record TokenRequest(string Name, Role Role, int? Days);
-
-    /// <summary>The token; shown once.</summary>
-    public sealed record TokenMade(string Name, Role Role, string Token);
-
     private static Task<TokenMade> MakeTokenAsync(TokenRequest request, Store store, TimeProvider time, HttpContext context, CancellationToken stop)
     {
         if (request.Name is not { Length: > 0 and <= 100 }) throw new ProblemException(400, "name-missing", "A token needs a name of at most 100 characters.", "Say whose it is.");

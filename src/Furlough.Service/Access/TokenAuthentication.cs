@@ -34,7 +34,7 @@ public sealed class TokenAuthentication(IOptionsMonitor<AuthenticationSchemeOpti
     protected override async Task<AuthenticateResult> HandleAuthenticateAsync()
     {
         var header = Request.Headers.Authorization.ToString();
-        if (!header.StartsWith("Bearer ", StringComparison.Ordinal)) return AuthenticateResult.NoResult();
+        if (!header.StartsWith("Bearer ", StringComparison.Ordinal) || Request.Path.StartsWithSegments("/api/v1/agent")) return AuthenticateResult.NoResult();
         return await FindAsync(store, header["Bearer ".Length..].Trim(), time.GetUtcNow(), Context.RequestAborted) is { } row
             ? AuthenticateResult.Success(new AuthenticationTicket(Principal(row, Scheme1), Scheme1))
             : AuthenticateResult.Fail("unknown token");

@@ -1,0 +1,27 @@
+using System.CommandLine;
+using Furlough.Cli.Output;
+using Furlough.Model;
+using Furlough.Protocol.Api;
+
+namespace Furlough.Cli.Commands;
+
+/// <summary>`furlough access`.</summary>
+internal static class AccessCommands
+{
+    internal static Command Make()
+    {
+        var name = new Argument<string>("name") { Description = "Whose token it is" };
+        var role = new Option<string>("--role") { Description = string.Join(", ", Words.All<Role>()), Required = true };
+        role.AcceptOnlyFromAmong([.. Words.All<Role>()]);
+        var days = new Option<int?>("--days") { Description = "Days after which it expires; left out, never" };
+        var add = new Command("add", "Make a token with a role; it is shown once") { name, role, days };
+        add.Calls(async (client, parsed, stop) =>
+        {
+            var made = await client.AddTokenAsync(new TokenRequest(parsed.GetValue(name)!, Words.Find<Role>(parsed.GetValue(role)!)!.Value, parsed.GetValue(days)), stop);
+            if (parsed.GetValue(Connection.Json)) Terminal.Json(made);
+            else Terminal.Line(made.Token);
+            return ExitCode.Done;
+        });
+        return new Command("access", "Who may do what") { add };
+    }
+}

@@ -1,0 +1,106 @@
+using System.CommandLine;
+using Furlough.Cli.Output;
+using Furlough.Model;
+using Furlough.Protocol.Api;
+
+namespace Furlough.Cli.Commands;
+
+/// <summary>`furlough machine`.</summary>
+internal static class MachineCommands
+{
+    private static readonly Argument<string> Name = new("name") { Description = "Name of the machine" };
+
+    internal static Command Make()
+    {
+        var list = new Command("list", "List machines, those that need attention first");
+        list.Calls(ListAsync);
+        var show = new Command("show", "Show a machine's volumes and holdings") { Name };
+        show.Calls(async (client, parsed, stop) => Show(await client.MachineAsync(parsed.GetValue(Name)!, stop), parsed.GetValue(Connection.Json)));
+        var survey = new Command("survey", "Have a machine look again") { Name };
+        survey.Calls(async (client, parsed, stop) =>
+        {
+            var asked = await client.SurveyAsync(parsed.GetValue(Name)!, stop);
+            var now = await WaitForSurveyAsync(client, asked, stop);
+            if (parsed.GetValue(Connection.Json)) Terminal.Json(now);
+            else Terminal.Line(now.SurveyedAt > asked.SurveyedAt || asked.SurveyedAt is null && now.SurveyedAt is not null ? $"{now.Name} surveyed at {now.SurveyedAt:u}: {Words.Count(now.Holdings, "holding")}, {Words.Size(now.DataBytes)}." : $"{now.Name} has not answered yet; it surveys itself when it does.");
+            return now.SurveyedAt == asked.SurveyedAt ? ExitCode.WaitsForPerson : ExitCode.Done;
+        });
+        return new Command("machine", "Machines, their volumes and what lives on them") { list, show, survey, Invite() };
+    }
+
+    private static Command Invite()
+    {
+        var room = new Option<string?>("--room") { Description = "Room of the machines that use it" };
+        var machines = new Option<int>("--machines") { Description = "How many machines may use it", DefaultValueFactory = _ => 1 };
+        var hours = new Option<int>("--hours") { Description = "How long it is valid", DefaultValueFactory = _ => 24 };
+        var invite = new Command("invite", "Make an invite with which agents introduce themselves") { room, machines, hours };
+        invite.Calls(async (client, parsed, stop) =>
+        {
+            var made = await client.InviteAsync(new InviteRequest(parsed.GetValue(room), parsed.GetValue(machines), parsed.GetValue(hours)), stop);
+            if (parsed.GetValue(Connection.Json)) Terminal.Json(made);
+            else
+            {
+                Terminal.Line($"Invite for {Words.Count(made.Machines, "machine")}, valid until {made.Expires:u}. On each machine, once:");
+                Terminal.Line();
+                Terminal.Line($"  furlough-agent --service ADDRESS --room ROOM --code {made.Code}");
+            }
+            return ExitCode.Done;
+        });
+        return invite;
+    }
+
+    private static async Task<int> ListAsync(FurloughClient client, bool json, CancellationToken stop)
+    {
+        var machines = await client.MachinesAsync(stop);
+        if (json)
+        {
+            Terminal.Json(machines);
+            return ExitCode.Done;
+        }
+        Terminal.Table(["machine", "room", "standing", "system volume", ">free", ">holdings", ">data", "attention"], machines.OrderByDescending(m => Urgency(m.Standing)).ThenBy(m => m.Name, StringComparer.Ordinal).Select(m => (string[])
+        [
+            m.Name, m.Room, m.Standing.Show(), m.Shelves.FirstOrDefault(s => s.System) is { } shelf ? ShelfText.Draw(shelf, 24) : "",
+            m.SystemSizeBytes == 0 ? "" : $"{Words.Size(m.SystemFreeBytes)} ({100.0 * m.SystemFreeBytes / m.SystemSizeBytes:0}%)", $"{m.Holdings}", Words.Size(m.DataBytes), Shorten(m.Attention ?? "", 60),
+        ]));
+        Terminal.Line();
+        Terminal.Line(ShelfText.Legend);
+        return ExitCode.Done;
+    }
+
+    private static int Show(MachineDetail detail, bool json)
+    {
+        if (json)
+        {
+            Terminal.Json(detail);
+            return ExitCode.Done;
+        }
+        var m = detail.Machine;
+        Terminal.Line($"{m.Name}  {m.Room}  {m.Standing.Show()}  {m.OperatingSystem}  surveyed {m.SurveyedAt:u}");
+        Terminal.Line();
+        Terminal.Table(["volume", "", ">size", ">free", "kind"], m.Shelves.Select(s => (string[])
+            [s.Root, ShelfText.Draw(s, 40), Words.Size(s.SizeBytes), Words.Size(s.FreeBytes), $"{(s.System ? "system, " : "")}{s.Attached.Word()}, {s.FileSystem}"]));
+        Terminal.Line(ShelfText.Legend);
+        Terminal.Line();
+        Terminal.Table(["account", "holding", "lives at", ">files", ">data", "relocation"], detail.Holdings.OrderByDescending(h => h.DataBytes).Select(h => (string[])
+        [
+            h.Account, h.Holding, (h.Place ?? "?") + (h.Present ? "" : "  (missing)"), $"{h.Files:N0}", Words.Size(h.DataBytes), h.Relocation is { } r ? $"{r.Number} {r.State.Word()}, live at {r.Live.Word()}" : "",
+        ]));
+        foreach (var failure in detail.Holdings.Select(h => h.Relocation?.Failure).OfType<Failure>()) Terminal.Line($"\n{failure}");
+        foreach (var finding in detail.Findings) Terminal.Line($"\n{finding.Severity.Word()}: {finding.Text} {finding.Remedy}");
+        return ExitCode.Done;
+    }
+
+    private static async Task<MachineSummary> WaitForSurveyAsync(FurloughClient client, MachineSummary asked, CancellationToken stop)
+    {
+        for (var i = 0; ; i++)
+        {
+            var now = (await client.MachineAsync(asked.Name, stop)).Machine;
+            if (now.SurveyedAt != asked.SurveyedAt || i == 60 || now.Standing == Standing.Silent) return now;
+            await Task.Delay(500, stop);
+        }
+    }
+
+    internal static string Shorten(string text, int length) => text.Length <= length ? text : text[..(length - 1)] + "…";
+
+    private static int Urgency(Standing standing) => standing switch { Standing.Stuck => 6, Standing.Drifted => 5, Standing.Waiting => 4, Standing.UnderWay => 3, Standing.Silent => 2, _ => 0 };
+}

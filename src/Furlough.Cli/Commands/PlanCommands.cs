@@ -1,0 +1,80 @@
+using System.CommandLine;
+using Furlough.Cli.Output;
+using Furlough.Model;
+using Furlough.Protocol.Api;
+
+namespace Furlough.Cli.Commands;
+
+/// <summary>`furlough plan`.</summary>
+internal static class PlanCommands
+{
+    private static readonly Argument<long> Number = new("number") { Description = "Number of the plan" };
+
+    internal static Command Make()
+    {
+        var make = new Command("make", "Work a brief out against the latest surveys") { BriefCommands.File };
+        make.Calls(async (client, parsed, stop) => Show(await client.MakePlanAsync(BriefCommands.ReadText(parsed.GetValue(BriefCommands.File)!), stop), parsed.GetValue(Connection.Json), false));
+        var list = new Command("list", "List plans");
+        list.Calls(async (client, json, stop) =>
+        {
+            var plans = await client.PlansAsync(stop);
+            if (json) Terminal.Json(plans);
+            else
+                Terminal.Table([">plan", "title", "digest", "made", "by", ">machines", ">relocations", ">data", ">blocked", ">consents wanted"], plans.Select(p => (string[])
+                    [$"{p.Number}", p.Title, p.Digest, $"{p.MadeAt:u}", p.MadeBy, $"{p.Machines}", $"{p.Relocations}", Words.Size(p.DataBytes), $"{p.Blocking}", $"{p.ConsentsWanted}"]));
+            return ExitCode.Done;
+        });
+        var show = new Command("show", "Show a plan: relocations, space, hazards") { Number };
+        show.Calls(async (client, parsed, stop) => Show(await client.PlanAsync(parsed.GetValue(Number), stop), parsed.GetValue(Connection.Json), true));
+        var hazard = new Option<string>("--hazard") { Description = "Code of the hazard", Required = true };
+        var reason = new Option<string>("--reason") { Description = "Why it is acceptable", Required = true };
+        var consent = new Command("consent", "Accept a hazard of a plan, with your name and a reason") { Number, hazard, reason };
+        consent.Calls(async (client, parsed, stop) =>
+        {
+            var plan = await client.ConsentAsync(parsed.GetValue(Number), new ConsentRequest(parsed.GetValue(hazard)!, parsed.GetValue(reason)!), stop);
+            if (parsed.GetValue(Connection.Json)) Terminal.Json(plan);
+            else Terminal.Line($"Accepted {parsed.GetValue(hazard)} in plan {plan.Number}. {Next(plan)}");
+            return ExitCode.Done;
+        });
+        return new Command("plan", "A brief worked out against surveys") { make, list, show, consent };
+    }
+
+    private static int Show(PlanView plan, bool json, bool whole)
+    {
+        if (json)
+        {
+            Terminal.Json(plan);
+            return ExitCode.Done;
+        }
+        var going = plan.Relocations.Where(r => r.Blocked.Count == 0).ToList();
+        Terminal.Line($"Plan {plan.Number}  {plan.Title}  digest {plan.Digest}");
+        Terminal.Line($"{Words.Count(going.Count, "relocation")} on {Words.Count(going.Select(r => r.Machine).Distinct().Count(), "machine")}, {Words.Size(going.Sum(r => r.DataBytes))}; {plan.Relocations.Count - going.Count} blocked.");
+        Terminal.Line();
+        if (whole)
+        {
+            Terminal.Table(["machine", ">#", "holding", "from", "to", "method", ">data", "wave", "blocked by"], plan.Relocations.Select(r => (string[])
+                [r.MachineName, $"{r.Sequence}", r.Holding.ToString(), r.SourceShown, r.TargetShown, r.Method.Word(), Words.Size(r.DataBytes), r.Wave, string.Join(", ", r.Blocked)]));
+            Terminal.Line();
+        }
+        Terminal.Table(["machine", "volume", ">size", ">free now", ">lowest", ">after discard", ">reserve"], plan.Machines.SelectMany(m => m.Volumes.Where(v => whole || v.LowestFreeBytes != v.FreeBytes || v.FreeAfterDiscardBytes != v.FreeBytes).Select(v => (string[])
+            [m.Name, v.Root, Words.Size(v.SizeBytes), Words.Size(v.FreeBytes), Words.Size(v.LowestFreeBytes), Words.Size(v.FreeAfterDiscardBytes), v.ReserveBytes > 0 ? Words.Size(v.ReserveBytes) : "none"])));
+        foreach (var group in plan.Hazards.GroupBy(h => (h.Severity, h.Code)).OrderBy(g => g.Key.Severity))
+        {
+            Terminal.Line($"\n{group.Key.Severity.Word()}  {group.Key.Code}  ({group.Count()})");
+            foreach (var one in group.Take(whole ? int.MaxValue : 3)) Terminal.Line($"  {one.Text}");
+            if (!whole && group.Count() > 3) Terminal.Line($"  and {group.Count() - 3} more");
+            Terminal.Line($"  {group.First().Remedy}");
+        }
+        foreach (var consent in plan.Consents) Terminal.Line($"\n{consent.Hazard} accepted by {consent.By} at {consent.At:u}: {consent.Reason}");
+        Terminal.Line();
+        Terminal.Line(Next(plan));
+        return ExitCode.Done;
+    }
+
+    private static string Next(PlanView plan) => plan.ConsentsWanted switch
+    {
+        [] when plan.Relocations.All(r => r.Blocked.Count > 0) => "Nothing in this plan can be relocated.",
+        [] => $"Next: furlough run start --plan {plan.Number}",
+        [var first, ..] => $"Wants consent: {string.Join(", ", plan.ConsentsWanted)}. Next: furlough plan consent {plan.Number} --hazard {first} --reason TEXT",
+    };
+}

@@ -1,0 +1,75 @@
+using System.CommandLine;
+using Furlough.Cli.Output;
+using Furlough.Model;
+using Furlough.Protocol.Api;
+
+namespace Furlough.Cli.Commands;
+
+/// <summary>`furlough relocation`.</summary>
+internal static class RelocationCommands
+{
+    private static readonly Argument<long> Number = new("number") { Description = "Number of the relocation" };
+    internal static readonly Option<bool> Follow = new("--follow") { Description = "Wait for the end" };
+
+    internal static Command Make()
+    {
+        var run = new Option<long?>("--run") { Description = "Only those of a run" };
+        var machine = new Option<string?>("--machine") { Description = "Only those of a machine" };
+        var list = new Command("list", "List relocations") { run, machine };
+        list.Calls(async (client, parsed, stop) =>
+        {
+            var rows = await client.RelocationsAsync(parsed.GetValue(run), parsed.GetValue(machine), stop);
+            if (parsed.GetValue(Connection.Json)) Terminal.Json(rows);
+            else
+                Terminal.Table([">no.", "machine", "account", "holding", "state", "step", "live at", ">data", "source", "target", "failure"], rows.Select(r => (string[])
+                    [$"{r.Number}", r.Machine, r.Account, r.Holding, r.State.Word(), r.State.IsAtRest() ? "" : r.Step?.Word() ?? "", r.Live.Word(), Words.Size(r.DataBytes), r.Source, r.Target, r.Failure?.Code ?? ""]));
+            return ExitCode.Done;
+        });
+        var show = new Command("show", "Show a relocation: places, settings before and after, failure") { Number };
+        show.Calls(async (client, parsed, stop) => Show(await client.RelocationAsync(parsed.GetValue(Number), stop), parsed.GetValue(Connection.Json)));
+        return new Command("relocation", "One holding on its way from source to target")
+        {
+            list, show, Act(Number, "retry", "retry", "Try a relocation again that failed, was refused or backed out"), Act(Number, "return", "return", "Take a holding back to its former place, with what was added since"),
+        };
+    }
+
+    /// <summary>A command that asks for something on one relocation, and follows it to its end if wanted.</summary>
+    internal static Command Act(Argument<long> number, string name, string verb, string description)
+    {
+        var command = new Command(name, description) { number, Follow };
+        command.Calls(async (client, parsed, stop) =>
+        {
+            var asked = await client.ActAsync(parsed.GetValue(number), verb, stop);
+            var last = parsed.GetValue(Follow) ? await FollowAsync(client, asked, stop) : asked;
+            if (parsed.GetValue(Connection.Json)) Terminal.Json(last);
+            else Terminal.Line(last.Failure is { } failure ? failure.ToString() : $"Relocation {last.Number}, {last.Holding} of {last.Account} on {last.Machine}: {last.State.Word()}, the data lives at its {last.Live.Word()}.");
+            return last.Failure is not null ? ExitCode.Failed : last.State == RelocationState.Waiting ? ExitCode.WaitsForPerson : ExitCode.Done;
+        });
+        return command;
+    }
+
+    private static async Task<RelocationView> FollowAsync(FurloughClient client, RelocationView asked, CancellationToken stop)
+    {
+        for (var now = asked; ; await Task.Delay(500, stop), now = await client.RelocationAsync(asked.Number, stop))
+            if (now.State.IsAtRest() || now.State == RelocationState.Waiting) return now;
+    }
+
+    private static int Show(RelocationView r, bool json)
+    {
+        if (json)
+        {
+            Terminal.Json(r);
+            return ExitCode.Done;
+        }
+        Terminal.Line($"Relocation {r.Number}  {r.Holding} of {r.Account} on {r.Machine} ({r.Room})  {r.State.Word()}{(r.State.IsAtRest() || r.Step is null ? "" : ", " + r.Step.Value.Word())}");
+        Terminal.Line($"  source   {r.Source}");
+        Terminal.Line($"  target   {r.Target}");
+        Terminal.Line($"  live at  {r.Live.Word()}, as of {r.AsOf:u}");
+        Terminal.Line($"  size     {r.Files:N0} files, {Words.Size(r.DataBytes)}; method {r.Method.Word()}{(r.HasOriginal ? "; an original is kept" : "")}");
+        foreach (var p in r.Pointers) Terminal.Line($"  setting  {p.Address}\n           before {p.Before.Text ?? "(nothing)"}\n           after  {p.After.Text ?? "(nothing)"}");
+        foreach (var note in r.Notes) Terminal.Line($"  note     {note}");
+        if (r.Progress is { } p2) Terminal.Line($"  now      {p2.Step.Word()}: {p2.FilesDone:N0} of {p2.FilesTotal:N0} files, {Words.Size(p2.BytesDone)} of {Words.Size(p2.BytesTotal)}, {Words.Size(p2.BytesPerSecond)}/s");
+        if (r.Failure is { } failure) Terminal.Line($"\n{failure}");
+        return ExitCode.Done;
+    }
+}

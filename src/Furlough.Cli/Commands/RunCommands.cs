@@ -1,0 +1,133 @@
+using System.CommandLine;
+using Furlough.Cli.Output;
+using Furlough.Model;
+using Furlough.Protocol;
+using Furlough.Protocol.Api;
+using Spectre.Console;
+
+namespace Furlough.Cli.Commands;
+
+/// <summary>`furlough run`.</summary>
+internal static class RunCommands
+{
+    private static readonly Argument<long> Number = new("number") { Description = "Number of the run" };
+
+    internal static Command Make()
+    {
+        var plan = new Option<long>("--plan") { Description = "Number of the plan to be carried out", Required = true };
+        var start = new Command("start", "Carry a plan out") { plan };
+        start.Calls(async (client, parsed, stop) =>
+        {
+            var run = await client.StartRunAsync(parsed.GetValue(plan), stop);
+            if (parsed.GetValue(Connection.Json)) Terminal.Json(run);
+            else Terminal.Line($"Run {run.Number} started: {Words.Count(run.Relocations, "relocation")} on {Words.Count(run.Machines, "machine")}. Next: furlough run follow {run.Number}");
+            return ExitCode.Done;
+        });
+        var list = new Command("list", "List runs");
+        list.Calls(async (client, json, stop) =>
+        {
+            var runs = await client.RunsAsync(stop);
+            if (json) Terminal.Json(runs);
+            else Terminal.Table([">run", "title", "state", "started", "by", ">machines", ">data", "relocations"], runs.Select(r => (string[])[$"{r.Number}", r.Title, r.State.Word(), $"{r.StartedAt:u}", r.StartedBy, $"{r.Machines}", Words.Size(r.DataBytes), Counts(r)]));
+            return ExitCode.Done;
+        });
+        var show = new Command("show", "Show a run and its failures") { Number };
+        show.Calls(async (client, parsed, stop) =>
+        {
+            var run = await client.RunAsync(parsed.GetValue(Number), stop);
+            if (parsed.GetValue(Connection.Json)) Terminal.Json(run);
+            else Summary(run, await client.RelocationsAsync(run.Number, null, stop));
+            return ExitCode.Done;
+        });
+        var follow = new Command("follow", "Follow a run to its end") { Number };
+        follow.Calls(async (client, parsed, stop) => await FollowAsync(client, parsed.GetValue(Number), parsed.GetValue(Connection.Json), stop));
+        var halt = new Command("halt", "Begin nothing further; what is repointed ends, the rest is undone") { Number };
+        halt.Calls(async (client, parsed, stop) =>
+        {
+            var run = await client.HaltRunAsync(parsed.GetValue(Number), stop);
+            if (parsed.GetValue(Connection.Json)) Terminal.Json(run);
+            else Terminal.Line($"Run {run.Number} is halted: {Counts(run)}.");
+            return ExitCode.Done;
+        });
+        return new Command("run", "A plan being carried out") { start, list, show, follow, halt };
+    }
+
+    /// <summary>Follows a run; 0 all switched, 3 some failed, 1 none switched, 4 waits for a person.</summary>
+    internal static async Task<int> FollowAsync(FurloughClient client, long number, bool json, CancellationToken stop)
+    {
+        var run = Terminal.Live && !json ? await FollowLiveAsync(client, number, stop) : await FollowPlainAsync(client, number, json, stop);
+        if (json) Terminal.Json(run);
+        else
+        {
+            Terminal.Line();
+            Summary(run, await client.RelocationsAsync(number, null, stop));
+        }
+        if (run.State == RunState.Running) return ExitCode.WaitsForPerson;
+        var done = run.Counts.Where(c => c.Key is "switched" or "finished").Sum(c => c.Value);
+        return done == run.Relocations ? ExitCode.Done : done > 0 ? ExitCode.DoneInPart : ExitCode.Failed;
+    }
+
+    private static async Task<RunView> FollowPlainAsync(FurloughClient client, long number, bool json, CancellationToken stop)
+    {
+        Dictionary<long, string> said = [];
+        for (; ; )
+        {
+            var run = await client.RunAsync(number, stop);
+            foreach (var r in json ? [] : await client.RelocationsAsync(number, null, stop))
+            {
+                var now = $"{r.State.Word()}{(r.State.IsAtRest() || r.Step is null ? "" : " " + r.Step.Value.Word())}";
+                if (said.GetValueOrDefault(r.Number) == now || r.State == RelocationState.Planned) continue;
+                said[r.Number] = now;
+                Terminal.Line($"{r.Machine}  {r.Number}  {r.Holding} of {r.Account}  {now}");
+            }
+            if (IsOver(run)) return run;
+            await Task.Delay(1_000, stop);
+        }
+    }
+
+    private static Task<RunView> FollowLiveAsync(FurloughClient client, long number, CancellationToken stop) =>
+        Terminal.Out.Progress().AutoClear(true).Columns(new TaskDescriptionColumn { Alignment = Justify.Left }, new ProgressBarColumn { Width = 30 }, new PercentageColumn()).StartAsync(async progress =>
+        {
+            var whole = progress.AddTask($"run {number}");
+            Dictionary<long, ProgressTask> tasks = [];
+            for (; ; )
+            {
+                var run = await client.RunAsync(number, stop);
+                whole.Description = $"run {number}  {Markup.Escape(Counts(run))}";
+                var rows = await client.RelocationsAsync(number, null, stop);
+                whole.Value = 100.0 * rows.Count(r => r.State.IsAtRest()) / Math.Max(1, rows.Count);
+                foreach (var r in rows.Where(r => r.Progress is not null || tasks.ContainsKey(r.Number)))
+                {
+                    if (r.State.IsAtRest())
+                    {
+                        if (tasks.Remove(r.Number, out var over)) over.StopTask();
+                        continue;
+                    }
+                    if (!tasks.TryGetValue(r.Number, out var task))
+                    {
+                        if (tasks.Count >= 12) continue;
+                        tasks[r.Number] = task = progress.AddTask("");
+                    }
+                    var p = r.Progress;
+                    task.Description = Markup.Escape($"{r.Machine}  {r.Holding} of {r.Account}  {r.Step?.Word()}  {(p is null ? "" : $"{Words.Size(p.BytesPerSecond)}/s")}");
+                    task.Value = p is null or { BytesTotal: 0 } ? 0 : Math.Min(100, 100.0 * p.BytesDone / p.BytesTotal);
+                }
+                if (IsOver(run)) return run;
+                await Task.Delay(500, stop);
+            }
+        });
+
+    private static bool IsOver(RunView run) => run.WaitsForPerson || run.State != RunState.Running && run.Counts.Keys.All(k => Words.Find<RelocationState>(k)!.Value.IsAtRest());
+
+    private static string Counts(RunView run) => string.Join(", ", run.Counts.OrderBy(c => c.Key, StringComparer.Ordinal).Select(c => $"{c.Value} {c.Key}"));
+
+    private static void Summary(RunView run, IReadOnlyList<RelocationView> rows)
+    {
+        Terminal.Line($"Run {run.Number}  {run.Title}  {run.State.Word()}  {Counts(run)}; {Words.Size(run.DoneBytes)} of {Words.Size(run.DataBytes)} at the target.");
+        foreach (var group in run.Failures)
+        {
+            Terminal.Line($"\n{group.Code}: {Words.Count(group.Relocations.Count, "relocation")} on {string.Join(", ", group.Machines.Take(8))}{(group.Machines.Count > 8 ? ", …" : "")}");
+            foreach (var r in rows.Where(r => r.Failure?.Code == group.Code).Take(8)) Terminal.Line($"  {r.Machine}  {r.Number}  {r.Failure}");
+        }
+    }
+}

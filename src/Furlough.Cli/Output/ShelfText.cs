@@ -1,0 +1,45 @@
+using System.Text;
+using Furlough.Model;
+using Furlough.Protocol.Api;
+
+namespace Furlough.Cli.Output;
+
+/// <summary>The shelf drawing in text: as long as the volume, a block for what lives on it, outlined what is planned, hatched what is kept.</summary>
+internal static class ShelfText
+{
+    private static bool Unicode => Console.OutputEncoding.CodePage is 65001 or 1200;
+
+    /// <summary>The marks: live, planned, original, free, reserve, unmanaged.</summary>
+    private static (char Live, char Planned, char Original, char Free, char Other) Marks => Unicode ? ('█', '┄', '▞', '·', '▒') : ('#', '.', '/', ' ', '=');
+
+    /// <summary>What the marks mean.</summary>
+    internal static string Legend => $"{Marks.Live} live  {Marks.Planned} planned  {Marks.Original} original  {Marks.Other} everything else  {Marks.Free} free";
+
+    /// <summary>Draws a shelf.</summary>
+    internal static string Draw(Shelf shelf, int width)
+    {
+        if (shelf.SizeBytes <= 0) return new string(' ', width);
+        var used = shelf.SizeBytes - shelf.FreeBytes;
+        var live = Sum("live", "drifted", "unreadable");
+        var original = Sum("original");
+        var planned = Math.Min(Sum("planned"), shelf.FreeBytes);
+        var other = Math.Max(0, used - live - original);
+        var text = new StringBuilder();
+        Add(other, Marks.Other);
+        Add(live, Marks.Live);
+        Add(original, Marks.Original);
+        Add(planned, Marks.Planned);
+        if (text.Length > width) text.Length = width;
+        return text.Append(Marks.Free, width - text.Length).ToString();
+
+        long Sum(params string[] styles) => shelf.Blocks.Where(b => styles.Contains(b.Style)).Sum(b => b.DataBytes);
+
+        void Add(long bytes, char mark)
+        {
+            if (bytes > 0) text.Append(mark, (int)Math.Max(bytes * 100 > shelf.SizeBytes ? 1 : 0, Math.Round((double)bytes / shelf.SizeBytes * width)));
+        }
+    }
+
+    /// <summary>Standing as shape and word.</summary>
+    internal static string Show(this Standing standing) => (Unicode ? standing.Shape().ToString() : "*") + " " + standing.Word();
+}

@@ -1,0 +1,59 @@
+using System.Text.Json;
+using Furlough.Protocol;
+using Spectre.Console;
+
+namespace Furlough.Cli.Output;
+
+/// <summary>What commands print: tables for people, JSON for programs.</summary>
+internal static class Terminal
+{
+    private static readonly JsonSerializerOptions Indented = new(JsonSerializerOptions.Web) { WriteIndented = true, Encoder = System.Text.Encodings.Web.JavaScriptEncoder.UnsafeRelaxedJsonEscaping };
+
+    /// <summary>Where tables go. In a pipe lines are never folded.</summary>
+    internal static IAnsiConsole Out { get; } = Make();
+
+    /// <summary>True when a person looks on.</summary>
+    internal static bool Live => !Console.IsOutputRedirected;
+
+    /// <summary>Prints a value as JSON.</summary>
+    internal static void Json<T>(T value) => Console.Out.WriteLine(JsonSerializer.Serialize(value, Indented));
+
+    /// <summary>Prints a line.</summary>
+    internal static void Line(string text = "") => Out.WriteLine(text);
+
+    /// <summary>Prints a table; columns whose head begins with '>' are set to the right.</summary>
+    internal static void Table(IReadOnlyList<string> heads, IEnumerable<IReadOnlyList<string>> rows)
+    {
+        var table = new Table { Border = TableBorder.None, ShowRowSeparators = false };
+        foreach (var head in heads)
+        {
+            var column = new TableColumn(new Text(head.TrimStart('>'), new Style(decoration: Decoration.Bold))) { NoWrap = !Live, Padding = new Padding(0, 0, 2, 0) };
+            if (head.StartsWith('>')) column.Alignment = Justify.Right;
+            table.AddColumn(column);
+        }
+        foreach (var row in rows) table.AddRow(row.Select(cell => new Text(cell)));
+        Out.Write(table);
+    }
+
+    /// <summary>Prints an error with its remedy and returns its exit code.</summary>
+    internal static int Fail(ServiceException error)
+    {
+        Console.Error.WriteLine($"furlough: {error.Message}");
+        foreach (var detail in error.Details.Where(d => !error.Message.Contains(d, StringComparison.Ordinal)).Take(20)) Console.Error.WriteLine($"  {detail}");
+        if (error.Remedy is { } remedy) Console.Error.WriteLine(remedy);
+        return error.Status switch { 400 or 404 => ExitCode.WrongUse, 401 or 403 or 409 or 410 => ExitCode.Refused, _ => ExitCode.Failed };
+    }
+
+    private static IAnsiConsole Make()
+    {
+        var console = AnsiConsole.Create(new AnsiConsoleSettings());
+        if (Console.IsOutputRedirected) console.Profile.Width = 4_000;
+        return console;
+    }
+}
+
+/// <summary>Exit codes of every command.</summary>
+internal static class ExitCode
+{
+    internal const int Done = 0, Failed = 1, WrongUse = 2, DoneInPart = 3, WaitsForPerson = 4, Refused = 5;
+}

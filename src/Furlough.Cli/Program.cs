@@ -1,0 +1,14 @@
+using System.CommandLine;
+using Furlough.Cli;
+using Furlough.Cli.Commands;
+
+Console.OutputEncoding = System.Text.Encoding.UTF8;
+var root = new RootCommand("Plans, applies and audits the relocation of folders and other holdings across many machines.")
+{
+    Connection.Service, Connection.Token, Connection.Json,
+    ServiceCommands.Make(), MachineCommands.Make(), BriefCommands.Make(), PlanCommands.Make(), RunCommands.Make(),
+    RelocationCommands.Make(), OriginalCommands.Make(), AuditCommands.Make(), AccessCommands.Make(), DemoCommands.Make(),
+};
+var parsed = root.Parse(args);
+var code = await parsed.InvokeAsync();
+return parsed.Errors.Count > 0 ? Furlough.Cli.Output.ExitCode.WrongUse : code;

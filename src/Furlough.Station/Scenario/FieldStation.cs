@@ -1,0 +1,108 @@
+using Furlough.Model;
+using Furlough.Station.World;
+
+namespace Furlough.Station;
+
+/// <summary>Calder Fen Field Station: 59 workstations in five rooms, and more of the same where more are wanted. The same seed gives the same station.</summary>
+public static class FieldStation
+{
+    private const long GB = 1_000_000_000;
+    private static readonly string[] People =
+    [
+        "asa.lind", "bo.tarrant", "cleo.vasher", "dov.marek", "ines.quill", "juno.hale", "kit.sorrel", "lior.fenn", "mara.ostby", "nils.corde", "oona.birk", "pim.alder", "rue.castell", "sol.windt", "tove.ash",
+        "wren.dacey", "yara.moss", "zeno.pike",
+    ];
+
+    /// <summary>The first <paramref name="machines"/> workstations.</summary>
+    public static IReadOnlyList<MachineSpec> Make(int machines, ulong seed)
+    {
+        List<(string Name, string Room)> places =
+        [
+            .. Row("herb", "Herbarium", 10), .. Row("map", "Map Room", 8), .. Row("wet", "Wet Lab", 12), .. Row("sem", "Seminar Lab", 24), .. Enumerable.Range(1, 5).Select(i => ($"cabin-{i}", "Cabin")),
+        ];
+        for (var i = 1; places.Count < machines; i++) places.Add(($"bay-{i:D4}", $"Field Bay {(i - 1) / 40 + 1}"));
+        return [.. places.Take(machines).Select((p, i) => One(p.Name, p.Room, FileRange.Mix(seed * 7919 + (ulong)i)))];
+    }
+
+    private static IEnumerable<(string, string)> Row(string prefix, string room, int count) => Enumerable.Range(1, count).Select(i => ($"{prefix}-{i:D2}", room));
+
+    private static MachineSpec One(string name, string room, ulong seed)
+    {
+        var dice = new Dice(seed);
+        var accounts = room switch { "Map Room" => 2 + dice.Next(3), "Seminar Lab" => 4 + dice.Next(3), "Herbarium" => 2, "Wet Lab" => 2 + dice.Next(2), _ => 1 + dice.Next(2) };
+        var first = dice.Next(People.Length);
+        if (name == "herb-04") first = 0;
+        List<AccountSpec> people = [new AccountSpec("keeper", 1900, true, [new FolderSpec("Documents", 12, 0, 20_000_000, "note", ".txt")])];
+        for (var i = 0; i < accounts; i++) people.Add(Person(People[(first + i) % People.Length], (uint)(1000 + first + i), room, i == 0, dice));
+        return new MachineSpec(name, room, "Windows 11 (stand-in)", seed, Volumes(name, room, people, dice), people, Faults(name, people));
+    }
+
+    private static AccountSpec Person(string name, uint id, string room, bool heavy, Dice dice)
+    {
+        FolderSpec Of(string folder, double gigabytes, double megabytesEach, string stem, string ending, int small = 0)
+        {
+            var bytes = (long)(gigabytes * dice.Between(0.6, 1.5) * GB);
+            return new FolderSpec(folder, (int)Math.Max(3, bytes / (megabytesEach * 1e6)) + small, small, bytes + small * 4_000L, stem, ending);
+        }
+
+        return room switch
+        {
+            "Herbarium" => new AccountSpec(name, id, false,
+            [
+                Of("Documents", 3, 1.2, "label-sheet", ".ods"), Of("Pictures", heavy ? 190 : 40, 46, "specimen", ".tif", heavy ? 30_000 + dice.Next(20_000) : 4_000), Of("Music", 0.3, 6, "birdsong", ".flac"), Of("Videos", 4, 400, "microscope", ".mkv"), Of("Downloads", 6, 14, "download", ".zip"),
+            ]),
+            "Wet Lab" => new AccountSpec(name, id, false, [Of("Documents", 5, 0.8, "assay", ".csv"), Of("Pictures", 8, 5, "gel", ".png"), Of("Music", 0.2, 6, "playlist", ".flac"), Of("Videos", 9, 300, "settling", ".mkv"), Of("Downloads", 4, 9, "download", ".zip")]),
+            "Seminar Lab" => new AccountSpec(name, id, false, [Of("Documents", 0.6, 0.5, "count-sheet", ".ods"), Of("Pictures", 2.2, 4, "field", ".jpg"), Of("Music", 0.4, 6, "birdsong", ".flac"), Of("Videos", 1.5, 120, "talk", ".mkv"), Of("Downloads", 1.2, 8, "download", ".zip")]),
+            _ => new AccountSpec(name, id, false, [Of("Documents", 6, 1, "transect", ".ods"), Of("Pictures", 14, 6, "aerial", ".jpg"), Of("Music", 2, 8, "recording", ".flac"), Of("Videos", 7, 350, "survey", ".mkv"), Of("Downloads", 5, 12, "download", ".zip")]),
+        };
+    }
+
+    private static List<VolumeSpec> Volumes(string name, string room, List<AccountSpec> people, Dice dice)
+    {
+        var data = people.Sum(p => p.Folders.Sum(f => f.DataBytes));
+        var (size, solid) = room switch { "Herbarium" => (480 * GB, true), "Map Room" => (240 * GB, true), "Wet Lab" => (160 * GB, false), _ => (256 * GB, true) };
+        var other = Math.Max(25 * GB, (long)((size - data) * dice.Between(0.55, 0.92)));
+        if (data + other > size) size = (data + other) / GB * GB + 8 * GB;
+        List<VolumeSpec> volumes = [solid ? Solid("C:", "System", size, other, true) : Rotating("C:", "System", size, other, true)];
+        volumes.Add(name switch
+        {
+            "map-06" => new VolumeSpec("E:", "STICK", Attachment.Removable, Medium.Solid, "small-fat", 64 * GB, 20 * GB, false, false, 18e6, 60),
+            "cabin-5" => new VolumeSpec("E:", "CREW", Attachment.External, Medium.Rotating, "exchange-fat", 1_000 * GB, 40 * GB, false, false, 95e6, 90),
+            _ when room == "Cabin" => Rotating("E:", "Crew", 1_000 * GB, 30 * GB, false) with { Attached = Attachment.External },
+            _ when room == "Herbarium" => Rotating("D:", "Data", 4_000 * GB, 300 * GB, false),
+            _ when room == "Wet Lab" => Rotating("D:", "Data", 500 * GB, 60 * GB, false) with { BytesPerSecond = 70e6 },
+            _ => Rotating("D:", "Data", 1_000 * GB, 80 * GB, false),
+        });
+        return volumes;
+    }
+
+    private static List<ScriptedFault> Faults(string name, List<AccountSpec> people)
+    {
+        var person = people[1].Name;
+        return name switch
+        {
+            "herb-04" => [new UnreadableFile(person, "Pictures", "plots/2019/quadrat-77.tif")],
+            "wet-07" => [new VolumeFills(2 * GB)],
+            "cabin-2" => [new NetworkCut(2 * GB, TimeSpan.FromSeconds(75))],
+            "sem-11" => [new HeldOpen(person, "Documents", "sheet editor", "sheets\\count-sheet-000001.ods")],
+            "sem-19" => [new DriftsBack()],
+            "herb-09" => [new PowerLoss()],
+            _ => [],
+        };
+    }
+
+    private static VolumeSpec Solid(string letter, string label, long size, long other, bool system) => new(letter, label, Attachment.Internal, Medium.Solid, "journalled", size, other, system, true, 420e6, 2_500);
+
+    private static VolumeSpec Rotating(string letter, string label, long size, long other, bool system) => new(letter, label, Attachment.Internal, Medium.Rotating, "journalled", size, other, system, true, 140e6, 160);
+
+    private sealed class Dice(ulong seed)
+    {
+        private ulong _state = seed;
+
+        internal int Next(int below) => (int)(Draw() % (ulong)below);
+
+        internal double Between(double low, double high) => low + (high - low) * (Draw() % 10_000 / 10_000.0);
+
+        private ulong Draw() => FileRange.Mix(_state++);
+    }
+}

@@ -1,0 +1,164 @@
+using Furlough.Engine;
+using Furlough.Engine.Ports;
+using Furlough.Model;
+
+namespace Furlough.Station.World;
+
+/// <summary>Volumes of a stand-in, shown by letters.</summary>
+internal sealed class StationVolumes(StationMachine machine) : IVolumes
+{
+    internal const string Fills = "volume fills";
+
+    public IVolume Require(VolumeIdentity identity) =>
+        machine.VolumeStates.FirstOrDefault(v => v.Identity == identity) is { } state ? new StationVolume(machine, state) : throw Faults.VolumeAbsent(identity.Key);
+
+    public string Show(Place place) =>
+        machine.VolumeStates.FirstOrDefault(v => v.Identity.Key == place.Volume) is { } v ? $"{v.Spec.Letter}\\{place.Path.Replace('/', '\\')}" : $"(absent volume {place.Volume})\\{place.Path}";
+
+    private sealed class StationVolume(StationMachine machine, StationVolumeState state) : IVolume
+    {
+        public VolumeIdentity Identity => state.Identity;
+
+        public long FreeBytes
+        {
+            get
+            {
+                foreach (var fault in machine.Spec.Faults.OfType<VolumeFills>())
+                    if (!state.Spec.System && machine.Once(Fills)) state.UsedBytes = state.Spec.SizeBytes - fault.LeavesBytes;
+                return state.FreeBytes;
+            }
+        }
+
+        public FileSystemAbilities Abilities => state.Abilities;
+
+        public int Workers => state.Spec.Medium == Medium.Rotating ? 1 : 2;
+
+        public IFolder OpenRoot() => new StationFolder(machine, state.Root, "");
+
+        public void Sync()
+        {
+            lock (machine.Lock) machine.FlushLog();
+        }
+
+        public void Dispose()
+        {
+        }
+    }
+}
+
+/// <summary>Typed settings of accounts: each user folder stands in two containers, which must agree.</summary>
+internal sealed class StationPointers(StationMachine machine) : IPointers
+{
+    internal const string Kind = "account-setting";
+
+    internal static string Current(string account) => $"settings of {account}/folders";
+
+    internal static string Older(string account) => $"settings of {account}/folders, older programs";
+
+    internal static IReadOnlyList<PointerAddress> Addresses(string account, string folder) =>
+        [new(Kind, Current(account), folder, account), new(Kind, Older(account), folder, account)];
+
+    public PointerValue Read(PointerAddress address)
+    {
+        lock (machine.Lock) return machine.Setting(address.Container, address.Key);
+    }
+
+    public PointerValue Spell(PointerAddress address, Place place, PointerValue present) => present with { Text = machine.Volumes.Show(place) };
+
+    public void Swap(PointerAddress address, PointerValue expected, PointerValue next)
+    {
+        lock (machine.Lock)
+        {
+            var found = machine.Setting(address.Container, address.Key);
+            if (found != expected) throw Faults.PointerChanged(address, expected, found);
+            if (address.Container == Older(address.Account) && machine.Spec.Faults.OfType<PowerLoss>().Any() && machine.Once("power loss")) throw new PowerLossException();
+            machine.SetSetting(address.Container, address.Key, next);
+        }
+    }
+
+    /// <summary>Where a setting leads.</summary>
+    internal static Place? Resolve(StationMachine machine, string account, PointerValue value)
+    {
+        var text = value.Text?.Replace("%PROFILE%", $"{machine.VolumeStates[0].Spec.Letter}\\Accounts\\{account}", StringComparison.Ordinal);
+        return text is { Length: > 3 } && machine.VolumeStates.FirstOrDefault(v => text.StartsWith(v.Spec.Letter + "\\", StringComparison.OrdinalIgnoreCase)) is { } volume
+            ? new Place(volume.Identity.Key, text[3..].Replace('\\', '/')) : null;
+    }
+}
+
+/// <summary>People and programs of a stand-in.</summary>
+internal sealed class StationActivity(StationMachine machine) : IActivity
+{
+    public IReadOnlyList<string> InUse(Place place) =>
+        [.. machine.Spec.Faults.OfType<HeldOpen>().Where(h => place.Path == $"Accounts/{h.Account}/{h.Folder}").Select(h => $"{h.Program} ({h.Account}): {machine.Volumes.Show(place)}\\{h.File}")];
+
+    public string? SignInRecord(string account) => machine.IsBarred(account) ? "barred" : "allowed";
+
+    public void BarSignIn(string account) => machine.SetBarred(account, true);
+
+    public void AllowSignIn(string account, string record) => machine.SetBarred(account, record == "barred");
+
+    public string? WhereIs(HoldingName holding)
+    {
+        var value = machine.Setting(StationPointers.Current(holding.Account), holding.Name);
+        return StationPointers.Resolve(machine, holding.Account, value) is { } place ? machine.Volumes.Show(place) : null;
+    }
+}
+
+/// <summary>Surveys of a stand-in.</summary>
+internal sealed class StationSurveyor(StationMachine machine) : ISurveyor
+{
+    public Survey Take(IReadOnlyList<OriginalFacts> originals, CancellationToken stop)
+    {
+        Drift(originals);
+        lock (machine.Lock)
+        {
+            List<HoldingFacts> holdings = [];
+            foreach (var account in machine.Spec.Accounts)
+                foreach (var folder in account.Folders) holdings.Add(Look(account.Name, folder.Name));
+            var volumes = machine.VolumeStates.Select(v => new VolumeFacts(v.Identity, v.Spec.Label, v.Spec.Letter, v.Spec.Attached, v.Spec.Medium, v.Spec.FileSystem, v.Spec.SizeBytes, v.FreeBytes, 4096,
+                v.Spec.System, true, false, v.Spec.Attached == Attachment.Internal, v.Abilities, v.Spec.System ? [] : Taken(v.Root, "", 1).ToList())).ToList();
+            return new Survey(machine.Clock.GetUtcNow(), machine.Spec.OperatingSystem, "stand-in", volumes,
+                [.. machine.Spec.Accounts.Select(a => new AccountFacts(a.Name, $"{a.Id}", $"Accounts/{a.Name}", a.Fallback, false))], holdings,
+                [.. originals.Select(o => o with { Recreated = Find(o.Source) is not null && holdings.All(h => h.Place != o.Source) })], []);
+        }
+    }
+
+    private HoldingFacts Look(string account, string folder)
+    {
+        var pointers = StationPointers.Addresses(account, folder).Select(a => (Address: a, Value: machine.Setting(a.Container, a.Key)))
+            .Select(p => new PointerFacts(p.Address, p.Value, StationPointers.Resolve(machine, account, p.Value))).ToList();
+        var place = pointers[0].Resolves;
+        var node = place is null ? null : Find(place);
+        var (files, bytes) = node?.Measure() ?? (0, 0);
+        return new HoldingFacts(new HoldingName(account, HoldingKind.Folder, folder), place, place is null ? pointers[0].Value.Text ?? "" : machine.Volumes.Show(place), node is not null, pointers, files, bytes, 0, place is null ? [] : machine.Activity.InUse(place));
+    }
+
+    /// <summary>An update puts one setting back, some time after the relocation was seen to be right.</summary>
+    private void Drift(IReadOnlyList<OriginalFacts> originals)
+    {
+        if (!machine.Spec.Faults.OfType<DriftsBack>().Any() || originals.Count == 0) return;
+        if (machine.Once("seen switched")) return;
+        if (!machine.Once("update")) return;
+        var (account, folder) = (originals[0].Holding.Account, originals[0].Holding.Name);
+        lock (machine.Lock) machine.SetSetting(StationPointers.Current(account), folder, new PointerValue("expandable", $"%PROFILE%\\{folder}"));
+    }
+
+    private StationNode? Find(Place place)
+    {
+        var node = machine.VolumeStates.FirstOrDefault(v => v.Identity.Key == place.Volume)?.Root;
+        foreach (var part in place.Parts)
+            if (node is null || !node.Children.TryGetValue(part, out node)) return null;
+        return node;
+    }
+
+    private static IEnumerable<string> Taken(StationNode folder, string path, int level)
+    {
+        foreach (var (name, child) in folder.Children.Where(c => !c.Key.StartsWith(Layout.Prefix, StringComparison.Ordinal)))
+        {
+            var below = path.Length == 0 ? name : path + "/" + name;
+            if (child.Kind != NodeKind.Folder || child.RangeCount > 0 || child.Children.Keys.Any(k => !k.StartsWith(Layout.Prefix, StringComparison.Ordinal))) yield return below;
+            if (level < 3 && child.Kind == NodeKind.Folder)
+                foreach (var deeper in Taken(child, below, level + 1)) yield return deeper;
+        }
+    }
+}

@@ -1,0 +1,33 @@
+using Furlough.Engine.Ports;
+using Furlough.Model;
+
+namespace Furlough.Station.World;
+
+/// <summary>A stand-in's volume as declared.</summary>
+/// <param name="OtherBytes">Taken by what Furlough does not manage.</param>
+/// <param name="FilesPerSecond">How many small files it handles in a second.</param>
+public sealed record VolumeSpec(string Letter, string Label, Attachment Attached, Medium Medium, string FileSystem, long SizeBytes, long OtherBytes, bool System, bool Owners, double BytesPerSecond, double FilesPerSecond);
+
+/// <summary>A stand-in's volume as it is.</summary>
+internal sealed class StationVolumeState
+{
+    internal StationVolumeState(int index, VolumeSpec spec, VolumeIdentity identity)
+    {
+        (Index, Spec, Identity, UsedBytes) = (index, spec, identity, spec.OtherBytes);
+        Root = new StationNode(index + 1, NodeKind.Folder, this) { Mode = 0x1ED };
+    }
+
+    internal int Index { get; }
+
+    internal VolumeSpec Spec { get; }
+
+    internal VolumeIdentity Identity { get; }
+
+    internal StationNode Root { get; }
+
+    internal long UsedBytes { get; set; }
+
+    internal long FreeBytes => Math.Max(0, Spec.SizeBytes - UsedBytes);
+
+    internal FileSystemAbilities Abilities => FileSystemAbilities.Full with { Owners = Spec.Owners, ExtendedAttributes = false, CaseSensitive = false, TimeStepNanoseconds = 100 };
+}

@@ -82,12 +82,19 @@ public sealed class ServiceHost : IAsyncDisposable
         builder.Services.AddSingleton(TimeProvider.System).AddSingleton<LiveHub>().AddSingleton<DocketSignals>().AddSingleton<DocketDesk>().AddSingleton<AgentSessions>()
             .AddSingleton<RunControl>().AddSingleton<BulletinDesk>().AddSingleton<SurveyDesk>().AddSingleton<Freshness>().AddSingleton<Acting>();
         builder.Services.AddSingleton(SigningKey.LoadOrMake(Path.Combine(options.Data, "service-key")));
-        builder.Services.AddExceptionHandler<ProblemWriter>().AddProblemDetails().AddOpenApi();
+        builder.Services.AddExceptionHandler<ProblemWriter>().AddProblemDetails().AddOpenApi(o => o.AddDocumentTransformer((document, _, _) =>
+        {
+            document.Info.Title = "Furlough";
+            document.Info.Version = "v1";
+            document.Servers?.Clear();
+            return Task.CompletedTask;
+        }));
         builder.Services.ConfigureHttpJsonOptions(json =>
         {
             json.SerializerOptions.RespectNullableAnnotations = true;
             json.SerializerOptions.RespectRequiredConstructorParameters = true;
             json.SerializerOptions.MaxDepth = 32;
+            json.SerializerOptions.NumberHandling = System.Text.Json.Serialization.JsonNumberHandling.Strict;
         });
 
         var app = builder.Build();

@@ -1,0 +1,63 @@
+# Every target installs what it needs. `make demo` and `make test` are all that a fresh machine wants.
+SHELL := /bin/bash
+.SHELLFLAGS := -euo pipefail -c
+.DEFAULT_GOAL := build
+CONFIG := Release
+CONSOLE := src/console
+
+.PHONY: build demo test soak bench format check clean tools system-tools api
+
+build: bin/furlough bin/furlough-agent $(CONSOLE)/dist/index.html
+
+SOURCES := $(shell find src tests -name '*.cs' -o -name '*.csproj' -o -name '*.yaml' | grep -v node_modules) Directory.Build.props Directory.Packages.props
+
+artifacts/built: $(SOURCES)
+	@scripts/require dotnet node
+	dotnet build Furlough.slnx -c $(CONFIG) --nologo -v quiet -clp:NoSummary
+	@touch $@
+
+bin/furlough bin/furlough-agent: artifacts/built
+	@mkdir -p bin
+	@printf '#!/bin/sh\nexec "$$(dirname "$$(readlink -f "$$0")")/../artifacts/bin/Furlough.Cli/release/furlough" "$$@"\n' > bin/furlough
+	@printf '#!/bin/sh\nexec "$$(dirname "$$(readlink -f "$$0")")/../artifacts/bin/Furlough.Agent/release/furlough-agent" "$$@"\n' > bin/furlough-agent
+	@chmod +x bin/furlough bin/furlough-agent
+	@touch bin/furlough bin/furlough-agent
+
+$(CONSOLE)/node_modules/.ready: $(CONSOLE)/package-lock.json
+	@scripts/require node
+	cd $(CONSOLE) && npm ci --no-fund --no-audit --loglevel=error
+	@touch $@
+
+$(CONSOLE)/dist/index.html: $(CONSOLE)/node_modules/.ready $(shell find $(CONSOLE)/src -type f) $(CONSOLE)/index.html
+	cd $(CONSOLE) && npm run --silent build
+
+# What the tests use of the system: Chromium, file system tools.
+system-tools:
+	@scripts/install-system-tools
+
+demo: build
+	bin/furlough demo start --fresh
+
+test: build system-tools
+	scripts/test
+
+soak: build system-tools
+	FURLOUGH_SEEDS=10000 scripts/test soak
+
+bench: build system-tools
+	bench/run
+
+format: $(CONSOLE)/node_modules/.ready
+	dotnet format Furlough.slnx
+	cd $(CONSOLE) && npm run --silent format
+
+check: $(CONSOLE)/node_modules/.ready
+	dotnet format Furlough.slnx --verify-no-changes
+	cd $(CONSOLE) && npm run --silent check
+
+# The description of the API and the console's types, from the service itself.
+api: build
+	scripts/write-api
+
+clean:
+	rm -rf artifacts bin $(CONSOLE)/dist $(CONSOLE)/node_modules demo-data

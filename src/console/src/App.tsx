@@ -1,0 +1,58 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useState } from "react";
+import { Link, Route, Routes } from "react-router";
+import { api, Refusal } from "./api/client";
+import { useLive } from "./api/live";
+import { MachinePage } from "./pages/MachinePage";
+import { RoomsPage } from "./pages/RoomsPage";
+import { SignInPage } from "./pages/SignInPage";
+import { count, words } from "./words";
+
+export function App() {
+  const queries = useQueryClient();
+  const [arriving, setArriving] = useState(() => new URLSearchParams(location.hash.slice(1)).get("token"));
+  const status = useQuery({ queryKey: ["status"], queryFn: api.status, enabled: arriving === null });
+
+  useEffect(() => {
+    if (arriving === null) return;
+    history.replaceState(null, "", location.pathname);
+    api.signIn(arriving).finally(() => setArriving(null));
+  }, [arriving]);
+
+  if (status.error instanceof Refusal && status.error.status === 401)
+    return <SignInPage onSignedIn={() => queries.invalidateQueries()} />;
+  if (!status.data) return <p className="page quiet">{status.error ? words.offline : words.loading}</p>;
+  return <SignedIn who={status.data.you.name} machines={status.data.machines} silent={status.data.silent} />;
+}
+
+function SignedIn({ who, machines, silent }: { who: string; machines: number; silent: number }) {
+  const heard = useLive();
+  return (
+    <>
+      <header className="top">
+        <Link to="/" className="name">
+          {words.title}
+        </Link>
+        <nav aria-label="Main">
+          <Link to="/">{words.rooms}</Link>
+        </nav>
+        <span className="quiet">
+          {count(machines, "machine")}
+          {silent > 0 && `, ${silent} silent`} · {who}
+        </span>
+      </header>
+      {!heard && (
+        <p className="offline" role="status">
+          {words.offline}
+        </p>
+      )}
+      <main className="page">
+        <Routes>
+          <Route path="/" element={<RoomsPage />} />
+          <Route path="/machines/:name" element={<MachinePage />} />
+          <Route path="*" element={<p>There is no such page.</p>} />
+        </Routes>
+      </main>
+    </>
+  );
+}

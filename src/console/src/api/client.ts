@@ -1,0 +1,53 @@
+import createClient from "openapi-fetch";
+import type { components, paths } from "./schema";
+
+type Schemas = components["schemas"];
+export type MachineSummary = Schemas["MachineSummary"];
+export type MachineDetail = Schemas["MachineDetail"];
+export type HoldingView = Schemas["HoldingView"];
+export type RelocationView = Schemas["RelocationView"];
+export type RunView = Schemas["RunView"];
+export type Shelf = Schemas["Shelf"];
+export type ShelfBlock = Schemas["ShelfBlock"];
+export type Standing = Schemas["Standing"];
+export type Failure = Schemas["Failure"];
+export type Finding = Schemas["Finding"];
+
+/** The service's answer to a call that it did not fulfil. */
+export class Refusal extends Error {
+  constructor(
+    readonly status: number,
+    readonly code: string,
+    message: string,
+    readonly remedy: string | undefined,
+  ) {
+    super(message);
+  }
+}
+
+const client = createClient<paths>({ headers: { "X-Furlough-Console": "1" } });
+
+async function unwrap<T>(call: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
+  const { data, error, response } = await call;
+  if (response.ok) return data as T;
+  const problem = (error ?? {}) as { code?: string; detail?: string; remedy?: string };
+  throw new Refusal(
+    response.status,
+    problem.code ?? "unknown",
+    problem.detail ?? `The service answered ${response.status}.`,
+    problem.remedy,
+  );
+}
+
+export const api = {
+  signIn: (token: string) => unwrap(client.POST("/api/v1/session", { body: { token } })),
+  status: () => unwrap(client.GET("/api/v1/status")),
+  machines: () => unwrap(client.GET("/api/v1/machines")),
+  machine: (name: string) => unwrap(client.GET("/api/v1/machines/{name}", { params: { path: { name } } })),
+  runs: () => unwrap(client.GET("/api/v1/runs")),
+  survey: (name: string) => unwrap(client.POST("/api/v1/machines/{name}/survey", { params: { path: { name } } })),
+  retry: (number: number) =>
+    unwrap(client.POST("/api/v1/relocations/{number}/retry", { params: { path: { number } } })),
+  takeBack: (number: number) =>
+    unwrap(client.POST("/api/v1/relocations/{number}/return", { params: { path: { number } } })),
+};

@@ -1,0 +1,125 @@
+import { useQuery } from "@tanstack/react-query";
+import { useMemo } from "react";
+import { Link, useSearchParams } from "react-router";
+import { api, type MachineSummary, type Standing } from "../api/client";
+import { ShelfDrawing, ShelfLegend } from "../parts/ShelfDrawing";
+import { StandingMark } from "../parts/StandingMark";
+import { count, shorten, size, words } from "../words";
+
+const urgency: Record<Standing, number> = {
+  stuck: 0,
+  drifted: 1,
+  waiting: 2,
+  silent: 3,
+  "under-way": 4,
+  ready: 5,
+  settled: 6,
+};
+
+function fits(machine: MachineSummary, filter: string): boolean {
+  const text = `${machine.name} ${machine.room} ${machine.standing}`.toLowerCase();
+  return filter
+    .toLowerCase()
+    .split(/\s+/)
+    .every((word) => text.includes(word));
+}
+
+export function RoomsPage() {
+  const machines = useQuery({ queryKey: ["machines"], queryFn: api.machines });
+  const [parameters, setParameters] = useSearchParams();
+  const filter = parameters.get("filter") ?? "";
+  const rooms = useMemo(() => {
+    const shown = (machines.data ?? []).filter((m) => fits(m, filter));
+    shown.sort((a, b) => urgency[a.standing] - urgency[b.standing] || a.name.localeCompare(b.name));
+    return Map.groupBy(shown, (m) => m.room);
+  }, [machines.data, filter]);
+
+  if (!machines.data) return <p className="quiet">{words.loading}</p>;
+  if (machines.data.length === 0)
+    return (
+      <p>
+        {words.noMachines} <span className="quiet">{words.noMachinesHow}</span>
+      </p>
+    );
+  return (
+    <>
+      <div className="heading">
+        <h1>{words.rooms}</h1>
+        <label>
+          <span className="quiet">{words.filter}</span>
+          <input
+            type="search"
+            placeholder={words.filterHint}
+            value={filter}
+            onChange={(e) => setParameters(e.target.value ? { filter: e.target.value } : {}, { replace: true })}
+          />
+        </label>
+      </div>
+      <ShelfLegend />
+      {rooms.size === 0 && <p>{words.nothingFits}</p>}
+      {[...rooms].map(([room, list]) => (
+        <Room key={room} room={room} machines={list} />
+      ))}
+    </>
+  );
+}
+
+function Room({ room, machines }: { room: string; machines: MachineSummary[] }) {
+  const standings = Map.groupBy(machines, (m) => m.standing);
+  return (
+    <section aria-label={room}>
+      <h2>
+        {room}{" "}
+        <span className="quiet">
+          {count(machines.length, "machine")}: {[...standings].map(([s, list]) => `${list.length} ${s}`).join(", ")}
+        </span>
+      </h2>
+      <table>
+        <thead>
+          <tr>
+            <th className="col-name">machine</th>
+            <th className="col-standing">standing</th>
+            <th>volumes</th>
+            <th className="number col-free">free on system volume</th>
+            <th className="col-attention">attention</th>
+          </tr>
+        </thead>
+        <tbody>
+          {machines.map((m) => (
+            <MachineRow key={m.id} machine={m} />
+          ))}
+        </tbody>
+      </table>
+    </section>
+  );
+}
+
+function MachineRow({ machine }: { machine: MachineSummary }) {
+  const largest = Math.max(...machine.shelves.map((s) => s.sizeBytes), 1);
+  const free = machine.systemSizeBytes > 0 ? (100 * machine.systemFreeBytes) / machine.systemSizeBytes : 0;
+  return (
+    <tr>
+      <th scope="row">
+        <Link to={`/machines/${machine.name}`}>{machine.name}</Link>
+      </th>
+      <td>
+        <StandingMark standing={machine.standing} />
+      </td>
+      <td className="shelves">
+        {machine.shelves.map((s) => (
+          <ShelfDrawing
+            key={s.root}
+            shelf={s}
+            length={Math.max(60, (1000 * Math.sqrt(s.sizeBytes)) / Math.sqrt(largest))}
+          />
+        ))}
+      </td>
+      <td className="number">
+        {machine.systemSizeBytes > 0 && `${size(machine.systemFreeBytes)} (${free.toFixed(0)} %)`}
+      </td>
+      <td className="attention" title={machine.attention ?? undefined}>
+        {machine.attention && shorten(machine.attention.replaceAll("`", ""), 90)}
+      </td>
+    </tr>
+  );
+}

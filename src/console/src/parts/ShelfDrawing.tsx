@@ -1,0 +1,93 @@
+import { useId } from "react";
+import type { Shelf } from "../api/client";
+import { size, words } from "../words";
+
+const HEIGHT = 22;
+
+/** One block on a shelf, in thousandths of its length. */
+interface Block {
+  key: string;
+  at: number;
+  width: number;
+  style: string;
+  label: string;
+}
+
+function layOut(shelf: Shelf): Block[] {
+  const share = (bytes: number) => (shelf.sizeBytes > 0 ? (bytes / shelf.sizeBytes) * 1000 : 0);
+  const used = shelf.sizeBytes - shelf.freeBytes;
+  const managed = shelf.blocks.filter((b) => b.style !== "planned").reduce((sum, b) => sum + b.dataBytes, 0);
+  const blocks: Block[] = [];
+  let at = 0;
+  const put = (key: string, bytes: number, style: string, label: string) => {
+    const width = share(bytes);
+    if (width <= 0) return;
+    blocks.push({ key, at, width: Math.min(width, 1000 - at), style, label: `${label}, ${size(bytes)}` });
+    at = Math.min(1000, at + width);
+  };
+  put("other", Math.max(0, used - managed), "other", words.everythingElse);
+  for (const style of ["live", "drifted", "unreadable", "original", "planned"])
+    for (const [i, b] of shelf.blocks.filter((one) => one.style === style).entries())
+      put(`${style}-${i}`, b.dataBytes, style, `${b.label}, ${style}`);
+  return blocks;
+}
+
+/** A volume as a shelf: solid where data lives, outlined what is planned, hatched what is kept, plain what is not managed. */
+export function ShelfDrawing({ shelf, length = 1000 }: { shelf: Shelf; length?: number }) {
+  const hatch = useId();
+  const blocks = layOut(shelf);
+  const title = `${shelf.root}: ${size(shelf.freeBytes)} of ${size(shelf.sizeBytes)} ${words.free}`;
+  return (
+    <svg
+      className="shelf"
+      viewBox={`0 0 1000 ${HEIGHT}`}
+      preserveAspectRatio="none"
+      role="img"
+      aria-label={title}
+      style={{ width: `${length / 10}%` }}
+    >
+      <defs>
+        <pattern id={hatch} width="6" height="6" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
+          <line x1="0" y1="0" x2="0" y2="6" className="hatch" />
+        </pattern>
+      </defs>
+      <rect x="0" y="0" width="1000" height={HEIGHT} className="board" />
+      {blocks.map((b) => (
+        <g key={b.key} className={`block ${b.style}`}>
+          <title>{b.label}</title>
+          <rect
+            x={b.at}
+            y={b.style === "planned" ? 3 : 1}
+            width={Math.max(0.5, b.width - 1)}
+            height={HEIGHT - (b.style === "planned" ? 6 : 2)}
+            fill={b.style === "original" ? `url(#${hatch})` : undefined}
+          />
+          {b.style === "unreadable" && (
+            <path
+              d={`M${b.at} 2 L${b.at + b.width - 1} ${HEIGHT - 2} M${b.at} ${HEIGHT - 2} L${b.at + b.width - 1} 2`}
+              className="cross"
+            />
+          )}
+          {b.style === "drifted" && (
+            <path
+              d={`M${b.at + b.width - 1} 1 l-3 5 l3 5 l-3 5 l3 5`}
+              className="torn"
+              vectorEffect="non-scaling-stroke"
+            />
+          )}
+        </g>
+      ))}
+    </svg>
+  );
+}
+
+/** What the drawing's styles mean. */
+export function ShelfLegend() {
+  return (
+    <p className="legend quiet">
+      <span className="key live" /> lives here <span className="key planned" /> planned{" "}
+      <span className="key original" /> original, kept <span className="key other" /> everything else{" "}
+      <span className="key free" /> free
+    </p>
+  );
+}

@@ -61,8 +61,9 @@ internal static class PlanCommands
         foreach (var group in plan.Hazards.GroupBy(h => (h.Severity, h.Code)).OrderBy(g => g.Key.Severity))
         {
             Terminal.Line($"\n{group.Key.Severity.Word()}  {group.Key.Code}  ({group.Count()})");
-            foreach (var one in group.Take(whole ? int.MaxValue : 3)) Terminal.Line($"  {one.Text}");
-            if (!whole && group.Count() > 3) Terminal.Line($"  and {group.Count() - 3} more");
+            var sentences = group.GroupBy(h => h.Text).Select(g => g.Key + (g.Count() > 1 ? $" ({g.Count()} holdings)" : "")).ToList();
+            foreach (var sentence in sentences.Take(whole ? int.MaxValue : 3)) Terminal.Line($"  {sentence}");
+            if (!whole && sentences.Count > 3) Terminal.Line($"  and {sentences.Count - 3} more");
             Terminal.Line($"  {group.First().Remedy}");
         }
         foreach (var consent in plan.Consents) Terminal.Line($"\n{consent.Hazard} accepted by {consent.By} at {consent.At:u}: {consent.Reason}");

@@ -127,7 +127,9 @@ internal static class RunCommands
         foreach (var group in run.Failures)
         {
             Terminal.Line($"\n{group.Code}: {Words.Count(group.Relocations.Count, "relocation")} on {string.Join(", ", group.Machines.Take(8))}{(group.Machines.Count > 8 ? ", …" : "")}");
-            foreach (var r in rows.Where(r => r.Failure?.Code == group.Code).Take(8)) Terminal.Line($"  {r.Machine}  {r.Number}  {r.Failure}");
+            const int most = 4;
+            foreach (var r in rows.Where(r => r.Failure?.Code == group.Code).Take(most)) Terminal.Line($"  {r.Machine}  {r.Number}  {r.Holding} of {r.Account}\n    {r.Failure}");
+            if (group.Relocations.Count > most) Terminal.Line($"  and {group.Relocations.Count - most} more: furlough relocation list --run {run.Number}");
         }
     }
 }

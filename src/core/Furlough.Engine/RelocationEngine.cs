@@ -176,7 +176,28 @@ public sealed class RelocationEngine(IMachine machine, IJournal journal, IPermit
     {
         var doing = work.Docket.Work switch { DocketWork.Discard => "Discarding the original of", DocketWork.Return => "The return of", _ => "The relocation of" };
         return fault is IoFault io
-            ? $"{doing} {work.Docket.Holding} stopped: `{PathText.Show(io.Path)}` ({io.SystemWords})."
+            ? $"{doing} {work.Docket.Holding} stopped: `{PathText.Show(Within(work.Docket, io.Path))}` {Verb(io.Reason)} ({io.SystemWords})."
             : $"{doing} {work.Docket.Holding} stopped: {char.ToLowerInvariant(fault.Message[0])}{fault.Message[1..]}";
+    }
+
+    private static string Verb(IoReason reason) => reason switch
+    {
+        IoReason.Unreadable => "cannot be read",
+        IoReason.NoSpace => "does not fit on its volume",
+        IoReason.ReadOnly => "cannot be written",
+        IoReason.Denied => "may not be opened or changed",
+        IoReason.Changed => "keeps changing",
+        IoReason.BehindLink => "is not what it should be",
+        IoReason.NotFound => "is missing",
+        _ => "stopped the work",
+    };
+
+    /// <summary>A node's path below the holding, where it lies there.</summary>
+    private static string Within(Docket docket, string path)
+    {
+        var staging = string.Join('/', docket.Target.Parts.SkipLast(1).Append(Layout.FolderOf(docket.Id)).Append(Layout.Staging));
+        foreach (var root in (string[])[docket.Source.Path, docket.Target.Path, staging])
+            if (path.StartsWith(root + "/", StringComparison.Ordinal)) return path[(root.Length + 1)..];
+        return path;
     }
 }

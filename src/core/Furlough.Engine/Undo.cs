@@ -73,6 +73,7 @@ public static class Undo
 
     private static void RemoveCopy(Work work, List<string> left)
     {
+        if (work.Noted(PrepareStep.Compared) is null) return;
         try
         {
             using (var sourceParent = Work.TryParent(work.SourceVolume(), work.Docket.Source))

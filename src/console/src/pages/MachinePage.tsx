@@ -151,7 +151,7 @@ function Holding({ holding }: { holding: HoldingView }) {
 function Path({ path, live }: { path: string; live: boolean }) {
   return (
     <td className={live ? "path live" : "path"} title={path}>
-      <code>{shorten(path, 34)}</code>
+      <code>{shorten(path, 30)}</code>
     </td>
   );
 }

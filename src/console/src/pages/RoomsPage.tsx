@@ -4,7 +4,7 @@ import { Link, useSearchParams } from "react-router";
 import { api, type MachineSummary, type Standing } from "../api/client";
 import { ShelfDrawing, ShelfLegend } from "../parts/ShelfDrawing";
 import { StandingMark } from "../parts/StandingMark";
-import { count, shorten, size, words } from "../words";
+import { count, size, words } from "../words";
 
 const urgency: Record<Standing, number> = {
   stuck: 0,
@@ -118,7 +118,7 @@ function MachineRow({ machine }: { machine: MachineSummary }) {
         {machine.systemSizeBytes > 0 && `${size(machine.systemFreeBytes)} (${free.toFixed(0)} %)`}
       </td>
       <td className="attention" title={machine.attention ?? undefined}>
-        {machine.attention && shorten(machine.attention.replaceAll("`", ""), 90)}
+        {machine.attention?.replaceAll("`", "")}
       </td>
     </tr>
   );

@@ -14,6 +14,9 @@ public sealed class PrepareStep : IStep
     /// <summary>Facts of an empty folder that stood at the target.</summary>
     internal const string EmptyTarget = "empty-target";
 
+    /// <summary>Set when everything was compared: nothing has been made before.</summary>
+    internal const string Compared = "prepare-compared";
+
     private const long SpaceMargin = 16L << 20;
 
     /// <inheritdoc/>
@@ -39,6 +42,7 @@ public sealed class PrepareStep : IStep
         ClearSuperseded(work, root);
         RequireFreeTarget(work, root);
         RequireSpace(work, targetVolume);
+        work.Note(Compared, "yes");
         using var parent = MakeParents(work, root, docket.AccountId, source.Group);
         RequireNobodyNew(work, sourceVolume, root, source);
         using var own = work.TryOwn(parent) ?? parent.MakeFolder(work.FolderName, Layout.Closed);

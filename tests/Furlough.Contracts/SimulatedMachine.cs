@@ -1,0 +1,124 @@
+using Furlough.Engine;
+using Furlough.Engine.Ports;
+using Furlough.Engine.Trees;
+using Furlough.Model;
+
+namespace Furlough.Contracts;
+
+/// <summary>A machine with two volumes on a simulated disk, and settings in two containers that are durable when written.</summary>
+public sealed class SimulatedMachine(SimulatedDisk disk) : IMachine, IVolumes, IPointers, IActivity
+{
+    public static readonly VolumeIdentity System = new("system", "fs-system"), Data = new("data", "fs-data");
+
+    private readonly Dictionary<string, PointerValue> _settings = [];
+    private readonly HashSet<string> _absent = [];
+
+    public SimulatedDisk Disk => disk;
+
+    public IVolumes Volumes => this;
+
+    public IPointers Pointers => this;
+
+    public IActivity Activity => this;
+
+    /// <summary>Whether the account may sign in.</summary>
+    public bool SignInAllowed { get; private set; } = true;
+
+    /// <summary>Files held open.</summary>
+    public IReadOnlyList<string> Open { get; set; } = [];
+
+    public static PointerAddress Address(string container) => new("simulated", container, "Pictures", "asa.lind");
+
+    public void Attach(string volume, bool attached)
+    {
+        if (attached) _absent.Remove(volume);
+        else _absent.Add(volume);
+    }
+
+    public void Setting(string container, string value) => _settings[container] = new PointerValue("text", value);
+
+    public string? Setting(string container) => _settings.GetValueOrDefault(container)?.Text;
+
+    public IVolume Require(VolumeIdentity identity)
+    {
+        disk.Operate("require volume", identity.Marker);
+        return _absent.Contains(identity.Marker) ? throw Faults.VolumeAbsent(identity.Marker) : new Volume(disk, identity);
+    }
+
+    public string Show(Place place) => $"/{place.Volume}/{place.Path}";
+
+    public PointerValue Read(PointerAddress address)
+    {
+        disk.Operate("read pointer", address.Container);
+        return _settings.GetValueOrDefault(address.Container) ?? PointerValue.Absent;
+    }
+
+    public PointerValue Spell(PointerAddress address, Place place, PointerValue present) => new("text", Show(place));
+
+    public void Swap(PointerAddress address, PointerValue expected, PointerValue next)
+    {
+        var found = Read(address);
+        if (found != expected) throw Faults.PointerChanged(address, expected, found);
+        disk.Operate("write pointer", address.Container);
+        _settings[address.Container] = next;
+    }
+
+    public IReadOnlyList<string> InUse(Place place) => Open;
+
+    public string? SignInRecord(string account) => SignInAllowed ? "allowed" : "barred";
+
+    public void BarSignIn(string account)
+    {
+        disk.Operate("bar sign-in", account);
+        SignInAllowed = false;
+    }
+
+    public void AllowSignIn(string account, string record)
+    {
+        disk.Operate("allow sign-in", account);
+        SignInAllowed = record == "allowed";
+    }
+
+    public string? WhereIs(HoldingName holding) => Setting("one");
+
+    /// <summary>A tree as text: names, kinds, contents, rights and times. Docket folders are passed over.</summary>
+    public string Describe(Place place)
+    {
+        using var root = new SimulatedFolder(disk, disk.Root(place.Volume), "");
+        using var folder = Reach.TryFolder(root, place.Parts);
+        if (folder is null) return "(missing)";
+        List<string> lines = [];
+        Dictionary<ulong, int> groups = [];
+        Walk.Visit(folder, (within, name, path, facts) =>
+        {
+            if (path.Split('/').Any(p => p.StartsWith(Layout.Prefix, StringComparison.Ordinal))) return;
+            var node = within is null ? null : ((SimulatedFolder)within).Node.Entries[name];
+            if (node is { Kind: NodeKind.File } && !groups.ContainsKey(node.Id)) groups[node.Id] = groups.Count;
+            lines.Add($"{path}|{facts.Kind}|{(facts.Kind == NodeKind.File ? Convert.ToHexString(node!.Content) + " " + groups[node.Id] : node?.Link)}|{facts.Mode}|{facts.Owner}|{facts.ModifiedNs}");
+        }, CancellationToken.None);
+        return string.Join('\n', lines);
+    }
+
+    private sealed class Volume(SimulatedDisk disk, VolumeIdentity identity) : IVolume
+    {
+        public VolumeIdentity Identity => identity;
+
+        public long FreeBytes => disk.CapacityBytes;
+
+        public FileSystemAbilities Abilities => FileSystemAbilities.Full with { ExtendedAttributes = false };
+
+        public int Workers => 1;
+
+        public IFolder OpenRoot() => new SimulatedFolder(disk, disk.Root(identity.Marker), "");
+
+        public void Sync()
+        {
+            disk.Operate("sync volume", identity.Marker);
+            lock (disk.Lock) disk.FlushVolume(disk.Root(identity.Marker));
+        }
+
+        public void Dispose()
+        {
+        }
+    }
+}

@@ -1,0 +1,148 @@
+using CsCheck;
+using Furlough.Contracts;
+using Furlough.Engine.Ports;
+using Furlough.Engine.Trees;
+using Furlough.Model;
+using Shouldly;
+using Xunit;
+
+namespace Furlough.Engine.Tests;
+
+public sealed class EngineTests
+{
+    [Fact]
+    public void Something_at_the_target_stops_the_docket_and_stays_I7()
+    {
+        var bench = new Bench();
+        using (var root = new SimulatedFolder(bench.Disk, bench.Disk.Root("data"), ""))
+        using (var people = root.MakeFolder("People", 0x1ED))
+        using (var account = people.MakeFolder("asa.lind", 0x1C0))
+        using (var taken = account.MakeFolder("Pictures", 0x1C0)) taken.MakeFile("mine").Dispose();
+        bench.Run().ShouldBe(RelocationState.Failed);
+        bench.Recorder.Last.Failure!.Code.ShouldBe("target-not-empty");
+        bench.Recorder.Last.Failure!.Text.ShouldContain("mine");
+        bench.Machine.Describe(bench.Target).ShouldContain("mine");
+        bench.LivePlaceFault().ShouldBeNull();
+    }
+
+    [Fact]
+    public void A_setting_changed_since_the_survey_stops_the_docket_I9()
+    {
+        var bench = new Bench();
+        bench.Machine.Setting("two", "/system/elsewhere");
+        bench.Run().ShouldBe(RelocationState.Failed);
+        bench.Recorder.Last.Failure!.Code.ShouldBe("pointer-changed");
+        bench.Machine.Setting("one").ShouldBe(bench.Machine.Show(Bench.Source));
+        bench.Machine.Setting("two").ShouldBe("/system/elsewhere");
+    }
+
+    [Theory]
+    [InlineData(Step.Copy)]
+    [InlineData(Step.Repoint)]
+    [InlineData(Step.SetAside)]
+    public void A_file_written_after_it_was_copied_blocks_reopening_and_the_source_stays_live_I3(Step at)
+    {
+        var bench = new Bench();
+        bench.Recorder.OnChange = change =>
+        {
+            if (change.Step != at || change.State != RelocationState.UnderWay) return;
+            bench.Recorder.OnChange = _ => { };
+            if (at == Step.Copy) return;
+            using var folder = (SimulatedFolder)Reach.Folder(new SimulatedFolder(bench.Disk, bench.Disk.Root("system"), ""), Bench.Source.Parts);
+            using var file = folder.OpenFile("plot-0", append: true);
+            file.Append("late"u8);
+        };
+        if (at == Step.Copy)
+        {
+            bench.Run().ShouldBe(RelocationState.Switched);
+            return;
+        }
+        bench.Run().ShouldBe(RelocationState.Failed);
+        bench.Recorder.Last.Failure!.Code.ShouldBe("source-changed");
+        bench.Recorder.Last.Live.ShouldBe(Live.Source);
+        bench.Machine.Describe(Bench.Source).ShouldContain(Convert.ToHexString("late"u8));
+        bench.Machine.SignInAllowed.ShouldBeTrue();
+    }
+
+    [Fact]
+    public void A_docket_without_a_permit_is_undone_before_anybody_is_kept_out()
+    {
+        var bench = new Bench();
+        bench.Permits.Answer = PermitAnswer.Refused;
+        bench.Run().ShouldBe(RelocationState.BackedOut);
+        bench.Machine.Describe(Bench.Source).ShouldBe(bench.Before);
+        bench.Disk.Root("data").Entries.ShouldBeEmpty();
+    }
+
+    [Fact]
+    public void A_target_that_is_absent_is_said_in_three_sentences_I11()
+    {
+        var bench = new Bench();
+        bench.Machine.Attach("data", false);
+        bench.Run().ShouldBe(RelocationState.Failed);
+        var failure = bench.Recorder.Last.Failure!;
+        failure.Code.ShouldBe("volume-absent");
+        failure.Where.ShouldBe("Nothing has changed; the data lives at its source, `/system/home/asa.lind/Pictures`.");
+        failure.Remedy.ShouldContain("furlough relocation retry 1");
+    }
+
+    [Fact]
+    public void A_return_takes_back_what_was_added_since_and_the_original_is_not_merged()
+    {
+        var bench = new Bench();
+        bench.Run().ShouldBe(RelocationState.Switched);
+        var first = bench.Recorder.Last;
+        using (var folder = Reach.Folder(new SimulatedFolder(bench.Disk, bench.Disk.Root("data"), ""), bench.Target.Parts))
+        using (var file = folder.MakeFile("added")) file.Append("since"u8);
+        var live = bench.Machine.Describe(bench.Target);
+
+        bench.Docket = Dockets.Return(first);
+        bench.Run().ShouldBe(RelocationState.Returned, bench.Recorder.Last.Failure?.ToString());
+        bench.Machine.Describe(Bench.Source).ShouldBe(live);
+        bench.Recorder.Last.Live.ShouldBe(Live.Source);
+        bench.Machine.Describe(new Place("system", $"home/asa.lind/{Layout.FolderOf(first.Docket.Id)}/original")).ShouldBe(bench.Before);
+    }
+
+    [Fact]
+    public void A_path_with_dots_or_our_own_names_is_refused()
+    {
+        foreach (var path in (string[])["People/../../etc", "..", "People//x", ".furlough-x/y", ""])
+        {
+            var bench = new Bench();
+            bench.Docket = bench.Docket with { Target = new Place("data", path) };
+            bench.Run().ShouldBe(RelocationState.Failed);
+            bench.Recorder.Last.Failure!.Code.ShouldBe("path-refused", path);
+        }
+    }
+
+    [Fact]
+    public void Any_name_survives_being_written_down() =>
+        Gen.String.Sample(name => PathText.Unescape(PathText.Escape(name)) == name);
+
+    [Fact]
+    public void Any_manifest_entry_survives_being_written_down() =>
+        Gen.Select(Gen.String, Gen.Long, Gen.UInt, Gen.ULong, Gen.String).Sample((path, time, owner, digest, link) =>
+        {
+            var entry = new ManifestEntry(path, new NodeFacts(NodeKind.Link, 3, 0, time, time, 0, digest, 0, owner & 0xFFF, owner, owner), digest, 7, link);
+            return ManifestEntry.Parse(entry.ToLine().TrimEnd('\n')) == entry;
+        });
+
+    [Fact]
+    public void Holes_and_written_zeros_have_one_digest_and_other_content_another()
+    {
+        var zeros = new byte[300_000];
+        var (one, two, three) = (new ContentDigest(), new ContentDigest(), new ContentDigest());
+        one.Add(0, zeros);
+        three.Add(0, [.. zeros[1..], 1]);
+        one.Finish(zeros.Length).ShouldBe(two.Finish(zeros.Length));
+        three.Finish(zeros.Length).ShouldNotBe(new ContentDigest().Finish(zeros.Length));
+    }
+
+    [Fact]
+    public void Only_listed_transitions_are_allowed()
+    {
+        RelocationStates.MayFollow(RelocationState.UnderWay, RelocationState.Switched).ShouldBeTrue();
+        RelocationStates.MayFollow(RelocationState.Finished, RelocationState.UnderWay).ShouldBeFalse();
+        Should.Throw<InvalidOperationException>(() => RelocationStates.Require(RelocationState.Planned, RelocationState.Switched));
+    }
+}

@@ -75,6 +75,88 @@ public sealed class LinuxRelocationTests : IDisposable
         Directory.GetFileSystemEntries($"{_tree.Root}/data").Select(Path.GetFileName).ShouldBe(["lost+found", Layout.VolumeMarker], ignoreOrder: true);
     }
 
+    [Theory]
+    [InlineData(Step.Prepare)]
+    [InlineData(Step.Copy)]
+    [InlineData(Step.Prove)]
+    [InlineData(Step.Repoint)]
+    [InlineData(Step.SetAside)]
+    public void A_target_unmounted_at_any_step_changes_nothing_and_nothing_is_written_below_I11(Step at)
+    {
+        _tree.Setting(TwoFolders);
+        _tree.FillHard($"{_tree.Home}/Documents", 300);
+        var before = LinuxTree.Describe($"{_tree.Home}/Documents");
+        var docket = Dockets.Relocate(_tree.Survey(), "Documents", "People/asa.lind/Documents");
+        _recorder.OnChange = change =>
+        {
+            if (change.Step != at || change.State != RelocationState.UnderWay) return;
+            _recorder.OnChange = _ => { };
+            _tree.Unmount($"{_tree.Root}/data");
+        };
+        Run(docket).ShouldBe(RelocationState.Failed);
+        _recorder.Last.Failure!.Code.ShouldBe("volume-absent", Why());
+        _recorder.Last.Failure!.Where.ShouldContain("its source");
+        Directory.GetFileSystemEntries($"{_tree.Root}/data").ShouldBeEmpty();
+        LinuxTree.Difference(before, LinuxTree.Describe($"{_tree.Home}/Documents")).ShouldBeEmpty();
+        File.ReadAllText(_tree.UserDirs).ShouldBe(TwoFolders);
+
+        _tree.MountAgain($"{_tree.Root}/data");
+        Run(docket with { Id = Guid.CreateVersion7(), Supersession = 2, Supersedes = [docket.Id] }).ShouldBe(RelocationState.Switched, Why());
+        LinuxTree.Difference(before, LinuxTree.Describe($"{_tree.Root}/data/People/asa.lind/Documents")).ShouldBeEmpty();
+        Directory.GetFileSystemEntries($"{_tree.Root}/data/People/asa.lind").Length.ShouldBe(2);
+    }
+
+    [Fact]
+    public void Two_are_relocated_and_a_comment_added_by_hand_and_one_returned_the_other_stands_I6()
+    {
+        _tree.Setting(TwoFolders);
+        _tree.FillHard($"{_tree.Home}/Documents", 10);
+        _tree.FillHard($"{_tree.Home}/Pictures", 10);
+        foreach (var name in (string[])["Documents", "Pictures"]) Run(Dockets.Relocate(_tree.Survey(), name, $"People/asa.lind/{name}")).ShouldBe(RelocationState.Switched, Why());
+        var documents = _recorder.Changes.Last(c => c.Docket.Holding.Name == "Documents");
+        File.AppendAllText(_tree.UserDirs, "# mine\n");
+        Run(Dockets.Return(documents)).ShouldBe(RelocationState.Returned, Why());
+        File.ReadAllText(_tree.UserDirs).ShouldBe(TwoFolders.Replace("$HOME/Pictures", "/data/People/asa.lind/Pictures", StringComparison.Ordinal) + "# mine\n");
+    }
+
+    [Fact]
+    public void A_target_that_fills_up_is_said_so_and_left_clean()
+    {
+        _tree.Setting(TwoFolders);
+        LinuxTree.Sh($"mkdir {_tree.Home}/Documents; truncate -s 500M {_tree.Home}/Documents/a; head -c 300M /dev/urandom > {_tree.Home}/Documents/b; head -c 300M /dev/urandom > {_tree.Home}/Documents/c");
+        var docket = Dockets.Relocate(_tree.Survey(), "Documents", "People/asa.lind/Documents");
+        Run(docket).ShouldBe(RelocationState.Failed);
+        _recorder.Last.Failure!.Code.ShouldBe("target-fuller-than-surveyed");
+        Run(docket with { Id = Guid.CreateVersion7(), DataBytes = 10 }).ShouldBe(RelocationState.Failed);
+        _recorder.Last.Failure!.Code.ShouldBe("volume-full", Why());
+        _recorder.Last.Failure!.Text.ShouldContain("does not fit on its volume");
+        Directory.Exists($"{_tree.Root}/data/People").ShouldBeFalse();
+    }
+
+    [Fact]
+    public void A_folder_open_to_all_behind_a_closed_home_is_not_laid_open_I12()
+    {
+        _tree.Setting(TwoFolders);
+        _tree.FillHard($"{_tree.Home}/Documents", 5);
+        LinuxTree.Sh($"chmod 755 {_tree.Home}/Documents; mkdir -p {_tree.Root}/data/Open; chmod 755 {_tree.Root}/data/Open");
+        Run(Dockets.Relocate(_tree.Survey(), "Documents", "Open/Documents")).ShouldBe(RelocationState.Failed);
+        _recorder.Last.Failure!.Code.ShouldBe("target-too-open");
+        Run(Dockets.Relocate(_tree.Survey(), "Documents", "People/asa.lind/Documents")).ShouldBe(RelocationState.Switched, Why());
+        LinuxTree.Sh($"setpriv --reuid=1900 --regid=1900 --clear-groups cat {_tree.Root}/data/People/asa.lind/Documents/one 2>/dev/null || echo kept out").Trim().ShouldBe("kept out");
+    }
+
+    [Fact]
+    public void A_second_volume_with_the_same_marker_stops_everything_I11()
+    {
+        _tree.Setting(TwoFolders);
+        _tree.FillHard($"{_tree.Home}/Documents", 5);
+        var docket = Dockets.Relocate(_tree.Survey(), "Documents", "People/asa.lind/Documents");
+        _tree.MountVolume("ext4", $"{_tree.Root}/clone", 64);
+        File.Copy($"{_tree.Root}/data/{Layout.VolumeMarker}", $"{_tree.Root}/clone/{Layout.VolumeMarker}");
+        Run(docket).ShouldBe(RelocationState.Failed);
+        _recorder.Last.Failure!.Code.ShouldBe("volume-twice");
+    }
+
     private RelocationState Run(Docket docket) =>
         new RelocationEngine(_tree.Machine(), _journal, new OpenPermits(), new PlainSigner(), TimeProvider.System).Run(docket, _recorder, CancellationToken.None);
 

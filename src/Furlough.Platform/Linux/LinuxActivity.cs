@@ -3,7 +3,6 @@ using System.Runtime.InteropServices;
 using System.Text;
 using Furlough.Engine;
 using Furlough.Engine.Ports;
-using Furlough.Engine.Trees;
 using Furlough.Model;
 
 namespace Furlough.Platform.Linux;
@@ -77,13 +76,7 @@ internal sealed class LinuxActivity(LinuxVolumes volumes) : IActivity
     private static string? FieldOf(byte[]? content, string account) => content is null ? null
         : Encoding.Latin1.GetString(content).Split('\n').Select(l => l.Split(':')).FirstOrDefault(f => f[0] == account && f.Length > ExpiryField)?[ExpiryField];
 
-    private LinuxFolder? Etc()
-    {
-        if (volumes.PlaceOf("/etc") is not { } place) return null;
-        using var volume = volumes.Require(new VolumeIdentity(place.Volume, volumes.IdentityOf(place.Volume)));
-        using var root = volume.OpenRoot();
-        return (LinuxFolder?)Reach.TryFolder(root, place.Parts);
-    }
+    private LinuxFolder? Etc() => volumes.TryOpenFolder("/etc");
 }
 
 /// <summary>The lock that the system's own account commands take while they change the account files.</summary>

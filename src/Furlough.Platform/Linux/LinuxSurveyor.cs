@@ -48,13 +48,11 @@ internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers pointers, 
             [new PointerFacts(address, value, place)], size.Files, size.DataBytes, size.HiddenBytes, inUse);
     }
 
-    private IFolder? Open(Place place, List<string> notes)
+    private LinuxFolder? Open(Place place, List<string> notes)
     {
         try
         {
-            using var volume = volumes.Require(new VolumeIdentity(place.Volume, volumes.IdentityOf(place.Volume)));
-            using var root = volume.OpenRoot();
-            return Reach.TryFolder(root, place.Parts);
+            return volumes.TryOpenFolder(volumes.Show(place));
         }
         catch (Fault fault)
         {

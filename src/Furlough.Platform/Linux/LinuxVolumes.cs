@@ -3,6 +3,7 @@ using System.Globalization;
 using System.Text;
 using Furlough.Engine;
 using Furlough.Engine.Ports;
+using Furlough.Engine.Trees;
 using Furlough.Model;
 using Microsoft.Win32.SafeHandles;
 
@@ -53,15 +54,13 @@ internal sealed class LinuxVolumes(string root) : IVolumes
         return $"(absent volume {place.Volume})/{place.Path}";
     }
 
-    /// <summary>The file system identity of the mounted volume with this marker; empty when there is none.</summary>
-    internal string IdentityOf(string marker)
+    /// <summary>Opens the folder at a path that the system shows, step by step from the root of the volume that holds it; null when a part is missing.</summary>
+    internal LinuxFolder? TryOpenFolder(string shown)
     {
-        foreach (var mount in Mounts())
-        {
-            using var volume = TryOpen(mount, mark: false);
-            if (volume?.Identity.Key == marker) return volume.Identity.FileSystemId;
-        }
-        return "";
+        var (mount, within) = Locate(shown);
+        using var volume = TryOpen(mount, mark: false) ?? throw Faults.VolumeAbsent($"that holds `{shown}`");
+        using var root = volume.OpenRoot();
+        return (LinuxFolder?)Reach.TryFolder(root, within.Split('/', StringSplitOptions.RemoveEmptyEntries));
     }
 
     /// <summary>The host's path of a place.</summary>
@@ -70,13 +69,16 @@ internal sealed class LinuxVolumes(string root) : IVolumes
     /// <summary>The place of an absolute path as the system shows it, or null when its volume is unknown.</summary>
     internal Place? PlaceOf(string shown)
     {
-        var path = Root + shown;
-        var mount = Mounts().Where(m => m.Point == "/" || path == m.Point || path.StartsWith(m.Point + "/", StringComparison.Ordinal)).MaxBy(m => m.Point.Length);
-        if (mount is null) return null;
+        var (mount, within) = Locate(shown);
         using var volume = TryOpen(mount, mark: false);
-        if (volume is null || volume.Identity.Key.Length == 0) return null;
-        var within = path[(mount.Point == "/" ? 0 : mount.Point.Length)..].Trim('/');
-        return new Place(volume.Identity.Key, within);
+        return volume is null || volume.Identity.Key.Length == 0 ? null : new Place(volume.Identity.Key, within);
+    }
+
+    private (Mount Mount, string Within) Locate(string shown)
+    {
+        var path = Root + shown;
+        var mount = Mounts().Where(m => m.Point == "/" || path == m.Point || path.StartsWith(m.Point + "/", StringComparison.Ordinal)).MaxBy(m => m.Point.Length)!;
+        return (mount, path[(mount.Point == "/" ? 0 : mount.Point.Length)..].Trim('/'));
     }
 
     /// <summary>The facts of every volume; writable ones get our marker, so that they are recognised again.</summary>

@@ -1,6 +1,5 @@
 using Furlough.Engine;
 using Furlough.Engine.Ports;
-using Furlough.Engine.Trees;
 using Furlough.Model;
 
 namespace Furlough.Platform.Linux;
@@ -47,10 +46,7 @@ internal sealed class XdgPointers(LinuxVolumes volumes) : IPointers
     private LinuxFolder? Config(PointerAddress address, bool make)
     {
         var account = Account(address);
-        if (volumes.PlaceOf(account.Home) is not { } place) throw Faults.VolumeAbsent($"that holds `{account.Home}`");
-        using var volume = volumes.Require(new VolumeIdentity(place.Volume, IdentityOf(place.Volume)));
-        using var root = volume.OpenRoot();
-        using var home = Reach.TryFolder(root, place.Parts) ?? throw new IoFault(IoReason.NotFound, account.Home, "no such home");
+        using var home = volumes.TryOpenFolder(account.Home) ?? throw new IoFault(IoReason.NotFound, account.Home, "no such home");
         if (home.Find(".config") is { Kind: NodeKind.Link }) throw new IoFault(IoReason.BehindLink, account.Home + "/.config", "a link stands in the settings folder's place");
         if (home.Find(".config") is null)
         {
@@ -60,8 +56,6 @@ internal sealed class XdgPointers(LinuxVolumes volumes) : IPointers
         }
         return (LinuxFolder)home.OpenFolder(".config");
     }
-
-    private string IdentityOf(string marker) => volumes.IdentityOf(marker);
 
     private static PointerValue ToValue(string? raw) => raw is null ? PointerValue.Absent : new PointerValue(Type, raw);
 }

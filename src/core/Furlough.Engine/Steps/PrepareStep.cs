@@ -39,7 +39,7 @@ public sealed class PrepareStep : IStep
         if (sourceParent?.Find(docket.Source.Parts[^1]) is not { Kind: NodeKind.Folder } source) throw Faults.SourceMissing(work.Machine.Volumes.Show(docket.Source));
 
         using var root = targetVolume.OpenRoot();
-        ClearSuperseded(work, root);
+        ClearSuperseded(work, targetVolume, root);
         RequireFreeTarget(work, root);
         RequireSpace(work, targetVolume);
         work.Note(Compared, "yes");
@@ -67,8 +67,8 @@ public sealed class PrepareStep : IStep
         }
     }
 
-    /// <summary>Removes the staging folders that earlier dockets of this relocation could not remove (their volume was away).</summary>
-    private static void ClearSuperseded(Work work, IFolder root)
+    /// <summary>Removes what earlier dockets of this relocation could not remove because their volume was away: their staging folder, or their untouched copy at the target.</summary>
+    private static void ClearSuperseded(Work work, IVolume volume, IFolder root)
     {
         using var parent = Reach.TryFolder(root, work.Docket.Target.Parts.SkipLast(1));
         if (parent is null) return;
@@ -77,9 +77,24 @@ public sealed class PrepareStep : IStep
             var name = Layout.FolderOf(earlier);
             if (parent.Find(name) is null) continue;
             using (var folder = parent.OpenFolder(name))
+            {
                 if (folder.Find(Layout.Original) is not null) continue;
+                TakeBackCopy(work, volume, parent, folder, earlier);
+            }
             TreeRemoval.Run(parent, name, work.Stop);
         }
+    }
+
+    /// <summary>A copy that had become the target when its docket was undone goes, if it still is what was copied; otherwise it stays and stops this docket.</summary>
+    private static void TakeBackCopy(Work work, IVolume volume, IFolder parent, IFolder own, Guid earlier)
+    {
+        var leaf = work.Docket.Target.Parts[^1];
+        if (work.Journal.Read(earlier).Notes.GetValueOrDefault(RepointStep.TargetId) is not { } id || own.Find(Layout.Manifest) is null) return;
+        if (parent.Find(leaf) is not { Kind: NodeKind.Folder } there || there.FileId.ToString(CultureInfo.InvariantCulture) != id) return;
+        using (var copy = parent.OpenFolder(leaf))
+            if (TreeProof.Copy(copy, Work.ReadManifest(own), volume, new TreeCounter(), work.Stop).Difference is not null) return;
+        parent.Move(leaf, own, Layout.Staging);
+        parent.Flush();
     }
 
     /// <summary>I7: what exists at the target is never overwritten; an empty folder may give way.</summary>

@@ -1,0 +1,136 @@
+using Furlough.Model;
+using Furlough.Planning.Audits;
+using Furlough.Planning.Plans;
+using Shouldly;
+using Xunit;
+using static Furlough.Planning.Tests.Desks;
+
+namespace Furlough.Planning.Tests;
+
+public sealed class PlanTests
+{
+    [Fact]
+    public void A_plain_desk_is_planned_smallest_first_onto_its_roomy_volume()
+    {
+        var plan = Plan(Brief(), Survey([Small(), Data()], Holding("Pictures", 30 * GB), Holding("Documents", 2 * GB)));
+        plan.Hazards.ShouldBeEmpty();
+        plan.Relocations.Select(r => (r.Sequence, r.Holding.Name, r.TargetShown)).ShouldBe([(1, "Documents", "D:\\People\\asa.lind\\Documents"), (2, "Pictures", "D:\\People\\asa.lind\\Pictures")]);
+        plan.Relocations.ShouldAllBe(r => r.Method == Method.Cold && r.OwnedFrom == 1);
+        var half = 2 * 1_000L * 4096 / 2;
+        plan.Machines[0].Volumes.Single(v => v.Root == "D:").LowestFreeBytes.ShouldBe(500 * GB - 32 * GB - half);
+        plan.Machines[0].Volumes.Single(v => v.System).FreeAfterDiscardBytes.ShouldBe(72 * GB);
+    }
+
+    [Fact]
+    public void The_same_brief_and_surveys_give_the_same_digest_and_another_survey_another()
+    {
+        var survey = Survey([Small(), Data()], Holding());
+        Planner.Digest(Plan(Brief(), survey)).ShouldBe(Planner.Digest(Plan(Brief(), survey)));
+        Planner.Digest(Plan(Brief(), survey)).ShouldNotBe(Planner.Digest(Plan(Brief(), Survey([Small(), Data()], Holding(bytes: 11 * GB)))));
+    }
+
+    [Fact]
+    public void Within_one_volume_the_exchange_method_is_taken()
+    {
+        var plan = Plan(Brief(), Survey([Small(), Data()], Holding(place: new Place("data", "Old/Pictures"))));
+        plan.Relocations.Single().Method.ShouldBe(Method.Exchange);
+        plan.Machines[0].Volumes.Single(v => v.Root == "D:").LowestFreeBytes.ShouldBe(500 * GB);
+    }
+
+    [Fact]
+    public void The_fallback_administrator_is_left_out() =>
+        Plan(Brief(), Survey([Small(), Data()], Holding(account: "keeper"))).Relocations.ShouldBeEmpty();
+
+    [Fact]
+    public void Waves_are_filled_in_the_sequence_of_names()
+    {
+        var survey = Survey([Small(), Data()], Holding());
+        var plan = Planner.Make(Brief(), Enumerable.Range(1, 8).Select(i => Machine(survey, $"herb-0{i}") with { Id = new Guid(i, 0, 0, new byte[8]) }));
+        plan.Machines.Select(m => m.Wave).ShouldBe(["pilot", "pilot", "early", "early", "everybody", "everybody", "everybody", "everybody"]);
+    }
+
+    public static TheoryData<string, Severity, Survey> HazardCases() => new()
+    {
+        { "no-volume-for-role", Severity.Blocking, Survey([Small()], Holding()) },
+        { "place-unknown", Severity.Blocking, Survey([Small(), Data()], Holding() with { Present = false }) },
+        { "target-too-small", Severity.Blocking, Survey([Small(), Data(free: 5 * GB)], Holding()) },
+        { "reserve-broken", Severity.Consent, Survey([Small(), Data(free: 55 * GB)], Holding()) },
+        { "target-not-empty", Severity.Blocking, Survey([Small(), Data() with { Taken = ["People/asa.lind/Pictures"] }], Holding()) },
+        { "target-inside-holding", Severity.Blocking, Survey([Small(), Data()], Holding(), Holding("Music", place: new Place("data", "People"))) },
+        { "target-inside-source", Severity.Blocking, Survey([Small(), Data()], Holding(place: new Place("data", "People"))) },
+        { "pointers-disagree", Severity.Blocking, Survey([Small(), Data()], Holding() with { Pointers = [.. Holding().Pointers, .. Holding("Music").Pointers] }) },
+        { "account-signed-in", Severity.Advice, Survey([Small(), Data()], Holding()) with { Accounts = [new AccountFacts("asa.lind", "1", "", false, true)] } },
+        { "files-in-use", Severity.Advice, Survey([Small(), Data()], Holding() with { InUse = ["viewer (asa.lind): x"] }) },
+        { "target-lacks-owners", Severity.Blocking, Survey([Small(), Data() with { Abilities = FileSystemAbilities.Full with { Owners = false } }], Holding()) },
+        { "target-without-fixed-mount", Severity.Consent, Survey([Small(), Data() with { FixedMount = false }], Holding()) },
+        { "already-there", Severity.Advice, Survey([Small(), Data()], Holding(place: new Place("data", "People/asa.lind/Pictures"))) },
+    };
+
+    [Theory]
+    [MemberData(nameof(HazardCases))]
+    public void Every_hazard_is_found_and_says_what_to_do(string code, Severity severity, Survey survey)
+    {
+        var hazard = Plan(Brief(), survey).Hazards.First(h => h.Code == code);
+        hazard.Severity.ShouldBe(severity);
+        hazard.Text.ShouldContain("herb-01");
+        hazard.Remedy.ShouldNotBeEmpty();
+    }
+
+    [Theory]
+    [InlineData(Attachment.Network, "target-on-network-volume")]
+    [InlineData(Attachment.External, "target-on-external-volume")]
+    [InlineData(Attachment.Removable, "target-on-removable-volume")]
+    public void A_volume_that_can_be_away_needs_consent_and_is_no_place_for_a_desktop(Attachment attached, string code)
+    {
+        var brief = Brief("attached: internal, ", "");
+        var desktop = Brief("attached: internal, ", "").Relocate[0] with { Folders = ["Desktop"] };
+        var away = Data() with { Attached = attached };
+        Plan(brief, Survey([Small(), away], Holding())).Hazards.Single(h => h.Code == code).Severity.ShouldBe(Severity.Consent);
+        Plan(brief with { Relocate = [desktop] }, Survey([Small(), away], Holding("Desktop"))).Hazards.Single(h => h.Code == code).Severity.ShouldBe(Severity.Blocking);
+    }
+
+    [Fact]
+    public void Two_holdings_at_one_place_block_the_second() =>
+        Plan(Brief("/{folder}", ""), Survey([Small(), Data()], Holding(), Holding("Documents"))).Relocations.Single(r => r.Blocked.Count > 0).Blocked.ShouldBe(["one-place-twice"]);
+
+    [Fact]
+    public void The_system_volume_as_a_target_needs_consent() =>
+        Plan(Brief("system: false, ", "system: true, "), Survey([Small()], Holding())).Hazards.ShouldContain(h => h.Code == "target-on-system-volume" && h.Severity == Severity.Consent);
+
+    [Fact]
+    public void A_machine_without_survey_blocks_only_itself()
+    {
+        var plan = Planner.Make(Brief(), [Machine(null, "herb-02"), Machine(Survey([Small(), Data()], Holding()))]);
+        plan.Relocations.Count.ShouldBe(1);
+        plan.Hazards.Single().Code.ShouldBe("survey-missing");
+    }
+
+    public static TheoryData<string, Survey> FindingCases()
+    {
+        var there = new Place("data", "People/asa.lind/Pictures");
+        HoldingFacts Now(string value, bool present = true) => Holding(place: there) with { Present = present, Pointers = [Holding().Pointers[0] with { Value = new PointerValue("text", value), Resolves = there }] };
+        var original = new OriginalFacts(Guid.Empty, Holding().Name, new Place("sys", "x"), DateTimeOffset.UnixEpoch, 1, 1, false, false);
+        return new()
+        {
+            { "pointer-not-as-planned", Survey([Small(), Data()], Now("old")) },
+            { "place-missing", Survey([Small(), Data()], Now("new", present: false)) },
+            { "volume-absent", Survey([Small()], Now("new")) },
+            { "volume-elsewhere", Survey([Small(), Data() with { Root = "E:" }], Now("new")) },
+            { "original-written-to", Survey([Small(), Data()], Now("new")) with { Originals = [original with { WrittenTo = true }] } },
+            { "source-recreated", Survey([Small(), Data()], Now("new")) with { Originals = [original with { Recreated = true }] } },
+            { "original-overdue", Survey([Small(), Data()], Now("new")) },
+        };
+    }
+
+    [Theory]
+    [MemberData(nameof(FindingCases))]
+    public void Every_deviation_is_a_finding(string code, Survey survey)
+    {
+        var machine = Machine(survey);
+        var intended = new Intended(machine.Id, 1, Holding().Name, new Place("data", "People/asa.lind/Pictures"), "D:\\People\\asa.lind\\Pictures",
+            [new PointerHistory(Holding().Pointers[0].Address, new PointerValue("text", "old"), new PointerValue("text", "new"))]);
+        var kept = new Kept(machine.Id, 1, new OriginalFacts(Guid.Empty, Holding().Name, new Place("sys", "x"), DateTimeOffset.UnixEpoch, 1, 1, false, false), DateTimeOffset.UnixEpoch.AddDays(7));
+        var day = code == "original-overdue" ? 8 : 1;
+        Auditor.Audit([machine], [intended], [kept], DateTimeOffset.UnixEpoch.AddDays(day)).Select(f => f.Code).ShouldBe([code]);
+    }
+}

@@ -1,0 +1,37 @@
+using Furlough.Contracts;
+using Furlough.Engine.Ports;
+using Furlough.Model;
+using Furlough.Platform.Linux;
+
+namespace Furlough.Platform.Tests;
+
+public abstract class LinuxFolderTests : FolderContractTests, IDisposable
+{
+    private readonly LinuxTree _tree;
+    private readonly IVolume _volume;
+
+    protected LinuxFolderTests(string fileSystem)
+    {
+        _tree = new LinuxTree(fileSystem, 320);
+        var machine = _tree.Machine();
+        var facts = machine.Surveyor.Take([], CancellationToken.None).Volumes.First(v => !v.System);
+        _volume = machine.Volumes.Require(facts.Identity);
+        using var root = _volume.OpenRoot();
+        Root = root.MakeFolder("contract", 0x1ED);
+    }
+
+    protected override IFolder Root { get; }
+
+    public void Dispose()
+    {
+        Root.Dispose();
+        _volume.Dispose();
+        _tree.Dispose();
+    }
+}
+
+public sealed class Ext4FolderTests() : LinuxFolderTests("ext4");
+
+public sealed class XfsFolderTests() : LinuxFolderTests("xfs");
+
+public sealed class MemoryFolderTests() : LinuxFolderTests("tmpfs");

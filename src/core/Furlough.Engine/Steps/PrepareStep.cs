@@ -79,22 +79,23 @@ public sealed class PrepareStep : IStep
             using (var folder = parent.OpenFolder(name))
             {
                 if (folder.Find(Layout.Original) is not null) continue;
-                TakeBackCopy(work, volume, parent, folder, earlier);
+                if (!TakeBackCopy(work, volume, parent, folder, earlier)) continue;
             }
             TreeRemoval.Run(parent, name, work.Stop);
         }
     }
 
     /// <summary>A copy that had become the target when its docket was undone goes, if it still is what was copied; otherwise it stays and stops this docket.</summary>
-    private static void TakeBackCopy(Work work, IVolume volume, IFolder parent, IFolder own, Guid earlier)
+    private static bool TakeBackCopy(Work work, IVolume volume, IFolder parent, IFolder own, Guid earlier)
     {
         var leaf = work.Docket.Target.Parts[^1];
-        if (work.Journal.Read(earlier).Notes.GetValueOrDefault(RepointStep.TargetId) is not { } id || own.Find(Layout.Manifest) is null) return;
-        if (parent.Find(leaf) is not { Kind: NodeKind.Folder } there || there.FileId.ToString(CultureInfo.InvariantCulture) != id) return;
+        if (work.Journal.Read(earlier).Notes.GetValueOrDefault(RepointStep.TargetId) is not { } id || own.Find(Layout.Manifest) is null) return true;
+        if (parent.Find(leaf) is not { Kind: NodeKind.Folder } there || there.FileId.ToString(CultureInfo.InvariantCulture) != id) return true;
         using (var copy = parent.OpenFolder(leaf))
-            if (TreeProof.Copy(copy, Work.ReadManifest(own), volume, new TreeCounter(), work.Stop).Difference is not null) return;
+            if (TreeProof.Copy(copy, Work.ReadManifest(own), volume, new TreeCounter(), work.Stop).Difference is not null) return false;
         parent.Move(leaf, own, Layout.Staging);
         parent.Flush();
+        return true;
     }
 
     /// <summary>I7: what exists at the target is never overwritten; an empty folder may give way.</summary>

@@ -1,0 +1,127 @@
+using System.Diagnostics;
+using System.Text;
+using System.Text.Json;
+
+namespace Furlough.EndToEnd.Tests;
+
+/// <summary>What a command printed, and how it ended.</summary>
+public sealed record Outcome(int Code, string Out, string Error)
+{
+    public JsonElement Json => JsonDocument.Parse(Out).RootElement;
+
+    public override string ToString() => $"exit {Code}\n{Out}\n{Error}";
+}
+
+/// <summary>A started service and agents, driven through the built programs as a technician would. Ends what it started.</summary>
+public sealed class Field : IDisposable
+{
+    private static readonly string Repository = FindRepository();
+    private readonly List<Process> _agents = [];
+    private Process? _service;
+    private int _port;
+
+    public string Folder { get; } = Directory.CreateTempSubdirectory("furlough-e2e-").FullName;
+
+    public string Address => $"http://127.0.0.1:{_port}";
+
+    public string Token => File.ReadAllText(Path.Combine(Folder, "service", "steward-token")).Trim();
+
+    public void StartService()
+    {
+        _service = Launch("furlough", ["service", "start", "--data", Path.Combine(Folder, "service"), "--port", $"{_port}"]);
+        var line = _service.StandardOutput.ReadLine() ?? throw new InvalidOperationException(_service.StandardError.ReadToEnd());
+        _port = new Uri(line["listening on ".Length..]).Port;
+        _ = _service.StandardOutput.ReadToEndAsync();
+    }
+
+    public void KillService() => Kill(_service!);
+
+    public int StopService()
+    {
+        Process.Start("kill", ["-TERM", $"{_service!.Id}"]).WaitForExit();
+        _service.WaitForExit();
+        return _service.ExitCode;
+    }
+
+    public Process StartAgent(string root, string name, string? code = null, string room = "Map Room")
+    {
+        List<string> arguments = ["--service", Address, "--root", root, "--data", Path.Combine(Folder, name), "--name", name, "--room", room];
+        if (code is not null) arguments.AddRange(["--code", code]);
+        var agent = Launch("furlough-agent", arguments);
+        _agents.Add(agent);
+        _ = agent.StandardOutput.ReadToEndAsync();
+        return agent;
+    }
+
+    public static void Kill(Process process)
+    {
+        process.Kill();
+        process.WaitForExit();
+    }
+
+    public string Invite(int machines = 1) => Run("machine", "invite", "--machines", $"{machines}", "--json").Json.GetProperty("code").GetString()!;
+
+    /// <summary>A furlough command as the steward.</summary>
+    public Outcome Run(params string[] arguments) => RunAs(Token, arguments);
+
+    public Outcome RunAs(string token, params string[] arguments)
+    {
+        using var process = Launch("furlough", arguments, ("FURLOUGH_SERVICE", Address), ("FURLOUGH_TOKEN", token));
+        return Finish(process);
+    }
+
+    public Outcome RunAgent(params string[] arguments)
+    {
+        using var process = Launch("furlough-agent", arguments);
+        return Finish(process);
+    }
+
+    public string WriteBrief(string text)
+    {
+        var path = Path.Combine(Folder, $"{Guid.NewGuid():N}.yaml");
+        File.WriteAllText(path, text);
+        return path;
+    }
+
+    public static void WaitFor(Func<bool> done, string what, int seconds = 60)
+    {
+        var watch = Stopwatch.StartNew();
+        while (!done())
+        {
+            if (watch.Elapsed.TotalSeconds > seconds) throw new TimeoutException($"{what} did not come about in {seconds} s");
+            CancellationToken.None.WaitHandle.WaitOne(100);
+        }
+    }
+
+    public void Dispose()
+    {
+        foreach (var process in _agents.Append(_service).OfType<Process>())
+        {
+            if (!process.HasExited) Kill(process);
+            process.Dispose();
+        }
+        Directory.Delete(Folder, recursive: true);
+    }
+
+    public static Process Launch(string program, IEnumerable<string> arguments, params (string Key, string Value)[] environment)
+    {
+        var start = new ProcessStartInfo(Path.Combine(Repository, "bin", program), arguments) { RedirectStandardOutput = true, RedirectStandardError = true, StandardOutputEncoding = Encoding.UTF8 };
+        foreach (var (key, value) in environment) start.Environment[key] = value;
+        return Process.Start(start)!;
+    }
+
+    public static Outcome Finish(Process process)
+    {
+        var error = process.StandardError.ReadToEndAsync();
+        var output = process.StandardOutput.ReadToEnd();
+        process.WaitForExit();
+        return new Outcome(process.ExitCode, output, error.GetAwaiter().GetResult());
+    }
+
+    private static string FindRepository()
+    {
+        for (var at = new DirectoryInfo(AppContext.BaseDirectory); at is not null; at = at.Parent)
+            if (File.Exists(Path.Combine(at.FullName, "Furlough.slnx"))) return at.FullName;
+        throw new InvalidOperationException("The working copy was not found.");
+    }
+}

@@ -31,4 +31,4 @@ var status = new Command("status", "Says what this agent knows, without a networ
 status.SetAction(parsed => DeskStatus.Print(parsed.GetValue(data)!, Console.Out));
 command.Subcommands.Add(status);
 using var terminated = PosixSignalRegistration.Create(PosixSignal.SIGHUP, c => c.Cancel = true);
-return await command.Parse(args).InvokeAsync();
+return await command.Parse(args).InvokeAsync(new InvocationConfiguration { ProcessTerminationTimeout = TimeSpan.FromSeconds(20) });

@@ -10,5 +10,6 @@ var root = new RootCommand("Plans, applies and audits the relocation of folders 
     RelocationCommands.Make(), OriginalCommands.Make(), AuditCommands.Make(), AccessCommands.Make(), DemoCommands.Make(),
 };
 var parsed = root.Parse(args);
-var code = await parsed.InvokeAsync();
+// A service that is told to stop ends its connections first.
+var code = await parsed.InvokeAsync(new InvocationConfiguration { ProcessTerminationTimeout = TimeSpan.FromSeconds(20) });
 return parsed.Errors.Count > 0 ? Furlough.Cli.Output.ExitCode.WrongUse : code;

@@ -34,6 +34,13 @@ public sealed class ProblemWriter(ILogger<ProblemWriter> log) : IExceptionHandle
         return true;
     }
 
+    /// <summary>Gives an error without a body (a wrong method, a wrong type of content) one.</summary>
+    public static Task WriteBareAsync(HttpContext context)
+    {
+        var status = context.Response.StatusCode;
+        return WriteAsync(context, new Problem("bad request", $"This call cannot be answered ({Microsoft.AspNetCore.WebUtilities.ReasonPhrases.GetReasonPhrase(status).ToLowerInvariant()}).", status, "bad-request", "See the description of the API at /openapi/v1.json.", null, null), context.RequestAborted);
+    }
+
     /// <summary>Writes one.</summary>
     public static Task WriteAsync(HttpContext context, Problem problem, CancellationToken stop)
     {

@@ -77,6 +77,7 @@ public sealed class ServiceHost : IAsyncDisposable
         });
         builder.Services.AddSerilog(log => log.MinimumLevel.Information().MinimumLevel.Override("Microsoft", LogEventLevel.Warning)
             .WriteTo.File(Path.Combine(options.Data, "log", "service-.log"), rollingInterval: RollingInterval.Day, formatProvider: System.Globalization.CultureInfo.InvariantCulture));
+        builder.Services.Configure<HostOptions>(host => host.ShutdownTimeout = TimeSpan.FromSeconds(5));
         AddStorage(builder.Services, options.Data);
         AddAccess(builder.Services, options.Data);
         builder.Services.AddSingleton(TimeProvider.System).AddSingleton<LiveHub>().AddSingleton<DocketSignals>().AddSingleton<DocketDesk>().AddSingleton<AgentSessions>()
@@ -89,6 +90,7 @@ public sealed class ServiceHost : IAsyncDisposable
             document.Servers?.Clear();
             return Task.CompletedTask;
         }));
+        builder.Services.Configure<RouteHandlerOptions>(handlers => handlers.ThrowOnBadRequest = true);
         builder.Services.ConfigureHttpJsonOptions(json =>
         {
             json.SerializerOptions.RespectNullableAnnotations = true;
@@ -99,6 +101,7 @@ public sealed class ServiceHost : IAsyncDisposable
 
         var app = builder.Build();
         app.UseExceptionHandler();
+        app.UseStatusCodePages(page => ProblemWriter.WriteBareAsync(page.HttpContext));
         app.Use(SecurityHeaders);
         app.UseAuthentication();
         app.UseAuthorization();
@@ -129,7 +132,8 @@ public sealed class ServiceHost : IAsyncDisposable
         RelocationEndpoints.Map(api);
         AuditEndpoints.Map(api);
         AgentEndpoints.Map(api);
-        api.MapGet("/events", (LiveHub live, CancellationToken stop) => TypedResults.ServerSentEvents(live.ListenAsync(stop))).For(Role.Reader).ExcludeFromDescription();
+        api.MapGet("/events", (LiveHub live, IHostApplicationLifetime lifetime, CancellationToken stop) =>
+            TypedResults.ServerSentEvents(live.ListenAsync(CancellationTokenSource.CreateLinkedTokenSource(stop, lifetime.ApplicationStopping).Token))).For(Role.Reader).ExcludeFromDescription();
         api.MapFallback(() => { throw ProblemException.Missing("such call", "See the description of the API at /openapi/v1.json."); }).AllowAnonymous();
     }
 

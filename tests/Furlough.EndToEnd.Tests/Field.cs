@@ -103,9 +103,12 @@ public sealed class Field : IDisposable
         Directory.Delete(Folder, recursive: true);
     }
 
+    /// <summary>The path of a built program.</summary>
+    public static string Program(string name) => Path.Combine(Repository, "bin", name);
+
     public static Process Launch(string program, IEnumerable<string> arguments, params (string Key, string Value)[] environment)
     {
-        var start = new ProcessStartInfo(Path.Combine(Repository, "bin", program), arguments) { RedirectStandardOutput = true, RedirectStandardError = true, StandardOutputEncoding = Encoding.UTF8 };
+        var start = new ProcessStartInfo(Program(program), arguments) { RedirectStandardOutput = true, RedirectStandardError = true, StandardOutputEncoding = Encoding.UTF8 };
         foreach (var (key, value) in environment) start.Environment[key] = value;
         return Process.Start(start)!;
     }

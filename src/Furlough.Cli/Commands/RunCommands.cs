@@ -100,16 +100,17 @@ internal static class RunCommands
                 {
                     if (r.State.IsAtRest())
                     {
-                        if (tasks.Remove(r.Number, out var over)) over.StopTask();
+                        if (tasks.Remove(r.Number, out var over)) progress.RemoveTask(over);
                         continue;
                     }
+                    var p = r.Progress;
+                    var line = Markup.Escape($"{r.Machine}  {r.Holding} of {r.Account}  {(p?.Step ?? r.Step)?.Word()}  {(p is null ? "" : $"{Words.Size(p.BytesPerSecond)}/s")}");
                     if (!tasks.TryGetValue(r.Number, out var task))
                     {
                         if (tasks.Count >= 12) continue;
-                        tasks[r.Number] = task = progress.AddTask("");
+                        tasks[r.Number] = task = progress.AddTask(line);
                     }
-                    var p = r.Progress;
-                    task.Description = Markup.Escape($"{r.Machine}  {r.Holding} of {r.Account}  {r.Step?.Word()}  {(p is null ? "" : $"{Words.Size(p.BytesPerSecond)}/s")}");
+                    task.Description = line;
                     task.Value = p is null or { BytesTotal: 0 } ? 0 : Math.Min(100, 100.0 * p.BytesDone / p.BytesTotal);
                 }
                 if (IsOver(run)) return run;

@@ -52,13 +52,14 @@ public static class AgentEndpoints
         }, stop);
     }
 
-    private static async Task<DocketBatch> DocketsAsync(long after, int wait, HttpContext context, AgentSessions sessions, DocketSignals signals, Store store, LiveHub live, CancellationToken stop)
+    private static async Task<DocketBatch> DocketsAsync(long after, int wait, HttpContext context, AgentSessions sessions, DocketSignals signals, Store store, LiveHub live, IHostApplicationLifetime lifetime, CancellationToken stop)
     {
         var machine = Machine(context, sessions, live);
         var signal = signals.Next(machine);
         var batch = await LookAsync(store, machine, after, stop);
         if (batch.Dockets.Count > 0 || batch.SurveyWanted || wait <= 0) return batch;
-        await Task.WhenAny(signal, Task.Delay(TimeSpan.FromSeconds(Math.Min(wait, LongestWaitSeconds)), stop));
+        using var ending = CancellationTokenSource.CreateLinkedTokenSource(stop, lifetime.ApplicationStopping);
+        await Task.WhenAny(signal, Task.Delay(TimeSpan.FromSeconds(Math.Min(wait, LongestWaitSeconds)), ending.Token));
         stop.ThrowIfCancellationRequested();
         live.Seen(machine);
         return await LookAsync(store, machine, after, stop);

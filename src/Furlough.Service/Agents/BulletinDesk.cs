@@ -28,7 +28,7 @@ public sealed class BulletinDesk(Store store, RunControl runs, DocketSignals sig
                 if (await ApplyAsync(db, machine, bulletin, stop) is { } row) touched.Add(row);
             }
             await db.SaveChangesAsync(stop);
-            foreach (var run in touched.Select(r => r.Run).Distinct())
+            foreach (var run in touched.Where(r => r.State.IsAtRest()).Select(r => r.Run).Distinct())
                 foreach (var woken in await runs.AdvanceAsync(db, run, stop)) wake.Add(woken);
             return machine.LastBulletin;
         }, stop);

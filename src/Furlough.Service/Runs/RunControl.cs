@@ -9,33 +9,37 @@ namespace Furlough.Service.Runs;
 /// <summary>Brings a run forward: wave after wave, until everything is at rest or too much has failed. All it knows is in storage, so it goes on after a restart.</summary>
 public sealed class RunControl(DocketDesk desk, TimeProvider time)
 {
+    private static readonly RelocationState[] AtRest = [.. Enum.GetValues<RelocationState>().Where(s => s.IsAtRest())];
+
     /// <summary>Starts the next wave when the one before is at rest; ends or halts the run. Returns machines for which dockets wait.</summary>
     public async Task<IReadOnlyCollection<Guid>> AdvanceAsync(FurloughDb db, long number, CancellationToken stop)
     {
         var run = (await db.Runs.FindAsync([number], stop))!;
         if (run.State == RunState.Ended) return [];
-        // Rows changed in this transaction are tracked and must be seen as they are now.
-        var rows = await db.Relocations.Where(r => r.Run == number).ToListAsync(stop);
-        var failed = rows.Count(r => r.State == RelocationState.Failed);
-        if (run.State == RunState.Running && run.HaltAfter is { } limit && failed >= limit) Halt(db, run, rows, "furlough", $"{Words.Count(failed, "failure")}");
+        var all = db.Relocations.Where(r => r.Run == number);
+        var failed = await all.CountAsync(r => r.State == RelocationState.Failed, stop);
+        if (run.State == RunState.Running && run.HaltAfter is { } limit && failed >= limit)
+            Halt(db, run, await all.Where(r => r.State == RelocationState.Planned).ToListAsync(stop), "furlough", $"{Words.Count(failed, "failure")}");
 
         HashSet<Guid> wake = [];
         var waves = run.Waves.Split('\n');
         while (run.State == RunState.Running)
         {
-            var current = rows.Where(r => r.Wave == waves[run.Wave]).ToList();
-            foreach (var row in current.Where(r => r.State == RelocationState.Planned).OrderBy(r => r.Sequence))
+            var wave = waves[run.Wave];
+            foreach (var row in await all.Where(r => r.Wave == wave && r.State == RelocationState.Planned).OrderBy(r => r.Sequence).ToListAsync(stop))
             {
                 await desk.IssueRelocateAsync(db, row, byItself: false, stop);
                 row.State = RelocationState.Queued;
                 row.AsOf = time.GetUtcNow();
                 wake.Add(row.Machine);
             }
-            if (!current.All(r => r.State.IsAtRest()) || run.Wave + 1 >= waves.Length) break;
+            await db.SaveChangesAsync(stop);
+            if (await all.AnyAsync(r => r.Wave == wave && !AtRest.Contains(r.State), stop) || run.Wave + 1 >= waves.Length) break;
             run.Wave++;
             db.Record(time.GetUtcNow(), "furlough", "wave begun", $"run {run.Number}", null, waves[run.Wave]);
         }
-        if (rows.All(r => r.State.IsAtRest())) End(db, run);
+        await db.SaveChangesAsync(stop);
+        if (!await all.AnyAsync(r => !AtRest.Contains(r.State), stop)) End(db, run);
         return wake;
     }
 

@@ -10,10 +10,10 @@ internal static class ShelfText
     private static bool Unicode => Console.OutputEncoding.CodePage is 65001 or 1200;
 
     /// <summary>The marks: live, planned, original, free, reserve, unmanaged.</summary>
-    private static (char Live, char Planned, char Original, char Free, char Other) Marks => Unicode ? ('█', '┄', '▞', '·', '▒') : ('#', '.', '/', ' ', '=');
+    private static (char Live, char Planned, char Original, char Free, char Reserve, char Other) Marks => Unicode ? ('█', '┄', '▞', '·', '┤', '▒') : ('#', '.', '/', ' ', ']', '=');
 
     /// <summary>What the marks mean.</summary>
-    internal static string Legend => $"{Marks.Live} live  {Marks.Planned} planned  {Marks.Original} original  {Marks.Other} everything else  {Marks.Free} free";
+    internal static string Legend => $"{Marks.Live} live  {Marks.Planned} planned  {Marks.Original} original  {Marks.Other} everything else  {Marks.Free} free  {Marks.Reserve} reserve";
 
     /// <summary>Draws a shelf.</summary>
     internal static string Draw(Shelf shelf, int width)
@@ -30,7 +30,9 @@ internal static class ShelfText
         Add(original, Marks.Original);
         Add(planned, Marks.Planned);
         if (text.Length > width) text.Length = width;
-        return text.Append(Marks.Free, width - text.Length).ToString();
+        text.Append(Marks.Free, width - text.Length);
+        if (shelf.ReserveBytes > 0) text[Math.Clamp((int)Math.Round((1 - (double)shelf.ReserveBytes / shelf.SizeBytes) * width), 0, width - 1)] = Marks.Reserve;
+        return text.ToString();
 
         long Sum(params string[] styles) => shelf.Blocks.Where(b => styles.Contains(b.Style)).Sum(b => b.DataBytes);
 

@@ -16,7 +16,7 @@ public static class Summaries
         var last = relocations.GroupBy(r => (r.Account, r.Holding)).Select(g => g.Last()).ToList();
         var standing = StandingOf(machine, last, live);
         return new MachineSummary(machine.Id, machine.Name, machine.Room, standing, live.LastSeen(machine.Id, machine.LastSeen), machine.SurveyedAt, survey?.OperatingSystem,
-            survey?.Holdings.Count ?? 0, survey?.Holdings.Sum(h => h.DataBytes) ?? 0, system?.SizeBytes ?? 0, system?.FreeBytes ?? 0, survey is null ? [] : Shelves(survey, last, originals), Attention(machine, standing, last));
+            survey?.Holdings.Count ?? 0, survey?.Holdings.Sum(h => h.DataBytes) ?? 0, system?.SizeBytes ?? 0, system?.FreeBytes ?? 0, survey is null ? [] : Shelves(survey, last, originals, Column.ReservesOf(machine)), Attention(machine, standing, last));
     }
 
     private static Standing StandingOf(MachineRow machine, List<RelocationRow> last, LiveHub live)
@@ -38,7 +38,7 @@ public static class Summaries
         _ => null,
     };
 
-    private static List<Shelf> Shelves(Survey survey, List<RelocationRow> last, IReadOnlyList<OriginalRow> originals)
+    private static List<Shelf> Shelves(Survey survey, List<RelocationRow> last, IReadOnlyList<OriginalRow> originals, IReadOnlyDictionary<string, long> reserves)
     {
         var planned = last.Where(r => r.State is not (RelocationState.Switched or RelocationState.Finished or RelocationState.Returned or RelocationState.Failed or RelocationState.Refused or RelocationState.BackedOut)).Select(Column.PlannedOf).ToList();
         var aside = originals.Select(o => Column.Read(o.Body, ModelJson.Default.OriginalFacts)).ToList();
@@ -53,7 +53,7 @@ public static class Summaries
                 .. aside.Where(o => o.Source.Volume == key).Select(o => new ShelfBlock(o.Holding.ToString(), o.DataBytes, "original")),
                 .. planned.Where(p => p.Target.Volume == key).Select(p => new ShelfBlock(p.Holding.ToString(), p.DataBytes, "planned")),
             ];
-            return new Shelf(v.Root, v.Label, v.System, v.Attached, v.Medium, v.FileSystem, v.SizeBytes, v.FreeBytes, 0, blocks);
+            return new Shelf(v.Root, v.Label, v.System, v.Attached, v.Medium, v.FileSystem, v.SizeBytes, v.FreeBytes, reserves.GetValueOrDefault(key), blocks);
         })];
     }
 

@@ -42,6 +42,7 @@ public static class RunEndpoints
             await db.SaveChangesAsync(stop);
             var hazards = body.Hazards.Where(h => h.Severity == Severity.Blocking).ToLookup(h => (h.Machine, h.Account, h.Holding));
             foreach (var planned in body.Relocations) db.Relocations.Add(NewRow(planned, run.Number, now, hazards[(planned.MachineName, planned.Holding.Account, planned.Holding.Name)].FirstOrDefault()));
+            await KeepReservesAsync(db, body, stop);
             db.Record(now, context.Who(), "run started", $"run {run.Number}", null, $"plan {plan.Number}");
             await db.SaveChangesAsync(stop);
             wake = await control.AdvanceAsync(db, run.Number, stop);
@@ -69,6 +70,13 @@ public static class RunEndpoints
         Failure = blocking is null ? null
             : Column.Write(new Failure(blocking.Code, blocking.Text, $"Nothing has changed; the data lives at its source, `{planned.SourceShown}`.", blocking.Remedy), ModelJson.Default.Failure),
     };
+
+    private static async Task KeepReservesAsync(FurloughDb db, PlanBody body, CancellationToken stop)
+    {
+        foreach (var planned in body.Machines)
+            if (await db.Machines.FindAsync([planned.Machine], stop) is { } machine)
+                machine.Reserves = Column.Write(planned.Volumes.ToDictionary(v => v.Volume, v => v.ReserveBytes), ModelJson.Default.IReadOnlyDictionaryStringInt64);
+    }
 
     /// <summary>Consents are given, nothing in the plan is under way elsewhere, and reality is still what the plan was made from.</summary>
     private static async Task RequireStartableAsync(FurloughDb db, PlanRow plan, PlanBody body, CancellationToken stop)

@@ -19,6 +19,9 @@ public sealed class MachineRow
     public long LastBulletin { get; set; }
     public long LastDocket { get; set; }
     public bool Suspect { get; set; }
+
+    /// <summary>What the last run of this machine wants left free, in bytes by volume, as JSON.</summary>
+    public string? Reserves { get; set; }
     public bool Drifted { get; set; }
 }
 

@@ -53,6 +53,10 @@ public static class Column
     /// <summary>A survey, or null.</summary>
     public static Survey? SurveyOf(MachineRow machine) => machine.Survey is null ? null : Read(machine.Survey, ModelJson.Default.Survey);
 
+    /// <summary>What is to be left free on a machine's volumes, in bytes by volume.</summary>
+    public static IReadOnlyDictionary<string, long> ReservesOf(MachineRow machine) =>
+        machine.Reserves is null ? new Dictionary<string, long>() : Read(machine.Reserves, ModelJson.Default.IReadOnlyDictionaryStringInt64);
+
     /// <summary>What was planned for a relocation.</summary>
     public static PlannedRelocation PlannedOf(RelocationRow row) => JsonSerializer.Deserialize<PlannedRelocation>(row.Planned, JsonSerializerOptions.Web)!;
 }

@@ -16,6 +16,7 @@ export const words = {
   tokenHint: "The first token is in the file steward-token of the service's data folder.",
   everythingElse: "everything else",
   free: "free",
+  reserve: "reserve",
 };
 
 export const standingShape: Record<Standing, string> = {

@@ -17,4 +17,5 @@ namespace Furlough.Model;
 [JsonSerializable(typeof(IReadOnlyList<OriginalFacts>))]
 [JsonSerializable(typeof(IReadOnlyList<Finding>))]
 [JsonSerializable(typeof(Failure))]
+[JsonSerializable(typeof(IReadOnlyDictionary<string, long>))]
 public sealed partial class ModelJson : JsonSerializerContext;

@@ -225,6 +225,9 @@ namespace Furlough.Service.Storage.Migrations
                         .IsRequired()
                         .HasColumnType("TEXT");
 
+                    b.Property<string>("Reserves")
+                        .HasColumnType("TEXT");
+
                     b.Property<string>("Room")
                         .IsRequired()
                         .HasColumnType("TEXT");

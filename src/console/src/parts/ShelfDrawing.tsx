@@ -77,7 +77,20 @@ export function ShelfDrawing({ shelf, length = 1000 }: { shelf: Shelf; length?: 
           )}
         </g>
       ))}
+      {shelf.reserveBytes > 0 && <Reserve at={1000 * (1 - shelf.reserveBytes / shelf.sizeBytes)} bytes={shelf.reserveBytes} />}
     </svg>
+  );
+}
+
+/** A notch, as far from the right as the reserve is wide. */
+function Reserve({ at, bytes }: { at: number; bytes: number }) {
+  return (
+    <g className="reserve">
+      <title>
+        {words.reserve}, {size(bytes)}
+      </title>
+      <path d={`M${at} 0 V7 M${at} ${HEIGHT} V${HEIGHT - 7}`} vectorEffect="non-scaling-stroke" />
+    </g>
   );
 }
 
@@ -87,7 +100,8 @@ export function ShelfLegend() {
     <p className="legend quiet">
       <span className="key live" /> lives here <span className="key planned" /> planned{" "}
       <span className="key original" /> original, kept <span className="key other" /> everything else{" "}
-      <span className="key free" /> free
+      <span className="key free" /> free{" "}
+      <span className="key reserve" /> {words.reserve}
     </p>
   );
 }

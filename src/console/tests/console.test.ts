@@ -1,0 +1,174 @@
+import { type ChildProcess, spawn } from "node:child_process";
+import { mkdtempSync, rmSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join, resolve } from "node:path";
+import { AxeBuilder } from "@axe-core/playwright";
+import { type Browser, type BrowserContext, chromium, type Page } from "playwright-core";
+import { afterAll, beforeAll, expect, test } from "vitest";
+
+const flags = [
+  "--no-sandbox",
+  "--disable-gpu",
+  "--disable-quic",
+  "--no-first-run",
+  "--disable-background-networking",
+  "--disable-component-update",
+  "--disable-sync",
+];
+const folder = mkdtempSync(join(tmpdir(), "furlough-console-"));
+const furlough = resolve(import.meta.dirname, "../../../bin/furlough");
+let demo: ChildProcess;
+let browser: Browser;
+let context: BrowserContext;
+let page: Page;
+let address = "";
+let token = "";
+const errors: string[] = [];
+
+/** Starts a station of 30 machines whose Wet Lab has been relocated, and waits until it stands. */
+async function startDemo(): Promise<void> {
+  const args = ["demo", "start", "--data", join(folder, "demo"), "--port", "0", "--machines", "30", "--speed", "8000"];
+  demo = spawn(furlough, args, { stdio: ["ignore", "pipe", "inherit"] });
+  let said = "";
+  await new Promise<void>((done, fail) => {
+    demo.stdout?.on("data", (text: Buffer) => {
+      said += text;
+      const at = /Console\s+(\S+)\/#token=(\S+)/.exec(said);
+      if (at) [address, token] = [at[1] ?? "", at[2] ?? ""];
+      if (said.includes("The console stays open")) done();
+    });
+    demo.on("exit", (code) => fail(new Error(`the demo ended with ${code}:\n${said}`)));
+  });
+}
+
+const call = async (method: string, path: string, body?: object) => {
+  const response = await fetch(`${address}/api/v1/${path}`, {
+    method,
+    headers: { Authorization: `Bearer ${token}`, "Content-Type": "application/json" },
+    body: body && JSON.stringify(body),
+  });
+  return { status: response.status, body: await response.json() };
+};
+
+beforeAll(async () => {
+  await startDemo();
+  browser = await chromium.launch({ executablePath: "/usr/bin/chromium", args: flags });
+  context = await browser.newContext({ viewport: { width: 1280, height: 800 } });
+  page = await context.newPage();
+  page.on("console", (m) => m.type() === "error" && errors.push(m.text()));
+}, 180_000);
+
+afterAll(async () => {
+  await browser?.close();
+  if (demo?.exitCode === null) {
+    demo.removeAllListeners("exit");
+    const ended = new Promise((done) => demo.on("exit", done));
+    demo.kill("SIGTERM");
+    await ended;
+  }
+  rmSync(folder, { recursive: true, force: true });
+}, 60_000);
+
+test("without a session only the sign-in is shown, and a wrong token is refused in words", async () => {
+  await page.goto(address);
+  await page.getByLabel("Token").fill("flt-wrong");
+  await page.getByRole("button", { name: "Sign in" }).click();
+  expect(await page.getByRole("alert").textContent()).toContain("not known here");
+  await page.getByLabel("Token").fill(token);
+  await page.getByRole("button", { name: "Sign in" }).click();
+  await page.getByRole("heading", { name: "Rooms" }).waitFor();
+  errors.length = 0;
+});
+
+test("rooms show every machine with its standing, those that need attention first", async () => {
+  const wet = page.getByRole("region", { name: "Wet Lab" });
+  expect(await wet.getByRole("heading").textContent()).toContain("12 machines: 1 stuck, 11 settled");
+  const first = wet.getByRole("row").nth(1);
+  expect(await first.textContent()).toMatch(/wet-07.*stuck.*1\.5 GB free/);
+  expect(await first.getByRole("img").count()).toBe(2);
+  await page.getByPlaceholder("name, room or standing").fill("herb");
+  await expect.poll(() => page.getByRole("region").count()).toBe(1);
+  expect(page.url()).toContain("filter=herb");
+  await page.getByPlaceholder("name, room or standing").fill("");
+});
+
+test("a machine shows source, target, where the data lives, and a failure in three sentences", async () => {
+  await page.getByRole("link", { name: "wet-07" }).click();
+  await page.getByRole("heading", { name: "wet-07" }).waitFor();
+  const sentences = await page.locator(".failure").first().locator("p").allTextContents();
+  expect(sentences).toHaveLength(3);
+  expect(sentences[1]).toMatch(/^Nothing has changed; the data lives at its source, C:\\Accounts/);
+  expect(sentences[2]).toContain("furlough relocation retry");
+  expect(await page.locator("tbody tr").first().textContent()).toContain("source");
+});
+
+test("a return asked for in the console is followed live and leaves the data at its source", async () => {
+  await page.goto(`${address}/machines/wet-01`);
+  page.once("dialog", (dialog) => {
+    expect(dialog.message()).toContain("is copied back");
+    dialog.accept();
+  });
+  const row = page.getByRole("row").filter({ hasText: "Music" }).filter({ hasText: "switched" }).first();
+  const path = await row.locator("code").first().textContent();
+  await row.getByRole("button", { name: "Return Music" }).click();
+  const same = page
+    .getByRole("row")
+    .filter({ hasText: path ?? "" })
+    .first();
+  await expect.poll(() => same.textContent(), { timeout: 30_000 }).toMatch(/source.*returned/);
+}, 60_000);
+
+test("what happens elsewhere appears without reloading", async () => {
+  await page.goto(`${address}/?filter=map`);
+  await page.getByRole("region", { name: "Map Room" }).waitFor();
+  expect(await page.getByRole("region", { name: "Map Room" }).getByRole("heading").textContent()).toContain("8 ready");
+  const brief = [
+    "furlough-brief: 1",
+    "title: Music of the Map Room",
+    "machines: {rooms: [Map Room]}",
+    "volumes: {roomy: {attached: internal, system: false}}",
+    "relocate: [{folders: [Music], onto: roomy, path: 'People/{account}/{folder}'}]",
+  ].join("\n");
+  const plan = await call("POST", "plans", { brief });
+  expect((await call("POST", "runs", { plan: plan.body.number })).status).toBe(200);
+  const heading = page.getByRole("region", { name: "Map Room" }).getByRole("heading");
+  await expect.poll(() => heading.textContent(), { timeout: 60_000 }).toContain("1 stuck, 7 settled");
+}, 90_000);
+
+test("no page has an accessibility violation, light or dark, wide or narrow", async () => {
+  for (const colorScheme of ["light", "dark"] as const)
+    for (const width of [1280, 390])
+      for (const path of ["/", "/machines/wet-07", "/machines/wet-01"]) {
+        await page.emulateMedia({ colorScheme });
+        await page.setViewportSize({ width, height: 800 });
+        await page.goto(address + path);
+        await page.getByRole("table").first().waitFor();
+        const { violations } = await new AxeBuilder({ page })
+          .withTags(["wcag2a", "wcag2aa", "wcag21aa", "wcag22aa"])
+          .analyze();
+        expect(
+          violations.map((v) => `${v.id}: ${v.nodes[0]?.html}`),
+          `${path} ${colorScheme} ${width}`,
+        ).toEqual([]);
+      }
+}, 120_000);
+
+test("the API refuses what is wrong with a code and a remedy, and a foreign page with a session", async () => {
+  for (const [method, path, body, status, code] of [
+    ["POST", "plans", { brief: "furlough-brief: 1\ntitel: x" }, 400, "brief-wrong"],
+    ["POST", "plans", { nonsense: 1 }, 400, "bad-request"],
+    ["GET", "plans/99", undefined, 404, "not-found"],
+    ["POST", "relocations/99999/return", undefined, 404, "not-found"],
+    ["POST", "relocations/1/retry", undefined, 409, "state-refused"],
+    ["GET", "no/such/call", undefined, 404, "not-found"],
+  ] as const) {
+    const answer = await call(method, path, body);
+    expect([answer.status, answer.body.code, path]).toEqual([status, code, path]);
+    expect(answer.body.remedy).toBeTruthy();
+  }
+  const cookie = (await context.cookies()).map((c) => `${c.name}=${c.value}`).join("; ");
+  const foreign = await fetch(`${address}/api/v1/audits`, { method: "POST", headers: { Cookie: cookie } });
+  expect([foreign.status, (await foreign.json()).code]).toEqual([403, "foreign-page"]);
+});
+
+test("nothing was written to the browser's error console", () => expect(errors).toEqual([]));

@@ -43,20 +43,28 @@ public sealed class Field : IDisposable
         return _service.ExitCode;
     }
 
-    public Process StartAgent(string root, string name, string? code = null, string room = "Map Room")
-    {
-        List<string> arguments = ["--service", Address, "--root", root, "--data", Path.Combine(Folder, name), "--name", name, "--room", room];
-        if (code is not null) arguments.AddRange(["--code", code]);
-        var agent = Launch("furlough-agent", arguments);
-        _agents.Add(agent);
-        _ = agent.StandardOutput.ReadToEndAsync();
-        return agent;
-    }
+    public Process StartAgent(string root, string name, string? code = null, string room = "Map Room") => Keep(Launch("furlough-agent", AgentArguments(root, name, code, room)));
 
+    /// <summary>Starts an agent that is killed as it makes the n-th of a system call; the process returned ends with it.</summary>
+    public Process StartAgentKilledAt(string root, string name, string call, int n) =>
+        Keep(LaunchProgram("strace", ["-f", "-o", "/dev/null", "-e", $"trace={call}", "-e", $"inject={call}:signal=SIGKILL:when={n}", Program("furlough-agent"), .. AgentArguments(root, name, null, "Map Room")]));
+
+    /// <summary>Kills a process and what it started.</summary>
     public static void Kill(Process process)
     {
-        process.Kill();
+        process.Kill(entireProcessTree: true);
         process.WaitForExit();
+    }
+
+    private List<string> AgentArguments(string root, string name, string? code, string room) =>
+        ["--service", Address, "--root", root, "--data", Path.Combine(Folder, name), "--name", name, "--room", room, .. code is null ? Array.Empty<string>() : ["--code", code]];
+
+    private Process Keep(Process agent)
+    {
+        _agents.Add(agent);
+        _ = agent.StandardOutput.ReadToEndAsync();
+        _ = agent.StandardError.ReadToEndAsync();
+        return agent;
     }
 
     public string Invite(int machines = 1) => Run("machine", "invite", "--machines", $"{machines}", "--json").Json.GetProperty("code").GetString()!;
@@ -106,9 +114,11 @@ public sealed class Field : IDisposable
     /// <summary>The path of a built program.</summary>
     public static string Program(string name) => Path.Combine(Repository, "bin", name);
 
-    public static Process Launch(string program, IEnumerable<string> arguments, params (string Key, string Value)[] environment)
+    public static Process Launch(string program, IEnumerable<string> arguments, params (string Key, string Value)[] environment) => LaunchProgram(Program(program), arguments, environment);
+
+    private static Process LaunchProgram(string program, IEnumerable<string> arguments, params (string Key, string Value)[] environment)
     {
-        var start = new ProcessStartInfo(Program(program), arguments) { RedirectStandardOutput = true, RedirectStandardError = true, StandardOutputEncoding = Encoding.UTF8 };
+        var start = new ProcessStartInfo(program, arguments) { RedirectStandardOutput = true, RedirectStandardError = true, StandardOutputEncoding = Encoding.UTF8 };
         foreach (var (key, value) in environment) start.Environment[key] = value;
         return Process.Start(start)!;
     }

@@ -89,6 +89,50 @@ public sealed class RealMachineTests : IDisposable
         EveryBulletinOnce();
     }
 
+    [Theory]
+    [InlineData("renameat2", new[] { 3, 5, 6, 9, 15 })]
+    [InlineData("fsync", new[] { 11, 37 })]
+    public void An_agent_killed_at_a_rename_or_flush_leaves_the_live_place_complete_and_finishes_I2_I4(string call, int[] moments) =>
+        KilledAt(call, moments).ShouldBe(moments.Length);
+
+    /// <summary>Every pointer write, every rename into place and every journalled step lies at or between these calls.</summary>
+    [Theory]
+    [Trait("Category", "long")]
+    [InlineData("renameat2", 1)]
+    [InlineData("fsync", 1)]
+    [InlineData("pwrite64", 7)]
+    public void An_agent_killed_at_each_of_its_calls_finishes_I2_I4(string call, int stride) =>
+        KilledAt(call, Enumerable.Range(0, 1_000).Select(n => 1 + n * stride)).ShouldBeGreaterThan(10);
+
+    /// <summary>Runs and returns with the agent killed at each of these calls in turn, until it makes no so many.</summary>
+    /// <returns>How often it was killed.</returns>
+    private int KilledAt(string call, IEnumerable<int> moments)
+    {
+        _tree.FillHard($"{_tree.Home}/Documents", 60);
+        Directory.CreateDirectory($"{_tree.Home}/Pictures");
+        var before = LinuxTree.Describe($"{_tree.Home}/Documents");
+        Field.Kill(Enrol());
+        var killed = 0;
+        foreach (var n in moments)
+        {
+            var run = StartRun();
+            var agent = _field.StartAgentKilledAt(_tree.Root, "map-01", call, n);
+            Field.WaitFor(() => agent.HasExited || _field.Run("run", "show", run, "--json").Json.GetProperty("state").GetString() == "ended", $"{call} {n}");
+            if (!agent.HasExited) break;
+            killed++;
+            LinuxTree.Difference(before, LinuxTree.Describe(LivePlace("XDG_DOCUMENTS_DIR", "Documents"))).ShouldBeEmpty($"killed at {call} {n}");
+            var again = _field.StartAgent(_tree.Root, "map-01");
+            _field.Run("run", "follow", run).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, $"killed at {call} {n}: {o}"));
+            foreach (var relocation in _field.Run("relocation", "list", "--run", run, "--json").Json.EnumerateArray())
+                _field.Run("relocation", "return", $"{relocation.GetProperty("number")}", "--follow").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, $"killed at {call} {n}: {o}"));
+            LinuxTree.Difference(before, LinuxTree.Describe($"{_tree.Home}/Documents")).ShouldBeEmpty($"returned after a kill at {call} {n}");
+            Field.Kill(again);
+            LinuxTree.Sh($"rm -rf {_tree.Home}/.furlough-* {_tree.Root}/data/People");
+        }
+        EveryBulletinOnce();
+        return killed;
+    }
+
     [Fact]
     public void A_service_killed_during_a_run_loses_no_bulletin_and_applies_none_twice()
     {

@@ -75,6 +75,7 @@ public sealed class CrashTests
     }
 
     [Fact]
+    [Trait("Category", "soak")]
     public void Random_trees_and_several_crashes_in_a_row_end_well()
     {
         var seeds = int.Parse(Environment.GetEnvironmentVariable("FURLOUGH_SEEDS") ?? "500", System.Globalization.CultureInfo.InvariantCulture);

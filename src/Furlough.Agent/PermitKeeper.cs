@@ -21,7 +21,7 @@ internal sealed class PermitKeeper(ServiceLink link, TimeProvider time) : IPermi
     /// <inheritdoc/>
     public PermitAnswer Await(Docket docket, Action waiting, CancellationToken stop)
     {
-        for (var told = false; ; )
+        for (var told = false; ;)
         {
             if (time.GetUtcNow() >= docket.NotAfter) return PermitAnswer.Expired;
             try

@@ -24,7 +24,8 @@ public sealed class DemoTests : IDisposable
     public void In_a_terminal_the_run_is_followed_live()
     {
         using var terminal = System.Diagnostics.Process.Start(new System.Diagnostics.ProcessStartInfo("script",
-            ["-qec", $"stty cols 150 rows 40; {Field.Program("furlough")} demo start --data {_folder}/demo --port 0 --machines 14 --run 'Map Room' --once --speed 2000", "/dev/null"]) { RedirectStandardOutput = true, RedirectStandardError = true })!;
+            ["-qec", $"stty cols 150 rows 40; {Field.Program("furlough")} demo start --data {_folder}/demo --port 0 --machines 14 --run 'Map Room' --once --speed 2000", "/dev/null"])
+        { RedirectStandardOutput = true, RedirectStandardError = true })!;
         var outcome = Field.Finish(terminal);
         outcome.Code.ShouldBe(0, outcome.ToString());
         outcome.Out.ShouldContain("\u001b[");

@@ -77,7 +77,9 @@ export function ShelfDrawing({ shelf, length = 1000 }: { shelf: Shelf; length?: 
           )}
         </g>
       ))}
-      {shelf.reserveBytes > 0 && <Reserve at={1000 * (1 - shelf.reserveBytes / shelf.sizeBytes)} bytes={shelf.reserveBytes} />}
+      {shelf.reserveBytes > 0 && (
+        <Reserve at={1000 * (1 - shelf.reserveBytes / shelf.sizeBytes)} bytes={shelf.reserveBytes} />
+      )}
     </svg>
   );
 }
@@ -100,8 +102,7 @@ export function ShelfLegend() {
     <p className="legend quiet">
       <span className="key live" /> lives here <span className="key planned" /> planned{" "}
       <span className="key original" /> original, kept <span className="key other" /> everything else{" "}
-      <span className="key free" /> free{" "}
-      <span className="key reserve" /> {words.reserve}
+      <span className="key free" /> free <span className="key reserve" /> {words.reserve}
     </p>
   );
 }

@@ -17,7 +17,7 @@ public sealed class DemoTests : IDisposable
         outcome.Code.ShouldBe(0, outcome.ToString());
         outcome.Out.ShouldContain("herb-09 lost its power and comes back");
         outcome.Out.ShouldContain("1 failed, 99 switched");
-        outcome.Out.ShouldContain("The relocation of Pictures of asa.lind stopped: `plots/2019/quadrat-77.tif` cannot be read (input/output error). Nothing has changed; the data lives at its source, `C:\\Accounts\\asa.lind\\Pictures`. Check the disk");
+        outcome.Out.ShouldContain("The relocation of Pictures of asa.lind stopped: `plots/2019/quadrat-77.tif` cannot be read (input/output error).\n    Nothing has changed; the data lives at its source, `C:\\Accounts\\asa.lind\\Pictures`.\n    Check the disk");
     }
 
     [Fact]

@@ -19,10 +19,9 @@ internal static class OriginalCommands
                     [$"{o.Relocation}", o.Machine, $"{o.Holding} of {o.Account}", o.Place, $"{o.Files:N0}", Words.Size(o.DataBytes), $"{o.SetAside:yyyy-MM-dd}", $"{o.KeptUntil:yyyy-MM-dd}", o.WrittenTo ? "written to" : o.Recreated ? "source recreated" : o.Eligible ? "may be discarded" : ""]));
             return ExitCode.Done;
         });
-        var number = new Argument<long>("number") { Description = "Number of the relocation whose original is removed" };
         return new Command("original", "The data at the former place, kept untouched until discarded")
         {
-            list, RelocationCommands.Act(number, "discard", "discard", "Remove the original of a relocation for good, after checking everything again"),
+            list, RelocationCommands.Act("Numbers of the relocations whose originals are removed", "discard", "Remove originals for good, after checking everything again"),
         };
     }
 }

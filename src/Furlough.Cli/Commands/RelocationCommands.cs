@@ -1,6 +1,7 @@
 using System.CommandLine;
 using Furlough.Cli.Output;
 using Furlough.Model;
+using Furlough.Protocol;
 using Furlough.Protocol.Api;
 
 namespace Furlough.Cli.Commands;
@@ -29,21 +30,33 @@ internal static class RelocationCommands
         show.Calls(async (client, parsed, stop) => Show(await client.RelocationAsync(parsed.GetValue(Number), stop), parsed.GetValue(Connection.Json)));
         return new Command("relocation", "One holding on its way from source to target")
         {
-            list, show, Act(Number, "retry", "retry", "Try a relocation again that failed, was refused or backed out"), Act(Number, "return", "return", "Take a holding back to its former place, with what was added since"),
+            list, show, Act("Numbers of the relocations", "retry", "Try relocations again that failed, were refused or backed out"), Act("Numbers of the relocations", "return", "Take holdings back to their former places, with what was added since"),
         };
     }
 
-    /// <summary>A command that asks for something on one relocation, and follows it to its end if wanted.</summary>
-    internal static Command Act(Argument<long> number, string name, string verb, string description)
+    /// <summary>A command that asks for something on relocations, and follows them to their ends if wanted.</summary>
+    internal static Command Act(string what, string name, string description)
     {
-        var command = new Command(name, description) { number, Follow };
+        var numbers = new Argument<long[]>("number") { Description = what, Arity = ArgumentArity.OneOrMore };
+        var command = new Command(name, description) { numbers, Follow };
         command.Calls(async (client, parsed, stop) =>
         {
-            var asked = await client.ActAsync(parsed.GetValue(number), verb, stop);
-            var last = parsed.GetValue(Follow) ? await FollowAsync(client, asked, stop) : asked;
-            if (parsed.GetValue(Connection.Json)) Terminal.Json(last);
-            else Terminal.Line(last.Failure is { } failure ? failure.ToString() : $"Relocation {last.Number}, {last.Holding} of {last.Account} on {last.Machine}: {last.State.Word()}, the data lives at its {last.Live.Word()}.");
-            return last.Failure is not null ? ExitCode.Failed : last.State == RelocationState.Waiting ? ExitCode.WaitsForPerson : ExitCode.Done;
+            List<RelocationView> views = [];
+            var refusal = ExitCode.Done;
+            foreach (var number in parsed.GetValue(numbers)!)
+            {
+                try { views.Add(await client.ActAsync(number, name, stop)); }
+                catch (ServiceException refused) { refusal = Terminal.Fail(refused); }
+            }
+            if (views.Count == 0) return refusal;
+            if (parsed.GetValue(Follow))
+                for (var i = 0; i < views.Count; i++) views[i] = await FollowAsync(client, views[i], stop);
+            if (parsed.GetValue(Connection.Json)) Terminal.Json<object>(parsed.GetValue(numbers)!.Length == 1 ? views[0] : views);
+            else
+                foreach (var view in views) Terminal.Line(view.Failure is { } failure ? failure.ToString() : $"Relocation {view.Number}, {view.Holding} of {view.Account} on {view.Machine}: {view.State.Word()}, the data lives at its {view.Live.Word()}.");
+            var failed = views.Count(v => v.Failure is not null);
+            if (failed == views.Count) return ExitCode.Failed;
+            return failed > 0 || refusal != ExitCode.Done ? ExitCode.DoneInPart : views.Any(v => v.State == RelocationState.Waiting) ? ExitCode.WaitsForPerson : ExitCode.Done;
         });
         return command;
     }

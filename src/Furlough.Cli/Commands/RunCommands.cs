@@ -86,7 +86,7 @@ internal static class RunCommands
     }
 
     private static Task<RunView> FollowLiveAsync(FurloughClient client, long number, CancellationToken stop) =>
-        Terminal.Out.Progress().AutoClear(true).Columns(new TaskDescriptionColumn { Alignment = Justify.Left }, new ProgressBarColumn { Width = 30 }, new PercentageColumn()).StartAsync(async progress =>
+        Terminal.Out.Progress().AutoClear(true).Columns(new TaskDescriptionColumn { Alignment = Justify.Left }, new ProgressBarColumn { Width = 30, CompletedStyle = Style.Plain, FinishedStyle = Style.Plain }, new PercentageColumn { CompletedStyle = Style.Plain }).StartAsync(async progress =>
         {
             var whole = progress.AddTask($"run {number}");
             Dictionary<long, ProgressTask> tasks = [];
@@ -129,7 +129,11 @@ internal static class RunCommands
         {
             Terminal.Line($"\n{group.Code}: {Words.Count(group.Relocations.Count, "relocation")} on {string.Join(", ", group.Machines.Take(8))}{(group.Machines.Count > 8 ? ", …" : "")}");
             const int most = 4;
-            foreach (var r in rows.Where(r => r.Failure?.Code == group.Code).Take(most)) Terminal.Line($"  {r.Machine}  {r.Number}  {r.Holding} of {r.Account}\n    {r.Failure}");
+            foreach (var r in rows.Where(r => r.Failure?.Code == group.Code).Take(most))
+            {
+                Terminal.Line($"  {r.Machine}  {r.Number}  {r.Holding} of {r.Account}");
+                foreach (var sentence in (string[])[r.Failure!.Text, r.Failure.Where, r.Failure.Remedy]) Terminal.Paragraph(4, sentence);
+            }
             if (group.Relocations.Count > most) Terminal.Line($"  and {group.Relocations.Count - most} more: furlough relocation list --run {run.Number}");
         }
     }

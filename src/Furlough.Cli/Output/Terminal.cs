@@ -21,6 +21,13 @@ internal static class Terminal
     /// <summary>Prints a line.</summary>
     internal static void Line(string text = "") => Out.WriteLine(text);
 
+    /// <summary>Prints a paragraph set in by some columns; where a person looks on, its folded lines are set in too.</summary>
+    internal static void Paragraph(int indent, string text)
+    {
+        if (Live) Out.Write(new Padder(new Text(text), new Padding(indent, 0, 0, 0)));
+        else Out.WriteLine(new string(' ', indent) + text);
+    }
+
     /// <summary>Prints a table; columns whose head begins with '>' are set to the right.</summary>
     internal static void Table(IReadOnlyList<string> heads, IEnumerable<IReadOnlyList<string>> rows)
     {

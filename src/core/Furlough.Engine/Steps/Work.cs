@@ -189,6 +189,7 @@ internal sealed class ProgressMeter : IDisposable
     public ProgressMeter(Docket docket, Step step, TreeCounter counter, IWatcher watcher, TimeProvider time)
     {
         (_docket, _step, _counter, _watcher, _time) = (docket, step, counter, watcher, time);
+        _recent.Enqueue((time.GetTimestamp(), counter.Bytes.Bytes));
         _timer = time.CreateTimer(_ => Tick(), null, TimeSpan.Zero, TimeSpan.FromMilliseconds(500));
     }
 

@@ -15,7 +15,8 @@ internal static class Sysfs
         if (IsNetwork(mount.FileSystem)) return (Attachment.Network, Medium.Unknown);
         if (mount.FileSystem == "tmpfs") return (Attachment.Internal, Medium.Memory);
         if (Disk(mount) is not { } disk) return (Attachment.Internal, Medium.Unknown);
-        var medium = Flag(disk, "queue/rotational") switch { true => Medium.Rotating, false => Medium.Solid, null => Medium.Unknown };
+        // A virtual disk says "rotational" whatever lies below it.
+        var medium = Flag(disk, "queue/rotational") switch { true when IsVirtual(disk) => Medium.Unknown, true => Medium.Rotating, false => Medium.Solid, null => Medium.Unknown };
         if (Flag(disk, "removable") == true) return (Attachment.Removable, medium);
         return (disk.Contains("/usb", StringComparison.Ordinal) ? Attachment.External : Attachment.Internal, medium);
     }
@@ -42,6 +43,8 @@ internal static class Sysfs
     /// <summary>The whole disk: a partition's parent.</summary>
     private static string? Disk(Mount mount) =>
         Device(mount) is not { } device ? null : File.Exists(Path.Combine(device, "partition")) ? Path.GetDirectoryName(device) : device;
+
+    private static bool IsVirtual(string disk) => disk.Contains("/virtual/", StringComparison.Ordinal) || disk.Contains("/virtio", StringComparison.Ordinal) || disk.Contains("/vmbus", StringComparison.Ordinal);
 
     private static bool? Flag(string disk, string file)
     {

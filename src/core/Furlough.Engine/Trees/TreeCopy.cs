@@ -78,7 +78,6 @@ public sealed class TreeCopy
             CopyFolder(from, to, Walk.Join(path, entry.Name), level + 1);
         }
         target.Apply(facts, attributes);
-        target.Flush();
     }
 
     /// <summary>A part of one folder: files with one name side by side, the rest in turn; listed in walking sequence.</summary>

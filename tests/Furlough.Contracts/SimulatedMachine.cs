@@ -109,6 +109,8 @@ public sealed class SimulatedMachine(SimulatedDisk disk) : IMachine, IVolumes, I
 
         public int Workers => 1;
 
+        public int Readers => 1;
+
         public IFolder OpenRoot() => new SimulatedFolder(disk, disk.Root(identity.Marker), "");
 
         public void Sync()

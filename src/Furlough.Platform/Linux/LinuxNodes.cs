@@ -21,7 +21,10 @@ internal abstract unsafe class LinuxNode(SafeFileHandle handle, string path, Fil
 
     public void Dispose() => handle.Dispose();
 
-    public NodeFacts Facts() => ToFacts(Native.TryStat(Descriptor, "", path)!.Value);
+    /// <summary>What was read last; enough to know how long a file is likely to be.</summary>
+    protected NodeFacts? Seen { get; private set; }
+
+    public NodeFacts Facts() => (Seen = ToFacts(Native.TryStat(Descriptor, "", path)!.Value)).Value;
 
     public void Flush() => Native.Check(Native.Sync(Descriptor), path);
 
@@ -53,6 +56,9 @@ internal abstract unsafe class LinuxNode(SafeFileHandle handle, string path, Fil
         Native.Check(Native.Times(Descriptor, times), path);
     }
 
+    /// <summary>It was made just now where nothing is inherited: it has no attributes yet.</summary>
+    protected bool InheritsNothing { get; init; }
+
     internal static void SetTimes(Native.TimeSpec* times, long modifiedNs)
     {
         times[0] = new Native.TimeSpec { Nanoseconds = Omit };
@@ -68,7 +74,8 @@ internal abstract unsafe class LinuxNode(SafeFileHandle handle, string path, Fil
 
     private void ApplyAttributes(Attributes attributes)
     {
-        // A folder may have inherited an access list from above; the source's own list is the whole truth.
+        // A node may have inherited an access list from above; the source's own list is the whole truth.
+        if (InheritsNothing && attributes.Values.Count == 0) return;
         foreach (var (name, _) in ReadAttributes().Values)
         {
             if (attributes.Values.Any(v => v.Key == name)) continue;
@@ -107,6 +114,8 @@ internal abstract unsafe class LinuxNode(SafeFileHandle handle, string path, Fil
 /// <summary>An open folder; every name is used relative to its handle.</summary>
 internal sealed unsafe class LinuxFolder(SafeFileHandle handle, string path, FileSystemAbilities abilities, bool fromMedium) : LinuxNode(handle, path, abilities), IFolder
 {
+    private volatile int _handsDown; // 0 not asked yet, 1 something, 2 nothing; several threads may ask at once
+
     public NodeFacts? Find(string name) => Native.TryStat(Descriptor, Plain(name), Below(name)) is { } s ? ToFacts(s) : null;
 
     public IReadOnlyList<FolderEntry> List()
@@ -173,7 +182,7 @@ internal sealed unsafe class LinuxFolder(SafeFileHandle handle, string path, Fil
     }
 
     public IFileHandle MakeFile(string name) =>
-        new LinuxFile(Native.Open(Descriptor, Plain(name), Native.ReadWrite | Native.Create | Native.Exclusive | Native.NoFollow, Below(name)), Below(name), Abilities, fromMedium);
+        new LinuxFile(Native.Open(Descriptor, Plain(name), Native.ReadWrite | Native.Create | Native.Exclusive | Native.NoFollow, Below(name)), Below(name), Abilities, fromMedium, HandsNothingDown());
 
     public string ReadLink(string name)
     {
@@ -224,6 +233,13 @@ internal sealed unsafe class LinuxFolder(SafeFileHandle handle, string path, Fil
         }
     }
 
+    /// <summary>Whether files made here inherit no attributes: asked once, before this handle sets any itself.</summary>
+    private bool HandsNothingDown()
+    {
+        if (_handsDown == 0) _handsDown = ReadAttributes().Values.Count == 0 ? 2 : 1;
+        return _handsDown == 2;
+    }
+
     private void Rename(string name, LinuxFolder to, string newName, uint flags)
     {
         fixed (byte* from = LinuxName.ToBytes(Plain(name)))
@@ -242,7 +258,7 @@ internal sealed unsafe class LinuxFolder(SafeFileHandle handle, string path, Fil
 }
 
 /// <summary>An open file.</summary>
-internal sealed unsafe class LinuxFile(SafeFileHandle handle, string path, FileSystemAbilities abilities, bool fromMedium) : LinuxNode(handle, path, abilities), IFileHandle
+internal sealed unsafe class LinuxFile : LinuxNode, IFileHandle
 {
     private const int ChunkBytes = 1 << 20;
     private const int PageBytes = 4096;
@@ -250,9 +266,14 @@ internal sealed unsafe class LinuxFile(SafeFileHandle handle, string path, FileS
     [ThreadStatic] private static byte* t_buffer;
     [ThreadStatic] private static ContentDigest? t_digest;
 
+    private readonly bool _fromMedium;
+
+    internal LinuxFile(SafeFileHandle handle, string path, FileSystemAbilities abilities, bool fromMedium, bool inheritsNothing = false) : base(handle, path, abilities) =>
+        (_fromMedium, InheritsNothing) = (fromMedium, inheritsNothing);
+
     public UInt128 CopyTo(IFileHandle target, ByteCounter counter, CancellationToken stop)
     {
-        var (to, facts, digest) = ((LinuxFile)target, Facts(), t_digest ??= new ContentDigest());
+        var (to, facts, digest) = ((LinuxFile)target, Seen ?? Facts(), t_digest ??= new ContentDigest());
         var buffer = Buffer();
         var sparse = facts.AllocatedBytes < facts.SizeBytes;
         long offset = 0, counted = 0;
@@ -282,7 +303,7 @@ internal sealed unsafe class LinuxFile(SafeFileHandle handle, string path, FileS
 
     public ReadBack ReadBack(ByteCounter counter, CancellationToken stop)
     {
-        var (facts, digest) = (Facts(), t_digest ??= new ContentDigest());
+        var (facts, digest) = (Seen ?? Facts(), t_digest ??= new ContentDigest());
         var buffer = Buffer();
         var sparse = facts.AllocatedBytes < facts.SizeBytes;
         const int setFlags = 4, dontNeed = 4;
@@ -304,7 +325,7 @@ internal sealed unsafe class LinuxFile(SafeFileHandle handle, string path, FileS
             counted = offset;
         }
         counter.Add(facts.SizeBytes - counted);
-        return new ReadBack(digest.Finish(facts.SizeBytes), facts.SizeBytes, fromMedium);
+        return new ReadBack(digest.Finish(facts.SizeBytes), facts.SizeBytes, _fromMedium);
     }
 
     public Stream Read() => new FileStream(new SafeFileHandle(Duplicate(), ownsHandle: true), FileAccess.Read, 1 << 16);

@@ -192,6 +192,8 @@ internal sealed unsafe class LinuxVolume(VolumeIdentity identity, LinuxFolder fo
 
     public int Workers => medium == Medium.Rotating ? 1 : Math.Clamp(Environment.ProcessorCount, 2, 8);
 
+    public int Readers => medium == Medium.Rotating ? 4 : 16;
+
     public IFolder OpenRoot() => folder.OpenFolder(".");
 
     public void Sync() => Native.Check(Native.SyncVolume(folder.Descriptor), "the target volume");

@@ -33,6 +33,8 @@ internal sealed class StationVolumes(StationMachine machine) : IVolumes
 
         public int Workers => state.Spec.Medium == Medium.Rotating ? 1 : 2;
 
+        public int Readers => Workers;
+
         public IFolder OpenRoot() => new StationFolder(machine, state.Root, "");
 
         public void Sync()

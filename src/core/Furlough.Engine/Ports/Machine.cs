@@ -17,6 +17,9 @@ public interface IVolume : IDisposable
     /// <summary>How many files are worth copying side by side.</summary>
     int Workers { get; }
 
+    /// <summary>How many files are worth reading back side by side, each waiting for the medium.</summary>
+    int Readers { get; }
+
     /// <summary>Opens the volume's root.</summary>
     IFolder OpenRoot();
 

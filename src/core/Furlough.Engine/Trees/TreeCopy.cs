@@ -21,11 +21,11 @@ public sealed class TreeCounter
 /// Copies a tree into an empty or partly filled staging tree and lists what it copied. A node is listed only after it is durable; what an
 /// earlier attempt listed, and still is the same at both sides, is kept.
 /// </summary>
-public sealed class TreeCopy
+public sealed class TreeCopy : IDisposable
 {
     private const long BatchBytes = 128L << 20;
     private const int BatchEntries = 20_000;
-    private const int Chunk = 512;
+    private const int PortionSize = 32;
     private const int Attempts = 3;
 
     private readonly IVolume _targetVolume;
@@ -34,16 +34,23 @@ public sealed class TreeCopy
     private readonly IReadOnlyDictionary<string, ManifestEntry> _earlier;
     private readonly TreeCounter _counter;
     private readonly CancellationToken _stop;
-    private readonly ParallelOptions _parallel;
+    private readonly Crew<Portion> _crew;
+
+    // Several threads, each under the lock.
+    private readonly Lock _linked = new();
     private readonly Dictionary<(ulong, ulong), string> _firstNames = [];
-    private readonly List<ManifestEntry> _batch = [];
+
+    // The walker alone.
     private readonly List<string> _notes = [];
+    private List<ManifestEntry?[]> _batch = [];
+    private int _batchEntries;
     private long _batchStart;
+    private Task _listing = Task.CompletedTask;
 
     private TreeCopy(IVolume targetVolume, IFolder targetRoot, IFileHandle manifest, IReadOnlyDictionary<string, ManifestEntry> earlier, int workers, TreeCounter counter, CancellationToken stop)
     {
         (_targetVolume, _targetRoot, _manifest, _earlier, _counter, _stop) = (targetVolume, targetRoot, manifest, earlier, counter, stop);
-        _parallel = new ParallelOptions { MaxDegreeOfParallelism = Math.Max(1, workers), CancellationToken = stop };
+        _crew = new Crew<Portion>(workers, CopyPortion);
     }
 
     /// <summary>Copies <paramref name="source"/> into <paramref name="target"/>; returns what is to be reported (pipes, sockets).</summary>
@@ -54,69 +61,94 @@ public sealed class TreeCopy
     public static IReadOnlyList<string> Run(IFolder source, IFolder target, IVolume targetVolume, IFileHandle manifest,
         IReadOnlyDictionary<string, ManifestEntry> earlier, int workers, TreeCounter counter, CancellationToken stop)
     {
-        var copy = new TreeCopy(targetVolume, target, manifest, earlier, workers, counter, stop);
-        copy.CopyFolder(source, target, "", 0);
+        using var copy = new TreeCopy(targetVolume, target, manifest, earlier, workers, counter, stop);
+        using (var pair = new FolderPair(source, target, close: false, fresh: false)) copy.CopyFolder(pair, "", 0);
         copy.EndBatch(end: true);
+        copy.AwaitListing();
         return copy._notes;
     }
 
-    private void CopyFolder(IFolder source, IFolder target, string path, int level)
+    /// <summary>Waits for whoever still works for this copy.</summary>
+    public void Dispose()
+    {
+        _crew.Dispose();
+        try { AwaitListing(); }
+        catch (Fault) when (_listing.IsFaulted) { }
+    }
+
+    private void CopyFolder(FolderPair at, string path, int level)
     {
         if (level > Walk.DeepestLevel) throw Walk.TooDeep(path);
-        var facts = source.Facts();
-        var attributes = source.ReadAttributes();
-        var (leaves, folders) = Walk.Sorted(source);
-        RemoveForeign(target, leaves, folders);
-        _batch.Add(new ManifestEntry(path, facts, 0, ContentDigest.Of(attributes), null));
+        var (leaves, folders) = Walk.Sorted(at.Source);
+        if (!at.Fresh) RemoveForeign(at.Target, leaves, folders);
+        Append([new ManifestEntry(path, at.Facts, 0, ContentDigest.Of(at.Attributes), null)]);
 
-        for (var at = 0; at < leaves.Count; at += Chunk) CopyChunk(source, target, path, leaves, at, Math.Min(Chunk, leaves.Count - at));
+        for (var from = 0; from < leaves.Count; from += PortionSize) HandPortion(at, path, leaves, from, Math.Min(PortionSize, leaves.Count - from));
         foreach (var entry in folders)
         {
             _stop.ThrowIfCancellationRequested();
-            using var from = source.OpenFolder(entry.Name);
-            using var to = target.Find(entry.Name) is null ? target.MakeFolder(entry.Name, 0x1C0) : target.OpenFolder(entry.Name);
-            CopyFolder(from, to, Walk.Join(path, entry.Name), level + 1);
+            var source = at.Source.OpenFolder(entry.Name);
+            var fresh = at.Fresh || at.Target.Find(entry.Name) is null;
+            using var pair = new FolderPair(source, fresh ? at.Target.MakeFolder(entry.Name, 0x1C0) : at.Target.OpenFolder(entry.Name), close: true, fresh);
+            CopyFolder(pair, Walk.Join(path, entry.Name), level + 1);
         }
-        target.Apply(facts, attributes);
+        at.Walked();
     }
 
-    /// <summary>A part of one folder: files with one name side by side, the rest in turn; listed in walking sequence.</summary>
-    private void CopyChunk(IFolder source, IFolder target, string path, IReadOnlyList<FolderEntry> leaves, int at, int count)
+    /// <summary>A part of one folder: files by the crew, the rest here; listed in walking sequence.</summary>
+    private void HandPortion(FolderPair at, string path, IReadOnlyList<FolderEntry> leaves, int from, int count)
     {
         var done = new ManifestEntry?[count];
-        var later = new bool[count];
-        try
-        {
-            Parallel.For(0, count, _parallel, i =>
-            {
-                var name = leaves[at + i].Name;
-                if (source.Find(name) is { Kind: NodeKind.File, Links: 1 }) done[i] = CopyFile(source, target, name, Walk.Join(path, name));
-                else later[i] = true;
-            });
-        }
-        catch (AggregateException several)
-        {
-            throw several.Flatten().InnerExceptions.OfType<Fault>().FirstOrDefault() ?? several.InnerExceptions[0];
-        }
+        List<(int, string)> files = new(count);
         for (var i = 0; i < count; i++)
         {
-            if (later[i]) done[i] = CopyOther(source, target, leaves[at + i].Name, Walk.Join(path, leaves[at + i].Name));
-            if (done[i] is { } entry) _batch.Add(entry);
+            var entry = leaves[from + i];
+            if (entry.Kind == NodeKind.File) files.Add((i, entry.Name));
+            else done[i] = CopyOther(at, entry.Name, Walk.Join(path, entry.Name));
         }
-        if (_batch.Count >= BatchEntries || _counter.Bytes.Bytes - _batchStart >= BatchBytes) EndBatch(end: false);
+        Append(done);
+        if (files.Count > 0) _crew.Hand(new Portion(at.Share(), path, files, done));
+        if (_batchEntries >= BatchEntries || _counter.Bytes.Bytes - _batchStart >= BatchBytes) EndBatch(end: false);
     }
 
-    private ManifestEntry CopyFile(IFolder source, IFolder target, string name, string path)
+    private void CopyPortion(Portion portion)
     {
-        using var from = source.OpenFile(name);
+        using (portion)
+        {
+            foreach (var (i, name) in portion.Files) portion.Done[i] = CopyFile(portion.At, name, Walk.Join(portion.Path, name));
+        }
+    }
+
+    private ManifestEntry CopyFile(FolderPair at, string name, string path)
+    {
+        using var from = at.Source.OpenFile(name);
+        var facts = from.Facts();
+        if (facts.Links <= 1) return CopyContent(at, from, facts, name, path);
+        lock (_linked)
+        {
+            if (!_firstNames.TryGetValue((facts.Device, facts.FileId), out var first))
+            {
+                var entry = CopyContent(at, from, facts, name, path);
+                _firstNames.Add((facts.Device, facts.FileId), path);
+                return entry;
+            }
+            MakeRoom(at.Target, name);
+            var parts = first.Split('/');
+            using (var folder = Reach.Folder(_targetRoot, parts[..^1])) at.Target.MakeHardLink(name, folder, parts[^1]);
+            _counter.FileDone();
+            return new ManifestEntry(path, facts, 0, 0, first);
+        }
+    }
+
+    private ManifestEntry CopyContent(FolderPair at, IFileHandle from, NodeFacts before, string name, string path)
+    {
+        if (!at.Fresh && Kept(at.Target, name, path, before) is { } kept) return kept;
         for (var attempt = 1; ; attempt++)
         {
             _stop.ThrowIfCancellationRequested();
-            var before = from.Facts();
-            if (Kept(target, name, path, before) is { } kept) return kept;
             var attributes = from.ReadAttributes();
             UInt128 digest;
-            using (var to = target.MakeFile(name))
+            using (var to = at.Target.MakeFile(name))
             {
                 digest = from.CopyTo(to, _counter.Bytes, _stop);
                 to.Apply(before, attributes);
@@ -129,6 +161,8 @@ public sealed class TreeCopy
             }
             if (attempt == Attempts) throw new IoFault(IoReason.Changed, path, "it is being written to while it is copied");
             _counter.Bytes.Add(-after.SizeBytes);
+            at.Target.RemoveFile(name);
+            before = after;
         }
     }
 
@@ -137,7 +171,7 @@ public sealed class TreeCopy
     {
         if (target.Find(name) is not { } there) return null;
         if (_earlier.TryGetValue(path, out var entry) && !entry.IsHardLink && there.Kind == NodeKind.File && there.SizeBytes == source.SizeBytes
-            && Same(entry.Facts, source) && entry.Facts.ChangedNs == source.ChangedNs && entry.Facts.FileId == source.FileId)
+            && Same(entry.Facts, source) && entry.Facts.FileId == source.FileId)
         {
             _counter.Bytes.Add(source.SizeBytes);
             _counter.FileDone();
@@ -147,32 +181,21 @@ public sealed class TreeCopy
         return null;
     }
 
-    private ManifestEntry? CopyOther(IFolder source, IFolder target, string name, string path)
+    private ManifestEntry? CopyOther(FolderPair at, string name, string path)
     {
-        if (source.Find(name) is not { } facts) throw new IoFault(IoReason.Changed, path, "it vanished while the folder was copied");
+        if (at.Source.Find(name) is not { } facts) throw new IoFault(IoReason.Changed, path, "it vanished while the folder was copied");
         switch (facts.Kind)
         {
-            case NodeKind.File:
-                if (!_firstNames.TryGetValue((facts.Device, facts.FileId), out var first))
-                {
-                    _firstNames.Add((facts.Device, facts.FileId), path);
-                    return CopyFile(source, target, name, path);
-                }
-                if (target.Find(name) is { } old) Remove(target, name, old.Kind);
-                var parts = first.Split('/');
-                using (var folder = Reach.Folder(_targetRoot, parts[..^1])) target.MakeHardLink(name, folder, parts[^1]);
-                _counter.FileDone();
-                return new ManifestEntry(path, facts, 0, 0, first);
             case NodeKind.Link:
-                if (target.Find(name) is { } there) Remove(target, name, there.Kind);
-                var text = source.ReadLink(name);
-                target.MakeLink(name, text);
-                target.ApplyTo(name, facts);
+                MakeRoom(at.Target, name);
+                var text = at.Source.ReadLink(name);
+                at.Target.MakeLink(name, text);
+                at.Target.ApplyTo(name, facts);
                 return new ManifestEntry(path, facts, 0, 0, text);
             case NodeKind.Fifo:
-                if (target.Find(name) is { } pipe) Remove(target, name, pipe.Kind);
-                target.MakeFifo(name);
-                target.ApplyTo(name, facts);
+                MakeRoom(at.Target, name);
+                at.Target.MakeFifo(name);
+                at.Target.ApplyTo(name, facts);
                 _notes.Add($"`{PathText.Show(path)}` is a named pipe: made anew at the target.");
                 return new ManifestEntry(path, facts, 0, 0, null);
             case NodeKind.Socket:
@@ -181,7 +204,7 @@ public sealed class TreeCopy
             case NodeKind.Device:
                 throw new Fault("device-node", $"`{PathText.Show(path)}` is a device node, which has no place in a user's folder.", "Take it away, then {retry}.");
             default:
-                throw new IoFault(IoReason.Changed, path, "it became a folder while the tree was copied");
+                throw new IoFault(IoReason.Changed, path, "it became something else while the tree was copied");
         }
     }
 
@@ -195,19 +218,92 @@ public sealed class TreeCopy
             if (!wanted.TryGetValue(entry.Name, out var folder) || folder != (entry.Kind == NodeKind.Folder)) Remove(target, entry.Name, entry.Kind);
     }
 
+    private static void MakeRoom(IFolder target, string name)
+    {
+        if (target.Find(name) is { } there) Remove(target, name, there.Kind);
+    }
+
     private static void Remove(IFolder target, string name, NodeKind kind)
     {
         if (kind == NodeKind.Folder) TreeRemoval.Run(target, name, CancellationToken.None);
         else target.RemoveFile(name);
     }
 
-    private void EndBatch(bool end)
+    private void Append(ManifestEntry?[] entries)
     {
-        _targetVolume.Sync();
-        Manifest.Append(_manifest, _batch, end);
-        _batch.Clear();
-        _batchStart = _counter.Bytes.Bytes;
+        _batch.Add(entries);
+        _batchEntries += entries.Length;
     }
 
+    /// <summary>Lists what has been copied so far, once it is durable, while the next batch is being copied.</summary>
+    private void EndBatch(bool end)
+    {
+        _crew.Drain();
+        AwaitListing();
+        var batch = _batch;
+        _batch = [];
+        _batchEntries = 0;
+        _batchStart = _counter.Bytes.Bytes;
+        if (_crew.IsAlone) List();
+        else _listing = Task.Run(List, CancellationToken.None);
+
+        void List()
+        {
+            _targetVolume.Sync();
+            Manifest.Append(_manifest, batch.SelectMany(b => b).OfType<ManifestEntry>(), end);
+        }
+    }
+
+    private void AwaitListing() => _listing.GetAwaiter().GetResult();
+
     private static bool Same(in NodeFacts a, in NodeFacts b) => a.SizeBytes == b.SizeBytes && a.ModifiedNs == b.ModifiedNs && a.ChangedNs == b.ChangedNs;
+
+    /// <summary>Some files of one folder; <paramref name="Done"/> gets their entries at the indexes given.</summary>
+    private sealed record Portion(FolderPair At, string Path, IReadOnlyList<(int Index, string Name)> Files, ManifestEntry?[] Done) : IDisposable
+    {
+        public void Dispose() => At.Dispose();
+    }
+
+    /// <summary>A folder at both sides. When it has been walked and its last file is copied, it gets its own facts and is closed.</summary>
+    private sealed class FolderPair(IFolder source, IFolder target, bool close, bool fresh) : IDisposable
+    {
+        private int _holders = 1;
+        private volatile bool _walked;
+
+        internal IFolder Source => source;
+
+        internal IFolder Target => target;
+
+        /// <summary>The target was made by this attempt: nothing stands in it.</summary>
+        internal bool Fresh => fresh;
+
+        internal NodeFacts Facts { get; } = source.Facts();
+
+        internal Attributes Attributes { get; } = source.ReadAttributes();
+
+        internal FolderPair Share()
+        {
+            Interlocked.Increment(ref _holders);
+            return this;
+        }
+
+        internal void Walked() => _walked = true;
+
+        public void Dispose()
+        {
+            if (Interlocked.Decrement(ref _holders) > 0) return;
+            try
+            {
+                if (_walked) target.Apply(Facts, Attributes);
+            }
+            finally
+            {
+                if (close)
+                {
+                    source.Dispose();
+                    target.Dispose();
+                }
+            }
+        }
+    }
 }

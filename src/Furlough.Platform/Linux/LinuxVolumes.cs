@@ -190,7 +190,7 @@ internal sealed unsafe class LinuxVolume(VolumeIdentity identity, LinuxFolder fo
 
     public long FreeBytes => Space().Free;
 
-    public int Workers => medium == Medium.Rotating ? 1 : Math.Clamp(Environment.ProcessorCount, 2, 8);
+    public int Workers => medium == Medium.Rotating ? 1 : Math.Clamp(Environment.ProcessorCount * 4, 4, 8);
 
     public int Readers => medium == Medium.Rotating ? 4 : 16;
 

@@ -25,7 +25,7 @@ public sealed class TreeCopy : IDisposable
 {
     private const long BatchBytes = 128L << 20;
     private const int BatchEntries = 20_000;
-    private const int PortionSize = 32;
+    private const int PortionSize = 256; // mostly a folder each: two who make files in one folder wait for each other
     private const int Attempts = 3;
 
     private readonly IVolume _targetVolume;

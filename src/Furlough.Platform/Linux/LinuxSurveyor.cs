@@ -73,7 +73,7 @@ internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers pointers, 
         using var folder = own.OpenFolder(Layout.Original);
         using var file = own.OpenFile(Layout.Manifest);
         using var stream = file.Read();
-        return original with { Recreated = recreated, WrittenTo = TreeProof.Unchanged(folder, Manifest.Read(stream), stop).Difference is not null };
+        return original with { Recreated = recreated, WrittenTo = TreeProof.Unchanged(folder, Manifest.Read(stream), 1, stop).Difference is not null };
     }
 
     private string OperatingSystem()

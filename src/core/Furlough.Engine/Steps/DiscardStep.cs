@@ -20,7 +20,8 @@ public sealed class DiscardStep : IStep
 
     private void Discard(Work work, Guid id)
     {
-        using var parent = Work.Parent(work.SourceVolume(), work.Docket.Source);
+        var volume = work.SourceVolume();
+        using var parent = Work.Parent(volume, work.Docket.Source);
         var name = Layout.FolderOf(id);
         if (parent.Find(name) is null) return;
         using (var own = parent.OpenFolder(name))
@@ -29,18 +30,18 @@ public sealed class DiscardStep : IStep
             {
                 if (work.Noted(Confirmed + id) is null)
                 {
-                    ConfirmAgain(work, own);
+                    ConfirmAgain(work, volume, own);
                     work.Note(Confirmed + id, "yes");
                 }
                 var counter = new TreeCounter();
-                using (work.Watch(Name, counter)) TreeRemoval.Run(own, Layout.Original, work.Stop, counter);
+                using (work.Watch(Name, counter)) TreeRemoval.Run(own, Layout.Original, work.Stop, counter, volume.Workers);
             }
         }
         TreeRemoval.Run(parent, name, work.Stop);
         parent.Flush();
     }
 
-    private static void ConfirmAgain(Work work, IFolder own)
+    private static void ConfirmAgain(Work work, IVolume volume, IFolder own)
     {
         work.RequirePointersAtTarget();
         using var liveParent = Work.TryParent(work.TargetVolume(), work.Docket.Target);
@@ -50,7 +51,7 @@ public sealed class DiscardStep : IStep
         if (own.Find(Layout.Manifest) is null)
             throw new Fault("original-unknown", "The original has no manifest beside it, so nothing says whether it was written to.", "Look at it by hand; Furlough does not remove what it cannot compare.");
         using var original = own.OpenFolder(Layout.Original);
-        if (TreeProof.Unchanged(original, Work.ReadManifest(own), work.Stop).Difference is { } change)
+        if (TreeProof.Unchanged(original, Work.ReadManifest(own), volume.Workers, work.Stop).Difference is { } change)
             throw new Fault("original-written-to", $"The original was written to after it was set aside: {change}.", "Copy what is new to the live place first; Furlough removes only what is untouched.");
     }
 }

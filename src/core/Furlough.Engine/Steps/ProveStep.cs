@@ -28,7 +28,7 @@ public sealed class ProveStep : IStep
 
         QuiesceStep.RequireUnused(work);
         using var source = CopyStep.OpenHolding(work, sourceVolume);
-        if (TreeProof.Unchanged(source, Work.ReadManifest(own), work.Stop).Difference is { } change) throw Faults.SourceChanged(change);
+        if (TreeProof.Unchanged(source, Work.ReadManifest(own), sourceVolume.Workers, work.Stop).Difference is { } change) throw Faults.SourceChanged(change);
         work.TargetVolume();
         work.Note(Proven, FormattableString.Invariant($"{copy.Files} {copy.BytesRead}"));
     }

@@ -27,11 +27,12 @@ public sealed class ReopenStep : IStep
 
     private static void CompareOriginal(Work work)
     {
-        using var sourceParent = Work.Parent(work.SourceVolume(), work.Docket.Source);
+        var volume = work.SourceVolume();
+        using var sourceParent = Work.Parent(volume, work.Docket.Source);
         using var targetParent = Work.Parent(work.TargetVolume(), work.Docket.Target);
         using var targetOwn = targetParent.OpenFolder(work.FolderName);
         using var own = sourceParent.OpenFolder(work.FolderName);
         using var original = own.OpenFolder(Layout.Original);
-        if (TreeProof.Unchanged(original, Work.ReadManifest(targetOwn), work.Stop).Difference is { } change) throw Faults.SourceChanged(change);
+        if (TreeProof.Unchanged(original, Work.ReadManifest(targetOwn), volume.Workers, work.Stop).Difference is { } change) throw Faults.SourceChanged(change);
     }
 }

@@ -18,10 +18,10 @@ public static class TreeProof
     }
 
     /// <summary>Compares a source or original with the manifest by what the file system says: kind, size, times, identity. Reads no content.</summary>
-    public static ProofResult Unchanged(IFolder root, IEnumerable<ManifestEntry> manifest, CancellationToken stop)
+    public static ProofResult Unchanged(IFolder root, IEnumerable<ManifestEntry> manifest, int workers, CancellationToken stop)
     {
         var counter = new TreeCounter();
-        return new ProofResult(Comparison.Run(root, manifest, 1, counter, new SourceCheck(), stop), counter.Files, 0, true);
+        return new ProofResult(Comparison.Run(root, manifest, workers, counter, new SourceCheck(), stop), counter.Files, 0, true);
     }
 
     /// <summary>A copy against what was copied.</summary>

@@ -16,6 +16,7 @@ public sealed class SimulatedDisk
     private readonly Dictionary<string, SimulatedNode> _roots = [];
     private readonly List<PendingChange> _pending = [];
     private ulong _lastId;
+    private bool _others;
     private long _clock = 1_700_000_000_000_000_000;
 
     /// <summary>Operations so far.</summary>
@@ -39,6 +40,12 @@ public sealed class SimulatedDisk
     /// <summary>Bytes that one volume may hold in all.</summary>
     public long CapacityBytes { get; set; } = long.MaxValue;
 
+    /// <summary>Flushes that are passed over, as if the engine did not ask for them: by what is flushed and where.</summary>
+    public Func<string, string, bool> Forgets { get; set; } = (_, _) => false;
+
+    /// <summary>What others do on the machine before an operation; what they do is not counted.</summary>
+    public Action Meanwhile { get; set; } = () => { };
+
     public Lock Lock => _lock;
 
     public SimulatedNode Root(string volume)
@@ -52,6 +59,10 @@ public sealed class SimulatedDisk
     {
         lock (_lock)
         {
+            if (_others) return;
+            _others = true;
+            try { Meanwhile(); }
+            finally { _others = false; }
             Operations++;
             if (CrashAt > 0 && Operations > CrashAt)
             {
@@ -82,19 +93,25 @@ public sealed class SimulatedDisk
         _pending.Add(change);
     }
 
-    /// <summary>Makes everything that concerns a folder durable, with all changes before it.</summary>
+    /// <summary>Makes the names in a folder durable, with what happened before to the same nodes and names; a rename is whole or not there. Nothing else.</summary>
     internal void FlushFolder(SimulatedNode folder)
     {
-        var last = _pending.FindLastIndex(p => p.From == folder || p.To == folder);
-        for (var i = 0; i <= last; i++) _pending[i].ApplyTo(n => n.DurableEntries);
-        if (last >= 0) _pending.RemoveRange(0, last + 1);
+        HashSet<PendingChange> due = [];
+        for (var i = _pending.Count - 1; i >= 0; i--)
+            if (_pending[i] is var p && (p.From == folder || p.To == folder || due.Any(d => d.Needs(p)))) due.Add(p);
+        Settle(due.Contains);
         folder.MakeFactsDurable();
+    }
+
+    private void Settle(Func<PendingChange, bool> due)
+    {
+        foreach (var change in _pending.Where(due)) change.ApplyTo(n => n.DurableEntries);
+        _pending.RemoveAll(p => due(p));
     }
 
     internal void FlushVolume(SimulatedNode root)
     {
-        foreach (var change in _pending) change.ApplyTo(n => n.DurableEntries);
-        _pending.Clear();
+        Settle(p => p.From.Device == root.Device);
         Below(root);
 
         static void Below(SimulatedNode node)
@@ -113,6 +130,8 @@ public sealed class SimulatedDisk
         _pending.Clear();
         HashSet<SimulatedNode> seen = [];
         foreach (var root in _roots.Values) Restore(root);
+        foreach (var node in seen) node.Links = 0;
+        foreach (var child in seen.SelectMany(n => n.Entries.Values)) child.Links++;
         (CrashAt, FailAt, Operations) = (0, 0, 0);
 
         void Restore(SimulatedNode node)
@@ -129,6 +148,12 @@ public sealed class SimulatedDisk
 /// <summary>A change of names that is not durable yet. Without a name on one side it makes or removes.</summary>
 internal sealed record PendingChange(SimulatedNode From, string? Name, SimulatedNode To, string? NewName, SimulatedNode Node)
 {
+    /// <summary>Whether this change builds on an earlier one: the same node, or the same name in the same folder.</summary>
+    internal bool Needs(PendingChange earlier) => earlier.Node == Node
+        || (earlier.Name is { } a && Uses(earlier.From, a)) || (earlier.NewName is { } b && Uses(earlier.To, b));
+
+    private bool Uses(SimulatedNode folder, string name) => (From == folder && Name == name) || (To == folder && NewName == name);
+
     internal void ApplyTo(Func<SimulatedNode, Dictionary<string, SimulatedNode>> entries)
     {
         if (Name is not null && (!entries(From).TryGetValue(Name, out var there) || there != Node || !entries(From).Remove(Name))) return;

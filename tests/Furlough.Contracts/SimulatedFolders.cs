@@ -97,7 +97,7 @@ public sealed class SimulatedFolder(SimulatedDisk disk, SimulatedNode node, stri
 
     public void Flush() => Do("flush folder", path, () =>
     {
-        disk.FlushFolder(node);
+        if (!disk.Forgets("folder", path)) disk.FlushFolder(node);
         return 0;
     });
 
@@ -176,6 +176,7 @@ public sealed class SimulatedFile(SimulatedDisk disk, SimulatedNode node, string
 
     public void Flush() => Do("flush file", () =>
     {
+        if (disk.Forgets("file", path)) return 0;
         node.MakeContentDurable();
         node.MakeFactsDurable();
         return 0;

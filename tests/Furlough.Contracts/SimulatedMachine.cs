@@ -116,6 +116,7 @@ public sealed class SimulatedMachine(SimulatedDisk disk) : IMachine, IVolumes, I
         public void Sync()
         {
             disk.Operate("sync volume", identity.Marker);
+            if (disk.Forgets("volume", identity.Marker)) return;
             lock (disk.Lock) disk.FlushVolume(disk.Root(identity.Marker));
         }
 

@@ -1,5 +1,6 @@
 using Furlough.Contracts;
 using Furlough.Engine.Ports;
+using Furlough.Engine.Trees;
 using Furlough.Model;
 
 namespace Furlough.Engine.Tests;
@@ -34,6 +35,9 @@ internal sealed class Bench
 
     internal Place Target => Docket.Target;
 
+    /// <summary>How the docket ends when all goes well.</summary>
+    internal RelocationState Good => Docket.Method == Method.Exchange ? RelocationState.Finished : RelocationState.Switched;
+
     /// <summary>Runs the docket; null when the process crashed.</summary>
     internal RelocationState? Run()
     {
@@ -59,6 +63,48 @@ internal sealed class Bench
         }
         return null;
     }
+
+    /// <summary>What is not as it should be when the docket has ended well: places, receipts, original.</summary>
+    internal string? EndFault()
+    {
+        if (LivePlaceFault() is { } fault) return fault;
+        if (Machine.Setting("one") != Machine.Show(Target) || Machine.Setting("two") != Machine.Show(Target)) return "a setting does not lead to the target";
+        if (!Machine.SignInAllowed) return "the account cannot sign in";
+        if (Docket.Method == Method.Exchange)
+            return Machine.Describe(Source) != "(missing)" ? "something stands at the source" : ReadOwn(Beside(Target), Layout.Receipt) is null ? "the receipt is missing" : null;
+        var original = Beside(Source) with { Path = Beside(Source).Path + "/" + Layout.Original };
+        if (Machine.Describe(original) is var kept && kept != Before) return $"the original is not complete:\n{kept}";
+        return FilesFault(Beside(Source)) ?? FilesFault(Beside(Target));
+    }
+
+    /// <summary>A receipt that is there is whole, whenever one looks.</summary>
+    internal string? TornReceipt()
+    {
+        foreach (var own in (Place[])[Beside(Source), Beside(Target)])
+            if (ReadOwn(own, Layout.Receipt) is { } content && !IsReceipt(content)) return $"{own.Path}/{Layout.Receipt} is torn";
+        return null;
+    }
+
+    private string? FilesFault(Place own)
+    {
+        if (ReadOwn(own, Layout.Manifest) is not { } manifest || !manifest.EndsWith("end\n", StringComparison.Ordinal)) return $"{own.Path} has no whole manifest";
+        return ReadOwn(own, Layout.Receipt) is { } receipt && IsReceipt(receipt) ? null : $"{own.Path} has no whole receipt";
+    }
+
+    private static bool IsReceipt(string content) => content.IndexOf('\n') is var at and > 0 && content[at..] == $"\nsigned-{at}\n";
+
+    private string? ReadOwn(Place own, string name)
+    {
+        using var root = new SimulatedFolder(Disk, Disk.Root(own.Volume), "");
+        using var folder = Reach.TryFolder(root, own.Parts);
+        if (folder?.Find(name) is null) return null;
+        using var file = folder.OpenFile(name);
+        using var text = new StreamReader(file.Read());
+        return text.ReadToEnd();
+    }
+
+    /// <summary>The docket's own folder beside a place.</summary>
+    internal Place Beside(Place place) => place with { Path = string.Join('/', place.Parts.SkipLast(1).Append(Layout.FolderOf(Docket.Id))) };
 
     /// <summary>While an exchange is between its rename and its pointers nobody is signed in, and the one folder stands at the other place.</summary>
     private bool ElsewhereIsComplete(Place place) => Machine.Describe(place == Source ? Target : Source) == Before;

@@ -26,6 +26,9 @@ public static class Layout
     /// <summary>The list of what was copied, once complete.</summary>
     public const string Manifest = "manifest";
 
+    /// <summary>The manifest of a copy that was proven while people went on working, kept while it is caught up.</summary>
+    public const string Proven = "proven";
+
     /// <summary>What attempts at copying list while they go on: "listed-1", "listed-2".</summary>
     public const string Listed = "listed-";
 

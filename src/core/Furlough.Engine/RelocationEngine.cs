@@ -22,7 +22,7 @@ public sealed class RelocationEngine(IMachine machine, IJournal journal, IPermit
 {
     private static readonly Dictionary<Step, IStep> Steps = new IStep[]
     {
-        new PrepareStep(), new QuiesceStep(), new CopyStep(), new ProveStep(), new RepointStep(),
+        new PrepareStep(), new QuiesceStep(), new CopyStep(), new CatchUpStep(), new ProveStep(), new RepointStep(),
         new SetAsideStep(), new ReopenStep(), new ConfirmStep(), new DiscardStep(),
     }.ToDictionary(s => s.Name);
 
@@ -31,6 +31,7 @@ public sealed class RelocationEngine(IMachine machine, IJournal journal, IPermit
     {
         { Work: DocketWork.Discard } => [Step.Discard],
         { Method: Method.Exchange } => [Step.Prepare, Step.Quiesce, Step.Repoint, Step.Reopen, Step.Confirm],
+        { Method: Method.Warm } => [Step.Prepare, Step.Copy, Step.Prove, Step.Quiesce, Step.CatchUp, Step.Repoint, Step.SetAside, Step.Reopen, Step.Confirm],
         _ => [Step.Prepare, Step.Quiesce, Step.Copy, Step.Prove, Step.Repoint, Step.SetAside, Step.Reopen, Step.Confirm],
     };
 
@@ -83,7 +84,7 @@ public sealed class RelocationEngine(IMachine machine, IJournal journal, IPermit
     private void RequirePermit(Work work, Step step)
     {
         var begun = journal.Read(work.Docket.Id).Begun;
-        if (step == Step.Discard ? begun is not null : step < Step.Quiesce || begun >= Step.Repoint) return;
+        if (step == Step.Discard ? begun is not null : begun >= Step.Repoint || SequenceOf(work.Docket).TakeWhile(s => s != Step.Quiesce).Contains(step)) return;
         if (permits.Holds(work.Docket.Id)) return;
         switch (permits.Await(work.Docket, () => work.Changed(RelocationState.Waiting, step), work.Stop))
         {
@@ -157,7 +158,7 @@ public sealed class RelocationEngine(IMachine machine, IJournal journal, IPermit
             { Method: Method.Exchange } => RelocationState.Finished,
             _ => RelocationState.Switched,
         };
-        var original = docket is { Method: Method.Cold, Work: not DocketWork.Discard }
+        var original = docket is { Method: not Method.Exchange, Work: not DocketWork.Discard }
             ? new OriginalFacts(docket.Id, docket.Holding, docket.Source, time.GetUtcNow(), docket.Files, docket.DataBytes, false, false)
             : null;
         // Told before it is ended: a crash in between tells it twice, never not at all.

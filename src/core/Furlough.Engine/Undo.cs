@@ -81,7 +81,7 @@ public static class Undo
             var volume = work.TargetVolume();
             using var parent = Work.TryParent(volume, work.Docket.Target);
             if (parent is null) return;
-            if (work.Docket.Method == Method.Cold && work.LiveNow() != Live.Target && RepointStep.IsArrived(work, parent))
+            if (work.Docket.Method != Method.Exchange && work.LiveNow() != Live.Target && RepointStep.IsArrived(work, parent))
             {
                 using var own = parent.OpenFolder(work.FolderName);
                 parent.Move(work.Docket.Target.Parts[^1], own, Layout.Staging);

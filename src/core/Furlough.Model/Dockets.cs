@@ -6,9 +6,9 @@ namespace Furlough.Model;
 [JsonConverter(typeof(WordConverter<DocketWork>))]
 public enum DocketWork { Relocate, Return, Discard }
 
-/// <summary>How the data gets to its target.</summary>
+/// <summary>How the data gets to its target: copied while nobody works; copied while people work, then caught up; or renamed on its own volume.</summary>
 [JsonConverter(typeof(WordConverter<Method>))]
-public enum Method { Cold, Exchange }
+public enum Method { Cold, Warm, Exchange }
 
 /// <summary>One pointer to be changed: it must read <paramref name="Expected"/>; <paramref name="Next"/> is its new raw value, null to spell the target in the pointer's own syntax.</summary>
 public sealed record PointerChange(PointerAddress Address, PointerValue Expected, PointerValue? Next);

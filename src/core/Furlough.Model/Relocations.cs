@@ -2,9 +2,9 @@ using System.Text.Json.Serialization;
 
 namespace Furlough.Model;
 
-/// <summary>The steps of a relocation, in their only order.</summary>
+/// <summary>The steps of a relocation. Their order depends on the method; nothing before repoint changes what is live.</summary>
 [JsonConverter(typeof(WordConverter<Step>))]
-public enum Step { Prepare, Quiesce, Copy, Prove, Repoint, SetAside, Reopen, Confirm, Discard }
+public enum Step { Prepare, Quiesce, Copy, CatchUp, Prove, Repoint, SetAside, Reopen, Confirm, Discard }
 
 /// <summary>Where the data of a holding lives.</summary>
 [JsonConverter(typeof(WordConverter<Live>))]

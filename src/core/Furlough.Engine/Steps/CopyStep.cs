@@ -1,17 +1,21 @@
 using System.Globalization;
 using Furlough.Engine.Ports;
 using Furlough.Engine.Trees;
+using Furlough.Model;
 
 namespace Furlough.Engine.Steps;
 
-/// <summary>Copies the source into the staging folder. An attempt that was cut short is taken up where its list ends.</summary>
+/// <summary>Copies the holding into the staging folder; goes on where an earlier attempt was cut short. With the warm method people go on working meanwhile.</summary>
 public sealed class CopyStep : IStep
 {
     /// <inheritdoc/>
-    public Model.Step Name => Model.Step.Copy;
+    public Step Name => Step.Copy;
 
     /// <inheritdoc/>
-    public void Perform(Work work)
+    public void Perform(Work work) => Copy(work, Name, new Dictionary<string, ManifestEntry>(StringComparer.Ordinal), inUse: work.Docket.Method == Method.Warm);
+
+    /// <summary>Makes the staging folder equal to the source and lists it as the manifest. What is in <paramref name="earlier"/>, or was listed by an attempt cut short, is kept where both sides are unchanged.</summary>
+    internal static void Copy(Work work, Step step, Dictionary<string, ManifestEntry> earlier, bool inUse)
     {
         var sourceVolume = work.SourceVolume();
         var targetVolume = work.TargetVolume();
@@ -22,14 +26,15 @@ public sealed class CopyStep : IStep
         if (own.Find(Layout.Manifest) is not null) own.RemoveFile(Layout.Manifest);
 
         var lists = own.List().Where(e => e.Name.StartsWith(Layout.Listed, StringComparison.Ordinal)).Select(e => e.Name).ToList();
-        var earlier = lists.Count == 0 ? [] : ReadEarlier(own, lists);
+        foreach (var name in lists.OrderBy(Number)) ReadInto(earlier, own, name);
         var fresh = Layout.Listed + (lists.Select(Number).DefaultIfEmpty(0).Max() + 1).ToString(CultureInfo.InvariantCulture);
         var counter = new TreeCounter();
-        using (work.Watch(Name, counter))
+        using (work.Watch(step, counter))
         using (var list = own.MakeFile(fresh))
         {
             own.Flush();
-            foreach (var note in TreeCopy.Run(source, staging, targetVolume, list, earlier, Math.Min(sourceVolume.Workers, targetVolume.Workers), counter, work.Stop)) work.Report(note);
+            var order = new CopyOrder(targetVolume, list, earlier, Math.Min(sourceVolume.Workers, targetVolume.Workers), inUse ? work.Time : null);
+            foreach (var note in TreeCopy.Run(source, staging, order, counter, work.Stop)) work.Report(note);
         }
         work.TargetVolume();
         own.Move(fresh, own, Layout.Manifest);
@@ -37,19 +42,12 @@ public sealed class CopyStep : IStep
         own.Flush();
     }
 
-    private static int Number(string name) =>
-        int.TryParse(name.AsSpan(Layout.Listed.Length), NumberStyles.None, CultureInfo.InvariantCulture, out var n) ? n : 0;
-
-    private static Dictionary<string, ManifestEntry> ReadEarlier(IFolder own, IEnumerable<string> lists)
+    /// <summary>Reads a list into a dictionary by path; later ones replace earlier ones.</summary>
+    internal static void ReadInto(Dictionary<string, ManifestEntry> entries, IFolder own, string name)
     {
-        var earlier = new Dictionary<string, ManifestEntry>(StringComparer.Ordinal);
-        foreach (var name in lists.OrderBy(Number))
-        {
-            using var file = own.OpenFile(name);
-            using var stream = file.Read();
-            foreach (var entry in Manifest.Read(stream)) earlier[entry.Path] = entry;
-        }
-        return earlier;
+        using var file = own.OpenFile(name);
+        using var stream = file.Read();
+        foreach (var entry in Manifest.Read(stream)) entries[entry.Path] = entry;
     }
 
     /// <summary>Opens the holding's folder at its source.</summary>
@@ -58,4 +56,7 @@ public sealed class CopyStep : IStep
         using var parent = Work.Parent(sourceVolume, work.Docket.Source);
         return parent.OpenFolder(work.Docket.Source.Parts[^1]);
     }
+
+    private static int Number(string name) =>
+        int.TryParse(name.AsSpan(Layout.Listed.Length), NumberStyles.None, CultureInfo.InvariantCulture, out var n) ? n : 0;
 }

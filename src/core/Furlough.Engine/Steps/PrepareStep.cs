@@ -46,7 +46,7 @@ public sealed class PrepareStep : IStep
         using var parent = MakeParents(work, root, docket.AccountId, source.Group);
         RequireNobodyNew(work, sourceVolume, root, source);
         using var own = work.TryOwn(parent) ?? parent.MakeFolder(work.FolderName, Layout.Closed);
-        if (docket.Method == Method.Cold && own.Find(Layout.Staging) is null) own.MakeFolder(Layout.Staging, Layout.Closed).Dispose();
+        if (docket.Method != Method.Exchange && own.Find(Layout.Staging) is null) own.MakeFolder(Layout.Staging, Layout.Closed).Dispose();
         if (own.Find(Layout.Receipt) is null) new Receipt(docket, work.History(), work.Time.GetUtcNow(), 0, 0, "").Write(own, work.Signer);
         own.Flush();
         parent.Flush();

@@ -19,7 +19,7 @@ public sealed class ReopenStep : IStep
         {
             work.TargetVolume();
             work.RequirePointersAtTarget();
-            if (work.Docket.Method == Method.Cold) CompareOriginal(work);
+            if (work.Docket.Method != Method.Exchange) CompareOriginal(work);
             work.Note(Compared, "yes");
         }
         if (work.Noted(QuiesceStep.SignIn) is { } record) work.Machine.Activity.AllowSignIn(work.Docket.Holding.Account, record);

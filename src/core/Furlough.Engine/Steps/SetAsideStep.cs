@@ -18,6 +18,8 @@ public sealed class SetAsideStep : IStep
         using var targetParent = Work.Parent(work.TargetVolume(), work.Docket.Target);
         using var targetOwn = targetParent.OpenFolder(work.FolderName);
         using var own = work.TryOwn(sourceParent) ?? sourceParent.MakeFolder(work.FolderName, Layout.Closed);
+        // Its own name is durable before anything is moved into it: the original must not hang on a folder that a crash forgets.
+        sourceParent.Flush();
 
         var proven = (work.Noted(ProveStep.Proven) ?? "0 0").Split(' ').Select(long.Parse).ToArray();
         var receipt = new Receipt(work.Docket, work.History(), work.Time.GetUtcNow(), proven[0], proven[1], ManifestDigest(targetOwn));

@@ -17,6 +17,13 @@ public sealed class TreeCounter
     public void FileDone() => Interlocked.Increment(ref _files);
 }
 
+/// <summary>What a copy is made with.</summary>
+/// <param name="TargetVolume">The volume of the target, opened before the first write, so that its sync reports every error.</param>
+/// <param name="Manifest">An empty file that receives the list.</param>
+/// <param name="Earlier">What earlier attempts listed, by path.</param>
+/// <param name="InUse">The clock, when people go on working in the source: what vanishes or keeps changing is left for the catch-up. Null when nobody does.</param>
+public sealed record CopyOrder(IVolume TargetVolume, IFileHandle Manifest, IReadOnlyDictionary<string, ManifestEntry> Earlier, int Workers, TimeProvider? InUse);
+
 /// <summary>
 /// Copies a tree into an empty or partly filled staging tree and lists what it copied. A node is listed only after it is durable; what an
 /// earlier attempt listed, and still is the same at both sides, is kept.
@@ -28,17 +35,18 @@ public sealed class TreeCopy : IDisposable
     private const int PortionSize = 256; // mostly a folder each: two who make files in one folder wait for each other
     private const int Attempts = 3;
 
-    private readonly IVolume _targetVolume;
+    /// <summary>A file changed so lately may change again without its change time showing it.</summary>
+    private static readonly TimeSpan Unsettled = TimeSpan.FromSeconds(2);
+
+    private readonly CopyOrder _order;
     private readonly IFolder _targetRoot;
-    private readonly IFileHandle _manifest;
-    private readonly IReadOnlyDictionary<string, ManifestEntry> _earlier;
     private readonly TreeCounter _counter;
     private readonly CancellationToken _stop;
     private readonly Crew<Portion> _crew;
 
     // Several threads, each under the lock.
     private readonly Lock _linked = new();
-    private readonly Dictionary<(ulong, ulong), string> _firstNames = [];
+    private readonly Dictionary<(ulong, ulong), ManifestEntry> _firstNames = [];
 
     // The walker alone.
     private readonly List<string> _notes = [];
@@ -47,21 +55,17 @@ public sealed class TreeCopy : IDisposable
     private long _batchStart;
     private Task _listing = Task.CompletedTask;
 
-    private TreeCopy(IVolume targetVolume, IFolder targetRoot, IFileHandle manifest, IReadOnlyDictionary<string, ManifestEntry> earlier, int workers, TreeCounter counter, CancellationToken stop)
+    private TreeCopy(IFolder targetRoot, CopyOrder order, TreeCounter counter, CancellationToken stop)
     {
-        (_targetVolume, _targetRoot, _manifest, _earlier, _counter, _stop) = (targetVolume, targetRoot, manifest, earlier, counter, stop);
-        _crew = new Crew<Portion>(workers, CopyPortion);
+        (_targetRoot, _order, _counter, _stop) = (targetRoot, order, counter, stop);
+        _crew = new Crew<Portion>(order.Workers, CopyPortion);
     }
 
     /// <summary>Copies <paramref name="source"/> into <paramref name="target"/>; returns what is to be reported (pipes, sockets).</summary>
-    /// <param name="targetVolume">The volume of the target, opened before the first write, so that its sync reports every error.</param>
-    /// <param name="manifest">An empty file that receives the list.</param>
-    /// <param name="earlier">What earlier attempts listed, by path.</param>
     /// <exception cref="Fault">The copy cannot be made; what stands in the target so far is no copy.</exception>
-    public static IReadOnlyList<string> Run(IFolder source, IFolder target, IVolume targetVolume, IFileHandle manifest,
-        IReadOnlyDictionary<string, ManifestEntry> earlier, int workers, TreeCounter counter, CancellationToken stop)
+    public static IReadOnlyList<string> Run(IFolder source, IFolder target, CopyOrder order, TreeCounter counter, CancellationToken stop)
     {
-        using var copy = new TreeCopy(targetVolume, target, manifest, earlier, workers, counter, stop);
+        using var copy = new TreeCopy(target, order, counter, stop);
         using (var pair = new FolderPair(source, target, close: false, fresh: false)) copy.CopyFolder(pair, "", 0);
         copy.EndBatch(end: true);
         copy.AwaitListing();
@@ -87,7 +91,7 @@ public sealed class TreeCopy : IDisposable
         foreach (var entry in folders)
         {
             _stop.ThrowIfCancellationRequested();
-            var source = at.Source.OpenFolder(entry.Name);
+            if (OpenIfThere(at, entry.Name) is not { } source) continue;
             var fresh = at.Fresh || at.Target.Find(entry.Name) is null;
             using var pair = new FolderPair(source, fresh ? at.Target.MakeFolder(entry.Name, 0x1C0) : at.Target.OpenFolder(entry.Name), close: true, fresh);
             CopyFolder(pair, Walk.Join(path, entry.Name), level + 1);
@@ -104,7 +108,7 @@ public sealed class TreeCopy : IDisposable
         {
             var entry = leaves[from + i];
             if (entry.Kind == NodeKind.File) files.Add((i, entry.Name));
-            else done[i] = CopyOther(at, entry.Name, Walk.Join(path, entry.Name));
+            else done[i] = OrLeave(at, entry.Name, Walk.Join(path, entry.Name), CopyOther);
         }
         Append(done);
         if (files.Count > 0) _crew.Hand(new Portion(at.Share(), path, files, done));
@@ -115,7 +119,38 @@ public sealed class TreeCopy : IDisposable
     {
         using (portion)
         {
-            foreach (var (i, name) in portion.Files) portion.Done[i] = CopyFile(portion.At, name, Walk.Join(portion.Path, name));
+            foreach (var (i, name) in portion.Files) portion.Done[i] = OrLeave(portion.At, name, Walk.Join(portion.Path, name), CopyFile);
+        }
+    }
+
+    /// <summary>The folder to be copied, or null when people took it away meanwhile.</summary>
+    private IFolder? OpenIfThere(FolderPair at, string name)
+    {
+        try
+        {
+            return at.Source.OpenFolder(name);
+        }
+        catch (IoFault gone) when (IsPeoplesWork(gone))
+        {
+            MakeRoom(at.Target, name);
+            return null;
+        }
+    }
+
+    /// <summary>With people at work a node may vanish or become another kind between two looks.</summary>
+    private bool IsPeoplesWork(IoFault fault) => _order.InUse is not null && fault.Reason is IoReason.NotFound or IoReason.NotAFolder or IoReason.BehindLink or IoReason.NotSupported or IoReason.Changed;
+
+    /// <summary>The entry of what was copied; null when it is left out, now or until the catch-up.</summary>
+    private ManifestEntry? OrLeave(FolderPair at, string name, string path, Func<FolderPair, string, string, ManifestEntry?> copy)
+    {
+        try
+        {
+            return copy(at, name, path);
+        }
+        catch (IoFault fault) when (IsPeoplesWork(fault))
+        {
+            MakeRoom(at.Target, name);
+            return null;
         }
     }
 
@@ -129,14 +164,14 @@ public sealed class TreeCopy : IDisposable
             if (!_firstNames.TryGetValue((facts.Device, facts.FileId), out var first))
             {
                 var entry = CopyContent(at, from, facts, name, path);
-                _firstNames.Add((facts.Device, facts.FileId), path);
+                _firstNames.Add((facts.Device, facts.FileId), entry);
                 return entry;
             }
             MakeRoom(at.Target, name);
-            var parts = first.Split('/');
+            var parts = first.Path.Split('/');
             using (var folder = Reach.Folder(_targetRoot, parts[..^1])) at.Target.MakeHardLink(name, folder, parts[^1]);
             _counter.FileDone();
-            return new ManifestEntry(path, facts, 0, 0, first);
+            return first with { Path = path, Digest = 0, AttributesDigest = 0, Link = first.Path };
         }
     }
 
@@ -157,7 +192,7 @@ public sealed class TreeCopy : IDisposable
             if (Same(before, after))
             {
                 _counter.FileDone();
-                return new ManifestEntry(path, before, digest, ContentDigest.Of(attributes), null);
+                return new ManifestEntry(path, IsSettled(after) ? after : after with { ChangedNs = 0 }, digest, ContentDigest.Of(attributes), null);
             }
             if (attempt == Attempts) throw new IoFault(IoReason.Changed, path, "it is being written to while it is copied");
             _counter.Bytes.Add(-after.SizeBytes);
@@ -166,11 +201,14 @@ public sealed class TreeCopy : IDisposable
         }
     }
 
+    /// <summary>Whether a later change would show in the facts. Otherwise the entry fits no file, so that the catch-up copies it again.</summary>
+    private bool IsSettled(in NodeFacts facts) => _order.InUse is not { } clock || facts.ChangedNs < (clock.GetUtcNow() - Unsettled).ToUnixTimeMilliseconds() * 1_000_000;
+
     /// <summary>The entry of an earlier attempt when neither side has changed since; otherwise the target's name is free afterwards.</summary>
     private ManifestEntry? Kept(IFolder target, string name, string path, NodeFacts source)
     {
         if (target.Find(name) is not { } there) return null;
-        if (_earlier.TryGetValue(path, out var entry) && !entry.IsHardLink && there.Kind == NodeKind.File && there.SizeBytes == source.SizeBytes
+        if (_order.Earlier.TryGetValue(path, out var entry) && !entry.IsHardLink && there.Kind == NodeKind.File && there.SizeBytes == source.SizeBytes
             && Same(entry.Facts, source) && entry.Facts.FileId == source.FileId)
         {
             _counter.Bytes.Add(source.SizeBytes);
@@ -249,8 +287,8 @@ public sealed class TreeCopy : IDisposable
 
         void List()
         {
-            _targetVolume.Sync();
-            Manifest.Append(_manifest, batch.SelectMany(b => b).OfType<ManifestEntry>(), end);
+            _order.TargetVolume.Sync();
+            Manifest.Append(_order.Manifest, batch.SelectMany(b => b).OfType<ManifestEntry>(), end);
         }
     }
 

@@ -56,7 +56,7 @@ internal sealed class MachinePlanning(Brief brief, FleetMachine machine, string 
         var found = HazardCatalogue.All.Select(h => h.Check(context)).OfType<Hazard>().ToList();
         _hazards.AddRange(found);
         var blocked = found.Where(h => h.Severity == Severity.Blocking).Select(h => h.Code).ToList();
-        if (blocked.Count == 0 && method == Method.Cold) _lowest[place.Volume] -= context.NeededBytes;
+        if (blocked.Count == 0 && method != Method.Exchange) _lowest[place.Volume] -= context.NeededBytes;
         return new PlannedRelocation(before.Count + 1, machine.Id, machine.Name, machine.Room, holding.Name, account.Id, method,
             holding.Place ?? new Place("", ""), place, holding.PathShown, target is null ? $"({item.Onto})/{path}" : survey.Show(place),
             source?.Identity ?? new VolumeIdentity("", ""), target?.Identity ?? new VolumeIdentity("", ""), OwnedFrom(item.Path), holding.Pointers, holding.Files, holding.DataBytes, wave, blocked);
@@ -80,7 +80,7 @@ internal sealed class MachinePlanning(Brief brief, FleetMachine machine, string 
 
     private IEnumerable<PlannedVolume> Volumes(Survey survey, List<PlannedRelocation> planned)
     {
-        var going = planned.Where(r => r.Blocked.Count == 0 && r.Method == Method.Cold).ToList();
+        var going = planned.Where(r => r.Blocked.Count == 0 && r.Method != Method.Exchange).ToList();
         foreach (var volume in survey.Volumes)
         {
             var key = volume.Identity.Key;

@@ -1,0 +1,37 @@
+using Furlough.Engine.Ports;
+using Furlough.Engine.Trees;
+using Furlough.Model;
+
+namespace Furlough.Engine.Steps;
+
+/// <summary>
+/// After quiesce: copies what people changed since the warm copy, removes from the staging folder what is gone, and proves the difference. What
+/// was proven before and is unchanged at its source since is not read back again.
+/// </summary>
+public sealed class CatchUpStep : IStep
+{
+    /// <inheritdoc/>
+    public Step Name => Step.CatchUp;
+
+    /// <inheritdoc/>
+    public void Perform(Work work)
+    {
+        var sourceVolume = work.SourceVolume();
+        var targetVolume = work.TargetVolume();
+        using var parent = Work.Parent(targetVolume, work.Docket.Target);
+        using var own = parent.OpenFolder(work.FolderName);
+        if (own.Find(Layout.Proven) is null)
+        {
+            own.Move(Layout.Manifest, own, Layout.Proven);
+            own.Flush();
+        }
+        var proven = new Dictionary<string, ManifestEntry>(StringComparer.Ordinal);
+        if (TrustsChangeTimes(sourceVolume.Abilities)) CopyStep.ReadInto(proven, own, Layout.Proven);
+        CopyStep.Copy(work, Name, new Dictionary<string, ManifestEntry>(proven, StringComparer.Ordinal), inUse: false);
+        ProveStep.Prove(work, Name, own, targetVolume, proven);
+        ProveStep.RequireSourceUnchanged(work, own, sourceVolume);
+    }
+
+    /// <summary>A file system without a fine change time of its own cannot say that nothing was changed: everything is read again.</summary>
+    private static bool TrustsChangeTimes(FileSystemAbilities abilities) => abilities.TimeStepNanoseconds < 1_000_000;
+}

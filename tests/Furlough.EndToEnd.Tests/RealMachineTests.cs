@@ -15,9 +15,13 @@ public sealed class RealMachineTests : IDisposable
         machines: {names: [map-01]}
         volumes: {roomy: {system: false}}
         relocate:
-          - folders: [Documents, Pictures]
+          - folders: [Documents]
             onto: roomy
             path: People/{account}/{folder}
+          - folders: [Pictures]
+            onto: roomy
+            path: People/{account}/{folder}
+            method: warm
         """;
 
     private readonly LinuxTree _tree = new("ext4", 1_200);

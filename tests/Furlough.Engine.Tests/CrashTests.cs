@@ -163,7 +163,16 @@ public sealed class CrashTests
         {
             var bench = new Bench(seed, Method.Warm);
             var people = new People(bench, new Random(seed));
+            var random = new Random(seed);
             bench.Disk.Meanwhile = people.Work;
+            for (var crashes = random.Next(3); crashes > 0; crashes--)
+            {
+                bench.Disk.CrashAt = bench.Disk.Operations + random.Next(1, 600);
+                if (bench.Run() is not null) break;
+                bench.Disk.FlushVolume("system");
+                bench.Disk.Crash(random);
+            }
+            bench.Disk.CrashAt = 0;
             bench.Run().ShouldBe(RelocationState.Switched, $"seed {seed}: {bench.Recorder.Last.Failure}");
             bench.Disk.Meanwhile = () => { };
             var original = bench.Beside(Bench.Source) with { Path = bench.Beside(Bench.Source).Path + "/" + Layout.Original };

@@ -1149,7 +1149,7 @@ export interface components {
         /** @enum {unknown} */
         Medium: "unknown" | "solid" | "rotating" | "memory";
         /** @enum {unknown} */
-        Method: "cold" | "exchange";
+        Method: "cold" | "warm" | "exchange";
         OriginalView: {
             /** Format: int64 */
             relocation: number;
@@ -1405,7 +1405,7 @@ export interface components {
         /** @enum {unknown} */
         Standing: "ready" | "under-way" | "waiting" | "stuck" | "settled" | "drifted" | "silent";
         /** @enum {unknown} */
-        Step: "prepare" | "quiesce" | "copy" | "prove" | "repoint" | "set-aside" | "reopen" | "confirm" | "discard" | null;
+        Step: "prepare" | "quiesce" | "copy" | "catch-up" | "prove" | "repoint" | "set-aside" | "reopen" | "confirm" | "discard" | null;
         TokenMade: {
             name: string;
             role: components["schemas"]["Role"];

@@ -14,6 +14,7 @@ internal sealed class Bench
     {
         Machine = new SimulatedMachine(Disk);
         Docket = Make(method);
+        Target = Docket.Target;
         Fill(new Random(seed));
         Before = Machine.Describe(Source);
         Journal.Before = what => Disk.Operate("journal " + what, "");
@@ -33,10 +34,16 @@ internal sealed class Bench
 
     internal string Before { get; }
 
-    internal Place Target => Docket.Target;
+    /// <summary>Where the first docket takes the holding.</summary>
+    internal Place Target { get; }
 
     /// <summary>How the docket ends when all goes well.</summary>
-    internal RelocationState Good => Docket.Method == Method.Exchange ? RelocationState.Finished : RelocationState.Switched;
+    internal RelocationState Good => Docket switch
+    {
+        { Work: DocketWork.Discard } or { Work: DocketWork.Relocate, Method: Method.Exchange } => RelocationState.Finished,
+        { Work: DocketWork.Return } => RelocationState.Returned,
+        _ => RelocationState.Switched,
+    };
 
     /// <summary>Runs the docket; null when the process crashed.</summary>
     internal RelocationState? Run()
@@ -68,6 +75,9 @@ internal sealed class Bench
     internal string? EndFault()
     {
         if (LivePlaceFault() is { } fault) return fault;
+        if (Docket.Work == DocketWork.Return)
+            return Machine.Setting("one") == Machine.Show(Source) && Machine.Setting("two") == Machine.Show(Source) ? null : "a setting does not lead back to the source";
+        if (Docket.Work == DocketWork.Discard) return Disk.Root("system").Entries["home"].Entries["asa.lind"].Entries.Count == 0 ? null : "something is left of the original";
         if (Machine.Setting("one") != Machine.Show(Target) || Machine.Setting("two") != Machine.Show(Target)) return "a setting does not lead to the target";
         if (!Machine.SignInAllowed) return "the account cannot sign in";
         if (Docket.Method == Method.Exchange)

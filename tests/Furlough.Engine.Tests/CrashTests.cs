@@ -25,6 +25,25 @@ public sealed class CrashTests
         }
     }
 
+    [Theory]
+    [InlineData(Method.Cold, DocketWork.Return)]
+    [InlineData(Method.Warm, DocketWork.Return)]
+    [InlineData(Method.Exchange, DocketWork.Return)]
+    [InlineData(Method.Cold, DocketWork.Discard)]
+    public void A_crash_after_any_operation_of_a_return_or_a_discard_is_finished_afterwards_I2_I5_I10(Method method, DocketWork work)
+    {
+        for (var (at, finished) = (1, false); !finished; at++)
+        {
+            var bench = new Bench(method: method);
+            bench.Run().ShouldBe(bench.Good);
+            bench.Disk.FlushVolume("system");
+            bench.Disk.FlushVolume("data");
+            bench.Docket = work == DocketWork.Return ? Dockets.Return(bench.Recorder.Last) : Dockets.Discard(bench.Recorder.Last);
+            (var fault, finished) = CrashedAt(bench, at, new Random(at));
+            fault.ShouldBeNull($"crashed after operation {at}");
+        }
+    }
+
     /// <summary>The mutation list: with any one flush taken out of the engine, some crash is not survived.</summary>
     [Theory]
     [InlineData(Method.Cold)]

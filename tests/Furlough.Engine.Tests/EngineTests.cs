@@ -65,6 +65,45 @@ public sealed class EngineTests
     }
 
     [Fact]
+    public void A_discard_that_met_a_locked_file_is_finished_by_the_next_but_not_when_something_was_added_I10()
+    {
+        var rehearsal = new Bench();
+        var operations = Discard(rehearsal);
+        var bench = new Bench();
+        bench.Run().ShouldBe(RelocationState.Switched);
+        var switched = bench.Recorder.Last;
+        var first = bench.Docket = Dockets.Discard(switched);
+        bench.Disk.FailWith = IoReason.Denied;
+        bench.Disk.FailAt = bench.Disk.Operations + operations - 30;
+        bench.Run().ShouldBe(RelocationState.Failed);
+        bench.Disk.FailAt = 0;
+
+        bench.Docket = Dockets.Discard(switched);
+        bench.Run().ShouldBe(RelocationState.Failed, "nobody said that its removal was begun");
+        using (var original = Reach.Folder(new SimulatedFolder(bench.Disk, bench.Disk.Root("system"), ""), [.. Bench.Source.Parts.SkipLast(1), Layout.FolderOf(switched.Docket.Id), Layout.Original]))
+        {
+            original.MakeFile("added").Dispose();
+            bench.Docket = Dockets.Discard(switched) with { Supersedes = [first.Id] };
+            bench.Run().ShouldBe(RelocationState.Failed);
+            bench.Recorder.Last.Failure!.Text.ShouldContain("`added` was added");
+            original.RemoveFile("added");
+        }
+        bench.Docket = Dockets.Discard(switched) with { Supersedes = [first.Id] };
+        bench.Run().ShouldBe(RelocationState.Finished);
+        bench.EndFault().ShouldBeNull();
+    }
+
+    /// <summary>Relocates and discards; how many operations the discard took.</summary>
+    private static int Discard(Bench bench)
+    {
+        bench.Run();
+        bench.Docket = Dockets.Discard(bench.Recorder.Last);
+        var before = bench.Disk.Operations;
+        bench.Run().ShouldBe(RelocationState.Finished);
+        return bench.Disk.Operations - before;
+    }
+
+    [Fact]
     public void A_docket_without_a_permit_is_undone_before_anybody_is_kept_out()
     {
         var bench = new Bench();

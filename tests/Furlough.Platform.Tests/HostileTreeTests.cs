@@ -87,7 +87,7 @@ public sealed class HostileTreeTests : IDisposable
         var original = $"{_tree.Home}/{Layout.FolderOf(_recorder.Last.Docket.Id)}";
         LinuxTree.Sh($"setpriv --reuid=1701 --regid=1701 --clear-groups sh -c 'ln -s {_tree.Root}/home/keeper/private {original}/original/way; mv {original} {_tree.Home}/mine' 2>&1 || true");
         LinuxTree.Sh($"rm -rf {_tree.Home}/swapped; [ -d {_tree.Home}/mine ] && mv {_tree.Home}/mine {_tree.Home}/swapped && ln -s {_tree.Root}/home/keeper {original} || true");
-        Run(Dockets.Discard(_recorder.Last));
+        Run(Dockets.Discard(_recorder.Last)).ShouldBe(RelocationState.Failed);
         File.ReadAllText($"{_tree.Root}/home/keeper/private/count-00000.txt").ShouldContain(Secret);
         Directory.Exists(Target).ShouldBeTrue();
     }

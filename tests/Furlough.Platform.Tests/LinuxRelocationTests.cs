@@ -52,6 +52,8 @@ public sealed class LinuxRelocationTests : IDisposable
 
         Run(Dockets.Discard(documents)).ShouldBe(RelocationState.Finished, Why());
         Directory.Exists($"{_tree.Home}/{Layout.FolderOf(documents.Docket.Id)}").ShouldBeFalse();
+        Run(Dockets.Discard(documents)).ShouldBe(RelocationState.Failed);
+        _recorder.Last.Failure!.Code.ShouldBe("original-missing");
     }
 
     [Fact]

@@ -50,14 +50,16 @@ public sealed class DocketDesk(SigningKey key, TimeProvider time)
     }
 
     /// <summary>The docket that removes one original.</summary>
-    public Task IssueDiscardAsync(FurloughDb db, RelocationRow row, OriginalFacts original, CancellationToken stop)
+    public async Task IssueDiscardAsync(FurloughDb db, RelocationRow row, OriginalFacts original, CancellationToken stop)
     {
         var planned = Column.PlannedOf(row);
         var returned = row.Live == Live.Source;
         var aside = original.Source == planned.Source ? planned.SourceVolume : planned.TargetVolume;
-        return IssueAsync(db, row, true, (docket, _) => docket with
+        var begun = await db.Dockets.Where(d => d.Relocation == row.Number && d.Work == DocketWork.Discard).Select(d => d.Id).ToListAsync(stop);
+        await IssueAsync(db, row, true, (docket, _) => docket with
         {
             Work = DocketWork.Discard,
+            Supersedes = begun,
             Source = original.Source,
             SourceVolume = aside,
             Target = returned ? planned.Source : planned.Target,

@@ -23,14 +23,18 @@ public sealed class DiscardStep : IStep
         var volume = work.SourceVolume();
         using var parent = Work.Parent(volume, work.Docket.Source);
         var name = Layout.FolderOf(id);
-        if (parent.Find(name) is null) return;
+        if (parent.Find(name) is null)
+        {
+            if (work.Noted(Confirmed + id) is not null) return;
+            throw new Fault("original-missing", $"There is no original beside `{work.Machine.Volumes.Show(work.Docket.Source)}`: somebody moved or removed it.", "Look for it by hand; nothing was removed now.");
+        }
         using (var own = parent.OpenFolder(name))
         {
             if (own.Find(Layout.Original) is not null)
             {
                 if (work.Noted(Confirmed + id) is null)
                 {
-                    ConfirmAgain(work, volume, own);
+                    ConfirmAgain(work, volume, own, id);
                     work.Note(Confirmed + id, "yes");
                 }
                 var counter = new TreeCounter();
@@ -41,7 +45,7 @@ public sealed class DiscardStep : IStep
         parent.Flush();
     }
 
-    private static void ConfirmAgain(Work work, IVolume volume, IFolder own)
+    private static void ConfirmAgain(Work work, IVolume volume, IFolder own, Guid id)
     {
         work.RequirePointersAtTarget();
         using var liveParent = Work.TryParent(work.TargetVolume(), work.Docket.Target);
@@ -51,7 +55,10 @@ public sealed class DiscardStep : IStep
         if (own.Find(Layout.Manifest) is null)
             throw new Fault("original-unknown", "The original has no manifest beside it, so nothing says whether it was written to.", "Look at it by hand; Furlough does not remove what it cannot compare.");
         using var original = own.OpenFolder(Layout.Original);
-        if (TreeProof.Unchanged(original, Work.ReadManifest(own), volume.Workers, work.Stop).Difference is { } change)
+        var begunBefore = work.Docket.Supersedes.Any(earlier => work.Journal.Read(earlier).Notes.ContainsKey(Confirmed + id));
+        var changed = begunBefore ? TreeProof.NotLeftOver(original, Work.ReadManifest(own), work.Stop)
+            : TreeProof.Unchanged(original, Work.ReadManifest(own), volume.Workers, work.Stop).Difference;
+        if (changed is { } change)
             throw new Fault("original-written-to", $"The original was written to after it was set aside: {change}.", "Copy what is new to the live place first; Furlough removes only what is untouched.");
     }
 }

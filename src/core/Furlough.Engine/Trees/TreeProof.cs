@@ -25,6 +25,21 @@ public static class TreeProof
         return new ProofResult(Comparison.Run(root, manifest, workers, counter, new SourceCheck(), stop), counter.Files, 0, true);
     }
 
+    /// <summary>What of a tree is neither gone nor as it was; null when everything left is. For an original whose removal was begun: removing changes the times of folders and of further names.</summary>
+    public static string? NotLeftOver(IFolder root, IEnumerable<ManifestEntry> manifest, CancellationToken stop)
+    {
+        var known = manifest.ToDictionary(e => e.Path, e => e.Facts, StringComparer.Ordinal);
+        string? found = null;
+        Walk.Visit(root, (_, _, path, now) =>
+        {
+            if (found is not null || now.Kind == NodeKind.Socket) return;
+            if (!known.TryGetValue(path, out var then)) found = $"`{PathText.Show(path)}` was added";
+            else if (now.Kind != then.Kind || now.FileId != then.FileId) found = $"`{PathText.Show(path)}` was replaced";
+            else if (now.Kind == NodeKind.File && (now.SizeBytes, now.ModifiedNs) != (then.SizeBytes, then.ModifiedNs)) found = $"`{PathText.Show(path)}` was written to";
+        }, stop);
+        return found;
+    }
+
     /// <summary>A copy against what was copied.</summary>
     private sealed class CopyCheck(FileSystemAbilities able, TreeCounter counter, IReadOnlyDictionary<string, ManifestEntry>? proven, CancellationToken stop) : IEntryCheck
     {

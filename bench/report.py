@@ -43,7 +43,8 @@ def machine():
 def plot(results):
     """Bars of the ratios with their goals, as SVG that reads in light and dark."""
     found = list(rows(results))
-    height, left, scale = 40 + 34 * len(found), 290, 300
+    height, left = 40 + 34 * len(found), 290
+    scale = 420 / max(max(high, goal) for *_, high, goal in found)
     out = [f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 860 {height + 40}" font-family="sans-serif" font-size="13">',
            f'<rect width="860" height="{height + 40}" fill="#fbf9f4"/><text x="16" y="22" fill="#22252b">Time of a relocation as a share of the time of plain copying (median; line: goal; whisker: range)</text>']
     for i, (tree, what, seconds, name, other, ratio, low, high, goal) in enumerate(found):
@@ -51,9 +52,9 @@ def plot(results):
         out.append(f'<text x="{left - 10}" y="{y + 14}" text-anchor="end" fill="#22252b">{tree}: {what} / {name}</text>')
         out.append(f'<rect x="{left}" y="{y}" width="{ratio * scale:.0f}" height="18" fill="#3f6b7d"/>')
         out.append(f'<path d="M{left + low * scale:.0f} {y + 9}H{left + high * scale:.0f}" stroke="#22252b"/><path d="M{left + goal * scale:.0f} {y - 4}v26" stroke="#b0541e" stroke-width="3"/>')
-        out.append(f'<text x="{left + max(ratio, goal, high) * scale + 8:.0f}" y="{y + 14}" fill="#22252b">{ratio:.2f} (goal {goal:.2f})</text>')
+        out.append(f'<text x="{left + 430}" y="{y + 14}" fill="#22252b">{ratio:.2f} (goal {goal:.2f})</text>')
     out.append(f'<path d="M{left} {height + 2}H840" stroke="#22252b"/>')
-    out += [f'<text x="{left + v * scale:.0f}" y="{height + 20}" text-anchor="middle" fill="#22252b">{v:.1f}</text>' for v in (0, 0.5, 1, 1.5)]
+    out += [f'<text x="{left + v * scale:.0f}" y="{height + 20}" text-anchor="middle" fill="#22252b">{v:.1f}</text>' for v in (0, 0.5, 1, 1.5, 2, 2.5, 3) if v * scale <= 425]
     out.append("</svg>")
     return "\n".join(out)
 

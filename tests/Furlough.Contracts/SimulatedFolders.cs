@@ -128,6 +128,8 @@ public sealed class SimulatedFolder(SimulatedDisk disk, SimulatedNode node, stri
 /// <summary>An open file of the simulated disk.</summary>
 public sealed class SimulatedFile(SimulatedDisk disk, SimulatedNode node, string path) : IFileHandle
 {
+    public NodeFacts Known { get; } = node.Facts;
+
     public void Dispose()
     {
     }

@@ -21,10 +21,11 @@ internal abstract unsafe class LinuxNode(SafeFileHandle handle, string path, Fil
 
     public void Dispose() => handle.Dispose();
 
-    /// <summary>What was read last; enough to know how long a file is likely to be.</summary>
-    protected NodeFacts? Seen { get; private set; }
+    private NodeFacts? _known;
 
-    public NodeFacts Facts() => (Seen = ToFacts(Native.TryStat(Descriptor, "", path)!.Value)).Value;
+    public NodeFacts Known => _known ?? Facts();
+
+    public NodeFacts Facts() => (_known = ToFacts(Native.TryStat(Descriptor, "", path)!.Value)).Value;
 
     public void Flush() => Native.Check(Native.Sync(Descriptor), path);
 
@@ -273,7 +274,7 @@ internal sealed unsafe class LinuxFile : LinuxNode, IFileHandle
 
     public UInt128 CopyTo(IFileHandle target, ByteCounter counter, CancellationToken stop)
     {
-        var (to, facts, digest) = ((LinuxFile)target, Seen ?? Facts(), t_digest ??= new ContentDigest());
+        var (to, facts, digest) = ((LinuxFile)target, Known, t_digest ??= new ContentDigest());
         var buffer = Buffer();
         var sparse = facts.AllocatedBytes < facts.SizeBytes;
         long offset = 0, counted = 0;
@@ -303,7 +304,7 @@ internal sealed unsafe class LinuxFile : LinuxNode, IFileHandle
 
     public ReadBack ReadBack(ByteCounter counter, CancellationToken stop)
     {
-        var (facts, digest) = (Seen ?? Facts(), t_digest ??= new ContentDigest());
+        var (facts, digest) = (Known, t_digest ??= new ContentDigest());
         var buffer = Buffer();
         var sparse = facts.AllocatedBytes < facts.SizeBytes;
         const int setFlags = 4, dontNeed = 4;

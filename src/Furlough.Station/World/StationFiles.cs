@@ -176,6 +176,8 @@ internal sealed class StationFile(StationMachine machine, StationNode folder, st
 {
     private (FileRange Range, int Index)? _copyOf;
 
+    public NodeFacts Known => Facts();
+
     public void Dispose()
     {
         if (!fresh || node is null) return;

@@ -46,6 +46,9 @@ public interface IFileHandle : IDisposable
     /// <summary>Facts read anew from the handle.</summary>
     NodeFacts Facts();
 
+    /// <summary>Facts as they were when it was opened, or read last.</summary>
+    NodeFacts Known { get; }
+
     /// <summary>Copies the content into an empty file, holes kept, and returns its digest (<see cref="ContentDigest"/>).</summary>
     UInt128 CopyTo(IFileHandle target, ByteCounter counter, CancellationToken stop);
 

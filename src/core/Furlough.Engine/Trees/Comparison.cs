@@ -8,8 +8,8 @@ internal interface IEntryCheck
     /// <summary>A folder, the tree's root among them.</summary>
     string? Folder(IFolder folder, NodeFacts facts, ManifestEntry entry);
 
-    /// <summary>An entry that is no folder. Called by several threads.</summary>
-    string? Leaf(IFolder folder, string name, NodeFacts facts, ManifestEntry entry);
+    /// <summary>An entry that is no folder, and may be missing. Called by several threads.</summary>
+    string? Leaf(IFolder folder, string name, ManifestEntry entry);
 
     /// <summary>What can only be said when everything was seen.</summary>
     string? Whole();
@@ -107,7 +107,7 @@ internal sealed class Comparison : IDisposable
             foreach (var entry in portion.Entries)
             {
                 var name = entry.Path[(entry.Path.LastIndexOf('/') + 1)..];
-                var found = portion.At.Folder.Find(name) is { } facts ? _check.Leaf(portion.At.Folder, name, facts, entry) : "it is missing";
+                var found = _check.Leaf(portion.At.Folder, name, entry);
                 _counter.FileDone();
                 if (found is null) continue;
                 lock (_lock)

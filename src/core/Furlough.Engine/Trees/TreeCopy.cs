@@ -157,7 +157,7 @@ public sealed class TreeCopy : IDisposable
     private ManifestEntry CopyFile(FolderPair at, string name, string path)
     {
         using var from = at.Source.OpenFile(name);
-        var facts = from.Facts();
+        var facts = from.Known;
         if (facts.Links <= 1) return CopyContent(at, from, facts, name, path);
         lock (_linked)
         {

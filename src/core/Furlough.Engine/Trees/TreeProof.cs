@@ -56,27 +56,48 @@ public static class TreeProof
         public string? Folder(IFolder folder, NodeFacts facts, ManifestEntry entry) => Facts(facts, entry)
             ?? (able.ExtendedAttributes && ContentDigest.Of(folder.ReadAttributes()) != entry.AttributesDigest ? "its extended attributes differ" : null);
 
-        public string? Leaf(IFolder folder, string name, NodeFacts facts, ManifestEntry entry)
+        public string? Leaf(IFolder folder, string name, ManifestEntry entry)
+        {
+            var readBack = entry.Facts.Kind == NodeKind.File && !entry.IsHardLink && !IsProven(entry);
+            if (readBack && TryOpen(folder, name) is { } opened)
+            {
+                using (opened) return FileFacts(opened.Known, entry) ?? Content(opened, entry);
+            }
+            if (folder.Find(name) is not { } facts) return "it is missing";
+            if (entry.Facts.Kind == NodeKind.File) return FileFacts(facts, entry);
+            if (Facts(facts, entry) is { } difference) return difference;
+            return entry.Facts.Kind == NodeKind.Link && folder.ReadLink(name) != entry.Link ? "the link leads elsewhere" : null;
+        }
+
+        private bool IsProven(ManifestEntry entry)
+        {
+            if (proven is null || !proven.TryGetValue(entry.Path, out var before) || before != entry) return false;
+            counter.Bytes.Add(entry.Facts.SizeBytes);
+            return true;
+        }
+
+        /// <summary>The file, or null when it is none: then its facts tell.</summary>
+        private static IFileHandle? TryOpen(IFolder folder, string name)
+        {
+            try { return folder.OpenFile(name); }
+            catch (IoFault other) when (other.Reason is IoReason.NotFound or IoReason.BehindLink or IoReason.NotSupported) { return null; }
+        }
+
+        private string? FileFacts(in NodeFacts facts, ManifestEntry entry)
         {
             if (Facts(facts, entry) is { } difference) return difference;
-            if (entry.Facts.Kind == NodeKind.Link) return folder.ReadLink(name) == entry.Link ? null : "the link leads elsewhere";
-            if (entry.Facts.Kind != NodeKind.File) return null;
             if (facts.SizeBytes != entry.Facts.SizeBytes) return $"it has {facts.SizeBytes} bytes and had {entry.Facts.SizeBytes}";
-            if (entry.IsHardLink || facts.Links > 1)
+            if (!entry.IsHardLink && facts.Links <= 1) return null;
+            lock (_lock)
             {
-                lock (_lock)
-                {
-                    if (entry.IsHardLink) _furtherNames.Add((entry, facts.FileId));
-                    else _firstNames[entry.Path] = facts.FileId;
-                }
-                if (entry.IsHardLink) return null;
+                if (entry.IsHardLink) _furtherNames.Add((entry, facts.FileId));
+                else _firstNames[entry.Path] = facts.FileId;
             }
-            if (proven is not null && proven.TryGetValue(entry.Path, out var before) && before == entry)
-            {
-                counter.Bytes.Add(facts.SizeBytes);
-                return null;
-            }
-            using var file = folder.OpenFile(name);
+            return null;
+        }
+
+        private string? Content(IFileHandle file, ManifestEntry entry)
+        {
             var back = file.ReadBack(counter.Bytes, stop);
             Interlocked.Add(ref _bytesRead, back.SizeBytes);
             if (!back.FromMedium) _fromCache = true;
@@ -106,7 +127,7 @@ public static class TreeProof
     {
         public string? Folder(IFolder folder, NodeFacts facts, ManifestEntry entry) => Differs(facts, entry);
 
-        public string? Leaf(IFolder folder, string name, NodeFacts facts, ManifestEntry entry) => Differs(facts, entry);
+        public string? Leaf(IFolder folder, string name, ManifestEntry entry) => folder.Find(name) is { } facts ? Differs(facts, entry) : "it is missing";
 
         public string? Whole() => null;
 

@@ -103,7 +103,7 @@ public sealed class HostileTreeTests : IDisposable
                 File.AppendAllText($"{Documents}/batch-001/count-{500 + written % 400:D5}.txt", $"late {written}\n");
                 if (written % 7 == 0) File.WriteAllText($"{Documents}/new-{written}", "new");
                 if (written % 7 == 3 && written > 7) File.Delete($"{Documents}/new-{written / 7 * 7 - 7}");
-                Thread.Sleep(Pause);
+                CancellationToken.None.WaitHandle.WaitOne(Pause);
             }
         });
         _recorder.OnChange = change =>

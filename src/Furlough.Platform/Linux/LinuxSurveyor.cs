@@ -41,7 +41,7 @@ internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers pointers, 
         using var folder = place is null ? null : Open(place, notes);
         if (folder is null && value.Text is null) return null;
         List<string> unread = [];
-        var size = folder is null ? default : TreeSize.Of(folder, unread, stop);
+        var size = folder is null ? default : Contents.Of(folder, unread, stop);
         notes.AddRange(unread.Take(20).Select(u => $"{name} of {person.Name}: {u}"));
         var inUse = place is null || folder is null ? [] : activity.InUse(place);
         return new HoldingFacts(new HoldingName(person.Name, HoldingKind.Folder, name), place, path, folder is not null,

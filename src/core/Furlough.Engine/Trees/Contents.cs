@@ -6,15 +6,15 @@ namespace Furlough.Engine.Trees;
 /// <param name="Files">Everything that is no folder.</param>
 /// <param name="DataBytes">Bytes of data: each file once however many names it has, holes not counted.</param>
 /// <param name="HiddenBytes">The part of it whose name or a folder above it begins with a dot.</param>
-public readonly record struct TreeSize(long Files, long DataBytes, long HiddenBytes)
+public readonly record struct Contents(long Files, long DataBytes, long HiddenBytes)
 {
     /// <summary>Measures a tree; folders that cannot be opened are passed over and named in <paramref name="unread"/>.</summary>
-    public static TreeSize Of(IFolder root, ICollection<string> unread, CancellationToken stop)
+    public static Contents Of(IFolder root, ICollection<string> unread, CancellationToken stop)
     {
         long files = 0, data = 0, hidden = 0;
         var counted = new HashSet<(ulong, ulong)>();
         Below(root, "", false, 0);
-        return new TreeSize(files, data, hidden);
+        return new Contents(files, data, hidden);
 
         void Below(IFolder folder, string path, bool isHidden, int level)
         {

@@ -1,7 +1,8 @@
 """The trees that are relocated, the same each time."""
 import os, random
 
-MEGABYTES = {"A": 3_000, "B": 5_000, "C": 4_500}
+MEGABYTES = {"A": 3_000, "B": 5_000, "C": 4_500, "M": 7_000}
+USUAL = ["A", "B", "C"]  # M is for the memory that a million files take: bench/run M --only --dry --rounds 1
 
 
 def make(tree, folder):
@@ -12,6 +13,7 @@ def make(tree, folder):
         "A": lambda: [chance.randint(512, 8_192) for _ in range(200_000)],
         "B": lambda: [1 << 30] * 4,
         "C": lambda: lognormal(chance, 20_000, 3_000_000_000),
+        "M": lambda: [chance.randint(64, 512) for _ in range(1_000_000)],
     }[tree]()
     per_folder = 100 if len(sizes) > 100 else len(sizes)
     for i, size in enumerate(sizes):

@@ -1,3 +1,4 @@
+using System.Collections.Concurrent;
 using System.Globalization;
 using Furlough.Engine;
 using Furlough.Engine.Ports;
@@ -14,7 +15,7 @@ public sealed record AgentOptions(string Name, string Room, string? Code, string
 /// <summary>The agent at work: takes dockets in, carries them out one after the other, and reports. Knows no operating system.</summary>
 public sealed class AgentRuntime : IWatcher, IDisposable
 {
-    private static readonly TimeSpan LongestWait = TimeSpan.FromSeconds(25), SurveyEvery = TimeSpan.FromMinutes(30);
+    private static readonly TimeSpan LongestWait = TimeSpan.FromSeconds(25), LookAgain = TimeSpan.FromSeconds(2), SurveyEvery = TimeSpan.FromMinutes(30);
 
     private readonly AgentOptions _options;
     private readonly AgentStore _store;
@@ -26,8 +27,8 @@ public sealed class AgentRuntime : IWatcher, IDisposable
     private readonly RelocationEngine _engine;
     private readonly TimeProvider _time;
     private readonly Action<string> _log;
-    private readonly SemaphoreSlim _docketsCame = new(0), _bulletinsCame = new(0), _surveyWanted = new(1);
-    private Progress? _progress;
+    private readonly SemaphoreSlim _docketsCame = new(0), _discardsCame = new(0), _bulletinsCame = new(0), _surveyWanted = new(1);
+    private readonly ConcurrentDictionary<Guid, Progress> _progress = new();
 
     /// <param name="surveyor">Looks at the machine.</param>
     /// <param name="http">Its base address is the service.</param>
@@ -46,6 +47,7 @@ public sealed class AgentRuntime : IWatcher, IDisposable
     {
         _link.Dispose();
         _docketsCame.Dispose();
+        _discardsCame.Dispose();
         _bulletinsCame.Dispose();
         _surveyWanted.Dispose();
     }
@@ -61,6 +63,7 @@ public sealed class AgentRuntime : IWatcher, IDisposable
         if (answer.ServiceKey != serviceKey) throw new ServiceException(0, "service-not-inviting", "The service at this address is not the one that made the invite.", "Check the address.", null, null);
         _store.SetSetting("service-key", answer.ServiceKey);
         _store.SetSetting("name", _options.Name);
+        _store.GoOnAfter(answer.LastBulletin, answer.LastDocket);
         _store.SetSetting("machine", answer.Machine.ToString());
         _log($"enrolled as {_options.Name}");
     }
@@ -69,8 +72,7 @@ public sealed class AgentRuntime : IWatcher, IDisposable
     public async Task RunAsync(CancellationToken stop)
     {
         using var failing = CancellationTokenSource.CreateLinkedTokenSource(stop);
-        var work = Task.Factory.StartNew(() => Work(failing.Token), failing.Token, TaskCreationOptions.LongRunning, TaskScheduler.Default);
-        Task[] all = [work, Repeat(TakeDocketsAsync, failing.Token), Repeat(HandInBulletinsAsync, failing.Token), Repeat(HandInProgressAsync, failing.Token), Repeat(HandInSurveyAsync, failing.Token)];
+        Task[] all = [Thread(() => Work(_store.Next, _docketsCame, failing.Token)), Thread(() => Work(_store.NextDiscard, _discardsCame, failing.Token)), Repeat(TakeDocketsAsync, failing.Token), Repeat(HandInBulletinsAsync, failing.Token), Repeat(HandInProgressAsync, failing.Token), Repeat(HandInSurveyAsync, failing.Token)];
         try
         {
             await await Task.WhenAny(all);
@@ -92,26 +94,32 @@ public sealed class AgentRuntime : IWatcher, IDisposable
     }
 
     /// <inheritdoc/>
-    public void Progressed(Progress progress) => Interlocked.Exchange(ref _progress, progress);
+    public void Progressed(Progress progress) => _progress[progress.Docket] = progress;
 
-    private void Work(CancellationToken stop)
+    /// <summary>Carries out one docket after the other. A docket that waits lets the others pass and is looked at again.</summary>
+    private void Work(Func<IReadOnlySet<Guid>, Docket?> next, SemaphoreSlim came, CancellationToken stop)
     {
+        HashSet<Guid> waiting = [];
         while (!stop.IsCancellationRequested)
         {
-            if (_store.Next() is not { } docket)
+            if (next(waiting) is not { } docket)
             {
-                _docketsCame.Wait(stop);
+                came.Wait(waiting.Count > 0 ? LookAgain : Timeout.InfiniteTimeSpan, stop);
+                waiting.Clear();
                 continue;
             }
-            _engine.Run(docket, this, stop);
-            _permits.Release();
-            if (_store.Next() is null) _surveyWanted.Release();
+            var state = _engine.Run(docket, this, stop);
+            _permits.Release(docket.Id);
+            if (state == RelocationState.Waiting) waiting.Add(docket.Id);
+            else if (next(waiting) is null) _surveyWanted.Release();
         }
     }
 
+    private static Task Thread(Action work) => Task.Factory.StartNew(work, CancellationToken.None, TaskCreationOptions.LongRunning, TaskScheduler.Default);
+
     private async Task TakeDocketsAsync(CancellationToken stop)
     {
-        var batch = await _link.CallAsync((client, token, s) => client.DocketsAsync(token, _store.LastDocket, LongestWait, s), stop);
+        var batch = await _link.CallAsync((client, token, s) => client.DocketsAsync(token, _store.LastDocket, _permits.Wishes, LongestWait, s), stop);
         _store.SetSetting("last-contact", _time.GetUtcNow().ToString("u", CultureInfo.InvariantCulture));
         foreach (var envelope in batch.Dockets)
         {
@@ -127,7 +135,12 @@ public sealed class AgentRuntime : IWatcher, IDisposable
             }
             _store.Passed(envelope.Number);
         }
-        if (batch.Dockets.Count > 0) _docketsCame.Release();
+        _permits.Wishes = batch.Wishes;
+        if (batch.Dockets.Count > 0)
+        {
+            _docketsCame.Release();
+            _discardsCame.Release();
+        }
         await Task.Run(() => _permits.Renew(stop), stop);
         if (!batch.SurveyWanted) return;
         // The service goes on asking until it has the survey, which may take a while.
@@ -153,12 +166,13 @@ public sealed class AgentRuntime : IWatcher, IDisposable
     private async Task HandInProgressAsync(CancellationToken stop)
     {
         await Task.Delay(TimeSpan.FromMilliseconds(700), _time, stop);
-        if (Interlocked.Exchange(ref _progress, null) is not { } progress) return;
-        await _link.CallAsync<object?>(async (client, token, s) =>
-        {
-            await client.ProgressAsync(token, progress, s);
-            return null;
-        }, stop);
+        foreach (var docket in _progress.Keys)
+            if (_progress.TryRemove(docket, out var progress))
+                await _link.CallAsync<object?>(async (client, token, s) =>
+                {
+                    await client.ProgressAsync(token, progress, s);
+                    return null;
+                }, stop);
     }
 
     private async Task HandInSurveyAsync(CancellationToken stop)
@@ -167,7 +181,7 @@ public sealed class AgentRuntime : IWatcher, IDisposable
         while (await _surveyWanted.WaitAsync(0, stop)) { }
         try
         {
-            var survey = await Task.Run(() => _surveyor.Take(_store.Originals(), stop), stop);
+            var survey = await Task.Run(() => _surveyor.Take(_store.Originals(), _store.Knows, stop), stop);
             await _link.CallAsync<object?>(async (client, token, s) =>
             {
                 await client.SurveyAsync(token, survey, s);

@@ -42,7 +42,17 @@ public sealed class AgentStore : IJournal, IDisposable
     public void SetSetting(string key, string value) => Execute("INSERT INTO setting VALUES ($a,$b) ON CONFLICT(key) DO UPDATE SET value=$b", key, value);
 
     /// <summary>The highest docket number taken in.</summary>
-    public long LastDocket => long.Parse(Setting("last-docket") ?? "0", CultureInfo.InvariantCulture);
+    public long LastDocket => Count("last-docket");
+
+    /// <summary>The machine was known to the service before: bulletins and dockets are numbered on from these.</summary>
+    public void GoOnAfter(long bulletin, long docket)
+    {
+        SetSetting("bulletins-before", bulletin.ToString(CultureInfo.InvariantCulture));
+        SetSetting("acknowledged", bulletin.ToString(CultureInfo.InvariantCulture));
+        Passed(docket);
+    }
+
+    private long Count(string key) => long.Parse(Setting(key) ?? "0", CultureInfo.InvariantCulture);
 
     /// <summary>The highest supersession counter taken in for a relocation.</summary>
     public int Supersession(long relocation) => Query("SELECT max(supersession) FROM docket WHERE relocation=$a", r => r.IsDBNull(0) ? 0 : r.GetInt32(0), relocation).First();
@@ -55,9 +65,15 @@ public sealed class AgentStore : IJournal, IDisposable
     /// <summary>Moves the cursor past a docket number.</summary>
     public void Passed(long number) => SetSetting("last-docket", number.ToString(CultureInfo.InvariantCulture));
 
-    /// <summary>The docket to be carried out next: one that is begun before one that is not, else by number.</summary>
-    public Docket? Next() => Query("SELECT body FROM docket WHERE ended IS NULL ORDER BY begun IS NULL, number LIMIT 1",
-        r => JsonSerializer.Deserialize(r.GetString(0), ModelJson.Default.Docket)).FirstOrDefault();
+    /// <summary>The docket to be carried out next: one that is begun before one that is not, else by number. Discards go their own way beside the others.</summary>
+    /// <param name="waiting">Dockets that are passed over.</param>
+    public Docket? Next(IReadOnlySet<Guid> waiting) => Open().FirstOrDefault(d => d.Work != DocketWork.Discard && !waiting.Contains(d.Id));
+
+    /// <summary>The discard to be carried out next.</summary>
+    public Docket? NextDiscard(IReadOnlySet<Guid> waiting) => Open().FirstOrDefault(d => d.Work == DocketWork.Discard && !waiting.Contains(d.Id));
+
+    private IEnumerable<Docket> Open() => Query("SELECT body FROM docket WHERE ended IS NULL ORDER BY begun IS NULL, number",
+        r => JsonSerializer.Deserialize(r.GetString(0), ModelJson.Default.Docket)!);
 
     /// <summary>All dockets with their last bulletin, oldest first.</summary>
     public IReadOnlyList<(Docket Docket, Bulletin? Last)> Dockets() => Query(
@@ -70,12 +86,12 @@ public sealed class AgentStore : IJournal, IDisposable
         lock (_lock)
         {
             using var transaction = _connection.BeginTransaction();
-            var number = Query("SELECT coalesce(max(number),0)+1 FROM bulletin", r => r.GetInt64(0)).First();
+            var number = 1 + Math.Max(Query("SELECT coalesce(max(number),0) FROM bulletin", r => r.GetInt64(0)).First(), Count("bulletins-before"));
             var bulletin = new Bulletin(number, at, change.Docket.Id, change.Docket.Relocation, change.State, change.Step, change.Live, change.Failure, change.Pointers, change.Original, change.Notes);
             Execute("INSERT INTO bulletin VALUES ($a,$b,$c)", number, change.Docket.Id.ToString(), JsonSerializer.Serialize(bulletin, ModelJson.Default.Bulletin));
             if (change.Original is { } original)
                 Execute("INSERT INTO original VALUES ($a,$b) ON CONFLICT DO NOTHING", original.Docket.ToString(), JsonSerializer.Serialize(original, ModelJson.Default.OriginalFacts));
-            if (change is { Docket.Work: DocketWork.Discard, State: RelocationState.Finished })
+            if (change is { Docket.Work: DocketWork.Discard, State: RelocationState.Finished } or { Docket.Work: DocketWork.FallBack, State: RelocationState.Returned })
                 foreach (var gone in change.Docket.Originals) Execute("DELETE FROM original WHERE docket=$a", gone.ToString());
             transaction.Commit();
         }
@@ -84,6 +100,9 @@ public sealed class AgentStore : IJournal, IDisposable
     /// <summary>Bulletins after a number.</summary>
     public IReadOnlyList<Bulletin> BulletinsAfter(long number, int most) => Query("SELECT body FROM bulletin WHERE number>$a ORDER BY number LIMIT $b",
         r => JsonSerializer.Deserialize(r.GetString(0), ModelJson.Default.Bulletin)!, number, most);
+
+    /// <summary>Whether a docket was ever taken in.</summary>
+    public bool Knows(Guid docket) => Query("SELECT 1 FROM docket WHERE id=$a", r => r.GetInt32(0), docket.ToString()).Count > 0;
 
     /// <summary>Originals that wait on this machine.</summary>
     public IReadOnlyList<OriginalFacts> Originals() => Query("SELECT body FROM original", r => JsonSerializer.Deserialize(r.GetString(0), ModelJson.Default.OriginalFacts)!);

@@ -1,3 +1,4 @@
+using System.Collections.Concurrent;
 using System.Text.Json;
 using Furlough.Engine.Ports;
 using Furlough.Model;
@@ -9,21 +10,29 @@ namespace Furlough.Agent;
 internal sealed class PermitKeeper(ServiceLink link, TimeProvider time) : IPermits
 {
     private static readonly TimeSpan Pause = TimeSpan.FromSeconds(2);
-    private readonly Lock _lock = new();
-    private Permit? _held;
+    private readonly ConcurrentDictionary<Guid, Permit> _held = new();
+    private volatile Wishes _wishes = Wishes.None;
 
-    /// <inheritdoc/>
-    public bool Holds(Guid docket)
+    /// <summary>What the service wished last.</summary>
+    internal Wishes Wishes
     {
-        lock (_lock) return _held is { } permit && permit.Docket == docket && permit.NotAfter > time.GetUtcNow();
+        get => _wishes;
+        set => _wishes = value;
     }
 
     /// <inheritdoc/>
-    public PermitAnswer Await(Docket docket, Action waiting, CancellationToken stop)
+    public bool Holds(Guid docket) => _held.TryGetValue(docket, out var permit) && permit.NotAfter > time.GetUtcNow();
+
+    /// <inheritdoc/>
+    public Wish WishOf(Guid docket) => _wishes.BackOut.Contains(docket) ? Wish.BackOut : _wishes.Pause.Contains(docket) ? Wish.Pause : Wish.GoOn;
+
+    /// <inheritdoc/>
+    public PermitAnswer Await(Docket docket, TimeSpan? most, Action waiting, CancellationToken stop)
     {
+        var began = time.GetTimestamp();
         for (var told = false; ;)
         {
-            if (time.GetUtcNow() >= docket.NotAfter) return PermitAnswer.Expired;
+            if (time.GetUtcNow() >= docket.NotAfter || time.GetElapsedTime(began) > most) return PermitAnswer.Expired;
             try
             {
                 Ask(docket.Id, stop);
@@ -43,33 +52,24 @@ internal sealed class PermitKeeper(ServiceLink link, TimeProvider time) : IPermi
         }
     }
 
-    /// <summary>Renews the permit that is held, if any; a refusal takes it away.</summary>
+    /// <summary>Renews the permits that are held; a refusal takes one away.</summary>
     internal void Renew(CancellationToken stop)
     {
-        Guid docket;
-        lock (_lock)
+        foreach (var docket in _held.Keys)
         {
-            if (_held is null) return;
-            docket = _held.Docket;
-        }
-        try { Ask(docket, stop); }
-        catch (ServiceException refused) when (refused.Status != 0)
-        {
-            lock (_lock) _held = null;
+            try { Ask(docket, stop); }
+            catch (ServiceException refused) when (refused.Status != 0) { Release(docket); }
         }
     }
 
     /// <summary>The docket has ended.</summary>
-    internal void Release()
-    {
-        lock (_lock) _held = null;
-    }
+    internal void Release(Guid docket) => _held.TryRemove(docket, out _);
 
     private void Ask(Guid docket, CancellationToken stop)
     {
         var answer = link.CallAsync((client, token, s) => client.PermitAsync(token, docket, s), stop).GetAwaiter().GetResult();
         var permit = JsonSerializer.Deserialize(Jws.Verify(link.ServiceKey, MessageType.Permit, answer.Permit), ModelJson.Default.Permit)!;
         if (permit.Docket != docket || permit.Machine != link.Machine) throw new SignatureException("The permit is for something else.");
-        lock (_lock) _held = permit;
+        _held[docket] = permit;
     }
 }

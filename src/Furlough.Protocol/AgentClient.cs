@@ -24,8 +24,8 @@ public sealed class AgentClient(HttpClient http)
     }
 
     /// <summary>Waits for dockets with a number above <paramref name="after"/>.</summary>
-    public Task<DocketBatch> DocketsAsync(string token, long after, TimeSpan wait, CancellationToken stop) =>
-        SendAsync<string, DocketBatch>(HttpMethod.Get, FormattableString.Invariant($"dockets?after={after}&wait={(int)wait.TotalSeconds}"), token, null, null, ProtocolJson.Default.DocketBatch, stop);
+    public Task<DocketBatch> DocketsAsync(string token, long after, Wishes known, TimeSpan wait, CancellationToken stop) =>
+        SendAsync<string, DocketBatch>(HttpMethod.Get, FormattableString.Invariant($"dockets?after={after}&wishes={known.Tag()}&wait={(int)wait.TotalSeconds}"), token, null, null, ProtocolJson.Default.DocketBatch, stop);
 
     /// <summary>Asks for leave to go on.</summary>
     public Task<PermitResponse> PermitAsync(string token, Guid docket, CancellationToken stop) =>

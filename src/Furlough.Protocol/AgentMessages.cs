@@ -31,7 +31,7 @@ public static class MessageType
 public sealed record EnrolRequest(string Code, string Name, string Room, string PublicKey, string MachineId, int Protocol);
 
 /// <summary>The service accepts a new agent.</summary>
-public sealed record EnrolResponse(Guid Machine, string ServiceKey);
+public sealed record EnrolResponse(Guid Machine, string ServiceKey, long LastBulletin, long LastDocket);
 
 /// <summary>A number to be signed, so that an old proof is of no use.</summary>
 public sealed record Challenge(string Nonce);
@@ -50,7 +50,19 @@ public sealed record SessionResponse(string Token, long LastBulletin);
 public sealed record DocketEnvelope(long Number, string Docket);
 
 /// <summary>What waits for an agent.</summary>
-public sealed record DocketBatch(IReadOnlyList<DocketEnvelope> Dockets, bool SurveyWanted);
+public sealed record DocketBatch(IReadOnlyList<DocketEnvelope> Dockets, bool SurveyWanted, Wishes Wishes);
+
+/// <summary>What the service wishes of dockets that are under way: all wishes of the moment, not the news.</summary>
+/// <param name="Pause">Dockets that shall rest, as long as nobody is kept out for them.</param>
+/// <param name="BackOut">Dockets that shall be undone, as long as they can be.</param>
+public sealed record Wishes(IReadOnlyList<Guid> Pause, IReadOnlyList<Guid> BackOut)
+{
+    /// <summary>None.</summary>
+    public static Wishes None { get; } = new([], []);
+
+    /// <summary>Tells one set of wishes from another, so that an agent is answered at once when they change.</summary>
+    public string Tag() => string.Join('.', Pause.Order().Select(id => id.ToString("N")[20..]).Append("-").Concat(BackOut.Order().Select(id => id.ToString("N")[20..])));
+}
 
 /// <summary>Asks for leave to go on with a docket.</summary>
 public sealed record PermitRequest(Guid Docket);

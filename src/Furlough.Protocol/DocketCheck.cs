@@ -21,8 +21,8 @@ public static class DocketCheck
             throw new SignatureException("The docket is not complete.");
         }
         if (docket.Machine != machine) throw new SignatureException("The docket is for another machine.");
-        if (now >= docket.NotAfter) throw new SignatureException($"The docket expired at {docket.NotAfter:u}.", docket);
-        if (now < docket.NotBefore) throw new SignatureException($"The docket is not valid before {docket.NotBefore:u}.", docket);
+        if (now >= docket.NotAfter) throw new SignatureException($"The docket expired at {docket.NotAfter:u}, and this machine's clock says {now:u}.", docket);
+        if (now < docket.NotBefore) throw new SignatureException($"The docket is not valid before {docket.NotBefore:u}, and this machine's clock says {now:u}.", docket);
         if (docket.Supersession <= supersession(docket.Relocation)) throw new SignatureException("The docket has been seen before, or a later one has.");
         return docket;
     }

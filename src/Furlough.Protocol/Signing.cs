@@ -42,6 +42,19 @@ public sealed class SigningKey
         signer.BlockUpdate(message);
         return signer.GenerateSignature();
     }
+
+    /// <summary>Whether the owner of a public key signed a text; the signature is base64url.</summary>
+    public static bool HasSigned(string publicKey, string text, string signature)
+    {
+        try
+        {
+            var verifier = new Ed25519Signer();
+            verifier.Init(false, new Ed25519PublicKeyParameters(Base64Url.DecodeFromChars(publicKey)));
+            verifier.BlockUpdate(Encoding.UTF8.GetBytes(text));
+            return verifier.VerifySignature(Base64Url.DecodeFromChars(signature));
+        }
+        catch (Exception malformed) when (malformed is FormatException or ArgumentException) { return false; }
+    }
 }
 
 /// <summary>Files that only their owner may read.</summary>

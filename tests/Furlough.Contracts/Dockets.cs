@@ -15,7 +15,7 @@ public static class Dockets
         var target = survey.Volumes.First(onto ?? (v => !v.System));
         return new Docket(Guid.CreateVersion7(), 1, Machine, 1, DateTimeOffset.MinValue, DateTimeOffset.MaxValue, DocketWork.Relocate, method, holding.Name,
             survey.Accounts.First(a => a.Name == account).Id, holding.Place!, new Place(target.Identity.Key, path), source.Identity, target.Identity, 1,
-            [.. holding.Pointers.Select(p => new PointerChange(p.Address, p.Value, null))], holding.Files, holding.DataBytes, [], []);
+            [.. holding.Pointers.Select(p => new PointerChange(p.Address, p.Value, null))], holding.Files, holding.DataBytes, [], [], Terms.Plain);
     }
 
     public static Docket Return(RelocationChange done)
@@ -35,6 +35,8 @@ public static class Dockets
             Supersedes = [d.Id],
         };
     }
+
+    public static Docket FallBack(RelocationChange done) => Return(done) with { Work = DocketWork.FallBack, Originals = [done.Docket.Id] };
 
     public static Docket Discard(RelocationChange done)
     {

@@ -35,7 +35,12 @@ public sealed class OpenPermits : IPermits
 {
     public PermitAnswer Answer { get; set; } = PermitAnswer.Granted;
 
-    public PermitAnswer Await(Docket docket, Action waiting, CancellationToken stop) => Answer;
+    /// <summary>What the service wishes.</summary>
+    public Wish Wish { get; set; }
+
+    public PermitAnswer Await(Docket docket, TimeSpan? most, Action waiting, CancellationToken stop) => Answer;
+
+    public Wish WishOf(Guid docket) => Wish;
 
     public bool Holds(Guid docket) => Answer == PermitAnswer.Granted;
 }

@@ -16,6 +16,8 @@ public sealed class SimulatedFolder(SimulatedDisk disk, SimulatedNode node, stri
 
     public IReadOnlyList<FolderEntry> List() => Do("list", path, () => node.Entries.Select(e => new FolderEntry(e.Key, e.Value.Kind)).ToList());
 
+    public bool HasAttributes(string name) => false;
+
     public NodeFacts? Find(string name) => Do("find", Below(name), () => node.Entries.TryGetValue(name, out var child) ? child.Facts : (NodeFacts?)null);
 
     public IFolder OpenFolder(string name) => Do("open folder", Below(name), () => name == "." ? new SimulatedFolder(disk, node, path)

@@ -6,7 +6,7 @@ using Furlough.Model;
 namespace Furlough.Contracts;
 
 /// <summary>A machine with two volumes on a simulated disk, and settings in two containers that are durable when written.</summary>
-public sealed class SimulatedMachine(SimulatedDisk disk) : IMachine, IVolumes, IPointers, IActivity
+public sealed class SimulatedMachine(SimulatedDisk disk) : IMachine, IVolumes, IPointers, IActivity, IAccounts
 {
     public static readonly VolumeIdentity System = new("system", "fs-system"), Data = new("data", "fs-data");
 
@@ -21,8 +21,16 @@ public sealed class SimulatedMachine(SimulatedDisk disk) : IMachine, IVolumes, I
 
     public IActivity Activity => this;
 
+    public IAccounts Accounts => this;
+
+    /// <summary>The number of the one account.</summary>
+    public uint Number { get; set; } = 1001;
+
     /// <summary>Whether the account may sign in.</summary>
     public bool SignInAllowed { get; private set; } = true;
+
+    /// <summary>Whether the work was ever told to give way.</summary>
+    public bool GivesWay { get; private set; }
 
     /// <summary>Files held open.</summary>
     public IReadOnlyList<string> Open { get; set; } = [];
@@ -78,6 +86,15 @@ public sealed class SimulatedMachine(SimulatedDisk disk) : IMachine, IVolumes, I
         disk.Operate("allow sign-in", account);
         SignInAllowed = record == "allowed";
     }
+
+    public IReadOnlyList<NumberedName> Names() => [new(Number, "asa.lind", false), new(Number, "asa.lind", true), new(Number == 1002 ? 1001u : 1002u, "tea.boro", false)];
+
+    public IReadOnlySet<string> WhoReaches(IReadOnlyList<(NodeFacts Facts, Attributes Attributes)> folders) =>
+        Names().Where(n => !n.IsGroup && folders.All(f => (f.Facts.Mode & (f.Facts.Owner == n.Number ? 0x40 : 1)) != 0)).Select(n => n.Name).ToHashSet();
+
+    public Attributes Renumbered(Attributes attributes, Func<uint, bool, uint> renumber) => attributes;
+
+    public void GiveWay(bool gives) => GivesWay |= gives;
 
     public string? WhereIs(HoldingName holding) => Setting("one");
 

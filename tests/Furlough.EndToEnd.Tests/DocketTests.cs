@@ -37,6 +37,12 @@ public sealed class DocketTests
     [Fact]
     public void A_docket_from_the_future_is_refused() => Refusal(Signed(d => d with { NotBefore = Now.AddHours(1) })).ShouldContain("not valid before");
 
+    [Theory]
+    [InlineData(-10)]
+    [InlineData(10)]
+    public void On_a_machine_whose_clock_is_wrong_by_ten_years_nothing_is_discarded_I10(int years) =>
+        Should.Throw<SignatureException>(() => DocketCheck.Open(_key.Public, Signed(d => d with { Work = DocketWork.Discard, Originals = [Guid.NewGuid()] }), Machine, Now.AddYears(years), _ => 0)).Message.ShouldContain("clock");
+
     [Fact]
     public void A_docket_for_another_machine_is_refused() => Refusal(Signed(d => d with { Machine = Guid.NewGuid() })).ShouldContain("another machine");
 
@@ -61,7 +67,7 @@ public sealed class DocketTests
     private string Signed(Func<Docket, Docket>? change = null) => Jws.Sign(_key, MessageType.Docket, JsonSerializer.SerializeToUtf8Bytes((change ?? (d => d))(Docket()), ModelJson.Default.Docket));
 
     private static Docket Docket() => new(Guid.CreateVersion7(), 7, Machine, 3, Now.AddHours(-1), Now.AddHours(1), DocketWork.Relocate, Method.Cold, new HoldingName("asa.lind", HoldingKind.Folder, "Documents"), "1701",
-        new Place("a", "x"), new Place("b", "y"), new VolumeIdentity("a", ""), new VolumeIdentity("b", ""), 1, [], 1, 1, [], []);
+        new Place("a", "x"), new Place("b", "y"), new VolumeIdentity("a", ""), new VolumeIdentity("b", ""), 1, [], 1, 1, [], [], Terms.Plain);
 
     /// <summary>The last character of a base64url part may hold bits that mean nothing.</summary>
     private static bool OnlySpareBits(string message, int at) => at + 1 == message.Length || message[at + 1] == '.';

@@ -46,8 +46,11 @@ public sealed class Field : IDisposable
     public Process StartAgent(string root, string name, string? code = null, string room = "Map Room") => Keep(Launch("furlough-agent", AgentArguments(root, name, code, room)));
 
     /// <summary>Starts an agent that is killed as it makes the n-th of a system call; the process returned ends with it.</summary>
-    public Process StartAgentKilledAt(string root, string name, string call, int n) =>
-        Keep(LaunchProgram("strace", ["-f", "-o", "/dev/null", "-e", $"trace={call}", "-e", $"inject={call}:signal=SIGKILL:when={n}", Program("furlough-agent"), .. AgentArguments(root, name, null, "Map Room")]));
+    public Process StartAgentKilledAt(string root, string name, string call, int n) => StartAgentWith(root, name, call, $"signal=SIGKILL:when={n}");
+
+    /// <summary>Starts an agent whose system calls of one name are tampered with: "error=EIO:when=3".</summary>
+    public Process StartAgentWith(string root, string name, string call, string tampering) =>
+        Keep(LaunchProgram("strace", ["-f", "-o", "/dev/null", "-e", $"trace={call}", "-e", $"inject={call}:{tampering}", Program("furlough-agent"), .. AgentArguments(root, name, null, "Map Room")]));
 
     /// <summary>Kills a process and what it started.</summary>
     public static void Kill(Process process)

@@ -7,46 +7,16 @@ using Xunit;
 
 namespace Furlough.EndToEnd.Tests;
 
-public sealed class RealMachineTests : IDisposable
+public sealed class RealMachineTests : RealDesk
 {
-    private const string Brief = """
-        furlough-brief: 1
-        title: One desk
-        machines: {names: [map-01]}
-        volumes: {roomy: {system: false}}
-        relocate:
-          - folders: [Documents]
-            onto: roomy
-            path: People/{account}/{folder}
-          - folders: [Pictures]
-            onto: roomy
-            path: People/{account}/{folder}
-            method: warm
-        """;
-
-    private readonly LinuxTree _tree = new("ext4", 1_200);
-    private readonly Field _field = new();
-
-    public RealMachineTests()
-    {
-        _tree.Setting("# mine\nXDG_DOCUMENTS_DIR=\"$HOME/Documents\"\nXDG_PICTURES_DIR=\"$HOME/Pictures\"\n");
-        _field.StartService();
-    }
-
-    public void Dispose()
-    {
-        _field.Dispose();
-        _tree.Dispose();
-    }
-
     [Fact]
     public void A_technician_relocates_audits_and_returns_real_folders()
     {
-        _tree.FillHard($"{_tree.Home}/Documents", 20_000);
-        _tree.FillHard($"{_tree.Home}/Pictures", 50);
-        var before = LinuxTree.Describe($"{_tree.Home}/Documents");
+        Tree.FillHard($"{Tree.Home}/Documents", 20_000, 300);
+        Tree.FillHard($"{Tree.Home}/Pictures", 50);
+        var before = LinuxTree.Describe($"{Tree.Home}/Documents");
         StartAgentAndRun().ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()), o => o.Out.ShouldContain("2 switched"));
-        LinuxTree.Difference(before, LinuxTree.Describe($"{_tree.Root}/data/People/asa.lind/Documents")).ShouldBeEmpty();
+        LinuxTree.Difference(before, LinuxTree.Describe($"{Tree.Root}/data/People/asa.lind/Documents")).ShouldBeEmpty();
         XdgUserDir("DOCUMENTS").ShouldBe("/data/People/asa.lind/Documents");
 
         var documents = Relocation("Documents");
@@ -56,18 +26,18 @@ public sealed class RealMachineTests : IDisposable
         documents.GetProperty("source").GetString().ShouldBe("/home/asa.lind/Documents");
         documents.GetProperty("failure").ValueKind.ShouldBe(JsonValueKind.Null);
         documents.GetProperty("notes").EnumerateArray().Select(n => n.GetString()).ShouldContain(n => n!.Contains("named pipe"));
-        _field.Run("audit", "make", "--json").Json.GetProperty("findings").GetArrayLength().ShouldBe(0);
-        _field.RunAgent("status", "--data", $"{_field.Folder}/map-01").Out.ShouldContain("Documents of asa.lind  switched");
+        Field.Run("audit", "make", "--json").Json.GetProperty("findings").GetArrayLength().ShouldBe(0);
+        Field.RunAgent("status", "--data", $"{Field.Folder}/map-01").Out.ShouldContain("Documents of asa.lind  switched");
 
         var number = documents.GetProperty("number").GetInt64();
-        _field.Run("relocation", "return", $"{number}", "--follow").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()), o => o.Out.ShouldContain("returned"));
-        LinuxTree.Difference(before, LinuxTree.Describe($"{_tree.Home}/Documents")).ShouldBeEmpty();
-        XdgUserDir("DOCUMENTS").ShouldBe($"{_tree.Home}/Documents");
-        File.ReadAllText(_tree.UserDirs).ShouldBe("# mine\nXDG_DOCUMENTS_DIR=\"$HOME/Documents\"\nXDG_PICTURES_DIR=\"/data/People/asa.lind/Pictures\"\n");
+        Field.Run("relocation", "return", $"{number}", "--follow").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()), o => o.Out.ShouldContain("returned"));
+        LinuxTree.Difference(before, LinuxTree.Describe($"{Tree.Home}/Documents")).ShouldBeEmpty();
+        XdgUserDir("DOCUMENTS").ShouldBe($"{Tree.Home}/Documents");
+        File.ReadAllText(Tree.UserDirs).ShouldBe("# mine\nXDG_DOCUMENTS_DIR=\"$HOME/Documents\"\nXDG_PICTURES_DIR=\"/data/People/asa.lind/Pictures\"\n");
 
-        _field.Run("original", "discard", $"{Relocation("Pictures").GetProperty("number")}", "--follow").Out.ShouldContain("finished");
-        _tree.Setting("XDG_DOCUMENTS_DIR=\"$HOME/Documents\"\nXDG_PICTURES_DIR=\"$HOME/Pictures\"\n");
-        var finding = _field.Run("audit", "make", "--json").Json.GetProperty("findings")[0];
+        Field.Run("original", "discard", $"{Relocation("Pictures").GetProperty("number")}", "--follow").Out.ShouldContain("finished");
+        Tree.Setting("XDG_DOCUMENTS_DIR=\"$HOME/Documents\"\nXDG_PICTURES_DIR=\"$HOME/Pictures\"\n");
+        var finding = Field.Run("audit", "make", "--json").Json.GetProperty("findings")[0];
         finding.GetProperty("code").GetString().ShouldBe("pointer-not-as-planned");
         finding.GetProperty("remedy").GetString().ShouldNotBeNullOrEmpty();
     }
@@ -75,9 +45,9 @@ public sealed class RealMachineTests : IDisposable
     [Fact]
     public void An_agent_killed_at_ten_random_moments_always_ends_complete_I2_I5()
     {
-        _tree.FillHard($"{_tree.Home}/Documents", 1_500);
-        _tree.FillHard($"{_tree.Home}/Pictures", 1_500);
-        var before = LinuxTree.Describe($"{_tree.Home}/Documents");
+        Tree.FillHard($"{Tree.Home}/Documents", 1_500);
+        Tree.FillHard($"{Tree.Home}/Pictures", 1_500);
+        var before = LinuxTree.Describe($"{Tree.Home}/Documents");
         var agent = Enrol();
         var number = StartRun();
         var random = new Random(4);
@@ -86,10 +56,10 @@ public sealed class RealMachineTests : IDisposable
             CancellationToken.None.WaitHandle.WaitOne(random.Next(400, 1_400));
             Field.Kill(agent);
             LinuxTree.Difference(before, LinuxTree.Describe(LivePlace("XDG_DOCUMENTS_DIR", "Documents"))).ShouldBeEmpty($"after kill {kills}");
-            agent = _field.StartAgent(_tree.Root, "map-01");
+            agent = Field.StartAgent(Tree.Root, "map-01");
         }
-        _field.Run("run", "follow", number).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()));
-        LinuxTree.Difference(before, LinuxTree.Describe($"{_tree.Root}/data/People/asa.lind/Documents")).ShouldBeEmpty();
+        Field.Run("run", "follow", number).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()));
+        LinuxTree.Difference(before, LinuxTree.Describe($"{Tree.Root}/data/People/asa.lind/Documents")).ShouldBeEmpty();
         EveryBulletinOnce();
     }
 
@@ -98,6 +68,45 @@ public sealed class RealMachineTests : IDisposable
     [InlineData("fsync", new[] { 11, 37 })]
     public void An_agent_killed_at_a_rename_or_flush_leaves_the_live_place_complete_and_finishes_I2_I4(string call, int[] moments) =>
         KilledAt(call, moments).ShouldBe(moments.Length);
+
+    /// <summary>The n-th flush of a file, folder or volume fails; what was written since the last good one is not trusted, and nothing is lost.</summary>
+    [Theory]
+    [InlineData("syncfs", "EIO", 1)]
+    [InlineData("fsync", "EIO", 26)]
+    public void A_flush_that_fails_loses_nothing_and_a_later_attempt_succeeds_I3(string call, string error, int moment) => FlushFails(call, error, moment);
+
+    [Theory]
+    [Trait("Category", "long")]
+    [InlineData("syncfs", "ENOSPC", 2)]
+    [InlineData("fsync", "EIO", 8)]
+    [InlineData("fsync", "EIO", 14)]
+    [InlineData("fsync", "EIO", 38)]
+    [InlineData("fsync", "EIO", 44)]
+    public void Flushes_that_fail_at_further_moments_lose_nothing_I3(string call, string error, int moment) => FlushFails(call, error, moment);
+
+    private void FlushFails(string call, string error, int moment)
+    {
+        Tree.FillHard($"{Tree.Home}/Documents", 60);
+        Directory.CreateDirectory($"{Tree.Home}/Pictures");
+        var before = LinuxTree.Describe($"{Tree.Home}/Documents");
+        Field.Kill(Enrol());
+        var run = StartRun();
+        var agent = Field.StartAgentWith(Tree.Root, "map-01", call, $"error={error}:when={moment}");
+        Field.WaitFor(() => agent.HasExited || Field.Run("run", "show", run, "--json").Json.GetProperty("state").GetString() == "ended", $"{call} {moment}");
+        LinuxTree.Difference(before, LinuxTree.Describe(LivePlace("XDG_DOCUMENTS_DIR", "Documents"))).ShouldBeEmpty();
+        if (call == "syncfs") Field.Run("relocation", "list", "--json").Out.ShouldContain("\"failed\"", customMessage: "the error was met and told");
+        if (!agent.HasExited) Field.Kill(agent);
+        Field.StartAgent(Tree.Root, "map-01");
+        Field.WaitFor(() => Field.Run("run", "show", run, "--json").Json.GetProperty("state").GetString() == "ended", "the end");
+        foreach (var failed in Field.Run("relocation", "list", "--json").Json.EnumerateArray().Where(r => r.GetProperty("state").GetString() == "failed"))
+        {
+            failed.GetProperty("failure").GetProperty("where").GetString()!.ShouldContain("its source");
+            Field.Run("relocation", "retry", failed.GetProperty("number").ToString(), "--follow").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()));
+        }
+        Relocation("Documents").GetProperty("state").GetString().ShouldBe("switched");
+        LinuxTree.Difference(before, LinuxTree.Describe($"{Tree.Root}/data/People/asa.lind/Documents")).ShouldBeEmpty();
+        LinuxTree.Sh($"ls -A {Tree.Root}/data/People/asa.lind | grep -v -e Documents -e Pictures | wc -l").Trim().ShouldBe("2", "a receipt each and nothing else");
+    }
 
     /// <summary>Every pointer write, every rename into place and every journalled step lies at or between these calls.</summary>
     [Theory]
@@ -112,26 +121,26 @@ public sealed class RealMachineTests : IDisposable
     /// <returns>How often it was killed.</returns>
     private int KilledAt(string call, IEnumerable<int> moments)
     {
-        _tree.FillHard($"{_tree.Home}/Documents", 60);
-        Directory.CreateDirectory($"{_tree.Home}/Pictures");
-        var before = LinuxTree.Describe($"{_tree.Home}/Documents");
+        Tree.FillHard($"{Tree.Home}/Documents", 60);
+        Directory.CreateDirectory($"{Tree.Home}/Pictures");
+        var before = LinuxTree.Describe($"{Tree.Home}/Documents");
         Field.Kill(Enrol());
         var killed = 0;
         foreach (var n in moments)
         {
             var run = StartRun();
-            var agent = _field.StartAgentKilledAt(_tree.Root, "map-01", call, n);
-            Field.WaitFor(() => agent.HasExited || _field.Run("run", "show", run, "--json").Json.GetProperty("state").GetString() == "ended", $"{call} {n}");
+            var agent = Field.StartAgentKilledAt(Tree.Root, "map-01", call, n);
+            Field.WaitFor(() => agent.HasExited || Field.Run("run", "show", run, "--json").Json.GetProperty("state").GetString() == "ended", $"{call} {n}");
             if (!agent.HasExited) break;
             killed++;
             LinuxTree.Difference(before, LinuxTree.Describe(LivePlace("XDG_DOCUMENTS_DIR", "Documents"))).ShouldBeEmpty($"killed at {call} {n}");
-            var again = _field.StartAgent(_tree.Root, "map-01");
-            _field.Run("run", "follow", run).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, $"killed at {call} {n}: {o}"));
-            foreach (var relocation in _field.Run("relocation", "list", "--run", run, "--json").Json.EnumerateArray())
-                _field.Run("relocation", "return", $"{relocation.GetProperty("number")}", "--follow").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, $"killed at {call} {n}: {o}"));
-            LinuxTree.Difference(before, LinuxTree.Describe($"{_tree.Home}/Documents")).ShouldBeEmpty($"returned after a kill at {call} {n}");
+            var again = Field.StartAgent(Tree.Root, "map-01");
+            Field.Run("run", "follow", run).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, $"killed at {call} {n}: {o}"));
+            foreach (var relocation in Field.Run("relocation", "list", "--run", run, "--json").Json.EnumerateArray())
+                Field.Run("relocation", "return", $"{relocation.GetProperty("number")}", "--follow").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, $"killed at {call} {n}: {o}"));
+            LinuxTree.Difference(before, LinuxTree.Describe($"{Tree.Home}/Documents")).ShouldBeEmpty($"returned after a kill at {call} {n}");
             Field.Kill(again);
-            LinuxTree.Sh($"rm -rf {_tree.Home}/.furlough-* {_tree.Root}/data/People");
+            LinuxTree.Sh($"rm -rf {Tree.Home}/.furlough-* {Tree.Root}/data/People");
         }
         EveryBulletinOnce();
         return killed;
@@ -140,116 +149,55 @@ public sealed class RealMachineTests : IDisposable
     [Fact]
     public void A_service_killed_during_a_run_loses_no_bulletin_and_applies_none_twice()
     {
-        _tree.FillHard($"{_tree.Home}/Documents", 2_000);
-        _tree.FillHard($"{_tree.Home}/Pictures", 2_000);
+        Tree.FillHard($"{Tree.Home}/Documents", 2_000);
+        Tree.FillHard($"{Tree.Home}/Pictures", 2_000);
         Enrol();
         var number = StartRun();
         for (var kills = 0; kills < 4; kills++)
         {
             CancellationToken.None.WaitHandle.WaitOne(900);
-            _field.KillService();
-            _field.StartService();
+            Field.KillService();
+            Field.StartService();
         }
-        _field.Run("run", "follow", number).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()));
+        Field.Run("run", "follow", number).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()));
         EveryBulletinOnce();
-        _field.StopService().ShouldBe(0);
+        Field.StopService().ShouldBe(0);
     }
 
     [Fact]
     public void What_is_refused_is_said_clearly_and_changes_nothing()
     {
-        _tree.FillHard($"{_tree.Home}/Documents", 5);
-        var code = _field.Invite();
-        _field.StartAgent(_tree.Root, "map-01", code);
-        Field.WaitFor(() => _field.Run("machine", "list", "--json").Out.Contains("surveyedAt\": \"20", StringComparison.Ordinal), "the survey");
-        _field.RunAgent("--service", _field.Address, "--root", _tree.Root, "--data", $"{_field.Folder}/other", "--name", "other", "--code", code)
+        Tree.FillHard($"{Tree.Home}/Documents", 5);
+        var code = Field.Invite();
+        Field.StartAgent(Tree.Root, "map-01", code);
+        Field.WaitFor(() => Field.Run("machine", "list", "--json").Out.Contains("surveyedAt\": \"20", StringComparison.Ordinal), "the survey");
+        Field.RunAgent("--service", Field.Address, "--root", Tree.Root, "--data", $"{Field.Folder}/other", "--name", "other", "--code", code)
             .ShouldSatisfyAllConditions(o => o.Code.ShouldBe(5), o => o.Error.ShouldContain("has been used already"));
-        _field.RunAgent("--service", _field.Address, "--root", _tree.Root, "--data", $"{_field.Folder}/third", "--name", "third", "--code", "nonsense." + code.Split('.')[1]).Error.ShouldContain("not known here");
+        Field.RunAgent("--service", Field.Address, "--root", Tree.Root, "--data", $"{Field.Folder}/third", "--name", "third", "--code", "nonsense." + code.Split('.')[1]).Error.ShouldContain("not known here");
         ExpireInvites();
-        var late = _field.Invite();
+        var late = Field.Invite();
         ExpireInvites();
-        _field.RunAgent("--service", _field.Address, "--root", _tree.Root, "--data", $"{_field.Folder}/late", "--name", "late", "--code", late).Error.ShouldContain("expired");
+        Field.RunAgent("--service", Field.Address, "--root", Tree.Root, "--data", $"{Field.Folder}/late", "--name", "late", "--code", late).Error.ShouldContain("expired");
 
-        var reader = _field.Run("access", "add", "visitor", "--role", "reader").Out.Trim();
-        _field.RunAs(reader, "machine", "list").Code.ShouldBe(0);
-        _field.RunAs(reader, "plan", "make", _field.WriteBrief(Brief)).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(5), o => o.Error.ShouldContain("visitor is a reader"));
-        _field.RunAs("flt-wrong", "machine", "list").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(5), o => o.Error.ShouldContain("token"));
+        var reader = Field.Run("access", "add", "visitor", "--role", "reader").Out.Trim();
+        Field.RunAs(reader, "machine", "list").Code.ShouldBe(0);
+        Field.RunAs(reader, "plan", "make", Field.WriteBrief(Brief)).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(5), o => o.Error.ShouldContain("visitor is a reader"));
+        Field.RunAs("flt-wrong", "machine", "list").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(5), o => o.Error.ShouldContain("token"));
 
         foreach (var (right, wrong, words) in ((string, string, string)[])[("title:", "titel:", "`titel` is no key"), ("onto: roomy", "onto: 'D:'", "drive letter"), ("People/{account}", "../{account}", "`..`"), ("map-01", "nowhere-9", "means no machine")])
-            _field.Run("plan", "make", _field.WriteBrief(Brief.Replace(right, wrong, StringComparison.Ordinal))).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(2, o.ToString()), o => o.Error.ShouldContain(words));
-        _field.Run("brief", "check", _field.WriteBrief(Brief.Replace("title:", "titel:", StringComparison.Ordinal))).Error.ShouldContain("line 2, column 1");
-        _field.Run("plan", "make", "/no/such/file").Code.ShouldBe(2);
-        _field.Run("run", "start", "--plan", "77").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(2), o => o.Error.ShouldContain("no plan 77"));
-        _field.Run("run", "fly").Code.ShouldBe(2);
-        _field.Run("plan", "list", "--json").Json.GetArrayLength().ShouldBe(0);
+            Field.Run("plan", "make", Field.WriteBrief(Brief.Replace(right, wrong, StringComparison.Ordinal))).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(2, o.ToString()), o => o.Error.ShouldContain(words));
+        Field.Run("brief", "check", Field.WriteBrief(Brief.Replace("title:", "titel:", StringComparison.Ordinal))).Error.ShouldContain("line 2, column 1");
+        Field.Run("plan", "make", "/no/such/file").Code.ShouldBe(2);
+        Field.Run("run", "start", "--plan", "77").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(2), o => o.Error.ShouldContain("no plan 77"));
+        Field.Run("run", "fly").Code.ShouldBe(2);
+        Field.Run("plan", "list", "--json").Json.GetArrayLength().ShouldBe(0);
 
-        _field.Run("plan", "make", _field.WriteBrief(Brief.Replace("system: false", "system: true", StringComparison.Ordinal))).Out.ShouldContain("target-on-system-volume");
-        _field.Run("run", "start", "--plan", "1").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(5), o => o.Error.ShouldContain("must accept first"));
-        _field.Run("plan", "consent", "1", "--hazard", "target-on-system-volume", "--reason", "a trial").Out.ShouldContain("Next: furlough run start --plan 1");
-        _tree.Setting("XDG_DOCUMENTS_DIR=\"$HOME/Elsewhere\"\n");
-        _field.Run("machine", "survey", "map-01").Code.ShouldBe(0);
-        _field.Run("run", "start", "--plan", "1").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(5), o => o.Error.ShouldContain("overtaken"));
-        Directory.GetFileSystemEntries($"{_tree.Root}/data").Length.ShouldBe(2);
-    }
-
-    private Process Enrol()
-    {
-        var agent = _field.StartAgent(_tree.Root, "map-01", _field.Invite());
-        Field.WaitFor(() => _field.Run("machine", "list", "--json").Out.Contains("surveyedAt\": \"20", StringComparison.Ordinal), "the survey");
-        return agent;
-    }
-
-    private string StartRun()
-    {
-        var plan = _field.Run("plan", "make", _field.WriteBrief(Brief), "--json");
-        plan.Code.ShouldBe(0, plan.ToString());
-        return _field.Run("run", "start", "--plan", $"{plan.Json.GetProperty("number")}", "--json").Json.GetProperty("number").ToString();
-    }
-
-    private Outcome StartAgentAndRun()
-    {
-        Enrol();
-        return _field.Run("run", "follow", StartRun());
-    }
-
-    private JsonElement Relocation(string holding) => _field.Run("relocation", "list", "--json").Json.EnumerateArray().Single(r => r.GetProperty("holding").GetString() == holding);
-
-    private string XdgUserDir(string word) =>
-        LinuxTree.Sh($"setpriv --reuid=1701 --regid=1701 --clear-groups env -i HOME={_tree.Home} PATH=/usr/bin:/bin xdg-user-dir {word}").Trim();
-
-    /// <summary>Where the setting leads now; where it leads to nothing (an agent died in the middle), the one complete place there is is not live for anybody.</summary>
-    private string LivePlace(string key, string folder)
-    {
-        var line = File.ReadAllLines(_tree.UserDirs).Single(l => l.StartsWith(key, StringComparison.Ordinal));
-        return line.Contains("$HOME", StringComparison.Ordinal) ? $"{_tree.Home}/{folder}" : $"{_tree.Root}/data/People/asa.lind/{folder}";
-    }
-
-    private void EveryBulletinOnce()
-    {
-        Field.WaitFor(() => Numbers($"{_field.Folder}/service/furlough.db", "SELECT Number FROM Bulletins ORDER BY Number").Count == Numbers($"{_field.Folder}/map-01/agent.db", "SELECT number FROM bulletin ORDER BY number").Count, "all bulletins");
-        var stored = Numbers($"{_field.Folder}/service/furlough.db", "SELECT Number FROM Bulletins ORDER BY Number");
-        stored.ShouldBe(Enumerable.Range(1, stored.Count).Select(n => (long)n));
-        stored.Count.ShouldBeGreaterThan(10);
-    }
-
-    private void ExpireInvites()
-    {
-        using var connection = new SqliteConnection($"Data Source={_field.Folder}/service/furlough.db");
-        connection.Open();
-        using var command = connection.CreateCommand();
-        command.CommandText = "UPDATE Invites SET Expires = 1";
-        command.ExecuteNonQuery();
-    }
-
-    private static List<long> Numbers(string file, string sql)
-    {
-        using var connection = new SqliteConnection($"Data Source={file};Mode=ReadOnly");
-        connection.Open();
-        using var command = connection.CreateCommand();
-        command.CommandText = sql;
-        using var reader = command.ExecuteReader();
-        List<long> numbers = [];
-        while (reader.Read()) numbers.Add(reader.GetInt64(0));
-        return numbers;
+        Field.Run("plan", "make", Field.WriteBrief(Brief.Replace("system: false", "system: true", StringComparison.Ordinal))).Out.ShouldContain("target-on-system-volume");
+        Field.Run("run", "start", "--plan", "1").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(5), o => o.Error.ShouldContain("must accept first"));
+        Field.Run("plan", "consent", "1", "--hazard", "target-on-system-volume", "--reason", "a trial").Out.ShouldContain("Next: furlough run start --plan 1");
+        Tree.Setting("XDG_DOCUMENTS_DIR=\"$HOME/Elsewhere\"\n");
+        Field.Run("machine", "survey", "map-01").Code.ShouldBe(0);
+        Field.Run("run", "start", "--plan", "1").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(5), o => o.Error.ShouldContain("overtaken"));
+        Directory.GetFileSystemEntries($"{Tree.Root}/data").Length.ShouldBe(2);
     }
 }

@@ -15,7 +15,7 @@ internal sealed class Bench
         Machine = new SimulatedMachine(Disk);
         Docket = Make(method);
         Target = Docket.Target;
-        Fill(new Random(seed));
+        Fill(seed, method == Method.Adopt);
         Before = Machine.Describe(Source);
         Journal.Before = what => Disk.Operate("journal " + what, "");
     }
@@ -24,7 +24,7 @@ internal sealed class Bench
 
     internal SimulatedMachine Machine { get; }
 
-    internal MemoryJournal Journal { get; } = new();
+    internal MemoryJournal Journal { get; private set; } = new();
 
     internal OpenPermits Permits { get; } = new();
 
@@ -34,6 +34,21 @@ internal sealed class Bench
 
     internal string Before { get; }
 
+    /// <summary>The system was set up anew: journal, settings and home are fresh, and the account's number is another one.</summary>
+    internal void SetUpAnew(uint number, Action<IFolder>? fillHome = null)
+    {
+        Journal = new MemoryJournal { Before = Journal.Before };
+        Disk.Root("system").Entries.Clear();
+        Machine.Number = number;
+        using (var root = new SimulatedFolder(Disk, Disk.Root("system"), ""))
+        using (var home = root.MakeFolder("home", 0x1ED))
+        using (var account = home.MakeFolder("asa.lind", 0x1C0)) fillHome?.Invoke(account);
+        Machine.Setting("one", Machine.Show(Source));
+        Machine.Setting("two", Machine.Show(Source));
+        Disk.FlushVolume("system");
+        Disk.FlushVolume("data");
+    }
+
     /// <summary>Where the first docket takes the holding.</summary>
     internal Place Target { get; }
 
@@ -41,9 +56,16 @@ internal sealed class Bench
     internal RelocationState Good => Docket switch
     {
         { Work: DocketWork.Discard } or { Work: DocketWork.Relocate, Method: Method.Exchange } => RelocationState.Finished,
-        { Work: DocketWork.Return } => RelocationState.Returned,
+        { Work: DocketWork.Return or DocketWork.FallBack } => RelocationState.Returned,
         _ => RelocationState.Switched,
     };
+
+    /// <summary>The relocation has switched: what comes next. A fall-back loses its target.</summary>
+    internal void Begin(DocketWork work)
+    {
+        Docket = work switch { DocketWork.Return => Dockets.Return(Recorder.Last), DocketWork.FallBack => Dockets.FallBack(Recorder.Last), _ => Dockets.Discard(Recorder.Last) };
+        if (work == DocketWork.FallBack) Machine.Attach("data", false);
+    }
 
     /// <summary>Runs the docket; null when the process crashed.</summary>
     internal RelocationState? Run()
@@ -61,6 +83,7 @@ internal sealed class Bench
     /// <summary>I2: where the settings lead there is everything, whatever happened.</summary>
     internal string? LivePlaceFault()
     {
+        if (Docket.Method == Method.Adopt && Machine.Describe(Target) != Before) return "what was to be adopted is not complete";
         var leads = new[] { Machine.Setting("one"), Machine.Setting("two") }.Distinct().ToList();
         foreach (var lead in leads)
         {
@@ -75,7 +98,8 @@ internal sealed class Bench
     internal string? EndFault()
     {
         if (LivePlaceFault() is { } fault) return fault;
-        if (Docket.Work == DocketWork.Return)
+        if (Docket.Work == DocketWork.FallBack && Disk.Root("system").Entries["home"].Entries["asa.lind"].Entries.Count != 1) return "something stands beside what fell back";
+        if (Docket.Work is DocketWork.Return or DocketWork.FallBack)
             return Machine.Setting("one") == Machine.Show(Source) && Machine.Setting("two") == Machine.Show(Source) ? null : "a setting does not lead back to the source";
         if (Docket.Work == DocketWork.Discard) return Disk.Root("system").Entries["home"].Entries["asa.lind"].Entries.Count == 0 ? null : "something is left of the original";
         if (Machine.Setting("one") != Machine.Show(Target) || Machine.Setting("two") != Machine.Show(Target)) return "a setting does not lead to the target";
@@ -122,19 +146,27 @@ internal sealed class Bench
     private static Docket Make(Method method) => new(Guid.CreateVersion7(), 1, Dockets.Machine, 1, DateTimeOffset.MinValue, DateTimeOffset.MaxValue, DocketWork.Relocate, method,
         new HoldingName("asa.lind", HoldingKind.Folder, "Pictures"), "1001", Source, new Place(method == Method.Exchange ? "system" : "data", "People/asa.lind/Pictures"),
         SimulatedMachine.System, method == Method.Exchange ? SimulatedMachine.System : SimulatedMachine.Data, 1,
-        [new PointerChange(SimulatedMachine.Address("one"), new PointerValue("text", "/system/home/asa.lind/Pictures"), null), new PointerChange(SimulatedMachine.Address("two"), new PointerValue("text", "/system/home/asa.lind/Pictures"), null)], 10, 1000, [], []);
+        [new PointerChange(SimulatedMachine.Address("one"), new PointerValue("text", "/system/home/asa.lind/Pictures"), null), new PointerChange(SimulatedMachine.Address("two"), new PointerValue("text", "/system/home/asa.lind/Pictures"), null)], 10, 1000, [], [], Terms.Plain);
 
-    private void Fill(Random random)
+    private void Fill(int seed, bool atTargetToo)
     {
-        using var root = new SimulatedFolder(Disk, Disk.Root("system"), "");
         Disk.Root("data");
-        using var home = root.MakeFolder("home", 0x1ED);
-        using var account = home.MakeFolder("asa.lind", 0x1C0);
-        using var folder = account.MakeFolder("Pictures", 0x1ED);
-        Below(folder, 0);
+        Fill("system", "home", new Random(seed));
+        if (atTargetToo) Fill("data", "People", new Random(seed));
         Machine.Setting("one", Machine.Show(Source));
         Machine.Setting("two", Machine.Show(Source));
         Disk.FlushVolume("system");
+        Disk.FlushVolume("data");
+    }
+
+    private void Fill(string volume, string top, Random random)
+    {
+        using var root = new SimulatedFolder(Disk, Disk.Root(volume), "");
+        using var home = root.MakeFolder(top, 0x1ED);
+        using var account = home.MakeFolder("asa.lind", 0x1C0);
+        account.Apply(account.Facts() with { Owner = 1001, Group = 1001 }, Attributes.None);
+        using var folder = account.MakeFolder("Pictures", 0x1ED);
+        Below(folder, 0);
 
         void Below(IFolder at, int level)
         {
@@ -147,7 +179,11 @@ internal sealed class Bench
                 file.Apply(file.Facts() with { Mode = 0x1A4, Owner = 1001, Group = 1001, ModifiedNs = random.NextInt64(1_600_000_000_000_000_000) }, Attributes.None);
             }
             if (random.Next(2) == 0) at.MakeHardLink("further", at, "plot-0");
-            if (random.Next(2) == 0) at.MakeLink("link", "../elsewhere");
+            if (random.Next(2) == 0)
+            {
+                at.MakeLink("link", "../elsewhere");
+                at.ApplyTo("link", at.Find("link")!.Value with { ModifiedNs = 1_500_000_000_000_000_000 });
+            }
             if (level < 2)
                 for (var i = 0; i < random.Next(3); i++)
                 {

@@ -12,6 +12,7 @@ public sealed class CrashTests
     [InlineData(Method.Cold)]
     [InlineData(Method.Warm)]
     [InlineData(Method.Exchange)]
+    [InlineData(Method.Adopt)]
     public void A_crash_after_any_operation_leaves_the_live_place_complete_and_is_finished_afterwards_I2_I4_I5(Method method)
     {
         for (var at = 1; ; at++)
@@ -29,8 +30,9 @@ public sealed class CrashTests
     [InlineData(Method.Cold, DocketWork.Return)]
     [InlineData(Method.Warm, DocketWork.Return)]
     [InlineData(Method.Exchange, DocketWork.Return)]
+    [InlineData(Method.Cold, DocketWork.FallBack)]
     [InlineData(Method.Cold, DocketWork.Discard)]
-    public void A_crash_after_any_operation_of_a_return_or_a_discard_is_finished_afterwards_I2_I5_I10(Method method, DocketWork work)
+    public void A_crash_after_any_operation_of_a_return_a_fall_back_or_a_discard_is_finished_afterwards_I2_I5_I10(Method method, DocketWork work)
     {
         for (var (at, finished) = (1, false); !finished; at++)
         {
@@ -38,7 +40,7 @@ public sealed class CrashTests
             bench.Run().ShouldBe(bench.Good);
             bench.Disk.FlushVolume("system");
             bench.Disk.FlushVolume("data");
-            bench.Docket = work == DocketWork.Return ? Dockets.Return(bench.Recorder.Last) : Dockets.Discard(bench.Recorder.Last);
+            bench.Begin(work);
             (var fault, finished) = CrashedAt(bench, at, new Random(at));
             fault.ShouldBeNull($"crashed after operation {at}");
         }
@@ -49,6 +51,7 @@ public sealed class CrashTests
     [InlineData(Method.Cold)]
     [InlineData(Method.Warm)]
     [InlineData(Method.Exchange)]
+    [InlineData(Method.Adopt)]
     public void An_engine_without_any_one_of_its_flushes_is_found_out_I4(Method method)
     {
         HashSet<string> flushes = [];
@@ -159,7 +162,7 @@ public sealed class CrashTests
         for (var seed = 1; seed <= Seeds; seed++)
         {
             var random = new Random(seed);
-            var bench = new Bench(seed, (Method)random.Next(3));
+            var bench = new Bench(seed, (Method)random.Next(4));
             for (var crashes = random.Next(1, 5); crashes > 0; crashes--)
             {
                 bench.Disk.CrashAt = bench.Disk.Operations + random.Next(1, 400);

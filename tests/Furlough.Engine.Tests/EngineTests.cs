@@ -37,6 +37,26 @@ public sealed class EngineTests
     }
 
     [Theory]
+    [InlineData(Step.Quiesce)]
+    [InlineData(Step.Copy)]
+    [InlineData(Step.Prove)]
+    [InlineData(Step.SetAside)]
+    [InlineData(Step.Confirm)]
+    public void A_setting_that_somebody_changes_meanwhile_is_noticed_when_the_next_step_is_entered_I6_I9(Step at)
+    {
+        var bench = new Bench();
+        bench.Recorder.OnChange = change =>
+        {
+            if (change.Step == at && change.State == RelocationState.UnderWay) bench.Machine.Setting("two", "/system/elsewhere");
+        };
+        bench.Run().ShouldBe(RelocationState.Failed);
+        bench.Recorder.Last.Failure!.Code.ShouldBe("pointer-changed");
+        bench.Machine.Setting("two").ShouldBe("/system/elsewhere", "what somebody else set is left alone");
+        bench.Machine.SignInAllowed.ShouldBeTrue();
+        bench.Machine.Describe(at == Step.Confirm ? bench.Target : Bench.Source).ShouldBe(bench.Before);
+    }
+
+    [Theory]
     [InlineData(Step.Copy)]
     [InlineData(Step.Repoint)]
     [InlineData(Step.SetAside)]
@@ -152,6 +172,25 @@ public sealed class EngineTests
             bench.Run().ShouldBe(RelocationState.Failed);
             bench.Recorder.Last.Failure!.Code.ShouldBe("path-refused", path);
         }
+    }
+
+    /// <summary>The sequence is the one in which trees are walked: a folder, its leaves by name, its folders by name.</summary>
+    [Fact]
+    public void Paths_compare_as_trees_are_walked()
+    {
+        for (var seed = 1; seed <= 40; seed++)
+        {
+            var bench = new Bench(seed);
+            List<(string Path, bool IsFolder)> walked = [];
+            using var folder = Reach.Folder(new SimulatedFolder(bench.Disk, bench.Disk.Root("system"), ""), Bench.Source.Parts);
+            Walk.Visit(folder, (_, _, path, facts) => walked.Add((path, facts.Kind == NodeKind.Folder)), CancellationToken.None);
+            for (var i = 0; i < walked.Count; i++)
+                for (var k = 0; k < walked.Count; k++)
+                    Math.Sign(Walk.Compare(walked[i].Path, walked[i].IsFolder, walked[k].Path, walked[k].IsFolder)).ShouldBe(Math.Sign(i - k), $"{walked[i]} and {walked[k]}");
+        }
+        Walk.Compare("a", false, "a.b", false).ShouldBeLessThan(0);
+        Walk.Compare("z", false, "a/b", false).ShouldBeLessThan(0, "leaves before folders");
+        Walk.Compare("a-b/c", false, "a/c", false).ShouldBeGreaterThan(0, "names are compared part by part");
     }
 
     [Fact]

@@ -85,4 +85,30 @@ public sealed class BriefTests
     [InlineData("under-way", RelocationState.UnderWay)]
     [InlineData("set-aside", null)]
     public void Words_are_spelled_with_hyphens(string word, RelocationState? state) => Words.Find<RelocationState>(word).ShouldBe(state);
+
+    [Fact]
+    public void How_the_work_treats_people_is_read_with_its_usual_values()
+    {
+        var usual = BriefReader.Read(Good).Work;
+        usual.ShouldBe(WorkRules.Usual);
+        usual.For(Method.Cold).KeepWaiting.ShouldBeFalse();
+        usual.For(Method.Warm).KeepWaiting.ShouldBeTrue();
+        BriefReader.Read(Good + "\nwork: {speed: 40 MB/s, priority: low, files-in-use: {wait: 90 seconds, then: fail}}\n").Work.For(Method.Warm)
+            .ShouldBe(new Terms(40_000_000, true, TimeSpan.FromSeconds(90), false));
+    }
+
+    [Theory]
+    [InlineData("work: {speed: fast}", "is no speed")]
+    [InlineData("work: {priority: high}", "is no priority")]
+    [InlineData("work: {files-in-use: {then: hope}}", "says not what follows")]
+    [InlineData("work: {files-in-use: {wait: long}}", "is no length of time")]
+    [InlineData("work: {haste: 1}", "is no key of work")]
+    public void Wrong_rules_for_the_work_are_refused(string work, string words) =>
+        Should.Throw<BriefException>(() => BriefReader.Read(Good + "\n" + work + "\n")).Message.ShouldContain(words);
+
+    [Theory]
+    [InlineData("existing: keep", "says not what to do")]
+    [InlineData("method: adopt", "is no method to ask for")]
+    public void Wrong_words_for_what_exists_are_refused(string line, string words) =>
+        Should.Throw<BriefException>(() => BriefReader.Read(Good.Replace("onto: roomy", "onto: roomy\n    " + line, StringComparison.Ordinal))).Message.ShouldContain(words);
 }

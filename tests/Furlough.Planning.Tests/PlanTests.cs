@@ -63,8 +63,48 @@ public sealed class PlanTests
         { "files-in-use", Severity.Advice, Survey([Small(), Data()], Holding() with { InUse = ["viewer (asa.lind): x"] }) },
         { "target-lacks-owners", Severity.Blocking, Survey([Small(), Data() with { Abilities = FileSystemAbilities.Full with { Owners = false } }], Holding()) },
         { "target-without-fixed-mount", Severity.Consent, Survey([Small(), Data() with { FixedMount = false }], Holding()) },
+        { "target-merges-names", Severity.Blocking, Asking(DemandKind.NamesByCase) },
+        { "target-refuses-names", Severity.Blocking, Asking(DemandKind.OddNames) },
+        { "target-lacks-kinds", Severity.Blocking, Asking(DemandKind.HardLinks) },
+        { "target-loses-facts", Severity.Consent, Asking(DemandKind.Attributes) },
+        { "device-node", Severity.Blocking, Asking(DemandKind.DeviceNodes) },
+        { "file-too-large", Severity.Blocking, Survey([Small(), Data() with { Abilities = Poor }], Holding() with { Demands = new Demands([], 5 * GB, 0) }) },
+        { "path-too-long", Severity.Blocking, Survey([Small(), Data()], Holding() with { Demands = new Demands([], 0, 4_080) }) },
+        { "receipt-not-genuine", Severity.Advice, Survey([Small(), Data()], Holding()) with { Receipts = [KnownReceipt with { Genuine = false }] } },
         { "already-there", Severity.Advice, Survey([Small(), Data()], Holding(place: new Place("data", "People/asa.lind/Pictures"))) },
     };
+
+    /// <summary>A file system of the simplest kind, but for owners.</summary>
+    private static readonly FileSystemAbilities Poor = new(true, false, false, false, false, false, 2_000_000_000, false, uint.MaxValue);
+
+    private static readonly ReceiptFacts KnownReceipt = new(Guid.Empty, Guid.Empty, Holding().Name, new Place("data", "Old/asa.lind/Pictures"), DateTimeOffset.UnixEpoch, 12, 3_000, true, false, "body", "signature", true);
+
+    private static Survey Asking(DemandKind kind) => Survey([Small(), Data() with { Abilities = Poor }], Holding() with { Demands = new Demands([new Demand(kind, 3, "x")], 0, 0) });
+
+    [Fact]
+    public void What_a_genuine_receipt_knows_is_adopted_where_it_is_if_the_brief_says_so()
+    {
+        var survey = Survey([Small(), Data(free: 1 * GB)], Holding() with { Present = false }) with { Receipts = [KnownReceipt] };
+        var adopting = Brief("onto: roomy", "onto: roomy\n    existing: adopt");
+        var planned = Plan(adopting, survey);
+        var relocation = planned.Relocations.Single();
+        relocation.Blocked.ShouldBeEmpty("it takes no space and its folder at the source may be missing");
+        (relocation.Method, relocation.Target.Path).ShouldBe((Method.Adopt, "Old/asa.lind/Pictures"));
+        relocation.Adoption.ShouldBe(new Adoption(Guid.Empty, ReceiptDigest.Of("body")));
+        planned.Hazards.ShouldContain(h => h.Code == "holding-already-there" && h.Text.Contains("by a receipt of 1970-01-01", StringComparison.Ordinal));
+
+        Plan(adopting, survey with { Receipts = [KnownReceipt with { Genuine = false }] }).Relocations.Single().Adoption.ShouldBeNull();
+        Plan(adopting, survey with { Receipts = [KnownReceipt with { DataThere = false }] }).Relocations.Single().Adoption.ShouldBeNull();
+        Plan(Brief(), survey).Relocations.Single().Method.ShouldBe(Method.Cold);
+    }
+
+    [Fact]
+    public void Content_without_a_receipt_is_adopted_if_it_equals_the_source()
+    {
+        var survey = Survey([Small(), Data() with { Taken = ["People/asa.lind/Pictures"] }], Holding());
+        var relocation = Plan(Brief("onto: roomy", "onto: roomy\n    existing: adopt"), survey).Relocations.Single();
+        (relocation.Method, relocation.Adoption, relocation.Blocked.Count).ShouldBe((Method.Adopt, null, 0));
+    }
 
     [Theory]
     [MemberData(nameof(HazardCases))]

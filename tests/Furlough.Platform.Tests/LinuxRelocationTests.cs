@@ -21,7 +21,7 @@ public sealed class LinuxRelocationTests : IDisposable
     {
         _tree.Setting(TwoFolders);
         var source = $"{_tree.Home}/Documents";
-        _tree.FillHard(source, 2_000);
+        _tree.FillHard(source, 2_000, 300);
         var before = LinuxTree.Describe(source);
 
         Run(Dockets.Relocate(_tree.Survey(), "Documents", "People/asa.lind/Documents")).ShouldBe(RelocationState.Switched, Why());
@@ -145,6 +145,47 @@ public sealed class LinuxRelocationTests : IDisposable
         _recorder.Last.Failure!.Code.ShouldBe("target-too-open");
         Run(Dockets.Relocate(_tree.Survey(), "Documents", "People/asa.lind/Documents")).ShouldBe(RelocationState.Switched, Why());
         LinuxTree.Sh($"setpriv --reuid=1900 --regid=1900 --clear-groups cat {_tree.Root}/data/People/asa.lind/Documents/one 2>/dev/null || echo kept out").Trim().ShouldBe("kept out");
+    }
+
+    /// <summary>Rights that an access list above the target grants count like any others.</summary>
+    [Fact]
+    public void An_access_list_above_the_target_that_lets_somebody_new_in_is_noticed_I12()
+    {
+        _tree.Setting(TwoFolders);
+        _tree.FillHard($"{_tree.Home}/Documents", 5);
+        LinuxTree.Sh($"chmod 755 {_tree.Home}/Documents; mkdir -p {_tree.Root}/data/Shared; chown 1701:1701 {_tree.Root}/data/Shared; chmod 700 {_tree.Root}/data/Shared; setfacl -m u:1900:rx {_tree.Root}/data/Shared");
+        Run(Dockets.Relocate(_tree.Survey(), "Documents", "Shared/Documents")).ShouldBe(RelocationState.Failed);
+        _recorder.Last.Failure!.Code.ShouldBe("target-too-open");
+        _recorder.Last.Failure!.Text.ShouldContain("closed to keeper, but");
+        LinuxTree.Sh($"setfacl -m m::--- {_tree.Root}/data/Shared");
+        Run(Dockets.Relocate(_tree.Survey(), "Documents", "Shared/Documents")).ShouldBe(RelocationState.Switched, Why());
+    }
+
+    [Fact]
+    public void A_group_that_could_read_the_source_may_read_the_target_and_no_other_I12()
+    {
+        _tree.Setting(TwoFolders);
+        _tree.FillHard($"{_tree.Home}/Documents", 5);
+        LinuxTree.Sh($"printf 'asa.lind:x:1701:\nkeeper:x:1900:\nsurveyors:x:1950:keeper\n' > {_tree.Root}/etc/group; chmod 750 {_tree.Home}/Documents; chgrp 1950 {_tree.Home}/Documents; mkdir -p {_tree.Root}/data/Team; chown 0:1950 {_tree.Root}/data/Team; chmod 750 {_tree.Root}/data/Team");
+        Run(Dockets.Relocate(_tree.Survey(), "Documents", "Team/Documents")).ShouldBe(RelocationState.Failed);
+        _recorder.Last.Failure!.Text.ShouldContain("closed to keeper, but");
+        LinuxTree.Sh($"chgrp 1950 {_tree.Home}; chmod 710 {_tree.Home}");
+        Run(Dockets.Relocate(_tree.Survey(), "Documents", "Team/Documents")).ShouldBe(RelocationState.Switched, Why());
+    }
+
+    [Fact]
+    public void A_survey_says_what_a_folder_asks_of_the_file_system_that_stores_it()
+    {
+        _tree.Setting(TwoFolders);
+        _tree.FillHard($"{_tree.Home}/Documents", 5);
+        LinuxTree.Sh($"cd {_tree.Home}/Documents; touch Plot plot 'what?' nul.txt 'ends.'; mknod null c 1 3");
+        var demands = _tree.Survey().Holdings.Single(h => h.Name.Name == "Documents").Demands;
+        demands.Found.Select(d => d.Kind).ShouldBe([DemandKind.Links, DemandKind.HardLinks, DemandKind.Holes, DemandKind.Attributes, DemandKind.NamesByCase, DemandKind.OddNames, DemandKind.PipesAndSockets, DemandKind.DeviceNodes]);
+        demands.Of(DemandKind.HardLinks)!.Count.ShouldBe(3);
+        demands.Of(DemandKind.OddNames)!.Count.ShouldBe(5, "a line break, bytes that are no text, and three reserved names");
+        demands.Of(DemandKind.NamesByCase)!.Count.ShouldBe(1);
+        demands.LargestFileBytes.ShouldBe(20L << 20);
+        demands.LongestPathBytes.ShouldBe(255);
     }
 
     [Fact]

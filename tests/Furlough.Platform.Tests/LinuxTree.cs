@@ -16,9 +16,10 @@ public sealed class LinuxTree : IDisposable
     {
         Root = Directory.CreateTempSubdirectory("furlough-tree-").FullName;
         Sh($"chmod 755 {Root}; mkdir -p {Root}/etc {Root}/home {Root}/data");
-        File.WriteAllText($"{Root}/etc/passwd", "root:x:0:0::/root:/bin/sh\nasa.lind:x:61001:61001::/home/asa.lind:/bin/sh\nkeeper:x:1900:1900::/home/keeper:/bin/sh\n".Replace("61001", "1701", StringComparison.Ordinal));
+        File.WriteAllText($"{Root}/etc/passwd", "root:x:0:0::/root:/bin/sh\nasa.lind:x:1701:1701::/home/asa.lind:/bin/sh\nkeeper:x:1900:1900::/home/keeper:/bin/sh\n");
+        File.WriteAllText($"{Root}/etc/group", "asa.lind:x:1701:\nkeeper:x:1900:\n");
         File.WriteAllText($"{Root}/etc/shadow", "root:*:19000:0:99999:7:::\nasa.lind:!:19000:0:99999:7:::\nkeeper:!:19000:0:99999:7:::\n");
-        Sh($"chmod 600 {Root}/etc/shadow; mkdir -p {Root}/home/asa.lind/.config {Root}/home/keeper; chown -R 1701:1701 {Root}/home/asa.lind; chmod 700 {Root}/home/asa.lind");
+        Sh($"touch {Root}/etc/.pwd.lock; chmod 600 {Root}/etc/shadow {Root}/etc/.pwd.lock; mkdir -p {Root}/home/asa.lind/.config {Root}/home/keeper; chown -R 1701:1701 {Root}/home/asa.lind; chmod 700 {Root}/home/asa.lind");
         MountVolume(secondVolume, $"{Root}/data", megabytes);
     }
 
@@ -30,7 +31,7 @@ public sealed class LinuxTree : IDisposable
 
     public LinuxMachine Machine() => new(Root, "keeper", "test", TimeProvider.System);
 
-    public Survey Survey() => Machine().Surveyor.Take([], CancellationToken.None);
+    public Survey Survey() => Machine().Surveyor.Take([], _ => false, CancellationToken.None);
 
     /// <summary>Mounts a fresh volume of a file system type.</summary>
     public string MountVolume(string type, string point, int megabytes)
@@ -47,6 +48,9 @@ public sealed class LinuxTree : IDisposable
         return point;
     }
 
+    /// <summary>The file behind a volume, in the sequence in which they were mounted.</summary>
+    public string Image(int number) => _images[number];
+
     public void Unmount(string point)
     {
         Sh($"umount -l {point}");
@@ -55,7 +59,8 @@ public sealed class LinuxTree : IDisposable
 
     public void MountAgain(string point, int image = 0)
     {
-        Sh($"mount -o loop {_images[image]} {point}");
+        // What was unmounted lazily may be busy for a moment.
+        Sh($"for i in $(seq 50); do mount -o loop {_images[image]} {point} 2>/dev/null && exit 0; sleep 0.1; done; exit 1");
         _mounts.Add(point);
     }
 
@@ -66,7 +71,7 @@ public sealed class LinuxTree : IDisposable
     }
 
     /// <summary>A folder with everything that makes copying hard.</summary>
-    public void FillHard(string folder, int files)
+    public void FillHard(string folder, int files, int sparseMegabytes = 20)
     {
         Directory.CreateDirectory(folder);
         for (var i = 0; i < files; i++)
@@ -82,7 +87,7 @@ public sealed class LinuxTree : IDisposable
             d=.; for i in $(seq 60); do d=$d/l; done; mkdir -p $d; echo bottom > $d/file
             ln -s nowhere dangling; ln -s /etc/hostname absolute; ln -s .. parent; ln -s "$(printf 'to-\xff')" odd-link
             echo linked > one; ln one two; mkdir sub; ln one sub/three
-            truncate -s 300M sparse; echo data | dd of=sparse bs=1 seek=200000001 conv=notrunc 2>/dev/null
+            truncate -s {{sparseMegabytes}}M sparse; echo data | dd of=sparse bs=1 seek={{sparseMegabytes * 700_000 + 1}} conv=notrunc 2>/dev/null
             echo attr > with-xattr; setfattr -n user.origin -v field with-xattr; setfattr -n user.binary -v 0x00ff01 with-xattr; setfattr -n user.folder -v yes sub
             echo acl > with-acl; setfacl -m u:1900:r with-acl; setfacl -d -m g:1900:rx sub
             echo s > setuid; mkfifo pipe; mkdir empty
@@ -97,7 +102,7 @@ public sealed class LinuxTree : IDisposable
         find . -print0 | LC_ALL=C sort -z | xargs -0 stat --printf '%N|%f|%u|%g|%s|%y|%h\n' | sed -E 's/^(.*\|4[0-9a-f]{3}\|[0-9]+\|[0-9]+\|)[0-9]+(\|.*)\|[0-9]+$/\1\2/'
         find . -type f -print0 | LC_ALL=C sort -z | xargs -0 sha256sum
         find . -type f -links +1 -printf '%i %p\n' | sort | awk '{if($1!=p){n++;p=$1} print n,$2}' | LC_ALL=C sort -k2
-        getfattr -R -d -h -m - . 2>/dev/null | sort; getfacl -R -p . 2>/dev/null
+        getfattr -R -d -h -m - . 2>/dev/null | grep -v trusted.SGI_ACL_ | sort; getfacl -R -p . 2>/dev/null
         """);
 
     /// <summary>The lines in which two descriptions differ; empty when they are equal.</summary>

@@ -33,10 +33,11 @@ internal static class MachineCommands
         var room = new Option<string?>("--room") { Description = "Room of the machines that use it" };
         var machines = new Option<int>("--machines") { Description = "How many machines may use it", DefaultValueFactory = _ => 1 };
         var hours = new Option<int>("--hours") { Description = "How long it is valid", DefaultValueFactory = _ => 24 };
-        var invite = new Command("invite", "Make an invite with which agents introduce themselves") { room, machines, hours };
+        var again = new Option<string?>("--again") { Description = "Name of a machine that was set up anew: it takes its former place again" };
+        var invite = new Command("invite", "Make an invite with which agents introduce themselves") { room, machines, hours, again };
         invite.Calls(async (client, parsed, stop) =>
         {
-            var made = await client.InviteAsync(new InviteRequest(parsed.GetValue(room), parsed.GetValue(machines), parsed.GetValue(hours)), stop);
+            var made = await client.InviteAsync(new InviteRequest(parsed.GetValue(room), parsed.GetValue(machines), parsed.GetValue(hours), parsed.GetValue(again)), stop);
             if (parsed.GetValue(Connection.Json)) Terminal.Json(made);
             else
             {

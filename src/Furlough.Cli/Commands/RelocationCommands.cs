@@ -30,7 +30,7 @@ internal static class RelocationCommands
         show.Calls(async (client, parsed, stop) => Show(await client.RelocationAsync(parsed.GetValue(Number), stop), parsed.GetValue(Connection.Json)));
         return new Command("relocation", "One holding on its way from source to target")
         {
-            list, show, Act("Numbers of the relocations", "retry", "Try relocations again that failed, were refused or backed out"), Act("Numbers of the relocations", "return", "Take holdings back to their former places, with what was added since"),
+            list, show, FallBack(), Act("Numbers of the relocations", "back-out", "Undo relocations that are under way, as long as their accounts have not been let in again"), Act("Numbers of the relocations", "retry", "Try relocations again that failed, were refused or backed out"), Act("Numbers of the relocations", "return", "Take holdings back to their former places, with what was added since"),
         };
     }
 
@@ -50,21 +50,40 @@ internal static class RelocationCommands
             }
             if (views.Count == 0) return refusal;
             if (parsed.GetValue(Follow))
-                for (var i = 0; i < views.Count; i++) views[i] = await FollowAsync(client, views[i], stop);
+                for (var i = 0; i < views.Count; i++) views[i] = await FollowAsync(client, views[i], name == "back-out", stop);
             if (parsed.GetValue(Connection.Json)) Terminal.Json<object>(parsed.GetValue(numbers)!.Length == 1 ? views[0] : views);
             else
-                foreach (var view in views) Terminal.Line(view.Failure is { } failure ? failure.ToString() : $"Relocation {view.Number}, {view.Holding} of {view.Account} on {view.Machine}: {view.State.Word()}, the data lives at its {view.Live.Word()}.");
-            var failed = views.Count(v => v.Failure is not null);
+                foreach (var view in views) Say(view);
+            // What waits has not failed, and what was asked to be backed out and is has not either.
+            var failed = views.Count(v => v.Failure is not null && v.State.IsAtRest() && !(name == "back-out" && v.State == RelocationState.BackedOut));
             if (failed == views.Count) return ExitCode.Failed;
             return failed > 0 || refusal != ExitCode.Done ? ExitCode.DoneInPart : views.Any(v => v.State == RelocationState.Waiting) ? ExitCode.WaitsForPerson : ExitCode.Done;
         });
         return command;
     }
 
-    private static async Task<RelocationView> FollowAsync(FurloughClient client, RelocationView asked, CancellationToken stop)
+    private static Command FallBack()
+    {
+        var missingFrom = new Option<DateTimeOffset?>("--missing-from") { Description = "Accepts that work done since then is missing; without it the time is told" };
+        var command = new Command("fall-back", "Make the original live again after its target was lost") { Number, missingFrom, Follow };
+        command.Calls(async (client, parsed, stop) =>
+        {
+            var view = await client.FallBackAsync(parsed.GetValue(Number), parsed.GetValue(missingFrom), stop);
+            if (parsed.GetValue(Follow)) view = await FollowAsync(client, view, false, stop);
+            if (parsed.GetValue(Connection.Json)) Terminal.Json(view);
+            else Say(view);
+            return view.State == RelocationState.Waiting ? ExitCode.WaitsForPerson : view.Failure is not null ? ExitCode.Failed : ExitCode.Done;
+        });
+        return command;
+    }
+
+    private static void Say(RelocationView view) =>
+        Terminal.Line(view.Failure is { } failure ? failure.ToString() : $"Relocation {view.Number}, {view.Holding} of {view.Account} on {view.Machine}: {view.State.Word()}, the data lives at its {view.Live.Word()}.");
+
+    private static async Task<RelocationView> FollowAsync(FurloughClient client, RelocationView asked, bool waitsToo, CancellationToken stop)
     {
         for (var now = asked; ; await Task.Delay(500, stop), now = await client.RelocationAsync(asked.Number, stop))
-            if (now.State.IsAtRest() || now.State == RelocationState.Waiting) return now;
+            if (now.State.IsAtRest() || (now.State == RelocationState.Waiting && !waitsToo)) return now;
     }
 
     private static int Show(RelocationView r, bool json)

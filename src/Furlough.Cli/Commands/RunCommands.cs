@@ -41,15 +41,24 @@ internal static class RunCommands
         });
         var follow = new Command("follow", "Follow a run to its end") { Number };
         follow.Calls(async (client, parsed, stop) => await FollowAsync(client, parsed.GetValue(Number), parsed.GetValue(Connection.Json), stop));
-        var halt = new Command("halt", "Begin nothing further; what is repointed ends, the rest is undone") { Number };
-        halt.Calls(async (client, parsed, stop) =>
+        return new Command("run", "A plan being carried out")
         {
-            var run = await client.HaltRunAsync(parsed.GetValue(Number), stop);
+            start, list, show, follow, Steer("pause", "Begin nothing further for now; who is kept out already is let in first"), Steer("resume", "Go on with a paused run"),
+            Steer("halt", "Begin nothing further; what is repointed ends, the rest is undone"),
+        };
+    }
+
+    private static Command Steer(string verb, string description)
+    {
+        var command = new Command(verb, description) { Number };
+        command.Calls(async (client, parsed, stop) =>
+        {
+            var run = await client.SteerRunAsync(parsed.GetValue(Number), verb, stop);
             if (parsed.GetValue(Connection.Json)) Terminal.Json(run);
-            else Terminal.Line($"Run {run.Number} is halted: {Counts(run)}.");
+            else Terminal.Line($"Run {run.Number} is {run.State.Word()}: {Counts(run)}.");
             return ExitCode.Done;
         });
-        return new Command("run", "A plan being carried out") { start, list, show, follow, halt };
+        return command;
     }
 
     /// <summary>Follows a run; 0 all switched, 3 some failed, 1 none switched, 4 waits for a person.</summary>
@@ -62,7 +71,7 @@ internal static class RunCommands
             Terminal.Line();
             Summary(run, await client.RelocationsAsync(number, null, stop));
         }
-        if (run.State == RunState.Running) return ExitCode.WaitsForPerson;
+        if (run.State is RunState.Running or RunState.Paused) return ExitCode.WaitsForPerson;
         var done = run.Counts.Where(c => c.Key is "switched" or "finished").Sum(c => c.Value);
         return done == run.Relocations ? ExitCode.Done : done > 0 ? ExitCode.DoneInPart : ExitCode.Failed;
     }
@@ -125,11 +134,11 @@ internal static class RunCommands
     private static void Summary(RunView run, IReadOnlyList<RelocationView> rows)
     {
         Terminal.Line($"Run {run.Number}  {run.Title}  {run.State.Word()}  {Counts(run)}; {Words.Size(run.DoneBytes)} of {Words.Size(run.DataBytes)} at the target.");
-        foreach (var group in run.Failures)
+        foreach (var (group, waits) in run.Failures.Select(g => (g, false)).Concat(run.Waits.Select(g => (g, true))))
         {
-            Terminal.Line($"\n{group.Code}: {Words.Count(group.Relocations.Count, "relocation")} on {string.Join(", ", group.Machines.Take(8))}{(group.Machines.Count > 8 ? ", …" : "")}");
+            Terminal.Line($"\n{(waits ? "waiting, " : "")}{group.Code}: {Words.Count(group.Relocations.Count, "relocation")} on {string.Join(", ", group.Machines.Take(8))}{(group.Machines.Count > 8 ? ", …" : "")}");
             const int most = 4;
-            foreach (var r in rows.Where(r => r.Failure?.Code == group.Code).Take(most))
+            foreach (var r in rows.Where(r => r.Failure?.Code == group.Code && r.State.IsAtRest() != waits).Take(most))
             {
                 Terminal.Line($"  {r.Machine}  {r.Number}  {r.Holding} of {r.Account}");
                 foreach (var sentence in (string[])[r.Failure!.Text, r.Failure.Where, r.Failure.Remedy]) Terminal.Paragraph(4, sentence);

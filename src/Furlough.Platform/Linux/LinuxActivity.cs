@@ -40,6 +40,15 @@ internal sealed class LinuxActivity(LinuxVolumes volumes) : IActivity
 
     public void AllowSignIn(string account, string record) => SetExpiry(account, record);
 
+    public void GiveWay(bool gives)
+    {
+        const int thisThread = 0, oneProcess = 1, bestEffort = 2 << 13, lowest = 7, normal = 4;
+        var setDiskPriority = RuntimeInformation.ProcessArchitecture == Architecture.Arm64 ? 30 : 251;
+        // Threads that this one starts inherit both. A system without disk priorities refuses the second, which changes nothing.
+        _ = Native.SetPriority(0, thisThread, gives ? 10 : 0);
+        _ = Native.SetDiskPriority(setDiskPriority, oneProcess, thisThread, bestEffort | (gives ? lowest : normal));
+    }
+
     public string? WhereIs(HoldingName holding)
     {
         if (UserDirs.Keys.FirstOrDefault(k => k.Name == holding.Name).Key is not { } key) return null;

@@ -15,7 +15,7 @@ public sealed class LinuxMachine : IMachine
         var volumes = new LinuxVolumes(full);
         var activity = new LinuxActivity(volumes);
         var pointers = new XdgPointers(volumes);
-        (Volumes, Pointers, Activity) = (volumes, pointers, activity);
+        (Volumes, Pointers, Activity, Accounts) = (volumes, pointers, activity, new LinuxAccounts(volumes));
         Surveyor = new LinuxSurveyor(volumes, pointers, activity, fallback, agentVersion, time);
     }
 
@@ -27,6 +27,9 @@ public sealed class LinuxMachine : IMachine
 
     /// <inheritdoc/>
     public IActivity Activity { get; }
+
+    /// <inheritdoc/>
+    public IAccounts Accounts { get; }
 
     /// <summary>Takes surveys of this system.</summary>
     public ISurveyor Surveyor { get; }

@@ -11,6 +11,9 @@ internal abstract unsafe class LinuxNode(SafeFileHandle handle, string path, Fil
 {
     private const long Omit = 0x3ffffffe;
 
+    /// <summary>One file system shows the system its own form of access lists besides the common one.</summary>
+    private const string OwnFormOfAccessLists = "trusted.SGI_ACL_";
+
     protected SafeFileHandle Handle => handle;
 
     protected string Path => path;
@@ -98,6 +101,8 @@ internal abstract unsafe class LinuxNode(SafeFileHandle handle, string path, Fil
         {
             var end = names.IndexOf((byte)0);
             var name = LinuxName.FromBytes(names[..end]);
+            names = names[(end + 1)..];
+            if (name.StartsWith(OwnFormOfAccessLists, StringComparison.Ordinal)) continue;
             fixed (byte* bytes = LinuxName.ToBytes(name))
             fixed (byte* content = buffer)
             {
@@ -105,7 +110,6 @@ internal abstract unsafe class LinuxNode(SafeFileHandle handle, string path, Fil
                 if (size >= 0) values.Add(new(name, buffer[..(int)size]));
                 else if (Marshal.GetLastPInvokeError() != 61) throw Native.Last(path);
             }
-            names = names[(end + 1)..];
         }
         values.Sort((a, b) => string.CompareOrdinal(a.Key, b.Key));
         return new Attributes(values);
@@ -118,6 +122,12 @@ internal sealed unsafe class LinuxFolder(SafeFileHandle handle, string path, Fil
     private volatile int _handsDown; // 0 not asked yet, 1 something, 2 nothing; several threads may ask at once
 
     public NodeFacts? Find(string name) => Native.TryStat(Descriptor, Plain(name), Below(name)) is { } s ? ToFacts(s) : null;
+
+    public bool HasAttributes(string name)
+    {
+        if (!Abilities.ExtendedAttributes) return false;
+        fixed (byte* path = LinuxName.ToBytes($"/proc/self/fd/{Descriptor}/{Plain(name)}")) return Native.ListAttributesAt(path, null, 0) > 0;
+    }
 
     public IReadOnlyList<FolderEntry> List()
     {
@@ -152,7 +162,7 @@ internal sealed unsafe class LinuxFolder(SafeFileHandle handle, string path, Fil
     public IFolder OpenFolder(string name)
     {
         var below = name == "." ? Path : Below(name);
-        var opened = Native.Open(Descriptor, name == "." ? name : Plain(name), Native.ReadOnly | Native.Folder | Native.NoFollow | Native.NonBlocking, below);
+        var opened = OpenHandle(name, below);
         try
         {
             var (here, there) = (Native.TryStat(Descriptor, "", Path)!.Value, Native.TryStat((int)opened.DangerousGetHandle(), "", below)!.Value);
@@ -164,6 +174,18 @@ internal sealed unsafe class LinuxFolder(SafeFileHandle handle, string path, Fil
         {
             opened.Dispose();
             throw;
+        }
+    }
+
+    private SafeFileHandle OpenHandle(string name, string below)
+    {
+        try
+        {
+            return Native.Open(Descriptor, name == "." ? name : Plain(name), Native.ReadOnly | Native.Folder | Native.NoFollow | Native.NonBlocking, below);
+        }
+        catch (IoFault no) when (no.Reason == IoReason.NotAFolder && Find(name)?.Kind == NodeKind.Link)
+        {
+            throw new IoFault(IoReason.BehindLink, below, "a link stands where a folder belongs");
         }
     }
 
@@ -291,14 +313,15 @@ internal sealed unsafe class LinuxFile : LinuxNode, IFileHandle
             digest.Add(offset, new ReadOnlySpan<byte>(buffer, read));
             if (sparse) to.WriteData(buffer, read, offset);
             else to.WriteAll(buffer, read, offset);
+            counter.Skip(offset - counted);
             offset += read;
-            counter.Add(offset - counted);
+            counter.Add(read);
             counted = offset;
             if (read < ChunkBytes) break;
         }
         var length = sparse ? facts.SizeBytes : offset;
         if (sparse) Native.Check(Native.Truncate(to.Descriptor, length), to.Path);
-        counter.Add(length - counted);
+        counter.Skip(length - counted);
         return digest.Finish(length);
     }
 
@@ -321,11 +344,12 @@ internal sealed unsafe class LinuxFile : LinuxNode, IFileHandle
             var read = ReadWhole(buffer, offset, facts.SizeBytes);
             if (read == 0) break;
             digest.Add(offset, new ReadOnlySpan<byte>(buffer, read));
+            counter.Skip(offset - counted);
             offset += read;
-            counter.Add(offset - counted);
+            counter.Add(read);
             counted = offset;
         }
-        counter.Add(facts.SizeBytes - counted);
+        counter.Skip(facts.SizeBytes - counted);
         return new ReadBack(digest.Finish(facts.SizeBytes), facts.SizeBytes, _fromMedium);
     }
 

@@ -9,10 +9,11 @@ namespace Furlough.Platform.Linux;
 /// <summary>Looks at a Linux system: volumes, people's accounts, their user folders, and the originals that wait.</summary>
 internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers pointers, LinuxActivity activity, string? fallback, string agentVersion, TimeProvider time) : ISurveyor
 {
-    public Survey Take(IReadOnlyList<OriginalFacts> originals, CancellationToken stop)
+    public Survey Take(IReadOnlyList<OriginalFacts> originals, Func<Guid, bool> knows, CancellationToken stop)
     {
         List<string> notes = [];
         var found = volumes.Survey(notes);
+        var receipts = new ReceiptSearch(volumes, knows, notes).Find(found, stop);
         List<AccountFacts> accounts = [];
         List<HoldingFacts> holdings = [];
         foreach (var person in Passwd.People(volumes.Root))
@@ -20,12 +21,13 @@ internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers pointers, 
             if (!Directory.Exists(volumes.Root + person.Home)) continue;
             accounts.Add(new AccountFacts(person.Name, person.User.ToString(CultureInfo.InvariantCulture), person.Home, person.Name == fallback, activity.IsSignedIn(person.User)));
             foreach (var (key, name) in UserDirs.Keys)
-                if (Look(person, key, name, notes, stop) is { } holding) holdings.Add(holding);
+                if (Look(person, key, name, receipts.Any(r => r.Holding == new HoldingName(person.Name, HoldingKind.Folder, name)), notes, stop) is { } holding) holdings.Add(holding);
         }
-        return new Survey(time.GetUtcNow(), OperatingSystem(), agentVersion, found, accounts, holdings, [.. originals.Select(o => LookAgain(o, holdings, stop))], notes);
+        return new Survey(time.GetUtcNow(), OperatingSystem(), agentVersion, found, accounts, holdings, [.. originals.Select(o => LookAgain(o, holdings, stop))], receipts, notes);
     }
 
-    private HoldingFacts? Look(PasswdEntry person, string key, string name, List<string> notes, CancellationToken stop)
+    /// <param name="known">A receipt says that there was such a folder, though there may be none now.</param>
+    private HoldingFacts? Look(PasswdEntry person, string key, string name, bool known, List<string> notes, CancellationToken stop)
     {
         var address = XdgPointers.Address(person, key);
         PointerValue value;
@@ -39,13 +41,13 @@ internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers pointers, 
         if (path is null) return null;
         var place = volumes.PlaceOf(path);
         using var folder = place is null ? null : Open(place, notes);
-        if (folder is null && value.Text is null) return null;
+        if (folder is null && value.Text is null && !known) return null;
         List<string> unread = [];
         var size = folder is null ? default : Contents.Of(folder, unread, stop);
         notes.AddRange(unread.Take(20).Select(u => $"{name} of {person.Name}: {u}"));
         var inUse = place is null || folder is null ? [] : activity.InUse(place);
         return new HoldingFacts(new HoldingName(person.Name, HoldingKind.Folder, name), place, path, folder is not null,
-            [new PointerFacts(address, value, place)], size.Files, size.DataBytes, size.HiddenBytes, inUse);
+            [new PointerFacts(address, value, place)], size.Files, size.DataBytes, size.HiddenBytes, inUse, size.Demands ?? Demands.None);
     }
 
     private LinuxFolder? Open(Place place, List<string> notes)

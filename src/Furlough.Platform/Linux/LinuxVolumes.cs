@@ -122,7 +122,7 @@ internal sealed class LinuxVolumes(string root) : IVolumes
             if (!mount.Point.StartsWith(Root + "/", StringComparison.Ordinal) || mount.Point == "/") continue;
             byPoint[mount.Point] = mount;
         }
-        var own = holder! with { Point = Root.Length == 0 ? "/" : Root, SubRoot = Root.Length == 0 ? holder!.SubRoot : holder!.SubRoot + ":" + Root };
+        var own = holder! with { Point = Root.Length == 0 ? "/" : Root, SubRoot = Root.Length == 0 || holder!.Point == Root ? holder!.SubRoot : holder!.SubRoot + ":" + Root };
         return [own, .. byPoint.Values.Where(IsForData).OrderBy(m => m.Point, StringComparer.Ordinal)];
     }
 

@@ -111,6 +111,8 @@ internal static unsafe partial class Native
     internal static partial int Advise(int file, long offset, long length, int advice);
     [LibraryImport("libc", EntryPoint = "flistxattr", SetLastError = true)]
     internal static partial nint ListAttributes(int file, byte* buffer, nint size);
+    [LibraryImport("libc", EntryPoint = "llistxattr", SetLastError = true)]
+    internal static partial nint ListAttributesAt(byte* path, byte* buffer, nint size);
     [LibraryImport("libc", EntryPoint = "fgetxattr", SetLastError = true)]
     internal static partial nint GetAttribute(int file, byte* name, byte* buffer, nint size);
     [LibraryImport("libc", EntryPoint = "fsetxattr", SetLastError = true)]
@@ -119,6 +121,10 @@ internal static unsafe partial class Native
     internal static partial int RemoveAttribute(int file, byte* name);
     [LibraryImport("libc", EntryPoint = "fstatfs", SetLastError = true)]
     internal static partial int StatVolume(int file, StatFs* result);
+    [LibraryImport("libc", EntryPoint = "setpriority", SetLastError = true)]
+    internal static partial int SetPriority(int which, int who, int niceness);
+    [LibraryImport("libc", EntryPoint = "syscall", SetLastError = true)]
+    internal static partial nint SetDiskPriority(nint call, int which, int who, int priority);
     [LibraryImport("libc", EntryPoint = "geteuid")]
     internal static partial uint EffectiveUser();
 

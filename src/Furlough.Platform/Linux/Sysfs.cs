@@ -26,10 +26,10 @@ internal static class Sysfs
 
     internal static FileSystemAbilities AbilitiesOf(string fileSystem) => fileSystem switch
     {
-        "vfat" or "msdos" => new(false, false, false, false, false, false, 2_000_000_000),
-        "exfat" => new(false, false, false, false, false, false, 10_000_000),
-        "fuseblk" or "fuse.exfat" or "fuse" => new(false, false, false, false, false, false, 1_000_000_000),
-        "ntfs3" => new(false, false, true, true, true, false, 100),
+        "vfat" or "msdos" => new(false, false, false, false, false, false, 2_000_000_000, false, uint.MaxValue),
+        "exfat" => new(false, false, false, false, false, false, 10_000_000, false),
+        "fuseblk" or "fuse.exfat" or "fuse" => new(false, false, false, false, false, false, 1_000_000_000, false),
+        "ntfs3" => new(false, false, true, true, true, false, 100, false),
         _ when IsNetwork(fileSystem) => new(true, false, true, true, true, true, 1_000),
         _ => FileSystemAbilities.Full,
     };

@@ -62,8 +62,9 @@ public sealed class FurloughClient : IDisposable
     /// <summary>All runs.</summary>
     public Task<IReadOnlyList<RunView>> RunsAsync(CancellationToken stop) => GetAsync<IReadOnlyList<RunView>>("runs", stop);
 
-    /// <summary>Halts a run: nothing further is begun.</summary>
-    public Task<RunView> HaltRunAsync(long number, CancellationToken stop) => PostAsync<RunView>(FormattableString.Invariant($"runs/{number}/halt"), null, stop);
+    /// <summary>Pauses, resumes or halts a run.</summary>
+    /// <param name="verb">pause, resume or halt.</param>
+    public Task<RunView> SteerRunAsync(long number, string verb, CancellationToken stop) => PostAsync<RunView>(FormattableString.Invariant($"runs/{number}/{verb}"), null, stop);
 
     /// <summary>Relocations, of one run or of one machine where given.</summary>
     public Task<IReadOnlyList<RelocationView>> RelocationsAsync(long? run, string? machine, CancellationToken stop) =>
@@ -72,8 +73,13 @@ public sealed class FurloughClient : IDisposable
     /// <summary>One relocation.</summary>
     public Task<RelocationView> RelocationAsync(long number, CancellationToken stop) => GetAsync<RelocationView>(FormattableString.Invariant($"relocations/{number}"), stop);
 
-    /// <summary>Returns, retries a relocation, or discards its original.</summary>
-    /// <param name="verb">return, retry or discard.</param>
+    /// <summary>Makes the original live again after its target was lost.</summary>
+    /// <param name="missingFrom">The time from which work is missing, which the caller accepts; null asks for it.</param>
+    public Task<RelocationView> FallBackAsync(long number, DateTimeOffset? missingFrom, CancellationToken stop) =>
+        PostAsync<RelocationView>(FormattableString.Invariant($"relocations/{number}/fall-back"), new FallBackRequest(missingFrom), stop);
+
+    /// <summary>Returns, retries or backs out a relocation, or discards its original.</summary>
+    /// <param name="verb">return, retry, back-out or discard.</param>
     public Task<RelocationView> ActAsync(long number, string verb, CancellationToken stop) => PostAsync<RelocationView>(FormattableString.Invariant($"relocations/{number}/{verb}"), null, stop);
 
     /// <summary>Originals that wait.</summary>

@@ -9,7 +9,7 @@ public enum Role { Reader, Technician, Approver, Steward }
 
 /// <summary>How far a run is.</summary>
 [JsonConverter(typeof(WordConverter<RunState>))]
-public enum RunState { Running, Halted, Ended }
+public enum RunState { Running, Paused, Halted, Ended }
 
 /// <summary>Who is asking.</summary>
 public sealed record Identity(string Name, Role Role);
@@ -30,7 +30,8 @@ public sealed record TokenMade(string Name, Role Role, string Token);
 /// <summary>Asks for an invite.</summary>
 /// <param name="Machines">How many machines may use it.</param>
 /// <param name="Hours">How long it is valid, in hours.</param>
-public sealed record InviteRequest(string? Room, int Machines = 1, int Hours = 24);
+/// <param name="Again">Name of the machine that enrols again after it was set up anew.</param>
+public sealed record InviteRequest(string? Room, int Machines = 1, int Hours = 24, string? Again = null);
 
 /// <summary>An invite for agents.</summary>
 public sealed record Invite(string Code, DateTimeOffset Expires, int Machines, string? Room);
@@ -81,9 +82,11 @@ public sealed record RunRequest(long Plan);
 
 /// <summary>A run.</summary>
 /// <param name="Counts">Relocations by state.</param>
+/// <param name="Waits">What relocations wait for, by cause.</param>
+/// <param name="WaitsForPerson">Nothing goes on any more until somebody does something.</param>
 public sealed record RunView(
     long Number, long Plan, string Title, RunState State, string StartedBy, DateTimeOffset StartedAt, DateTimeOffset? EndedAt,
-    int Machines, int Relocations, long DataBytes, long DoneBytes, IReadOnlyDictionary<string, int> Counts, IReadOnlyList<FailureGroup> Failures, bool WaitsForPerson);
+    int Machines, int Relocations, long DataBytes, long DoneBytes, IReadOnlyDictionary<string, int> Counts, IReadOnlyList<FailureGroup> Failures, IReadOnlyList<FailureGroup> Waits, bool WaitsForPerson);
 
 /// <summary>Failures of one cause.</summary>
 public sealed record FailureGroup(string Code, IReadOnlyList<long> Relocations, IReadOnlyList<string> Machines, string Example);
@@ -95,6 +98,10 @@ public sealed record RelocationView(
     long Number, long Run, string Machine, string Room, string Account, string Holding, RelocationState State, Step? Step, Live Live, DateTimeOffset AsOf,
     string Source, string Target, Method Method, string Wave, long Files, long DataBytes, Failure? Failure, Progress? Progress,
     IReadOnlyList<PointerHistory> Pointers, IReadOnlyList<string> Notes, bool HasOriginal);
+
+/// <summary>Makes an original live again.</summary>
+/// <param name="MissingFrom">The time from which work is missing afterwards, said by whoever accepts that; to the minute.</param>
+public sealed record FallBackRequest(DateTimeOffset? MissingFrom);
 
 /// <summary>An original that waits.</summary>
 public sealed record OriginalView(long Relocation, string Machine, string Account, string Holding, string Place, long Files, long DataBytes, DateTimeOffset SetAside, DateTimeOffset KeptUntil, bool Eligible, bool WrittenTo, bool Recreated);

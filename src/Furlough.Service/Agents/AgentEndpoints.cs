@@ -4,6 +4,7 @@ using Furlough.Protocol.Api;
 using Furlough.Service.Access;
 using Furlough.Service.Events;
 using Furlough.Service.Machines;
+using Furlough.Service.Runs;
 using Furlough.Service.Storage;
 using Microsoft.EntityFrameworkCore;
 
@@ -46,18 +47,20 @@ public static class AgentEndpoints
         {
             var secret = Secrets.Make("");
             var expires = time.GetUtcNow().AddHours(request.Hours);
-            db.Invites.Add(new InviteRow { Id = Guid.CreateVersion7(), Hash = Secrets.Hash(secret), Room = request.Room, Left = request.Machines, Expires = expires });
-            db.Record(time.GetUtcNow(), context.Who(), "invite made", request.Room ?? "any room", null, Words.Count(request.Machines, "machine"));
+            if (request.Again is { } again && !db.Machines.Any(m => m.Name == again)) throw ProblemException.Missing($"machine {again}", "See `furlough machine list`.");
+            if (request is { Again: not null, Machines: not 1 }) throw new ProblemException(400, "invite-refused", "An invite for a machine set up anew is for that one machine.", "Leave --machines out.");
+            db.Invites.Add(new InviteRow { Id = Guid.CreateVersion7(), Hash = Secrets.Hash(secret), Room = request.Room, Again = request.Again, Left = request.Machines, Expires = expires });
+            db.Record(time.GetUtcNow(), context.Who(), "invite made", request.Again ?? request.Room ?? "any room", null, Words.Count(request.Machines, "machine"));
             return Task.FromResult(new Invite($"{secret}.{desk.PublicKey}", expires, request.Machines, request.Room));
         }, stop);
     }
 
-    private static async Task<DocketBatch> DocketsAsync(long after, int wait, HttpContext context, AgentSessions sessions, DocketSignals signals, Store store, LiveHub live, IHostApplicationLifetime lifetime, CancellationToken stop)
+    private static async Task<DocketBatch> DocketsAsync(long after, string? wishes, int wait, HttpContext context, AgentSessions sessions, DocketSignals signals, Store store, LiveHub live, IHostApplicationLifetime lifetime, CancellationToken stop)
     {
         var machine = Machine(context, sessions, live);
         var signal = signals.Next(machine);
         var batch = await LookAsync(store, machine, after, stop);
-        if (batch.Dockets.Count > 0 || batch.SurveyWanted || wait <= 0) return batch;
+        if (batch.Dockets.Count > 0 || batch.SurveyWanted || (wishes is not null && wishes != batch.Wishes.Tag()) || wait <= 0) return batch;
         using var ending = CancellationTokenSource.CreateLinkedTokenSource(stop, lifetime.ApplicationStopping);
         await Task.WhenAny(signal, Task.Delay(TimeSpan.FromSeconds(Math.Min(wait, LongestWaitSeconds)), ending.Token));
         stop.ThrowIfCancellationRequested();
@@ -69,8 +72,23 @@ public static class AgentEndpoints
     {
         var row = await db.Machines.Where(m => m.Id == machine).Select(m => new { m.Suspect, m.SurveyWanted }).FirstAsync(stop);
         var dockets = row.Suspect ? [] : await db.Dockets.Where(d => d.Machine == machine && d.Number > after).OrderBy(d => d.Number).Take(50).Select(d => new DocketEnvelope(d.Number, d.Signed)).ToListAsync(stop);
-        return new DocketBatch(dockets, row.SurveyWanted);
+        return new DocketBatch(dockets, row.SurveyWanted, await WishesAsync(db, machine, stop));
     }, stop);
+
+    /// <summary>
+    /// What is wished of the machine's relocations that are under way. Who asked for something by itself is not stopped by a paused or halted run.
+    /// What waits in a halted run is undone; it would meet its missing permit only when it goes on.
+    /// </summary>
+    private static async Task<Wishes> WishesAsync(FurloughDb db, Guid machine, CancellationToken stop)
+    {
+        var underWay = await (from r in db.Relocations
+                              join d in db.Dockets on r.Docket equals d.Id
+                              join run in db.Runs on r.Run equals run.Number
+                              where r.Machine == machine && !RunControl.AtRest.Contains(r.State)
+                                  && (r.BackOutWanted || (!d.ByItself && (run.State == RunState.Paused || (run.State == RunState.Halted && r.State == RelocationState.Waiting))))
+                              select new { d.Id, BacksOut = r.BackOutWanted || run.State == RunState.Halted }).ToListAsync(stop);
+        return new Wishes([.. underWay.Where(u => !u.BacksOut).Select(u => u.Id)], [.. underWay.Where(u => u.BacksOut).Select(u => u.Id)]);
+    }
 
     private static Task<PermitResponse> PermitAsync(PermitRequest request, HttpContext context, AgentSessions sessions, DocketDesk desk, Store store, LiveHub live, CancellationToken stop)
     {

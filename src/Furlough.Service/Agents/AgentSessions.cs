@@ -1,7 +1,9 @@
 using System.Collections.Concurrent;
 using System.Text.Json;
+using Furlough.Model;
 using Furlough.Protocol;
 using Furlough.Service.Access;
+using Furlough.Service.Runs;
 using Furlough.Service.Storage;
 using Microsoft.EntityFrameworkCore;
 
@@ -41,17 +43,44 @@ public sealed class AgentSessions(Store store, DocketDesk desk, TimeProvider tim
             var invite = await db.Invites.FirstOrDefaultAsync(i => i.Hash == hash, stop)
                 ?? throw new ProblemException(403, "invite-unknown", "This invite is not known here.", "Make one with `furlough machine invite`.");
             // The answer to a first try may have been lost: the same key may ask again.
-            if (await db.Machines.FirstOrDefaultAsync(m => m.PublicKey == request.PublicKey, stop) is { } already) return new EnrolResponse(already.Id, desk.PublicKey);
+            if (await db.Machines.FirstOrDefaultAsync(m => m.PublicKey == request.PublicKey, stop) is { } already) return Answer(already);
             if (invite.Expires < time.GetUtcNow()) throw new ProblemException(410, "invite-expired", $"This invite expired at {invite.Expires:u}.", "Make a new one with `furlough machine invite`.");
             if (invite.Left <= 0) throw new ProblemException(409, "invite-used", "This invite has been used already.", "Make a new one with `furlough machine invite`.");
-            if (await db.Machines.AnyAsync(m => m.Name == request.Name, stop)) throw ProblemException.Conflict("name-taken", $"There is a machine called {request.Name} already.", "Give another --name.");
+            var named = await db.Machines.FirstOrDefaultAsync(m => m.Name == request.Name, stop);
+            if (invite.Again is { } again)
+            {
+                if (named is null || named.Name != again) throw ProblemException.Conflict("invite-for-another", $"This invite is for {again}, set up anew.", $"Give --name {again}, or make another invite.");
+                invite.Left--;
+                return await EnrolAgainAsync(db, named, request, stop);
+            }
+            if (named is not null) throw ProblemException.Conflict("name-taken", $"There is a machine called {request.Name} already.", $"Give another --name; if it is that machine, set up anew: `furlough machine invite --again {request.Name}`.");
             invite.Left--;
             var machine = new MachineRow { Id = Guid.CreateVersion7(), Name = request.Name, Room = invite.Room ?? request.Room, PublicKey = request.PublicKey, MachineId = request.MachineId, EnrolledAt = time.GetUtcNow() };
             db.Machines.Add(machine);
             db.Record(time.GetUtcNow(), request.Name, "enrolled", request.Name, null, machine.Room);
-            return new EnrolResponse(machine.Id, desk.PublicKey);
+            return Answer(machine);
         }, stop);
     }
+
+    /// <summary>A machine whose system was set up anew: its agent has another key and has forgotten everything. What was under way there is known no more.</summary>
+    private async Task<EnrolResponse> EnrolAgainAsync(FurloughDb db, MachineRow machine, EnrolRequest request, CancellationToken stop)
+    {
+        machine.FormerKeys = machine.FormerKeys.Length == 0 ? machine.PublicKey : machine.FormerKeys + "\n" + machine.PublicKey;
+        (machine.PublicKey, machine.MachineId, machine.Suspect, machine.EnrolledAt) = (request.PublicKey, request.MachineId, false, time.GetUtcNow());
+        foreach (var row in await db.Relocations.Where(r => r.Machine == machine.Id && !RunControl.AtRest.Contains(r.State)).ToListAsync(stop))
+        {
+            (row.State, row.Live, row.AsOf) = (RelocationState.Failed, Live.Unknown, time.GetUtcNow());
+            row.Failure = Column.Write(new Failure("machine-set-up-anew", $"{machine.Name} was set up anew while the relocation of {row.Holding} of {row.Account} was under way.", "Where the data lives is not known; what was copied may stand at the target.",
+                "Survey the machine, then make a new plan with `existing: adopt`."), ModelJson.Default.Failure);
+        }
+        db.Originals.RemoveRange(await db.Originals.Where(o => o.Machine == machine.Id).ToListAsync(stop));
+        db.Record(time.GetUtcNow(), machine.Name, "enrolled again", machine.Name, null, "set up anew");
+        if (_tokens.TryRemove(machine.Id, out var before)) _machines.TryRemove(before, out _);
+        return Answer(machine);
+    }
+
+    /// <summary>Numbers go on where they were, whoever counts.</summary>
+    private EnrolResponse Answer(MachineRow machine) => new(machine.Id, desk.PublicKey, machine.LastBulletin, machine.LastDocket);
 
     /// <summary>Opens a session; the one before ends.</summary>
     public Task<SessionResponse> OpenAsync(SessionRequest request, CancellationToken stop)

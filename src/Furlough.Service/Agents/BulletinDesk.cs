@@ -63,6 +63,7 @@ public sealed class BulletinDesk(Store store, RunControl runs, DocketSignals sig
             if (row.State.IsAtRest()) row.StateBefore = row.State;
         }
         row.State = next;
+        if (next.IsAtRest()) row.BackOutWanted = false;
         row.Step = bulletin.Step;
         row.AsOf = bulletin.At;
         if (docket.Work != DocketWork.Discard) row.Live = bulletin.Live;
@@ -77,7 +78,7 @@ public sealed class BulletinDesk(Store store, RunControl runs, DocketSignals sig
     {
         (DocketWork.Discard, RelocationState.Finished) when row.StateBefore == RelocationState.Returned => RelocationState.Returned,
         (DocketWork.Discard, RelocationState.Failed or RelocationState.Refused) => row.StateBefore,
-        (DocketWork.Return, RelocationState.Failed or RelocationState.BackedOut or RelocationState.Refused) => row.StateBefore,
+        (DocketWork.Return or DocketWork.FallBack, RelocationState.Failed or RelocationState.BackedOut or RelocationState.Refused) => row.StateBefore,
         _ => said,
     };
 
@@ -88,7 +89,7 @@ public sealed class BulletinDesk(Store store, RunControl runs, DocketSignals sig
             var keep = (await db.Runs.FindAsync([row.Run], stop))!.Keep;
             db.Originals.Add(new OriginalRow { Docket = original.Docket, Machine = row.Machine, Relocation = row.Number, Body = Column.Write(original, ModelJson.Default.OriginalFacts), KeptUntil = original.SetAside + keep });
         }
-        if (docket.Work != DocketWork.Discard || bulletin.State != RelocationState.Finished) return;
+        if ((docket.Work, bulletin.State) is not ((DocketWork.Discard, RelocationState.Finished) or (DocketWork.FallBack, RelocationState.Returned))) return;
         foreach (var gone in Column.Read(docket.Body, ModelJson.Default.Docket).Originals)
             if (await db.Originals.FindAsync([gone], stop) is { } kept) db.Originals.Remove(kept);
     }

@@ -29,24 +29,31 @@ public sealed class DocketDesk(SigningKey key, TimeProvider time)
             OwnedFrom = planned.OwnedFrom,
             Pointers = [.. planned.Pointers.Select(p => new PointerChange(p.Address, p.Value, null))],
             Supersedes = earlier,
+            Adoption = planned.Adoption,
         }, stop);
     }
 
     /// <summary>The docket that takes a holding back to its former place, with its former settings.</summary>
-    public Task IssueReturnAsync(FurloughDb db, RelocationRow row, CancellationToken stop)
+    public Task IssueReturnAsync(FurloughDb db, RelocationRow row, CancellationToken stop) =>
+        IssueAsync(db, row, true, (docket, earlier) => Back(docket, row, earlier) with { Work = DocketWork.Return, OwnedFrom = 0 }, stop);
+
+    /// <summary>The docket that makes an original live again after its target was lost, with the former settings.</summary>
+    public Task IssueFallBackAsync(FurloughDb db, RelocationRow row, OriginalFacts original, CancellationToken stop) =>
+        IssueAsync(db, row, true, (docket, earlier) => Back(docket, row, earlier) with { Work = DocketWork.FallBack, Originals = [original.Docket] }, stop);
+
+    /// <summary>From the target to the former place, and the settings likewise.</summary>
+    private static Docket Back(Docket docket, RelocationRow row, IReadOnlyList<Guid> earlier)
     {
         var planned = Column.PlannedOf(row);
-        return IssueAsync(db, row, true, (docket, earlier) => docket with
+        return docket with
         {
-            Work = DocketWork.Return,
             Source = planned.Target,
             Target = planned.Source,
             SourceVolume = planned.TargetVolume,
             TargetVolume = planned.SourceVolume,
-            OwnedFrom = 0,
             Pointers = [.. Pointers(row).Select(p => new PointerChange(p.Address, p.After, p.Before))],
             Supersedes = earlier,
-        }, stop);
+        };
     }
 
     /// <summary>The docket that removes one original.</summary>
@@ -59,6 +66,7 @@ public sealed class DocketDesk(SigningKey key, TimeProvider time)
         await IssueAsync(db, row, true, (docket, _) => docket with
         {
             Work = DocketWork.Discard,
+            Terms = Terms.Plain with { GiveWay = true },
             Supersedes = begun,
             Source = original.Source,
             SourceVolume = aside,
@@ -84,7 +92,7 @@ public sealed class DocketDesk(SigningKey key, TimeProvider time)
         var empty = new Place("", "");
         var none = new VolumeIdentity("", "");
         var docket = fill(new Docket(Guid.CreateVersion7(now), row.Number, row.Machine, ++row.Supersession, now - ClockSlack, now + Validity, DocketWork.Relocate, planned.Method,
-            planned.Holding, planned.AccountId, empty, empty, none, none, 0, [], planned.Files, planned.DataBytes, [], []), earlier);
+            planned.Holding, planned.AccountId, empty, empty, none, none, 0, [], planned.Files, planned.DataBytes, [], [], planned.Terms), earlier);
         db.Dockets.Add(new DocketRow
         {
             Id = docket.Id,

@@ -1,6 +1,7 @@
 using Furlough.Model;
 using Furlough.Planning.Audits;
 using Furlough.Planning.Plans;
+using Furlough.Protocol;
 using Furlough.Service.Events;
 using Furlough.Service.Storage;
 using Microsoft.EntityFrameworkCore;
@@ -42,7 +43,7 @@ public static class Fleet
 /// <summary>Takes surveys in and notices drift at once.</summary>
 public sealed class SurveyDesk(Store store, LiveHub live, TimeProvider time)
 {
-    private const int MostHoldings = 20_000, MostVolumes = 200;
+    private const int MostHoldings = 20_000, MostVolumes = 200, MostReceipts = 20_000;
 
     /// <summary>Stores a survey.</summary>
     public async Task TakeAsync(Guid machine, Survey survey, CancellationToken stop)
@@ -51,6 +52,7 @@ public sealed class SurveyDesk(Store store, LiveHub live, TimeProvider time)
         await store.WriteAsync(async db =>
         {
             var row = (await db.Machines.FindAsync([machine], stop))!;
+            survey = survey with { Receipts = await JudgedAsync(db, survey.Receipts, stop) };
             row.Survey = Column.Write(survey, ModelJson.Default.Survey);
             row.SurveyedAt = survey.TakenAt;
             row.LastSeen = time.GetUtcNow();
@@ -62,9 +64,22 @@ public sealed class SurveyDesk(Store store, LiveHub live, TimeProvider time)
         live.Say("machine", machine);
     }
 
+    /// <summary>Receipts, with whether the machine that they name signed them.</summary>
+    private static async Task<IReadOnlyList<ReceiptFacts>> JudgedAsync(FurloughDb db, IReadOnlyList<ReceiptFacts> receipts, CancellationToken stop)
+    {
+        List<ReceiptFacts> judged = [];
+        foreach (var receipt in receipts)
+        {
+            var machine = await db.Machines.FindAsync([receipt.Machine], stop);
+            var keys = machine is null ? [] : machine.FormerKeys.Split('\n', StringSplitOptions.RemoveEmptyEntries).Append(machine.PublicKey);
+            judged.Add(receipt with { Genuine = keys.Any(key => SigningKey.HasSigned(key, receipt.Body, receipt.Signature)) });
+        }
+        return judged;
+    }
+
     private static void Require(Survey survey)
     {
-        if (survey.Holdings.Count > MostHoldings || survey.Volumes.Count > MostVolumes) throw new ProblemException(400, "survey-too-large", "The survey lists more than a machine can have.", "Look at the agent's log.");
+        if (survey.Holdings.Count > MostHoldings || survey.Volumes.Count > MostVolumes || survey.Receipts.Count > MostReceipts) throw new ProblemException(400, "survey-too-large", "The survey lists more than a machine can have.", "Look at the agent's log.");
         if (survey.Volumes.Any(v => v.SizeBytes < 0 || v.FreeBytes < 0 || v.FreeBytes > v.SizeBytes) || survey.Holdings.Any(h => h.Files < 0 || h.DataBytes < 0))
             throw new ProblemException(400, "survey-impossible", "The survey has sizes that cannot be.", "Look at the agent's log.");
         if (survey.Holdings.Any(h => survey.Accounts.All(a => a.Name != h.Name.Account))) throw new ProblemException(400, "survey-impossible", "The survey has holdings of accounts that it does not list.", "Look at the agent's log.");

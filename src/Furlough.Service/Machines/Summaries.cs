@@ -32,11 +32,14 @@ public static class Summaries
     private static string? Attention(MachineRow machine, Standing standing, List<RelocationRow> last) => standing switch
     {
         Standing.Stuck when machine.Suspect => "Another machine may use this one's key.",
-        Standing.Stuck => Column.Read(last.Last(r => r.Failure is not null).Failure!, ModelJson.Default.Failure).Text,
+        Standing.Stuck => Why(last.LastOrDefault(r => r.Failure is not null && r.State is (RelocationState.Failed or RelocationState.Refused))),
+        Standing.Waiting => Why(last.LastOrDefault(r => r.Failure is not null && r.State == RelocationState.Waiting)),
         Standing.Drifted => "Its settings or folders are not as they were left.",
         Standing.Silent when machine.Survey is null => "It has never been surveyed.",
         _ => null,
     };
+
+    private static string? Why(RelocationRow? row) => row?.Failure is { } failure ? Column.Read(failure, ModelJson.Default.Failure).Text : null;
 
     private static List<Shelf> Shelves(Survey survey, List<RelocationRow> last, IReadOnlyList<OriginalRow> originals, IReadOnlyDictionary<string, long> reserves)
     {

@@ -30,6 +30,39 @@ public sealed class Acting(Store store, DocketDesk desk, DocketSignals signals, 
         await desk.IssueReturnAsync(db, row, stop);
     }, stop);
 
+    /// <summary>Makes the original live again after its target was lost. Whoever asks for it names the time from which work is missing.</summary>
+    public Task<RelocationView> FallBackAsync(long number, DateTimeOffset? missingFrom, string who, CancellationToken stop) => ActAsync(number, who, "fall back", RelocationState.Returning, async (db, row) =>
+    {
+        if (row is not { State: RelocationState.Switched or RelocationState.Failed, Live: Live.Target }) throw Refused(row, "fallen back", "switched, with its data at the target");
+        var original = await db.Originals.Where(o => o.Relocation == number).OrderByDescending(o => o.KeptUntil).FirstOrDefaultAsync(stop)
+            ?? throw ProblemException.Conflict("no-original", $"Relocation {number} keeps no original, so there is nothing to fall back to.", "Restore the data from a backup.");
+        var facts = Column.Read(original.Body, ModelJson.Default.OriginalFacts);
+        if (missingFrom is not { } named || (named - facts.SetAside).Duration() > TimeSpan.FromMinutes(1))
+            throw ProblemException.Conflict("consent-missing", $"The original of {row.Holding} of {row.Account} was set aside at {facts.SetAside:yyyy-MM-dd HH:mm}Z; all work since then is missing after falling back.",
+                $"If that is accepted: `furlough relocation fall-back {number} --missing-from {facts.SetAside:yyyy-MM-ddTHH:mm}Z`.");
+        db.Record(time.GetUtcNow(), who, "loss accepted", $"relocation {number}", null, $"work since {facts.SetAside:u}");
+        await desk.IssueFallBackAsync(db, row, facts, stop);
+    }, stop);
+
+    /// <summary>Asks a machine to undo what is under way, as long as that can be done.</summary>
+    public async Task<RelocationView> BackOutAsync(long number, string who, CancellationToken stop)
+    {
+        Guid machine = default;
+        var view = await store.WriteAsync(async db =>
+        {
+            var row = await RelocationEndpoints.FindAsync(db, number, stop);
+            if (row.State is not (RelocationState.Queued or RelocationState.UnderWay or RelocationState.Waiting or RelocationState.Returning))
+                throw Refused(row, "backed out", "queued, under-way, waiting or returning");
+            machine = row.Machine;
+            row.BackOutWanted = true;
+            db.Record(time.GetUtcNow(), who, "back out", $"relocation {number}", row.State.Word(), null);
+            await db.SaveChangesAsync(stop);
+            return await RelocationEndpoints.ViewAsync(db, row, live, stop);
+        }, stop);
+        signals.Raise([machine]);
+        return view;
+    }
+
     /// <summary>Removes the originals of a relocation, oldest keeping time first.</summary>
     public Task<RelocationView> DiscardAsync(long number, string who, CancellationToken stop) => ActAsync(number, who, "discard", RelocationState.Discarding, async (db, row) =>
     {
@@ -51,6 +84,7 @@ public sealed class Acting(Store store, DocketDesk desk, DocketSignals signals, 
             RelocationStates.Require(row.State, next);
             row.StateBefore = row.State;
             row.State = next;
+            row.BackOutWanted = false;
             row.AsOf = time.GetUtcNow();
             row.Failure = null;
             await db.SaveChangesAsync(stop);

@@ -9,7 +9,7 @@ namespace Furlough.Service.Runs;
 /// <summary>Brings a run forward: wave after wave, until everything is at rest or too much has failed. All it knows is in storage, so it goes on after a restart.</summary>
 public sealed class RunControl(DocketDesk desk, TimeProvider time)
 {
-    private static readonly RelocationState[] AtRest = [.. Enum.GetValues<RelocationState>().Where(s => s.IsAtRest())];
+    internal static readonly RelocationState[] AtRest = [.. Enum.GetValues<RelocationState>().Where(s => s.IsAtRest())];
 
     /// <summary>Starts the next wave when the one before is at rest; ends or halts the run. Returns machines for which dockets wait.</summary>
     public async Task<IReadOnlyCollection<Guid>> AdvanceAsync(FurloughDb db, long number, CancellationToken stop)

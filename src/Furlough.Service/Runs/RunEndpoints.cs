@@ -25,7 +25,9 @@ public static class RunEndpoints
             return views;
         }, stop)).For(Role.Reader);
         api.MapGet("/runs/{number:long}", (long number, Store store, CancellationToken stop) => store.ReadAsync(async db => await ViewAsync(db, await FindAsync(db, number, stop), stop), stop)).For(Role.Reader);
-        api.MapPost("/runs/{number:long}/halt", HaltAsync).For(Role.Technician);
+        api.MapPost("/runs/{number:long}/halt", (long number, Steering steering, HttpContext context, CancellationToken stop) => steering.HaltAsync(number, context.Who(), stop)).For(Role.Technician);
+        api.MapPost("/runs/{number:long}/pause", (long number, Steering steering, HttpContext context, CancellationToken stop) => steering.PauseAsync(number, context.Who(), stop)).For(Role.Technician);
+        api.MapPost("/runs/{number:long}/resume", (long number, Steering steering, HttpContext context, CancellationToken stop) => steering.ResumeAsync(number, context.Who(), stop)).For(Role.Technician);
     }
 
     private static async Task<RunView> StartAsync(RunRequest request, Store store, RunControl control, DocketSignals signals, LiveHub live, TimeProvider time, HttpContext context, CancellationToken stop)
@@ -94,33 +96,17 @@ public static class RunEndpoints
         if (changes.Count > 0) throw ProblemException.Conflict("plan-overtaken", $"Plan {plan.Number} is overtaken: {changes[0]}", "Make a new plan from the same brief.", changes);
     }
 
-    private static async Task<RunView> HaltAsync(long number, Store store, RunControl control, LiveHub live, HttpContext context, CancellationToken stop)
-    {
-        var view = await store.WriteAsync(async db =>
-        {
-            var run = await FindAsync(db, number, stop);
-            if (run.State != RunState.Running) throw ProblemException.Conflict("not-running", $"Run {number} is {run.State.Word()}.", "There is nothing to halt.");
-            control.Halt(db, run, await db.Relocations.Where(r => r.Run == number).ToListAsync(stop), context.Who(), "asked for");
-            await db.SaveChangesAsync(stop);
-            await control.AdvanceAsync(db, number, stop);
-            await db.SaveChangesAsync(stop);
-            return await ViewAsync(db, run, stop);
-        }, stop);
-        live.Say("run", number);
-        return view;
-    }
-
-    private static async Task<RunRow> FindAsync(FurloughDb db, long number, CancellationToken stop) =>
+    internal static async Task<RunRow> FindAsync(FurloughDb db, long number, CancellationToken stop) =>
         await db.Runs.FirstOrDefaultAsync(r => r.Number == number, stop) ?? throw ProblemException.Missing($"run {number}", "See `furlough run list`.");
 
-    private static async Task<RunView> ViewAsync(FurloughDb db, RunRow run, CancellationToken stop)
+    internal static async Task<RunView> ViewAsync(FurloughDb db, RunRow run, CancellationToken stop)
     {
         var rows = await db.Relocations.Where(r => r.Run == run.Number).Select(r => new { r.Number, r.Machine, r.State, r.DataBytes, r.Failure }).ToListAsync(stop);
         var names = await db.Machines.Where(m => rows.Select(r => r.Machine).Distinct().Contains(m.Id)).ToDictionaryAsync(m => m.Id, m => m.Name, stop);
-        var failures = rows.Where(r => r.Failure is not null).Select(r => (r.Number, Machine: names.GetValueOrDefault(r.Machine, "?"), Failure: Column.Read(r.Failure!, ModelJson.Default.Failure)))
-            .GroupBy(f => f.Failure.Code).Select(g => new FailureGroup(g.Key, [.. g.Select(f => f.Number)], [.. g.Select(f => f.Machine).Distinct().Order(StringComparer.Ordinal)], g.First().Failure.ToString())).ToList();
+        var reasons = rows.Where(r => r.Failure is not null).Select(r => (r.Number, Machine: names.GetValueOrDefault(r.Machine, "?"), r.State, Failure: Column.Read(r.Failure!, ModelJson.Default.Failure)))
+            .GroupBy(f => (f.Failure.Code, AtRest: f.State.IsAtRest())).Select(g => (g.Key.AtRest, Group: new FailureGroup(g.Key.Code, [.. g.Select(f => f.Number)], [.. g.Select(f => f.Machine).Distinct().Order(StringComparer.Ordinal)], g.First().Failure.ToString()))).ToList();
         return new RunView(run.Number, run.Plan, run.Title, run.State, run.StartedBy, run.StartedAt, run.EndedAt, rows.Select(r => r.Machine).Distinct().Count(), rows.Count,
             rows.Sum(r => r.DataBytes), rows.Where(r => r.State is RelocationState.Switched or RelocationState.Finished).Sum(r => r.DataBytes),
-            rows.GroupBy(r => r.State.Word()).ToDictionary(g => g.Key, g => g.Count()), failures, rows.Any(r => r.State == RelocationState.Waiting) && rows.All(r => r.State.IsAtRest() || r.State == RelocationState.Waiting));
+            rows.GroupBy(r => r.State.Word()).ToDictionary(g => g.Key, g => g.Count()), [.. reasons.Where(r => r.AtRest).Select(r => r.Group)], [.. reasons.Where(r => !r.AtRest).Select(r => r.Group)], rows.Any(r => r.State == RelocationState.Waiting) && rows.All(r => r.State.IsAtRest() || r.State == RelocationState.Waiting));
     }
 }

@@ -10,6 +10,9 @@ public sealed class MachineRow
     public required string Name { get; set; }
     public required string Room { get; set; }
     public required string PublicKey { get; set; }
+
+    /// <summary>Keys of its agent before it was enrolled again, by lines: what they signed is still known.</summary>
+    public string FormerKeys { get; set; } = "";
     public required string MachineId { get; set; }
     public DateTimeOffset EnrolledAt { get; set; }
     public DateTimeOffset? LastSeen { get; set; }
@@ -31,6 +34,9 @@ public sealed class InviteRow
     public Guid Id { get; set; }
     public required string Hash { get; set; }
     public string? Room { get; set; }
+
+    /// <summary>The machine that may use it to enrol again after it was set up anew; null for new machines.</summary>
+    public string? Again { get; set; }
     public int Left { get; set; }
     public DateTimeOffset Expires { get; set; }
 }
@@ -105,6 +111,9 @@ public sealed class RelocationRow
     public string? Notes { get; set; }
     public Guid? Docket { get; set; }
     public int Supersession { get; set; }
+
+    /// <summary>Somebody asked that the docket under way be undone.</summary>
+    public bool BackOutWanted { get; set; }
 }
 
 /// <summary>A docket as issued.</summary>

@@ -27,6 +27,8 @@ internal sealed class StationFolder(StationMachine machine, StationNode node, st
         }
     }
 
+    public bool HasAttributes(string name) => false;
+
     public NodeFacts? Find(string name)
     {
         lock (machine.Lock)

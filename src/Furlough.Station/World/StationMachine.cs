@@ -41,6 +41,7 @@ public sealed class StationMachine : IMachine, IDisposable
         Volumes = new StationVolumes(this);
         Pointers = new StationPointers(this);
         Activity = new StationActivity(this);
+        Accounts = new StationAccounts(this);
         Surveyor = new StationSurveyor(this);
     }
 
@@ -58,6 +59,9 @@ public sealed class StationMachine : IMachine, IDisposable
 
     /// <inheritdoc/>
     public IActivity Activity { get; }
+
+    /// <inheritdoc/>
+    public IAccounts Accounts { get; }
 
     /// <summary>Takes surveys.</summary>
     public ISurveyor Surveyor { get; }

@@ -99,6 +99,10 @@ internal sealed class StationActivity(StationMachine machine) : IActivity
 
     public void AllowSignIn(string account, string record) => machine.SetBarred(account, record == "barred");
 
+    public void GiveWay(bool gives)
+    {
+    }
+
     public string? WhereIs(HoldingName holding)
     {
         var value = machine.Setting(StationPointers.Current(holding.Account), holding.Name);
@@ -106,10 +110,21 @@ internal sealed class StationActivity(StationMachine machine) : IActivity
     }
 }
 
+/// <summary>Accounts of a stand-in; it is never set up anew, so its numbers stay.</summary>
+internal sealed class StationAccounts(StationMachine machine) : IAccounts
+{
+    public IReadOnlyList<NumberedName> Names() => [.. machine.Spec.Accounts.Select(a => new NumberedName(a.Id, a.Name, false))];
+
+    public IReadOnlySet<string> WhoReaches(IReadOnlyList<(NodeFacts Facts, Attributes Attributes)> folders) =>
+        machine.Spec.Accounts.Where(a => folders.All(f => (f.Facts.Mode & (f.Facts.Owner == a.Id ? 0x40 : 1)) != 0)).Select(a => a.Name).ToHashSet();
+
+    public Attributes Renumbered(Attributes attributes, Func<uint, bool, uint> renumber) => attributes;
+}
+
 /// <summary>Surveys of a stand-in.</summary>
 internal sealed class StationSurveyor(StationMachine machine) : ISurveyor
 {
-    public Survey Take(IReadOnlyList<OriginalFacts> originals, CancellationToken stop)
+    public Survey Take(IReadOnlyList<OriginalFacts> originals, Func<Guid, bool> knows, CancellationToken stop)
     {
         Drift(originals);
         lock (machine.Lock)
@@ -121,7 +136,7 @@ internal sealed class StationSurveyor(StationMachine machine) : ISurveyor
                 v.Spec.System, true, false, v.Spec.Attached == Attachment.Internal, v.Abilities, v.Spec.System ? [] : Taken(v.Root, "", 1).ToList())).ToList();
             return new Survey(machine.Clock.GetUtcNow(), machine.Spec.OperatingSystem, "stand-in", volumes,
                 [.. machine.Spec.Accounts.Select(a => new AccountFacts(a.Name, $"{a.Id}", $"Accounts/{a.Name}", a.Fallback, false))], holdings,
-                [.. originals.Select(o => o with { Recreated = Find(o.Source) is not null && holdings.All(h => h.Place != o.Source) })], []);
+                [.. originals.Select(o => o with { Recreated = Find(o.Source) is not null && holdings.All(h => h.Place != o.Source) })], [], []);
         }
     }
 
@@ -132,7 +147,7 @@ internal sealed class StationSurveyor(StationMachine machine) : ISurveyor
         var place = pointers[0].Resolves;
         var node = place is null ? null : Find(place);
         var (files, bytes) = node?.Measure() ?? (0, 0);
-        return new HoldingFacts(new HoldingName(account, HoldingKind.Folder, folder), place, place is null ? pointers[0].Value.Text ?? "" : machine.Volumes.Show(place), node is not null, pointers, files, bytes, 0, place is null ? [] : machine.Activity.InUse(place));
+        return new HoldingFacts(new HoldingName(account, HoldingKind.Folder, folder), place, place is null ? pointers[0].Value.Text ?? "" : machine.Volumes.Show(place), node is not null, pointers, files, bytes, 0, place is null ? [] : machine.Activity.InUse(place), Demands.None);
     }
 
     /// <summary>An update puts one setting back, some time after the relocation was seen to be right.</summary>

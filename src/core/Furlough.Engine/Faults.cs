@@ -77,14 +77,33 @@ public static class Faults
         "target-fuller-than-surveyed", $"The target volume of `{shown}` has {Words.Size(free)} free and this needs {Words.Size(needs)}.",
         "Free space there or plan another target, then {retry}.");
 
+    /// <summary>The code of <see cref="FilesInUse"/>.</summary>
+    public const string FilesInUseCode = "files-in-use";
+
     /// <summary>Files below the source are open.</summary>
     public static Fault FilesInUse(IReadOnlyList<string> list) => new(
-        "files-in-use", $"{Words.Count(list.Count, "file")} held open: {string.Join("; ", list.Take(5).Select(PathText.Show))}{(list.Count > 5 ? "; …" : "")}.",
+        FilesInUseCode, $"{Words.Count(list.Count, "file")} held open: {string.Join("; ", list.Take(5).Select(PathText.Show))}{(list.Count > 5 ? "; …" : "")}.",
         "Have the programs closed or the account sign out, then {retry}.");
+
+    /// <summary>Somebody asked for it.</summary>
+    public static Fault BackedOutByHand() => new("backed-out-by-hand", "It was backed out by hand.", "{retry} begins it anew.");
+
+    /// <summary>The service has not answered yet.</summary>
+    public static Fault NoPermit() => new("no-permit", "It needs the service's permit to go on and the service does not answer.", "Check the connection to the service; the machine goes on by itself when it answers.");
+
+    /// <summary>Its run is paused.</summary>
+    public static Fault Paused() => new("run-paused", "Its run is paused.", "`furlough run resume` lets it go on; what is copied is kept.");
+
+    /// <summary>The code of <see cref="NotProven"/>.</summary>
+    public const string NotProvenCode = "copy-differs";
 
     /// <summary>The copy read back differs.</summary>
     public static Fault NotProven(string difference) => new(
-        "copy-differs", $"The copy is not equal to the source: {difference}.", "Check the target's disk, then {retry}.");
+        NotProvenCode, $"The copy is not equal to the source: {difference}.", "Check the target's disk, then {retry}.");
+
+    /// <summary>What stands at the target is not what stands at the source.</summary>
+    public static Fault TargetNotEqual(string shown, IReadOnlyList<string> differences) => new(
+        "target-not-equal", $"What stands at `{shown}` is not equal to the source: {string.Join("; ", differences)}.", "Furlough adopts only what is equal, times and owners too, and mixes nothing: take away what is not wanted, then {retry}.");
 
     /// <summary>The source is not as it was copied.</summary>
     public static Fault SourceChanged(string difference) => new(

@@ -26,6 +26,9 @@ public static class Layout
     /// <summary>The list of what was copied, once complete.</summary>
     public const string Manifest = "manifest";
 
+    /// <summary>The list of what stood at the source, where the target was adopted and is not equal to it.</summary>
+    public const string SourceManifest = "manifest-of-source";
+
     /// <summary>The manifest of a copy that was proven while people went on working, kept while it is caught up.</summary>
     public const string Proven = "proven";
 
@@ -43,8 +46,20 @@ public static class Layout
 }
 
 /// <summary>What a receipt says, so that a holding can be recognised without journal or service.</summary>
-public sealed record Receipt(Docket Docket, IReadOnlyList<PointerHistory> Pointers, DateTimeOffset WrittenAt, long Files, long DataBytes, string ManifestDigest)
+/// <param name="Names">Who was behind the numbers of owners and groups.</param>
+public sealed record Receipt(Docket Docket, IReadOnlyList<PointerHistory> Pointers, DateTimeOffset WrittenAt, long Files, long DataBytes, string ManifestDigest, IReadOnlyList<NumberedName> Names)
 {
+    /// <summary>Reads a receipt's file; null when it is torn or foreign. The signature is not checked here.</summary>
+    public static (Receipt Receipt, string Body, string Signature)? Parse(string text)
+    {
+        if (text.Split('\n') is not [var body, var signature, ""]) return null;
+        try
+        {
+            return JsonSerializer.Deserialize(body, EngineJson.Default.Receipt) is { Docket: not null, Names: not null } receipt ? (receipt, body, signature) : null;
+        }
+        catch (JsonException) { return null; }
+    }
+
     /// <summary>The receipt as a file: one line of JSON, one line of signature.</summary>
     public byte[] ToBytes(IReceiptSigner signer)
     {
@@ -52,23 +67,12 @@ public sealed record Receipt(Docket Docket, IReadOnlyList<PointerHistory> Pointe
         return [.. body, (byte)'\n', .. System.Text.Encoding.ASCII.GetBytes(signer.Sign(body)), (byte)'\n'];
     }
 
-    /// <summary>Writes it durably into a docket's folder: new name, flush, rename, flush the folder.</summary>
-    public void Write(IFolder folder, IReceiptSigner signer)
-    {
-        const string fresh = Layout.Receipt + "-new";
-        if (folder.Find(fresh) is not null) folder.RemoveFile(fresh);
-        using (var file = folder.MakeFile(fresh))
-        {
-            file.Append(ToBytes(signer));
-            file.Flush();
-        }
-        if (folder.Find(Layout.Receipt) is not null) folder.RemoveFile(Layout.Receipt);
-        folder.Move(fresh, folder, Layout.Receipt);
-        folder.Flush();
-    }
+    /// <summary>Writes it durably into a docket's folder.</summary>
+    public void Write(IFolder folder, IReceiptSigner signer) => DurableFile.Write(folder, Layout.Receipt, ToBytes(signer));
 }
 
 /// <summary>JSON of the engine's own files.</summary>
 [System.Text.Json.Serialization.JsonSourceGenerationOptions(JsonSerializerDefaults.Web)]
 [System.Text.Json.Serialization.JsonSerializable(typeof(Receipt))]
+[System.Text.Json.Serialization.JsonSerializable(typeof(IReadOnlyList<NumberedName>))]
 internal sealed partial class EngineJson : System.Text.Json.Serialization.JsonSerializerContext;

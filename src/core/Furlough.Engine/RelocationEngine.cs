@@ -20,20 +20,13 @@ namespace Furlough.Engine;
 /// <summary>Carries out dockets, one at a time, and takes up what a crash cut short. The step classes do the work; this decides what comes next.</summary>
 public sealed class RelocationEngine(IMachine machine, IJournal journal, IPermits permits, IReceiptSigner signer, TimeProvider time)
 {
-    private static readonly Dictionary<Step, IStep> Steps = new IStep[]
-    {
-        new PrepareStep(), new QuiesceStep(), new CopyStep(), new CatchUpStep(), new ProveStep(), new RepointStep(),
-        new SetAsideStep(), new ReopenStep(), new ConfirmStep(), new DiscardStep(),
-    }.ToDictionary(s => s.Name);
+    private const string ParkedFor = "parked-for";
 
-    /// <summary>The steps of a docket, in sequence.</summary>
-    public static IReadOnlyList<Step> SequenceOf(Docket docket) => docket switch
-    {
-        { Work: DocketWork.Discard } => [Step.Discard],
-        { Method: Method.Exchange } => [Step.Prepare, Step.Quiesce, Step.Repoint, Step.Reopen, Step.Confirm],
-        { Method: Method.Warm } => [Step.Prepare, Step.Copy, Step.Prove, Step.Quiesce, Step.CatchUp, Step.Repoint, Step.SetAside, Step.Reopen, Step.Confirm],
-        _ => [Step.Prepare, Step.Quiesce, Step.Copy, Step.Prove, Step.Repoint, Step.SetAside, Step.Reopen, Step.Confirm],
-    };
+    /// <summary>How long an account is kept out for a service that does not answer, before the docket is undone.</summary>
+    private static readonly TimeSpan LongestAwayWhileQuiesced = TimeSpan.FromMinutes(5);
+
+    /// <summary>The names of a docket's steps, in sequence.</summary>
+    public static IEnumerable<Step> SequenceOf(Docket docket) => Itinerary.Of(docket).Select(s => s.Name);
 
     /// <summary>Carries a docket out to its end, or goes on where it was cut short.</summary>
     /// <returns>The final state.</returns>
@@ -43,19 +36,40 @@ public sealed class RelocationEngine(IMachine machine, IJournal journal, IPermit
         var work = new Work(docket, machine, journal, permits, signer, watcher, time, stop);
         var state = journal.Read(docket.Id);
         if (state.Ended is { } ended) return ended;
-        if (state.Undoing is { } cause) return BackOut(work, cause);
-        foreach (var step in SequenceOf(docket))
+        machine.Activity.GiveWay(docket.Terms.GiveWay);
+        try
         {
+            return state.Undoing is { } cause ? BackOut(work, cause) : IsStillParked(work) ? RelocationState.Waiting : CarryOut(work);
+        }
+        finally
+        {
+            if (docket.Terms.GiveWay) machine.Activity.GiveWay(false);
+        }
+    }
+
+    private RelocationState CarryOut(Work work)
+    {
+        var docket = work.Docket;
+        foreach (var method in Itinerary.Of(docket))
+        {
+            var step = method.Name;
             if (journal.Read(docket.Id).Done.Contains(step)) continue;
-            stop.ThrowIfCancellationRequested();
+            work.Stop.ThrowIfCancellationRequested();
             try
             {
+                if (!IsPastReturn(work)) work.Heed();
                 RequirePermit(work, step);
-                work.Changed(UnderWay(docket), step);
+                work.Changed(work.UnderWay, step);
                 RequireSequence(docket, step);
+                StepStates.RequireEntering(work, step);
                 journal.Begin(docket.Id, step);
-                Steps[step].Perform(work);
+                method.Perform(work);
+                StepStates.RequireLeaving(work, step);
                 journal.Done(docket.Id, step);
+            }
+            catch (Parked parked)
+            {
+                return Park(work, step, parked);
             }
             catch (Fault fault)
             {
@@ -73,12 +87,26 @@ public sealed class RelocationEngine(IMachine machine, IJournal journal, IPermit
         return End(work);
     }
 
-    private static RelocationState UnderWay(Docket docket) => docket.Work switch
+    /// <summary>Puts the docket away until what stands in its way is gone; what is copied and proven stays.</summary>
+    private static RelocationState Park(Work work, Step step, Parked parked)
     {
-        DocketWork.Discard => RelocationState.Discarding,
-        DocketWork.Return => RelocationState.Returning,
-        _ => RelocationState.UnderWay,
-    };
+        work.Note(ParkedFor, parked.Why.Code);
+        work.Waits(step, parked.Why);
+        return RelocationState.Waiting;
+    }
+
+    /// <summary>Whether the docket was put away for a reason that still holds.</summary>
+    private bool IsStillParked(Work work)
+    {
+        if (work.Noted(ParkedFor) is not { Length: > 0 } reason) return false;
+        var wish = permits.WishOf(work.Docket.Id);
+        var inTheWay = wish == Wish.Pause || (reason == Faults.FilesInUseCode && machine.Activity.InUse(work.Moving).Count > 0);
+        if (inTheWay && wish != Wish.BackOut && time.GetUtcNow() < work.Docket.NotAfter) return true;
+        work.Note(ParkedFor, "");
+        return false;
+    }
+
+    private static bool IsPastReturn(Work work) => work.Noted(ReopenStep.Compared) is not null;
 
     /// <summary>From quiesce to repoint a permit is needed; what is repointed is finished with or without one.</summary>
     private void RequirePermit(Work work, Step step)
@@ -86,14 +114,19 @@ public sealed class RelocationEngine(IMachine machine, IJournal journal, IPermit
         var begun = journal.Read(work.Docket.Id).Begun;
         if (step == Step.Discard ? begun is not null : begun >= Step.Repoint || SequenceOf(work.Docket).TakeWhile(s => s != Step.Quiesce).Contains(step)) return;
         if (permits.Holds(work.Docket.Id)) return;
-        switch (permits.Await(work.Docket, () => work.Changed(RelocationState.Waiting, step), work.Stop))
+        TimeSpan? most = IsQuiesced(work) ? LongestAwayWhileQuiesced : null;
+        switch (permits.Await(work.Docket, most, () => work.Waits(step, Faults.NoPermit()), work.Stop))
         {
             case PermitAnswer.Refused:
                 throw new Fault("permit-refused", "The run was halted before this relocation's turn.", "Start it again with {retry} when the run may go on.");
+            case PermitAnswer.Expired when most is not null:
+                throw new Fault("permit-expired", $"The permit expired and the service did not answer for {LongestAwayWhileQuiesced.TotalMinutes:0} minutes, while the account was kept out.", "Check the connection to the service, then {retry}.");
             case PermitAnswer.Expired:
                 throw new Fault("docket-expired", "The service did not answer within the docket's time.", "Check the connection to the service, then {retry}.");
         }
     }
+
+    private bool IsQuiesced(Work work) => journal.Read(work.Docket.Id).Done.Contains(Step.Quiesce);
 
     /// <summary>A step is entered only when every step before it is durable (I3, I4).</summary>
     private void RequireSequence(Docket docket, Step step)
@@ -107,20 +140,19 @@ public sealed class RelocationEngine(IMachine machine, IJournal journal, IPermit
     {
         if (work.Docket.Work == DocketWork.Discard)
         {
-            var failure = Describe(work, fault, "The holding lives where it did; the original is still there or partly removed.");
+            var failure = FailureText.Of(work, fault, "The holding lives where it did; the original is still there or partly removed.");
             work.Changed(RelocationState.Failed, step, failure);
             journal.End(work.Docket.Id, RelocationState.Failed);
             return RelocationState.Failed;
         }
-        var pastReturn = journal.Read(work.Docket.Id).Notes.ContainsKey(ReopenStep.Compared);
-        if (pastReturn)
+        if (IsPastReturn(work))
         {
-            var failure = Describe(work, fault, $"The data lives at {work.LiveInWords()}; the original is kept.");
+            var failure = FailureText.Of(work, fault, $"The data lives at {work.LiveInWords()}; the original is kept.");
             work.Changed(RelocationState.Failed, step, failure);
             journal.End(work.Docket.Id, RelocationState.Failed);
             return RelocationState.Failed;
         }
-        return BackOut(work, Describe(work, fault, ""));
+        return BackOut(work, FailureText.Of(work, fault, ""));
     }
 
     private RelocationState BackOut(Work work, Failure cause)
@@ -128,7 +160,7 @@ public sealed class RelocationEngine(IMachine machine, IJournal journal, IPermit
         if (journal.Read(work.Docket.Id).Undoing is null) journal.Undo(work.Docket.Id, cause);
         var at = journal.Read(work.Docket.Id).Begun;
         work.Changed(RelocationState.BackingOut, at, cause);
-        var final = cause.Code is "permit-refused" or "docket-expired" ? RelocationState.BackedOut : RelocationState.Failed;
+        var final = cause.Code is "permit-refused" or "docket-expired" or "permit-expired" or "backed-out-by-hand" ? RelocationState.BackedOut : RelocationState.Failed;
         try
         {
             foreach (var left in Undo.Run(work)) work.Report(left);
@@ -154,51 +186,16 @@ public sealed class RelocationEngine(IMachine machine, IJournal journal, IPermit
         var final = docket switch
         {
             { Work: DocketWork.Discard } => RelocationState.Finished,
-            { Work: DocketWork.Return } => RelocationState.Returned,
+            { Work: DocketWork.Return or DocketWork.FallBack } => RelocationState.Returned,
             { Method: Method.Exchange } => RelocationState.Finished,
             _ => RelocationState.Switched,
         };
-        var original = docket is { Method: not Method.Exchange, Work: not DocketWork.Discard }
+        var original = work.KeepsOriginal
             ? new OriginalFacts(docket.Id, docket.Holding, docket.Source, time.GetUtcNow(), docket.Files, docket.DataBytes, false, false)
             : null;
         // Told before it is ended: a crash in between tells it twice, never not at all.
-        work.Changed(final, SequenceOf(docket)[^1], original: original);
+        work.Changed(final, Itinerary.Of(docket)[^1].Name, original: original);
         journal.End(docket.Id, final);
         return final;
-    }
-
-    private static Failure Describe(Work work, Fault fault, string where)
-    {
-        var retry = $"`furlough relocation retry {work.Docket.Relocation}`";
-        return new Failure(fault.Code, Sentence(work, fault), where, fault.Remedy.Replace("{retry}", retry, StringComparison.Ordinal));
-    }
-
-    private static string Sentence(Work work, Fault fault)
-    {
-        var doing = work.Docket.Work switch { DocketWork.Discard => "Discarding the original of", DocketWork.Return => "The return of", _ => "The relocation of" };
-        return fault is IoFault io
-            ? $"{doing} {work.Docket.Holding} stopped: `{PathText.Show(Within(work.Docket, io.Path))}` {Verb(io.Reason)} ({io.SystemWords})."
-            : $"{doing} {work.Docket.Holding} stopped: {char.ToLowerInvariant(fault.Message[0])}{fault.Message[1..]}";
-    }
-
-    private static string Verb(IoReason reason) => reason switch
-    {
-        IoReason.Unreadable => "cannot be read",
-        IoReason.NoSpace => "does not fit on its volume",
-        IoReason.ReadOnly => "cannot be written",
-        IoReason.Denied => "may not be opened or changed",
-        IoReason.Changed => "keeps changing",
-        IoReason.BehindLink => "is not what it should be",
-        IoReason.NotFound => "is missing",
-        _ => "stopped the work",
-    };
-
-    /// <summary>A node's path below the holding, where it lies there.</summary>
-    private static string Within(Docket docket, string path)
-    {
-        var staging = string.Join('/', docket.Target.Parts.SkipLast(1).Append(Layout.FolderOf(docket.Id)).Append(Layout.Staging));
-        foreach (var root in (string[])[docket.Source.Path, docket.Target.Path, staging])
-            if (path.StartsWith(root + "/", StringComparison.Ordinal)) return path[(root.Length + 1)..];
-        return path;
     }
 }

@@ -23,7 +23,7 @@ public static class Undo
         }
         finally
         {
-            if (work.Noted(QuiesceStep.SignIn) is { } record) work.Machine.Activity.AllowSignIn(work.Docket.Holding.Account, record);
+            QuiesceStep.LetIn(work);
         }
         RemoveCopy(work, left);
         return left;
@@ -31,7 +31,9 @@ public static class Undo
 
     private static bool RestoreSource(Work work, List<string> left)
     {
+        if (work.Noted(AdoptPrepareStep.NothingAtSource) is not null) return true;
         if (work.Journal.Read(work.Docket.Id).Begun is null or < Step.Repoint) return true;
+        if (work.Docket.Work == DocketWork.FallBack) return RestoreOriginal(work);
         using var parent = Work.Parent(work.SourceVolume(), work.Docket.Source);
         var leaf = work.Docket.Source.Parts[^1];
         if (work.Docket.Method == Method.Exchange)
@@ -59,6 +61,19 @@ public static class Undo
         return true;
     }
 
+    /// <summary>What was to become live again is an original once more.</summary>
+    private static bool RestoreOriginal(Work work)
+    {
+        using var parent = Work.Parent(work.TargetVolume(), work.Docket.Target);
+        using var own = FallBackPrepareStep.OriginalsFolder(work, parent);
+        if (own is null || !RepointStep.IsArrived(work, parent)) return true;
+        parent.Move(work.Docket.Target.Parts[^1], own, Layout.Original);
+        own.Flush();
+        parent.Flush();
+        RestoreEmptyTarget(work, parent);
+        return true;
+    }
+
     private static void RestorePointers(Work work, List<string> left)
     {
         if (work.Journal.Read(work.Docket.Id).Begun is null or < Step.Repoint) return;
@@ -81,7 +96,7 @@ public static class Undo
             var volume = work.TargetVolume();
             using var parent = Work.TryParent(volume, work.Docket.Target);
             if (parent is null) return;
-            if (work.Docket.Method != Method.Exchange && work.LiveNow() != Live.Target && RepointStep.IsArrived(work, parent))
+            if (work.Docket.Method != Method.Exchange && work.Noted(AdoptPrepareStep.Adopted) is null && work.LiveNow() != Live.Target && RepointStep.IsArrived(work, parent))
             {
                 using var own = parent.OpenFolder(work.FolderName);
                 parent.Move(work.Docket.Target.Parts[^1], own, Layout.Staging);

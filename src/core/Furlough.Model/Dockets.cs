@@ -4,14 +4,30 @@ namespace Furlough.Model;
 
 /// <summary>What a docket asks for.</summary>
 [JsonConverter(typeof(WordConverter<DocketWork>))]
-public enum DocketWork { Relocate, Return, Discard }
+public enum DocketWork { Relocate, Return, FallBack, Discard }
 
-/// <summary>How the data gets to its target: copied while nobody works; copied while people work, then caught up; or renamed on its own volume.</summary>
+/// <summary>How the data gets to its target: copied while nobody works; copied while people work, then caught up; renamed on its own volume; or it is there already.</summary>
 [JsonConverter(typeof(WordConverter<Method>))]
-public enum Method { Cold, Warm, Exchange }
+public enum Method { Cold, Warm, Exchange, Adopt }
 
 /// <summary>One pointer to be changed: it must read <paramref name="Expected"/>; <paramref name="Next"/> is its new raw value, null to spell the target in the pointer's own syntax.</summary>
 public sealed record PointerChange(PointerAddress Address, PointerValue Expected, PointerValue? Next);
+
+/// <summary>A receipt by which a holding is known at its target, with <see cref="Method.Adopt"/>; without one the target must equal the source.</summary>
+/// <param name="Docket">The docket that wrote the receipt; names its folder.</param>
+/// <param name="Digest">SHA-256 of the receipt's body, hexadecimal: the very receipt that the service found genuine.</param>
+public sealed record Adoption(Guid Docket, string Digest);
+
+/// <summary>How a docket's work treats the machine and the people at it.</summary>
+/// <param name="BytesPerSecond">Most bytes that are copied or read back in a second; null for as many as there are.</param>
+/// <param name="GiveWay">Processor and disks serve everybody else first.</param>
+/// <param name="FilesInUseWait">How long quiesce waits for files in use to be closed.</param>
+/// <param name="KeepWaiting">After that the relocation lets the account in again and waits for the files; else it fails with the list.</param>
+public sealed record Terms(long? BytesPerSecond, bool GiveWay, TimeSpan FilesInUseWait, bool KeepWaiting)
+{
+    /// <summary>At full speed, and files in use are a failure.</summary>
+    public static Terms Plain { get; } = new(null, false, TimeSpan.Zero, false);
+}
 
 /// <summary>Everything an agent needs for one piece of work on one holding. Travels signed.</summary>
 /// <param name="Id">Identity of the docket (UUIDv7); also names its staging folder, receipt and original.</param>
@@ -20,13 +36,13 @@ public sealed record PointerChange(PointerAddress Address, PointerValue Expected
 /// <param name="Supersession">Counts the dockets of one relocation; a lower one is never begun after a higher one.</param>
 /// <param name="OwnedFrom">From which part of the target's path on folders made for it belong to the account (parts before belong to the system).</param>
 /// <param name="DataBytes">Expected size in bytes, from the survey.</param>
-/// <param name="Originals">With <see cref="DocketWork.Discard"/>: the dockets whose originals are removed.</param>
+/// <param name="Originals">The dockets whose originals are removed (<see cref="DocketWork.Discard"/>), or the one whose original becomes live again (<see cref="DocketWork.FallBack"/>).</param>
 /// <param name="Supersedes">Earlier dockets of this relocation, whose staging folders may be removed.</param>
 public sealed record Docket(
     Guid Id, long Relocation, Guid Machine, int Supersession, DateTimeOffset NotBefore, DateTimeOffset NotAfter,
     DocketWork Work, Method Method, HoldingName Holding, string AccountId, Place Source, Place Target,
     VolumeIdentity SourceVolume, VolumeIdentity TargetVolume, int OwnedFrom, IReadOnlyList<PointerChange> Pointers,
-    long Files, long DataBytes, IReadOnlyList<Guid> Originals, IReadOnlyList<Guid> Supersedes);
+    long Files, long DataBytes, IReadOnlyList<Guid> Originals, IReadOnlyList<Guid> Supersedes, Terms Terms, Adoption? Adoption = null);
 
 /// <summary>Leave to go on from <see cref="Step.Quiesce"/>: short-lived, renewed at every contact.</summary>
 public sealed record Permit(Guid Docket, Guid Machine, DateTimeOffset NotAfter);

@@ -41,6 +41,23 @@ public sealed record PointerValue(string Type, string? Text)
 /// <summary>A pointer as surveyed; <paramref name="Resolves"/> is the place it leads to, null when it leads nowhere known.</summary>
 public sealed record PointerFacts(PointerAddress Address, PointerValue Value, Place? Resolves);
 
+/// <summary>What a tree may ask of the file system that stores it.</summary>
+[JsonConverter(typeof(WordConverter<DemandKind>))]
+public enum DemandKind { Links, HardLinks, Holes, Attributes, NamesByCase, OddNames, PipesAndSockets, DeviceNodes }
+
+/// <summary>How many nodes of a tree ask for something, and the first of them.</summary>
+public sealed record Demand(DemandKind Kind, long Count, string Example);
+
+/// <summary>What a holding asks of the file system that stores it.</summary>
+public sealed record Demands(IReadOnlyList<Demand> Found, long LargestFileBytes, int LongestPathBytes)
+{
+    /// <summary>Nothing that some file system lacks.</summary>
+    public static Demands None { get; } = new([], 0, 0);
+
+    /// <summary>A demand, or null when nothing asks for it.</summary>
+    public Demand? Of(DemandKind kind) => Found.FirstOrDefault(d => d.Kind == kind);
+}
+
 /// <summary>A holding as surveyed.</summary>
 /// <param name="Place">Where its data lives; null when its pointers lead to no known volume.</param>
 /// <param name="Present">Whether the folder is there.</param>
@@ -50,7 +67,7 @@ public sealed record PointerFacts(PointerAddress Address, PointerValue Value, Pl
 /// <param name="InUse">Who holds files open below it: "program (account): path".</param>
 public sealed record HoldingFacts(
     HoldingName Name, Place? Place, string PathShown, bool Present, IReadOnlyList<PointerFacts> Pointers,
-    long Files, long DataBytes, long HiddenBytes, IReadOnlyList<string> InUse);
+    long Files, long DataBytes, long HiddenBytes, IReadOnlyList<string> InUse, Demands Demands);
 
 /// <summary>An account of a machine.</summary>
 public sealed record AccountFacts(string Name, string Id, string Home, bool Fallback, bool SignedIn);
@@ -61,11 +78,34 @@ public sealed record AccountFacts(string Name, string Id, string Home, bool Fall
 /// <param name="Recreated">Something stands again at the source.</param>
 public sealed record OriginalFacts(Guid Docket, HoldingName Holding, Place Source, DateTimeOffset SetAside, long Files, long DataBytes, bool WrittenTo, bool Recreated);
 
+/// <summary>The name behind a number by which file systems know a user or group. The name stays when a system is set up anew; the number may not.</summary>
+public sealed record NumberedName(uint Number, string Name, bool IsGroup);
+
+/// <summary>How a receipt is named when it is adopted.</summary>
+public static class ReceiptDigest
+{
+    /// <summary>SHA-256 of a receipt's body, hexadecimal.</summary>
+    public static string Of(string body) => Convert.ToHexStringLower(System.Security.Cryptography.SHA256.HashData(System.Text.Encoding.UTF8.GetBytes(body)));
+}
+
+/// <summary>A receipt that a survey found and that the agent's journal knows nothing of: from before the system was set up anew, or from another machine.</summary>
+/// <param name="Docket">The docket that wrote it.</param>
+/// <param name="Machine">The machine that carried it out.</param>
+/// <param name="Target">Where the holding was put.</param>
+/// <param name="Files">Number of files then.</param>
+/// <param name="DataThere">A folder stands at the target.</param>
+/// <param name="KeepsOriginal">An original stands beside the receipt.</param>
+/// <param name="Body">The receipt's text.</param>
+/// <param name="Signature">Its signature, by that machine's agent.</param>
+/// <param name="Genuine">The service knows the key that signed it.</param>
+public sealed record ReceiptFacts(
+    Guid Docket, Guid Machine, HoldingName Holding, Place Target, DateTimeOffset WrittenAt, long Files, long DataBytes, bool DataThere, bool KeepsOriginal, string Body, string Signature, bool Genuine);
+
 /// <summary>What an agent found on its machine.</summary>
 public sealed record Survey(
     DateTimeOffset TakenAt, string OperatingSystem, string AgentVersion,
     IReadOnlyList<VolumeFacts> Volumes, IReadOnlyList<AccountFacts> Accounts, IReadOnlyList<HoldingFacts> Holdings,
-    IReadOnlyList<OriginalFacts> Originals, IReadOnlyList<string> Notes)
+    IReadOnlyList<OriginalFacts> Originals, IReadOnlyList<ReceiptFacts> Receipts, IReadOnlyList<string> Notes)
 {
     /// <summary>The volume of a place, or null when it is absent.</summary>
     public VolumeFacts? VolumeOf(Place? place) => place is null ? null : Volumes.FirstOrDefault(v => v.Identity.Key == place.Volume);

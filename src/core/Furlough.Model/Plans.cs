@@ -14,10 +14,11 @@ public sealed record Finding(string Code, Severity Severity, string Machine, str
 
 /// <summary>One relocation as planned, in the sequence in which its machine will carry it out.</summary>
 /// <param name="Blocked">The codes of the blocking hazards that keep it from being carried out.</param>
+/// <param name="Terms">How its work treats the machine and its people.</param>
 public sealed record PlannedRelocation(
     int Sequence, Guid Machine, string MachineName, string Room, HoldingName Holding, string AccountId, Method Method,
     Place Source, Place Target, string SourceShown, string TargetShown, VolumeIdentity SourceVolume, VolumeIdentity TargetVolume,
-    int OwnedFrom, IReadOnlyList<PointerFacts> Pointers, long Files, long DataBytes, string Wave, IReadOnlyList<string> Blocked);
+    int OwnedFrom, IReadOnlyList<PointerFacts> Pointers, long Files, long DataBytes, string Wave, IReadOnlyList<string> Blocked, Terms Terms, Adoption? Adoption = null);
 
 /// <summary>One volume of a machine through the plan: free now, and at the lowest point while originals are kept.</summary>
 public sealed record PlannedVolume(string Volume, string Root, bool System, long SizeBytes, long FreeBytes, long LowestFreeBytes, long FreeAfterDiscardBytes, long ReserveBytes);

@@ -23,7 +23,13 @@ public sealed record VolumeIdentity(string Marker, string FileSystemId)
 }
 
 /// <summary>What a file system can keep of a file.</summary>
-public sealed record FileSystemAbilities(bool Owners, bool ExtendedAttributes, bool HardLinks, bool Links, bool Holes, bool CaseSensitive, int TimeStepNanoseconds)
+/// <param name="TimeStepNanoseconds">How fine modification times are.</param>
+/// <param name="OddNames">Takes any name but "/"; others refuse reserved characters, device names, and names that are no text.</param>
+/// <param name="LargestFileBytes">Bytes of the largest file.</param>
+/// <param name="LongestPathBytes">Bytes of the longest path that programs can open.</param>
+public sealed record FileSystemAbilities(
+    bool Owners, bool ExtendedAttributes, bool HardLinks, bool Links, bool Holes, bool CaseSensitive, int TimeStepNanoseconds,
+    bool OddNames = true, long LargestFileBytes = long.MaxValue, int LongestPathBytes = 4_095)
 {
     /// <summary>A file system that keeps everything.</summary>
     public static FileSystemAbilities Full { get; } = new(true, true, true, true, true, true, 1);

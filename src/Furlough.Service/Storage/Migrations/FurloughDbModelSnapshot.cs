@@ -174,6 +174,9 @@ namespace Furlough.Service.Storage.Migrations
                         .ValueGeneratedOnAdd()
                         .HasColumnType("TEXT");
 
+                    b.Property<string>("Again")
+                        .HasColumnType("TEXT");
+
                     b.Property<long>("Expires")
                         .HasColumnType("INTEGER");
 
@@ -203,6 +206,10 @@ namespace Furlough.Service.Storage.Migrations
 
                     b.Property<long>("EnrolledAt")
                         .HasColumnType("INTEGER");
+
+                    b.Property<string>("FormerKeys")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
 
                     b.Property<long>("LastBulletin")
                         .HasColumnType("INTEGER");
@@ -313,6 +320,9 @@ namespace Furlough.Service.Storage.Migrations
                         .HasColumnType("TEXT");
 
                     b.Property<long>("AsOf")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<bool>("BackOutWanted")
                         .HasColumnType("INTEGER");
 
                     b.Property<long>("DataBytes")

@@ -624,6 +624,80 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/runs/{number}/pause": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    number: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["RunView"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{number}/resume": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    number: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["RunView"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/relocations": {
         parameters: {
             query?: never;
@@ -792,6 +866,84 @@ export interface paths {
                 cookie?: never;
             };
             requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["RelocationView"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/relocations/{number}/back-out": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    number: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["RelocationView"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/relocations/{number}/fall-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    number: number;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["FallBackRequest"];
+                };
+            };
             responses: {
                 /** @description OK */
                 200: {
@@ -982,6 +1134,11 @@ export interface components {
             fallback: boolean;
             signedIn: boolean;
         };
+        Adoption: {
+            /** Format: uuid */
+            docket: string;
+            digest: string;
+        };
         /** @enum {unknown} */
         Attachment: "internal" | "external" | "removable" | "network";
         AuditSummary: {
@@ -1038,6 +1195,10 @@ export interface components {
             relocations: number[];
             machines: string[];
             example: string;
+        };
+        FallBackRequest: {
+            /** Format: date-time */
+            missingFrom: null | string;
         };
         Finding: {
             code: string;
@@ -1114,6 +1275,7 @@ export interface components {
              * @default 24
              */
             hours: number;
+            again?: null | string;
         };
         /** @enum {unknown} */
         Live: "unknown" | "source" | "target";
@@ -1149,7 +1311,7 @@ export interface components {
         /** @enum {unknown} */
         Medium: "unknown" | "solid" | "rotating" | "memory";
         /** @enum {unknown} */
-        Method: "cold" | "warm" | "exchange";
+        Method: "cold" | "warm" | "exchange" | "adopt";
         OriginalView: {
             /** Format: int64 */
             relocation: number;
@@ -1243,6 +1405,8 @@ export interface components {
             dataBytes: number;
             wave: string;
             blocked: string[];
+            terms: components["schemas"]["Terms"];
+            adoption?: null | components["schemas"]["Adoption"];
         };
         PlannedVolume: {
             volume: string;
@@ -1337,7 +1501,7 @@ export interface components {
             plan: number;
         };
         /** @enum {unknown} */
-        RunState: "running" | "halted" | "ended";
+        RunState: "running" | "paused" | "halted" | "ended";
         RunView: {
             /** Format: int64 */
             number: number;
@@ -1362,6 +1526,7 @@ export interface components {
                 [key: string]: number;
             };
             failures: components["schemas"]["FailureGroup"][];
+            waits: components["schemas"]["FailureGroup"][];
             waitsForPerson: boolean;
         };
         ServiceStatus: {
@@ -1406,6 +1571,13 @@ export interface components {
         Standing: "ready" | "under-way" | "waiting" | "stuck" | "settled" | "drifted" | "silent";
         /** @enum {unknown} */
         Step: "prepare" | "quiesce" | "copy" | "catch-up" | "prove" | "repoint" | "set-aside" | "reopen" | "confirm" | "discard" | null;
+        Terms: {
+            /** Format: int64 */
+            bytesPerSecond: null | number;
+            giveWay: boolean;
+            filesInUseWait: string;
+            keepWaiting: boolean;
+        };
         TokenMade: {
             name: string;
             role: components["schemas"]["Role"];

@@ -35,11 +35,18 @@ public interface IJournal
 /// <summary>The answer to the wish for a permit.</summary>
 public enum PermitAnswer { Granted, Refused, Expired }
 
-/// <summary>Leave to go on from quiesce.</summary>
+/// <summary>What the service wishes of a docket that is under way.</summary>
+public enum Wish { GoOn, Pause, BackOut }
+
+/// <summary>Leave to go on from quiesce, and the service's wishes before that.</summary>
 public interface IPermits
 {
-    /// <summary>Waits for a permit. <paramref name="waiting"/> is called once when it does not come at once.</summary>
-    PermitAnswer Await(Docket docket, Action waiting, CancellationToken stop);
+    /// <summary>Waits for a permit, at most until the docket expires. <paramref name="waiting"/> is called once when it does not come at once.</summary>
+    /// <param name="most">The longest wait where somebody is kept out meanwhile.</param>
+    PermitAnswer Await(Docket docket, TimeSpan? most, Action waiting, CancellationToken stop);
+
+    /// <summary>The last wish heard. Asked at every file, so it must be quick.</summary>
+    Wish WishOf(Guid docket);
 
     /// <summary>Whether the permit held still holds.</summary>
     bool Holds(Guid docket);

@@ -67,8 +67,24 @@ public interface IActivity
     /// <summary>Puts back what <see cref="SignInRecord"/> said. Repeating it changes nothing.</summary>
     void AllowSignIn(string account, string record);
 
+    /// <summary>Whether this thread, and those that it starts, give way to everybody else's work on processor and disks.</summary>
+    void GiveWay(bool gives);
+
     /// <summary>Asks the system itself where a holding lives, as its account would see it; null where it cannot be asked.</summary>
     string? WhereIs(HoldingName holding);
+}
+
+/// <summary>Who is behind the numbers of owners and groups.</summary>
+public interface IAccounts
+{
+    /// <summary>The names of people's accounts and groups with their numbers.</summary>
+    IReadOnlyList<NumberedName> Names();
+
+    /// <summary>Who may pass through all of these folders and list the last one, by rights and access lists: names of accounts, and "others" for whoever has no name here. The system itself is not named.</summary>
+    IReadOnlySet<string> WhoReaches(IReadOnlyList<(NodeFacts Facts, Attributes Attributes)> folders);
+
+    /// <summary>Attributes with the numbers in their access lists changed as <paramref name="renumber"/> says for (number, is a group).</summary>
+    Attributes Renumbered(Attributes attributes, Func<uint, bool, uint> renumber);
 }
 
 /// <summary>What the engine needs of a machine.</summary>
@@ -82,6 +98,9 @@ public interface IMachine
 
     /// <summary>People and programs.</summary>
     IActivity Activity { get; }
+
+    /// <summary>Names behind numbers.</summary>
+    IAccounts Accounts { get; }
 }
 
 /// <summary>Looks at a machine without changing it (but for marking its volumes).</summary>
@@ -89,8 +108,9 @@ public interface ISurveyor
 {
     /// <summary>Takes a survey.</summary>
     /// <param name="originals">Originals that the agent knows of; their condition is looked at.</param>
+    /// <param name="knows">Whether the agent's journal knows a docket; receipts of others are reported.</param>
     /// <param name="stop">Ends it early.</param>
-    Survey Take(IReadOnlyList<OriginalFacts> originals, CancellationToken stop);
+    Survey Take(IReadOnlyList<OriginalFacts> originals, Func<Guid, bool> knows, CancellationToken stop);
 }
 
 /// <summary>Signs receipts with the agent's key.</summary>

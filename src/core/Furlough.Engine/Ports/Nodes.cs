@@ -26,15 +26,23 @@ public sealed record Attributes(IReadOnlyList<KeyValuePair<string, byte[]>> Valu
 }
 
 /// <summary>Counts bytes while they pass; safe for several threads.</summary>
-public sealed class ByteCounter
+/// <param name="passing">Told of the bytes as they pass; may hold them up, or end the work by throwing.</param>
+public sealed class ByteCounter(Action<long>? passing = null)
 {
     private long _bytes;
 
     /// <summary>Bytes counted so far.</summary>
     public long Bytes => Interlocked.Read(ref _bytes);
 
-    /// <summary>Adds bytes (or takes them back, when a file is copied again).</summary>
-    public void Add(long bytes) => Interlocked.Add(ref _bytes, bytes);
+    /// <summary>Adds bytes that were read or written.</summary>
+    public void Add(long bytes)
+    {
+        Interlocked.Add(ref _bytes, bytes);
+        passing?.Invoke(bytes);
+    }
+
+    /// <summary>Adds bytes that need not be read or written: holes, and what was copied before; or takes bytes back, when a file is copied again.</summary>
+    public void Skip(long bytes) => Interlocked.Add(ref _bytes, bytes);
 }
 
 /// <summary>The digest of a file's content as it was read back. <paramref name="FromMedium"/> is false where a cache may have answered.</summary>
@@ -82,6 +90,9 @@ public interface IFolder : IDisposable
 
     /// <summary>Facts of an entry, or null when there is none.</summary>
     NodeFacts? Find(string name);
+
+    /// <summary>Whether an entry has extended attributes; false where that cannot be asked.</summary>
+    bool HasAttributes(string name);
 
     /// <summary>Opens a folder below this one, on the same volume.</summary>
     IFolder OpenFolder(string name);

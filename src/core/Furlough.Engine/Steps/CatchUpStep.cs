@@ -25,11 +25,10 @@ public sealed class CatchUpStep : IStep
             own.Move(Layout.Manifest, own, Layout.Proven);
             own.Flush();
         }
-        var proven = new Dictionary<string, ManifestEntry>(StringComparer.Ordinal);
-        if (TrustsChangeTimes(sourceVolume.Abilities)) CopyStep.ReadInto(proven, own, Layout.Proven);
-        CopyStep.Copy(work, Name, new Dictionary<string, ManifestEntry>(proven, StringComparer.Ordinal), inUse: false);
-        ProveStep.Prove(work, Name, own, targetVolume, proven);
-        ProveStep.RequireSourceUnchanged(work, own, sourceVolume);
+        var proven = TrustsChangeTimes(sourceVolume.Abilities) ? Layout.Proven : null;
+        CopyStep.Copy(work, Name, proven, inUse: false);
+        using (var staging = own.OpenFolder(Layout.Staging)) ProveStep.Prove(work, Name, own, staging, targetVolume, proven);
+        ProveStep.RequireSourceUnchanged(work, Name, own, sourceVolume);
     }
 
     /// <summary>A file system without a fine change time of its own cannot say that nothing was changed: everything is read again.</summary>

@@ -21,6 +21,19 @@ public sealed class ConfirmStep : IStep
         else if (answer != shown)
             throw new Fault("system-disagrees", $"The system says that {work.Docket.Holding} lives at `{answer}` and not at `{shown}`.", "Look at the account's settings; the original is still kept.");
         if (work.Docket.Work == DocketWork.Return) ClearReceipts(work);
+        if (work.Docket.Work == DocketWork.FallBack) ClearFolder(work, parent, work.Docket.Originals[0]);
+        if (work.Docket.Adoption is { } adoption) ClearFolder(work, parent, adoption.Docket);
+    }
+
+    /// <summary>What an earlier docket left beside a place has served, unless it holds an original.</summary>
+    private static void ClearFolder(Work work, Ports.IFolder parent, Guid docket)
+    {
+        var name = Layout.FolderOf(docket);
+        if (parent.Find(name) is null) return;
+        using (var folder = parent.OpenFolder(name))
+            if (folder.Find(Layout.Original) is not null) return;
+        Trees.TreeRemoval.Run(parent, name, work.Stop);
+        parent.Flush();
     }
 
     /// <summary>The receipts beside the place that a return has left have served.</summary>
@@ -28,13 +41,6 @@ public sealed class ConfirmStep : IStep
     {
         using var parent = Work.TryParent(work.SourceVolume(), work.Docket.Source);
         if (parent is null) return;
-        foreach (var earlier in work.Docket.Supersedes)
-        {
-            var name = Layout.FolderOf(earlier);
-            if (parent.Find(name) is null) continue;
-            using (var folder = parent.OpenFolder(name))
-                if (folder.Find(Layout.Original) is not null) continue;
-            Trees.TreeRemoval.Run(parent, name, work.Stop);
-        }
+        foreach (var earlier in work.Docket.Supersedes) ClearFolder(work, parent, earlier);
     }
 }

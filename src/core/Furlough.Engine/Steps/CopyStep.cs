@@ -12,10 +12,10 @@ public sealed class CopyStep : IStep
     public Step Name => Step.Copy;
 
     /// <inheritdoc/>
-    public void Perform(Work work) => Copy(work, Name, new Dictionary<string, ManifestEntry>(StringComparer.Ordinal), inUse: work.Docket.Method == Method.Warm);
+    public void Perform(Work work) => Copy(work, Name, null, inUse: work.Docket.Method == Method.Warm);
 
-    /// <summary>Makes the staging folder equal to the source and lists it as the manifest. What is in <paramref name="earlier"/>, or was listed by an attempt cut short, is kept where both sides are unchanged.</summary>
-    internal static void Copy(Work work, Step step, Dictionary<string, ManifestEntry> earlier, bool inUse)
+    /// <summary>Makes the staging folder equal to the source and lists it as the manifest. What an attempt cut short has listed, or the list named <paramref name="proven"/>, is kept where both sides are unchanged.</summary>
+    internal static void Copy(Work work, Step step, string? proven, bool inUse)
     {
         var sourceVolume = work.SourceVolume();
         var targetVolume = work.TargetVolume();
@@ -26,28 +26,25 @@ public sealed class CopyStep : IStep
         if (own.Find(Layout.Manifest) is not null) own.RemoveFile(Layout.Manifest);
 
         var lists = own.List().Where(e => e.Name.StartsWith(Layout.Listed, StringComparison.Ordinal)).Select(e => e.Name).ToList();
-        foreach (var name in lists.OrderBy(Number)) ReadInto(earlier, own, name);
+        var earlier = lists.OrderByDescending(Number).Concat(proven is null ? [] : [proven]).Select(name => new ManifestCursor(Work.ReadManifest(own, name))).ToList();
         var fresh = Layout.Listed + (lists.Select(Number).DefaultIfEmpty(0).Max() + 1).ToString(CultureInfo.InvariantCulture);
-        var counter = new TreeCounter();
-        using (work.Watch(step, counter))
-        using (var list = own.MakeFile(fresh))
+        var counter = work.Counter();
+        try
         {
+            using var watch = work.Watch(step, counter);
+            using var list = own.MakeFile(fresh);
             own.Flush();
             var order = new CopyOrder(targetVolume, list, earlier, Math.Min(sourceVolume.Workers, targetVolume.Workers), inUse ? work.Time : null);
             foreach (var note in TreeCopy.Run(source, staging, order, counter, work.Stop)) work.Report(note);
+        }
+        finally
+        {
+            foreach (var list in earlier) list.Dispose();
         }
         work.TargetVolume();
         own.Move(fresh, own, Layout.Manifest);
         foreach (var list in lists) own.RemoveFile(list);
         own.Flush();
-    }
-
-    /// <summary>Reads a list into a dictionary by path; later ones replace earlier ones.</summary>
-    internal static void ReadInto(Dictionary<string, ManifestEntry> entries, IFolder own, string name)
-    {
-        using var file = own.OpenFile(name);
-        using var stream = file.Read();
-        foreach (var entry in Manifest.Read(stream)) entries[entry.Path] = entry;
     }
 
     /// <summary>Opens the holding's folder at its source.</summary>

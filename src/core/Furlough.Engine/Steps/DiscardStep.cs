@@ -37,7 +37,7 @@ public sealed class DiscardStep : IStep
                     ConfirmAgain(work, volume, own, id);
                     work.Note(Confirmed + id, "yes");
                 }
-                var counter = new TreeCounter();
+                var counter = work.Counter();
                 using (work.Watch(Name, counter)) TreeRemoval.Run(own, Layout.Original, work.Stop, counter, volume.Workers);
             }
         }

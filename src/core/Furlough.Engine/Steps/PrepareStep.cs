@@ -28,13 +28,9 @@ public sealed class PrepareStep : IStep
         var docket = work.Docket;
         var sourceVolume = work.SourceVolume();
         var targetVolume = work.TargetVolume();
-        RequirePlainPath(docket.Source);
-        RequirePlainPath(docket.Target);
-        if (docket.Target.IsInside(docket.Source) || docket.Source.IsInside(docket.Target))
-            throw new Fault("target-inside-source", $"`{work.Machine.Volumes.Show(docket.Target)}` and `{work.Machine.Volumes.Show(docket.Source)}` lie one inside the other.", "Plan another place.");
+        RequireSensiblePlaces(work);
         if (docket.Method == Method.Exchange && docket.Source.Volume != docket.Target.Volume)
             throw new Fault("exchange-across-volumes", "The exchange method works on one volume only.", "Make a new plan with the cold method.");
-        RequirePointersAsSurveyed(work);
         using var sourceParent = Work.TryParent(sourceVolume, docket.Source);
         if (sourceParent?.Find(docket.Source.Parts[^1]) is not { Kind: NodeKind.Folder } source) throw Faults.SourceMissing(work.Machine.Volumes.Show(docket.Source));
 
@@ -44,27 +40,28 @@ public sealed class PrepareStep : IStep
         RequireSpace(work, targetVolume);
         work.Note(Compared, "yes");
         using var parent = MakeParents(work, root, docket.AccountId, source.Group);
-        RequireNobodyNew(work, sourceVolume, root, source);
+        RequireNobodyNew(work, sourceVolume, root);
         using var own = work.TryOwn(parent) ?? parent.MakeFolder(work.FolderName, Layout.Closed);
         if (docket.Method != Method.Exchange && own.Find(Layout.Staging) is null) own.MakeFolder(Layout.Staging, Layout.Closed).Dispose();
-        if (own.Find(Layout.Receipt) is null) new Receipt(docket, work.History(), work.Time.GetUtcNow(), 0, 0, "").Write(own, work.Signer);
+        if (own.Find(Layout.Receipt) is null) new Receipt(docket, work.History(), work.Time.GetUtcNow(), 0, 0, "", []).Write(own, work.Signer);
         own.Flush();
         parent.Flush();
+    }
+
+    /// <summary>Both places are plain paths, and neither lies inside the other.</summary>
+    internal static void RequireSensiblePlaces(Work work)
+    {
+        var docket = work.Docket;
+        RequirePlainPath(docket.Source);
+        RequirePlainPath(docket.Target);
+        if (docket.Target.IsInside(docket.Source) || docket.Source.IsInside(docket.Target))
+            throw new Fault("target-inside-source", $"`{work.Machine.Volumes.Show(docket.Target)}` and `{work.Machine.Volumes.Show(docket.Source)}` lie one inside the other.", "Plan another place.");
     }
 
     private static void RequirePlainPath(Place place)
     {
         if (place.Parts.Count == 0 || place.Parts.Any(p => p is "" or "." or ".." || p.Contains('\0') || p.StartsWith(Layout.Prefix, StringComparison.Ordinal)))
             throw new Fault("path-refused", $"`{PathText.Show(place.Path)}` is no plain path below a volume.", "Correct the path in the brief and make a new plan.");
-    }
-
-    private static void RequirePointersAsSurveyed(Work work)
-    {
-        foreach (var change in work.Docket.Pointers)
-        {
-            var found = work.Machine.Pointers.Read(change.Address);
-            if (found != change.Expected) throw Faults.PointerChanged(change.Address, change.Expected, found);
-        }
     }
 
     /// <summary>Removes what earlier dockets of this relocation could not remove because their volume was away: their staging folder, or their untouched copy at the target.</summary>
@@ -89,7 +86,8 @@ public sealed class PrepareStep : IStep
     private static bool TakeBackCopy(Work work, IVolume volume, IFolder parent, IFolder own, Guid earlier)
     {
         var leaf = work.Docket.Target.Parts[^1];
-        if (work.Journal.Read(earlier).Notes.GetValueOrDefault(RepointStep.TargetId) is not { } id || own.Find(Layout.Manifest) is null) return true;
+        var notes = work.Journal.Read(earlier).Notes;
+        if (notes.ContainsKey(AdoptPrepareStep.Adopted) || notes.GetValueOrDefault(RepointStep.TargetId) is not { } id || own.Find(Layout.Manifest) is null) return true;
         if (parent.Find(leaf) is not { Kind: NodeKind.Folder } there || there.FileId.ToString(CultureInfo.InvariantCulture) != id) return true;
         using (var copy = parent.OpenFolder(leaf))
             if (TreeProof.Copy(copy, Work.ReadManifest(own), volume, new TreeCounter(), work.Stop).Difference is not null) return false;
@@ -99,7 +97,7 @@ public sealed class PrepareStep : IStep
     }
 
     /// <summary>I7: what exists at the target is never overwritten; an empty folder may give way.</summary>
-    private static void RequireFreeTarget(Work work, IFolder root)
+    internal static void RequireFreeTarget(Work work, IFolder root)
     {
         var place = work.Docket.Target;
         using var parent = Reach.TryFolder(root, place.Parts.SkipLast(1));
@@ -144,27 +142,29 @@ public sealed class PrepareStep : IStep
         return at;
     }
 
-    /// <summary>I12: the folders above the target let nobody through whom those above the source kept out, unless the holding itself is closed.</summary>
-    private static void RequireNobodyNew(Work work, IVolume sourceVolume, IFolder targetRoot, NodeFacts holding)
+    /// <summary>I12: whoever could not reach the source cannot reach the target; the holding's own rights come along, so the folders above decide.</summary>
+    internal static void RequireNobodyNew(Work work, IVolume sourceVolume, IFolder targetRoot)
     {
-        const uint othersPass = 1, othersRead = 5;
-        if ((holding.Mode & othersRead) == 0 || !work.TargetVolume().Abilities.Owners) return;
+        if (!work.TargetVolume().Abilities.Owners) return;
         using var sourceRoot = sourceVolume.OpenRoot();
-        if (OthersPass(sourceRoot, work.Docket.Source) || !OthersPass(targetRoot, work.Docket.Target)) return;
+        using var holding = Reach.Folder(sourceRoot, work.Docket.Source.Parts);
+        var itself = (holding.Facts(), holding.ReadAttributes());
+        var accounts = work.Machine.Accounts;
+        var fresh = accounts.WhoReaches([.. Above(targetRoot, work.Docket.Target), itself]).Except(accounts.WhoReaches([.. Above(sourceRoot, work.Docket.Source), itself])).Order(StringComparer.Ordinal).ToList();
+        if (fresh.Count == 0) return;
         throw new Fault("target-too-open",
-            $"Other accounts cannot reach the source, but could read `{work.Machine.Volumes.Show(work.Docket.Target)}`: the folders above it are open to everybody.",
+            $"The source is closed to {string.Join(", ", fresh)}, but `{work.Machine.Volumes.Show(work.Docket.Target)}` would not be: the folders above it let them through.",
             "Close the folder above the target (for example to mode 0700 of the account), then {retry}.");
+    }
 
-        static bool OthersPass(IFolder root, Place place)
+    /// <summary>The folders above a place, from its volume's root on.</summary>
+    private static IEnumerable<(NodeFacts, Attributes)> Above(IFolder root, Place place)
+    {
+        yield return (root.Facts(), root.ReadAttributes());
+        for (var i = 1; i < place.Parts.Count; i++)
         {
-            if ((root.Facts().Mode & othersPass) == 0) return false;
-            var parts = place.Parts;
-            for (var i = 1; i < parts.Count; i++)
-            {
-                using var folder = Reach.TryFolder(root, parts.Take(i));
-                if (folder is not null && (folder.Facts().Mode & othersPass) == 0) return false;
-            }
-            return true;
+            using var folder = Reach.Folder(root, place.Parts.Take(i));
+            yield return (folder.Facts(), folder.ReadAttributes());
         }
     }
 }

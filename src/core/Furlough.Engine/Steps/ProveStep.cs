@@ -20,28 +20,35 @@ public sealed class ProveStep : IStep
         var targetVolume = work.TargetVolume();
         using var parent = Work.Parent(targetVolume, work.Docket.Target);
         using var own = parent.OpenFolder(work.FolderName);
-        Prove(work, Name, own, targetVolume, null);
-        if (work.Docket.Method != Method.Warm) RequireSourceUnchanged(work, own, sourceVolume);
+        using (var staging = own.OpenFolder(Layout.Staging)) Prove(work, Name, own, staging, targetVolume, null);
+        if (work.Docket.Method != Method.Warm) RequireSourceUnchanged(work, Name, own, sourceVolume);
     }
 
-    /// <summary>Compares the staging folder with the manifest; reads back what is not in <paramref name="proven"/>.</summary>
-    internal static void Prove(Work work, Step step, IFolder own, IVolume targetVolume, IReadOnlyDictionary<string, ManifestEntry>? proven)
+    /// <summary>Compares a copy with the manifest; reads back what does not stand unchanged in the list named <paramref name="proven"/>.</summary>
+    internal static void Prove(Work work, Step step, IFolder own, IFolder tree, IVolume targetVolume, string? proven)
     {
-        using var staging = own.OpenFolder(Layout.Staging);
-        var counter = new TreeCounter();
+        var counter = work.Counter();
         ProofResult copy;
-        using (work.Watch(step, counter)) copy = TreeProof.Copy(staging, Work.ReadManifest(own), targetVolume, counter, work.Stop, proven);
+        using (work.Watch(step, counter)) copy = TreeProof.Copy(tree, proven is null ? Work.ReadManifest(own) : Marked(own, proven), targetVolume, counter, work.Stop);
         if (copy.Difference is { } difference) throw Faults.NotProven(difference);
         if (!copy.FromMedium) work.Report("Proven from cache: this volume cannot be read past it.");
         work.TargetVolume();
         work.Note(Proven, FormattableString.Invariant($"{copy.Files} {copy.BytesRead}"));
     }
 
-    /// <summary>Nobody uses the source, and it still is what was copied.</summary>
-    internal static void RequireSourceUnchanged(Work work, IFolder own, IVolume sourceVolume)
+    /// <summary>The manifest, with what was read back before and not been copied again since marked as proven.</summary>
+    private static IEnumerable<ManifestEntry> Marked(IFolder own, string proven)
     {
-        QuiesceStep.RequireUnused(work);
+        using var before = new ManifestCursor(Work.ReadManifest(own, proven));
+        foreach (var entry in Work.ReadManifest(own))
+            yield return before.Find(entry.Path, entry.Facts.Kind == NodeKind.Folder) == entry ? entry with { IsProven = true } : entry;
+    }
+
+    /// <summary>Nobody uses the source, and it still is what was copied.</summary>
+    internal static void RequireSourceUnchanged(Work work, Step step, IFolder own, IVolume sourceVolume)
+    {
+        QuiesceStep.RequireUnused(work, step);
         using var source = CopyStep.OpenHolding(work, sourceVolume);
-        if (TreeProof.Unchanged(source, Work.ReadManifest(own), sourceVolume.Workers, work.Stop).Difference is { } change) throw Faults.SourceChanged(change);
+        if (TreeProof.Unchanged(source, Work.ReadManifest(own, work.ListOfSource), sourceVolume.Workers, work.Stop).Difference is { } change) throw Faults.SourceChanged(change);
     }
 }

@@ -6,7 +6,10 @@ namespace Furlough.Engine.Steps;
 public sealed class QuiesceStep : IStep
 {
     /// <summary>What has to be put back for the account to sign in again.</summary>
-    internal const string SignIn = "sign-in";
+    private const string SignIn = "sign-in";
+    private const char Barred = '=';
+
+    private static readonly TimeSpan LookAgain = TimeSpan.FromSeconds(1);
 
     /// <inheritdoc/>
     public Step Name => Step.Quiesce;
@@ -16,15 +19,48 @@ public sealed class QuiesceStep : IStep
     {
         var activity = work.Machine.Activity;
         var account = work.Docket.Holding.Account;
-        if (work.Noted(SignIn) is null && activity.SignInRecord(account) is { } record) work.Note(SignIn, record);
-        if (work.Noted(SignIn) is not null) activity.BarSignIn(account);
+        if (Kept(work) is null && activity.SignInRecord(account) is { } record) work.Note(SignIn, Barred + record);
+        if (Kept(work) is not null) activity.BarSignIn(account);
         else work.Report($"The sign-in of {account} cannot be barred on this machine; changes made meanwhile would be found before reopening.");
-        RequireUnused(work);
+        try
+        {
+            RequireUnused(work, Name);
+        }
+        catch (Fault inUse) when (inUse.Code == Faults.FilesInUseCode && work.Docket.Terms.KeepWaiting)
+        {
+            LetIn(work);
+            throw new Parked(inUse);
+        }
     }
 
-    /// <summary>Nobody may hold files below the source open.</summary>
-    internal static void RequireUnused(Work work)
+    /// <summary>Nobody may hold files below the source open; waits for that as long as the docket's terms say.</summary>
+    internal static void RequireUnused(Work work, Step step)
     {
-        if (work.Machine.Activity.InUse(work.Docket.Source) is { Count: > 0 } list) throw Faults.FilesInUse(list);
+        var began = work.Time.GetTimestamp();
+        for (var told = false; work.Machine.Activity.InUse(work.Moving) is { Count: > 0 } list; told = true)
+        {
+            var left = work.Docket.Terms.FilesInUseWait - work.Time.GetElapsedTime(began);
+            if (left <= TimeSpan.Zero) throw Faults.FilesInUse(list);
+            if (!told) work.Waits(step, Faults.FilesInUse(list));
+            work.Heed();
+            work.Delay(left < LookAgain ? left : LookAgain);
+        }
     }
+
+    /// <summary>Lets the account in again as it was before.</summary>
+    internal static void LetIn(Work work)
+    {
+        if (Kept(work) is not { } record) return;
+        work.Machine.Activity.AllowSignIn(work.Docket.Holding.Account, record);
+        work.Note(SignIn, "");
+    }
+
+    /// <summary>Whether this docket keeps the account out now.</summary>
+    internal static bool IsKeptOut(Work work) => Kept(work) is not null;
+
+    /// <summary>Whether the account can be kept out on this machine.</summary>
+    internal static bool CanKeepOut(Work work) => work.Machine.Activity.SignInRecord(work.Docket.Holding.Account) is not null;
+
+    /// <summary>How the sign-in was before it was barred; null when it is not barred.</summary>
+    private static string? Kept(Work work) => work.Noted(SignIn) is [Barred, .. var record] ? record : null;
 }

@@ -19,10 +19,10 @@ public sealed class ReopenStep : IStep
         {
             work.TargetVolume();
             work.RequirePointersAtTarget();
-            if (work.Docket.Method != Method.Exchange) CompareOriginal(work);
+            if (work.KeepsOriginal) CompareOriginal(work);
             work.Note(Compared, "yes");
         }
-        if (work.Noted(QuiesceStep.SignIn) is { } record) work.Machine.Activity.AllowSignIn(work.Docket.Holding.Account, record);
+        QuiesceStep.LetIn(work);
     }
 
     private static void CompareOriginal(Work work)
@@ -33,6 +33,6 @@ public sealed class ReopenStep : IStep
         using var targetOwn = targetParent.OpenFolder(work.FolderName);
         using var own = sourceParent.OpenFolder(work.FolderName);
         using var original = own.OpenFolder(Layout.Original);
-        if (TreeProof.Unchanged(original, Work.ReadManifest(targetOwn), volume.Workers, work.Stop).Difference is { } change) throw Faults.SourceChanged(change);
+        if (TreeProof.Unchanged(original, Work.ReadManifest(targetOwn, work.ListOfSource), volume.Workers, work.Stop).Difference is { } change) throw Faults.SourceChanged(change);
     }
 }

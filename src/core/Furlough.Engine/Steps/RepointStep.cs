@@ -17,18 +17,13 @@ public sealed class RepointStep : IStep
     public void Perform(Work work)
     {
         var targetVolume = work.TargetVolume();
-        work.SourceVolume();
         using (var parent = Work.Parent(targetVolume, work.Docket.Target))
         {
-            if (work.Docket.Method == Method.Exchange)
-            {
-                using var from = Work.Parent(work.SourceVolume(), work.Docket.Source);
-                Arrive(work, from, work.Docket.Source.Parts[^1], parent);
-            }
+            if (work.Noted(AdoptPrepareStep.Adopted) is not null) Stay(work, parent);
             else
             {
-                using var own = parent.OpenFolder(work.FolderName);
-                Arrive(work, own, Layout.Staging, parent);
+                using var from = Whence(work, parent, out var name);
+                Arrive(work, from, name, parent);
             }
         }
         foreach (var change in work.Docket.Pointers)
@@ -41,13 +36,36 @@ public sealed class RepointStep : IStep
         work.RequirePointersAtTarget();
     }
 
+    /// <summary>The data is where it shall be.</summary>
+    private static void Stay(Work work, IFolder parent)
+    {
+        if (work.Noted(TargetId) is not null) return;
+        if (parent.Find(work.Docket.Target.Parts[^1]) is not { Kind: NodeKind.Folder } there) throw Missing();
+        work.Note(TargetId, there.FileId.ToString(CultureInfo.InvariantCulture));
+    }
+
+    /// <summary>What becomes the target: the source itself, the original, or the proven copy.</summary>
+    private static IFolder Whence(Work work, IFolder parent, out string name)
+    {
+        if (work.Docket.Work == DocketWork.FallBack)
+        {
+            name = Layout.Original;
+            return FallBackPrepareStep.OriginalsFolder(work, parent) ?? throw Missing();
+        }
+        var source = work.SourceVolume();
+        name = work.Docket.Method == Method.Exchange ? work.Docket.Source.Parts[^1] : Layout.Staging;
+        return work.Docket.Method == Method.Exchange ? Work.Parent(source, work.Docket.Source) : parent.OpenFolder(work.FolderName);
+    }
+
+    private static Fault Missing() => new("copy-missing", "What was to become live is gone from the target volume.", "Find out who removed it, then {retry}.");
+
     private static void Arrive(Work work, IFolder from, string name, IFolder parent)
     {
         var leaf = work.Docket.Target.Parts[^1];
         if (from.Find(name) is not { } moving)
         {
             if (IsArrived(work, parent)) return;
-            throw new Fault("copy-missing", "The proven copy is gone from the target volume.", "Find out who removed it, then {retry}.");
+            throw Missing();
         }
         work.Note(TargetId, moving.FileId.ToString(CultureInfo.InvariantCulture));
         if (parent.Find(leaf) is { Kind: NodeKind.Folder } && work.Noted(PrepareStep.EmptyTarget) is not null) parent.RemoveFolder(leaf);

@@ -14,19 +14,23 @@ public sealed class SetAsideStep : IStep
     {
         work.TargetVolume();
         work.RequirePointersAtTarget();
-        using var sourceParent = Work.Parent(work.SourceVolume(), work.Docket.Source);
         using var targetParent = Work.Parent(work.TargetVolume(), work.Docket.Target);
         using var targetOwn = targetParent.OpenFolder(work.FolderName);
+        var proven = (work.Noted(ProveStep.Proven) ?? "0 0").Split(' ').Select(long.Parse).ToArray();
+        var receipt = new Receipt(work.Docket, work.History(), work.Time.GetUtcNow(), proven[0], proven[1], ManifestDigest(targetOwn), work.Machine.Accounts.Names());
+        receipt.Write(targetOwn, work.Signer);
+        if (work.Noted(AdoptPrepareStep.NothingAtSource) is null) SetAside(work, targetOwn, receipt);
+    }
+
+    private static void SetAside(Work work, IFolder targetOwn, Receipt receipt)
+    {
+        using var sourceParent = Work.Parent(work.SourceVolume(), work.Docket.Source);
         using var own = work.TryOwn(sourceParent) ?? sourceParent.MakeFolder(work.FolderName, Layout.Closed);
         // Its own name is durable before anything is moved into it: the original must not hang on a folder that a crash forgets.
         sourceParent.Flush();
-
-        var proven = (work.Noted(ProveStep.Proven) ?? "0 0").Split(' ').Select(long.Parse).ToArray();
-        var receipt = new Receipt(work.Docket, work.History(), work.Time.GetUtcNow(), proven[0], proven[1], ManifestDigest(targetOwn));
-        receipt.Write(targetOwn, work.Signer);
         try
         {
-            if (own.Find(Layout.Manifest) is null) CopyManifest(targetOwn, own);
+            if (own.Find(Layout.Manifest) is null) DurableFile.Copy(targetOwn, work.ListOfSource, own, Layout.Manifest);
             receipt.Write(own, work.Signer);
         }
         catch (IoFault fault) when (fault.Reason == IoReason.NoSpace)
@@ -41,23 +45,9 @@ public sealed class SetAsideStep : IStep
         }
     }
 
-    private static string ManifestDigest(IFolder own)
+    internal static string ManifestDigest(IFolder own)
     {
         using var file = own.OpenFile(Layout.Manifest);
         return file.ReadBack(new ByteCounter(), CancellationToken.None).Digest.ToString("x", System.Globalization.CultureInfo.InvariantCulture);
-    }
-
-    private static void CopyManifest(IFolder from, IFolder to)
-    {
-        const string fresh = Layout.Manifest + "-new";
-        if (to.Find(fresh) is not null) to.RemoveFile(fresh);
-        using (var source = from.OpenFile(Layout.Manifest))
-        using (var copy = to.MakeFile(fresh))
-        {
-            source.CopyTo(copy, new ByteCounter(), CancellationToken.None);
-            copy.Flush();
-        }
-        to.Move(fresh, to, Layout.Manifest);
-        to.Flush();
     }
 }

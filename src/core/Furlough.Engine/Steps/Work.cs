@@ -12,6 +12,7 @@ public sealed class Work(Docket docket, IMachine machine, IJournal journal, IPer
 
     private readonly List<string> _notes = [];
     private readonly List<IVolume> _open = [];
+    private readonly Pace _pace = new(docket, permits, () => !journal.Read(docket.Id).Done.Contains(Step.Quiesce), time, stop);
 
     /// <summary>The docket.</summary>
     public Docket Docket => docket;
@@ -42,6 +43,15 @@ public sealed class Work(Docket docket, IMachine machine, IJournal journal, IPer
 
     /// <summary>Adds to what is reported.</summary>
     public void Report(string note) => _notes.Add(note);
+
+    /// <summary>Counts at the docket's pace.</summary>
+    public TreeCounter Counter() => new(_pace.Pass);
+
+    /// <summary>Stops the work where the service wishes it.</summary>
+    public void Heed() => _pace.Heed();
+
+    /// <summary>Lets time pass, unless the work is stopped.</summary>
+    public void Delay(TimeSpan length) => Task.Delay(length, time, stop).GetAwaiter().GetResult();
 
     /// <summary>What a step wrote down, or null.</summary>
     public string? Noted(string key) => journal.Read(docket.Id).Notes.GetValueOrDefault(key);
@@ -125,8 +135,8 @@ public sealed class Work(Docket docket, IMachine machine, IJournal journal, IPer
     /// <summary>The same in terms of the relocation, whose source a return goes back to.</summary>
     public Live LiveOfRelocation() => (docket.Work, LiveNow()) switch
     {
-        (DocketWork.Return, Live.Source) => Live.Target,
-        (DocketWork.Return, Live.Target) => Live.Source,
+        (DocketWork.Return or DocketWork.FallBack, Live.Source) => Live.Target,
+        (DocketWork.Return or DocketWork.FallBack, Live.Target) => Live.Source,
         (_, var live) => live,
     };
 
@@ -138,8 +148,19 @@ public sealed class Work(Docket docket, IMachine machine, IJournal journal, IPer
         {
             Live.Unknown => $"where its settings lead (between `{machine.Volumes.Show(docket.Source)}` and `{machine.Volumes.Show(docket.Target)}`)",
             Live.Target => $"its {relocation.Word()}, `{machine.Volumes.Show(docket.Target)}`",
+            _ when docket.Work == DocketWork.FallBack => $"its {relocation.Word()}, `{machine.Volumes.Show(docket.Source)}`, as far as it is not lost, and the original is kept",
             _ => $"its {relocation.Word()}, `{machine.Volumes.Show(docket.Source)}`",
         };
+    }
+
+    /// <summary>Every pointer must read what the docket expects (I9).</summary>
+    public void RequirePointersAtSource()
+    {
+        foreach (var change in docket.Pointers)
+        {
+            var found = machine.Pointers.Read(change.Address);
+            if (found != change.Expected) throw Faults.PointerChanged(change.Address, change.Expected, found);
+        }
     }
 
     /// <summary>Every pointer must lead to the target.</summary>
@@ -153,16 +174,37 @@ public sealed class Work(Docket docket, IMachine machine, IJournal journal, IPer
         }
     }
 
+    /// <summary>What the list of the source is called in the folder beside the target: a copy is equal to its source and has one list; what was adopted by a receipt is not.</summary>
+    public string ListOfSource => docket.Adoption is null ? Layout.Manifest : Layout.SourceManifest;
+
     /// <summary>The entries of a complete manifest.</summary>
-    public static IEnumerable<ManifestEntry> ReadManifest(IFolder own)
+    public static IEnumerable<ManifestEntry> ReadManifest(IFolder own, string name = Layout.Manifest)
     {
-        using var file = own.OpenFile(Layout.Manifest);
+        using var file = own.OpenFile(name);
         using var stream = file.Read();
         foreach (var entry in Trees.Manifest.Read(stream)) yield return entry;
     }
 
     /// <summary>Reports progress while something runs, twice a second at most.</summary>
     public IDisposable Watch(Step step, TreeCounter counter) => new ProgressMeter(docket, step, counter, watcher, time);
+
+    /// <summary>Whether the source is set aside when the work is done.</summary>
+    public bool KeepsOriginal => docket is { Method: not Method.Exchange, Work: DocketWork.Relocate or DocketWork.Return } && Noted(AdoptPrepareStep.NothingAtSource) is null;
+
+    /// <summary>Where nobody may hold files open: what is moved.</summary>
+    public Place Moving => docket.Work != DocketWork.FallBack ? docket.Source
+        : docket.Target with { Path = string.Join('/', [.. docket.Target.Parts.SkipLast(1), Layout.FolderOf(docket.Originals[0]), Layout.Original]) };
+
+    /// <summary>The state of a docket of this kind while it is carried out.</summary>
+    public RelocationState UnderWay => docket.Work switch
+    {
+        DocketWork.Discard => RelocationState.Discarding,
+        DocketWork.Return or DocketWork.FallBack => RelocationState.Returning,
+        _ => RelocationState.UnderWay,
+    };
+
+    /// <summary>Reports that the work waits, and for what.</summary>
+    public void Waits(Step step, Fault why) => Changed(RelocationState.Waiting, step, FailureText.Of(this, why, $"Nothing has changed; the data lives at {LiveInWords()}."));
 
     /// <summary>Reports a state.</summary>
     public void Changed(RelocationState state, Step? step, Failure? failure = null, OriginalFacts? original = null) =>

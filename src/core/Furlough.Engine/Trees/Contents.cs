@@ -1,4 +1,5 @@
 using Furlough.Engine.Ports;
+using Furlough.Model;
 
 namespace Furlough.Engine.Trees;
 
@@ -6,19 +7,23 @@ namespace Furlough.Engine.Trees;
 /// <param name="Files">Everything that is no folder.</param>
 /// <param name="DataBytes">Bytes of data: each file once however many names it has, holes not counted.</param>
 /// <param name="HiddenBytes">The part of it whose name or a folder above it begins with a dot.</param>
-public readonly record struct Contents(long Files, long DataBytes, long HiddenBytes)
+/// <param name="Demands">What it asks of the file system that stores it.</param>
+public readonly record struct Contents(long Files, long DataBytes, long HiddenBytes, Demands Demands)
 {
     /// <summary>Measures a tree; folders that cannot be opened are passed over and named in <paramref name="unread"/>.</summary>
     public static Contents Of(IFolder root, ICollection<string> unread, CancellationToken stop)
     {
+        var demands = new DemandSurvey();
         long files = 0, data = 0, hidden = 0;
         var counted = new HashSet<(ulong, ulong)>();
         Below(root, "", false, 0);
-        return new Contents(files, data, hidden);
+        return new Contents(files, data, hidden, new Demands(demands.Found, demands.LargestFileBytes, demands.LongestPathBytes));
 
         void Below(IFolder folder, string path, bool isHidden, int level)
         {
-            foreach (var entry in folder.List())
+            var entries = folder.List();
+            demands.Folder(path, entries);
+            foreach (var entry in entries)
             {
                 stop.ThrowIfCancellationRequested();
                 var hides = isHidden || entry.Name.StartsWith('.');
@@ -32,7 +37,9 @@ public readonly record struct Contents(long Files, long DataBytes, long HiddenBy
                         continue;
                     }
                     files++;
-                    if (entry.Kind != NodeKind.File || folder.Find(entry.Name) is not { } facts) continue;
+                    var found = entry.Kind == NodeKind.File ? folder.Find(entry.Name) : null;
+                    demands.Node(Walk.Join(path, entry.Name), entry.Kind, found, folder.HasAttributes(entry.Name));
+                    if (found is not { } facts) continue;
                     if (facts.Links > 1 && !counted.Add((facts.Device, facts.FileId))) continue;
                     var bytes = Math.Min(facts.SizeBytes, facts.AllocatedBytes);
                     data += bytes;

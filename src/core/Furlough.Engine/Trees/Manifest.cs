@@ -11,6 +11,9 @@ namespace Furlough.Engine.Trees;
 /// <param name="Link">A symbolic link's target, or for a further name of a file (a hard link) the path of its first.</param>
 public sealed record ManifestEntry(string Path, NodeFacts Facts, UInt128 Digest, UInt128 AttributesDigest, string? Link)
 {
+    /// <summary>Its content was read back before and has not been written since. Not written down.</summary>
+    public bool IsProven { get; init; }
+
     /// <summary>A further name of a file whose first name stands earlier in the manifest.</summary>
     public bool IsHardLink => Facts.Kind == NodeKind.File && Link is not null;
 

@@ -3,12 +3,13 @@ using Furlough.Engine.Ports;
 namespace Furlough.Engine.Trees;
 
 /// <summary>Counts what passes, for the progress that people see.</summary>
-public sealed class TreeCounter
+/// <param name="passing">Told of all bytes and files as they pass; see <see cref="ByteCounter"/>.</param>
+public sealed class TreeCounter(Action<long>? passing = null)
 {
     private long _files;
 
     /// <summary>Bytes done.</summary>
-    public ByteCounter Bytes { get; } = new();
+    public ByteCounter Bytes { get; } = new(passing);
 
     /// <summary>Files done.</summary>
     public long Files => Interlocked.Read(ref _files);
@@ -20,9 +21,9 @@ public sealed class TreeCounter
 /// <summary>What a copy is made with.</summary>
 /// <param name="TargetVolume">The volume of the target, opened before the first write, so that its sync reports every error.</param>
 /// <param name="Manifest">An empty file that receives the list.</param>
-/// <param name="Earlier">What earlier attempts listed, by path.</param>
+/// <param name="Earlier">What earlier attempts listed, the newest first.</param>
 /// <param name="InUse">The clock, when people go on working in the source: what vanishes or keeps changing is left for the catch-up. Null when nobody does.</param>
-public sealed record CopyOrder(IVolume TargetVolume, IFileHandle Manifest, IReadOnlyDictionary<string, ManifestEntry> Earlier, int Workers, TimeProvider? InUse);
+public sealed record CopyOrder(IVolume TargetVolume, IFileHandle Manifest, IReadOnlyList<ManifestCursor> Earlier, int Workers, TimeProvider? InUse);
 
 /// <summary>
 /// Copies a tree into an empty or partly filled staging tree and lists what it copied. A node is listed only after it is durable; what an
@@ -103,11 +104,11 @@ public sealed class TreeCopy : IDisposable
     private void HandPortion(FolderPair at, string path, IReadOnlyList<FolderEntry> leaves, int from, int count)
     {
         var done = new ManifestEntry?[count];
-        List<(int, string)> files = new(count);
+        List<(int, string, ManifestEntry?)> files = new(count);
         for (var i = 0; i < count; i++)
         {
             var entry = leaves[from + i];
-            if (entry.Kind == NodeKind.File) files.Add((i, entry.Name));
+            if (entry.Kind == NodeKind.File) files.Add((i, entry.Name, at.Fresh ? null : Earlier(Walk.Join(path, entry.Name))));
             else done[i] = OrLeave(at, entry.Name, Walk.Join(path, entry.Name), CopyOther);
         }
         Append(done);
@@ -115,11 +116,19 @@ public sealed class TreeCopy : IDisposable
         if (_batchEntries >= BatchEntries || _counter.Bytes.Bytes - _batchStart >= BatchBytes) EndBatch(end: false);
     }
 
+    /// <summary>What an earlier attempt listed for a file; asked in walking sequence.</summary>
+    private ManifestEntry? Earlier(string path)
+    {
+        foreach (var list in _order.Earlier)
+            if (list.Find(path, isFolder: false) is { } entry) return entry;
+        return null;
+    }
+
     private void CopyPortion(Portion portion)
     {
         using (portion)
         {
-            foreach (var (i, name) in portion.Files) portion.Done[i] = OrLeave(portion.At, name, Walk.Join(portion.Path, name), CopyFile);
+            foreach (var (i, name, earlier) in portion.Files) portion.Done[i] = OrLeave(portion.At, name, Walk.Join(portion.Path, name), (at, n, path) => CopyFile(at, n, path, earlier));
         }
     }
 
@@ -154,16 +163,16 @@ public sealed class TreeCopy : IDisposable
         }
     }
 
-    private ManifestEntry CopyFile(FolderPair at, string name, string path)
+    private ManifestEntry CopyFile(FolderPair at, string name, string path, ManifestEntry? earlier)
     {
         using var from = at.Source.OpenFile(name);
         var facts = from.Known;
-        if (facts.Links <= 1) return CopyContent(at, from, facts, name, path);
+        if (facts.Links <= 1) return CopyContent(at, from, facts, name, path, earlier);
         lock (_linked)
         {
             if (!_firstNames.TryGetValue((facts.Device, facts.FileId), out var first))
             {
-                var entry = CopyContent(at, from, facts, name, path);
+                var entry = CopyContent(at, from, facts, name, path, earlier);
                 _firstNames.Add((facts.Device, facts.FileId), entry);
                 return entry;
             }
@@ -175,9 +184,9 @@ public sealed class TreeCopy : IDisposable
         }
     }
 
-    private ManifestEntry CopyContent(FolderPair at, IFileHandle from, NodeFacts before, string name, string path)
+    private ManifestEntry CopyContent(FolderPair at, IFileHandle from, NodeFacts before, string name, string path, ManifestEntry? earlier)
     {
-        if (!at.Fresh && Kept(at.Target, name, path, before) is { } kept) return kept;
+        if (!at.Fresh && Kept(at.Target, name, before, earlier) is { } kept) return kept;
         for (var attempt = 1; ; attempt++)
         {
             _stop.ThrowIfCancellationRequested();
@@ -195,7 +204,7 @@ public sealed class TreeCopy : IDisposable
                 return new ManifestEntry(path, IsSettled(after) ? after : after with { ChangedNs = 0 }, digest, ContentDigest.Of(attributes), null);
             }
             if (attempt == Attempts) throw new IoFault(IoReason.Changed, path, "it is being written to while it is copied");
-            _counter.Bytes.Add(-after.SizeBytes);
+            _counter.Bytes.Skip(-after.SizeBytes);
             at.Target.RemoveFile(name);
             before = after;
         }
@@ -205,13 +214,13 @@ public sealed class TreeCopy : IDisposable
     private bool IsSettled(in NodeFacts facts) => _order.InUse is not { } clock || facts.ChangedNs < (clock.GetUtcNow() - Unsettled).ToUnixTimeMilliseconds() * 1_000_000;
 
     /// <summary>The entry of an earlier attempt when neither side has changed since; otherwise the target's name is free afterwards.</summary>
-    private ManifestEntry? Kept(IFolder target, string name, string path, NodeFacts source)
+    private ManifestEntry? Kept(IFolder target, string name, NodeFacts source, ManifestEntry? earlier)
     {
         if (target.Find(name) is not { } there) return null;
-        if (_order.Earlier.TryGetValue(path, out var entry) && !entry.IsHardLink && there.Kind == NodeKind.File && there.SizeBytes == source.SizeBytes
+        if (earlier is { IsHardLink: false } entry && there.Kind == NodeKind.File && there.SizeBytes == source.SizeBytes
             && Same(entry.Facts, source) && entry.Facts.FileId == source.FileId)
         {
-            _counter.Bytes.Add(source.SizeBytes);
+            _counter.Bytes.Skip(source.SizeBytes);
             _counter.FileDone();
             return entry;
         }
@@ -240,7 +249,7 @@ public sealed class TreeCopy : IDisposable
                 _notes.Add($"`{PathText.Show(path)}` is a socket: left out, its program makes it again.");
                 return null;
             case NodeKind.Device:
-                throw new Fault("device-node", $"`{PathText.Show(path)}` is a device node, which has no place in a user's folder.", "Take it away, then {retry}.");
+                throw Walk.DeviceNode(path);
             default:
                 throw new IoFault(IoReason.Changed, path, "it became something else while the tree was copied");
         }
@@ -297,7 +306,7 @@ public sealed class TreeCopy : IDisposable
     private static bool Same(in NodeFacts a, in NodeFacts b) => a.SizeBytes == b.SizeBytes && a.ModifiedNs == b.ModifiedNs && a.ChangedNs == b.ChangedNs;
 
     /// <summary>Some files of one folder; <paramref name="Done"/> gets their entries at the indexes given.</summary>
-    private sealed record Portion(FolderPair At, string Path, IReadOnlyList<(int Index, string Name)> Files, ManifestEntry?[] Done) : IDisposable
+    private sealed record Portion(FolderPair At, string Path, IReadOnlyList<(int Index, string Name, ManifestEntry? Earlier)> Files, ManifestEntry?[] Done) : IDisposable
     {
         public void Dispose() => At.Dispose();
     }

@@ -10,10 +10,9 @@ public sealed record ProofResult(string? Difference, long Files, long BytesRead,
 public static class TreeProof
 {
     /// <summary>Reads a copy back and compares everything that the volume can store with the manifest.</summary>
-    /// <param name="proven">Entries whose content was read back before and has not been written since.</param>
-    public static ProofResult Copy(IFolder root, IEnumerable<ManifestEntry> manifest, IVolume volume, TreeCounter counter, CancellationToken stop, IReadOnlyDictionary<string, ManifestEntry>? proven = null)
+    public static ProofResult Copy(IFolder root, IEnumerable<ManifestEntry> manifest, IVolume volume, TreeCounter counter, CancellationToken stop)
     {
-        var check = new CopyCheck(volume.Abilities, counter, proven, stop);
+        var check = new CopyCheck(volume.Abilities, counter, stop);
         var difference = Comparison.Run(root, manifest, volume.Readers, counter, check, stop);
         return new ProofResult(difference, counter.Files, check.BytesRead, check.FromMedium);
     }
@@ -23,6 +22,22 @@ public static class TreeProof
     {
         var counter = new TreeCounter();
         return new ProofResult(Comparison.Run(root, manifest, workers, counter, new SourceCheck(), stop), counter.Files, 0, true);
+    }
+
+    /// <summary>In what a tree differs from a list, as far as it shows without reading contents: names, sizes and times of what is no folder.</summary>
+    internal static IReadOnlyList<string> Differences(IFolder root, IEnumerable<ManifestEntry> listed, CancellationToken stop)
+    {
+        var wanted = listed.Where(e => e.Facts.Kind != NodeKind.Folder).ToDictionary(e => e.Path, e => e.Facts, StringComparer.Ordinal);
+        List<string> found = [];
+        Walk.Visit(root, (_, _, path, now) =>
+        {
+            if (now.Kind is NodeKind.Folder or NodeKind.Socket) return;
+            if (!wanted.Remove(path, out var then)) found.Add($"`{PathText.Show(path)}` is only there");
+            else if (now.Kind != then.Kind) found.Add($"`{PathText.Show(path)}` is a {now.Kind.Word()} there and a {then.Kind.Word()} at the source");
+            else if (now.Kind == NodeKind.File && now.SizeBytes != then.SizeBytes) found.Add($"`{PathText.Show(path)}` has {now.SizeBytes} bytes there and {then.SizeBytes} at the source");
+            else if (now.ModifiedNs != then.ModifiedNs) found.Add($"`{PathText.Show(path)}` has another modification time there");
+        }, stop);
+        return [.. found, .. wanted.Keys.Select(path => $"`{PathText.Show(path)}` is only at the source")];
     }
 
     /// <summary>What of a tree is neither gone nor as it was; null when everything left is. For an original whose removal was begun: removing changes the times of folders and of further names.</summary>
@@ -41,7 +56,7 @@ public static class TreeProof
     }
 
     /// <summary>A copy against what was copied.</summary>
-    private sealed class CopyCheck(FileSystemAbilities able, TreeCounter counter, IReadOnlyDictionary<string, ManifestEntry>? proven, CancellationToken stop) : IEntryCheck
+    private sealed class CopyCheck(FileSystemAbilities able, TreeCounter counter, CancellationToken stop) : IEntryCheck
     {
         private readonly Lock _lock = new();
         private readonly Dictionary<string, ulong> _firstNames = new(StringComparer.Ordinal);
@@ -71,8 +86,8 @@ public static class TreeProof
 
         private bool IsProven(ManifestEntry entry)
         {
-            if (proven is null || !proven.TryGetValue(entry.Path, out var before) || before != entry) return false;
-            counter.Bytes.Add(entry.Facts.SizeBytes);
+            if (!entry.IsProven) return false;
+            counter.Bytes.Skip(entry.Facts.SizeBytes);
             return true;
         }
 

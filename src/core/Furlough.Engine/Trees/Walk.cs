@@ -24,6 +24,23 @@ public static class Walk
     /// <summary>The path of an entry below a folder's path.</summary>
     public static string Join(string path, string name) => path.Length == 0 ? name : path + "/" + name;
 
+    /// <summary>Which of two paths comes first in walking sequence: below zero when it is <paramref name="a"/>.</summary>
+    public static int Compare(string a, bool aIsFolder, string b, bool bIsFolder)
+    {
+        var same = a.AsSpan().CommonPrefixLength(b);
+        if (same == a.Length && same == b.Length) return 0;
+        // A folder comes before what is below it.
+        if (same == a.Length && (same == 0 || b[same] == '/')) return -1;
+        if (same == b.Length && (same == 0 || a[same] == '/')) return 1;
+        var from = a.AsSpan(0, same).LastIndexOf('/') + 1;
+        var aPart = Part(a, from);
+        var bPart = Part(b, from);
+        var (aIsLeaf, bIsLeaf) = (!aIsFolder && from + aPart.Length == a.Length, !bIsFolder && from + bPart.Length == b.Length);
+        return aIsLeaf != bIsLeaf ? (aIsLeaf ? -1 : 1) : aPart.SequenceCompareTo(bPart);
+
+        static ReadOnlySpan<char> Part(string path, int from) => path.IndexOf('/', from) is var end and >= 0 ? path.AsSpan(from, end - from) : path.AsSpan(from);
+    }
+
     /// <summary>Visits every node; <paramref name="visit"/> gets its folder (null for the root), name, path and facts.</summary>
     public static void Visit(IFolder root, Action<IFolder?, string, string, NodeFacts> visit, CancellationToken stop)
     {
@@ -49,6 +66,8 @@ public static class Walk
 
     internal static Fault TooDeep(string path) => new(
         "tree-too-deep", $"`{PathText.Show(path[..Math.Min(path.Length, 120)])}…` lies more than {DeepestLevel} folders deep.", "Move that part out of the folder, then {retry}.");
+
+    internal static Fault DeviceNode(string path) => new("device-node", $"`{PathText.Show(path)}` is a device node, which has no place in a user's folder.", "Take it away, then {retry}.");
 
     private static int ByName(FolderEntry a, FolderEntry b) => string.CompareOrdinal(a.Name, b.Name);
 }

@@ -32,7 +32,8 @@ public sealed record AccountChoice(IReadOnlyList<string> Names, bool ExceptFallb
 
 /// <summary>One line of what is relocated.</summary>
 /// <param name="Method">Null: exchange within a volume, cold between volumes.</param>
-public sealed record RelocateItem(IReadOnlyList<string> Folders, AccountChoice Accounts, string Onto, string Path, Method? Method);
+/// <param name="AdoptsExisting">What is at the target already becomes live there, if it is the holding's own.</param>
+public sealed record RelocateItem(IReadOnlyList<string> Folders, AccountChoice Accounts, string Onto, string Path, Method? Method, bool AdoptsExisting);
 
 /// <summary>Space to be left free: a share of the volume or bytes.</summary>
 public sealed record ReserveAmount(double? Share, long? AmountBytes)
@@ -47,10 +48,22 @@ public sealed record ReserveAmount(double? Share, long? AmountBytes)
 /// <summary>One wave: so many machines, a share of all, or (neither) the rest.</summary>
 public sealed record WaveRule(string Name, int? Machines, double? Share);
 
+/// <summary>How the work treats machines and people.</summary>
+/// <param name="FilesInUseWait">How long files in use are waited for.</param>
+/// <param name="KeepWaiting">Whether a relocation waits on after that; null: it does when its copy is made already (warm), else it fails.</param>
+public sealed record WorkRules(long? BytesPerSecond, bool GiveWay, TimeSpan FilesInUseWait, bool? KeepWaiting)
+{
+    /// <summary>At full speed; files in use are waited for two minutes.</summary>
+    public static WorkRules Usual { get; } = new(null, false, TimeSpan.FromMinutes(2), null);
+
+    /// <summary>The terms of one relocation.</summary>
+    public Terms For(Method method) => new(BytesPerSecond, GiveWay, FilesInUseWait, KeepWaiting ?? method == Method.Warm);
+}
+
 /// <summary>The technician's intention, read and checked.</summary>
 public sealed record Brief(
     string Title, MachineChoice Machines, IReadOnlyDictionary<string, VolumeRole> Volumes, IReadOnlyList<RelocateItem> Relocate,
-    TimeSpan Keep, ReserveAmount SystemReserve, ReserveAmount OtherReserve, IReadOnlyList<WaveRule> Waves, int? HaltAfter, string Text);
+    TimeSpan Keep, ReserveAmount SystemReserve, ReserveAmount OtherReserve, IReadOnlyList<WaveRule> Waves, int? HaltAfter, WorkRules Work, string Text);
 
 /// <summary>What is wrong with a brief, and where.</summary>
 /// <param name="Line">From 1.</param>

@@ -52,7 +52,7 @@ public sealed partial class BriefReader
 
     private Brief? ReadBrief(YamlMappingNode root, string text)
     {
-        var keys = Keys(root, "the brief", "furlough-brief", "title", "machines", "volumes", "relocate", "keep-original", "reserve", "waves", "halt-after");
+        var keys = Keys(root, "the brief", "furlough-brief", "title", "machines", "volumes", "relocate", "keep-original", "reserve", "waves", "halt-after", "work");
         if (Need(root, keys, "furlough-brief") is { } version && Text(version) != "1") Error(version, $"Version {Text(version)} of briefs is not known.", "1");
         var title = Need(root, keys, "title") is { } t ? Text(t) : "";
         var machines = Need(root, keys, "machines") is { } m ? ReadMachines(m) : null;
@@ -62,7 +62,8 @@ public sealed partial class BriefReader
         var (system, others) = keys.TryGetValue("reserve", out var reserve) ? ReadReserve(reserve) : (ReserveAmount.None, ReserveAmount.None);
         var waves = keys.TryGetValue("waves", out var w) ? ReadWaves(w) : [new WaveRule("everybody", null, null)];
         var halt = keys.TryGetValue("halt-after", out var h) ? ReadHalt(h) : null;
-        return _errors.Count > 0 ? null : new Brief(title, machines!, volumes, items, keep, system, others, waves, halt, text);
+        var work = keys.TryGetValue("work", out var rules) ? ReadWork(rules) : WorkRules.Usual;
+        return _errors.Count > 0 ? null : new Brief(title, machines!, volumes, items, keep, system, others, waves, halt, work, text);
     }
 
     private MachineChoice ReadMachines(YamlNode node)
@@ -97,13 +98,15 @@ public sealed partial class BriefReader
         List<RelocateItem> items = [];
         foreach (var item in list)
         {
-            var keys = Keys(item, "an item of `relocate`", "folders", "accounts", "onto", "path", "method");
+            var keys = Keys(item, "an item of `relocate`", "folders", "accounts", "onto", "path", "method", "existing");
             var folders = Need(item, keys, "folders") is { } f ? Folders(f) : [];
             var accounts = keys.TryGetValue("accounts", out var a) ? ReadAccounts(a) : new AccountChoice([], true);
             var onto = Need(item, keys, "onto") is { } o ? ReadRole(o, roles) : "";
             var path = Need(item, keys, "path") is { } p ? ReadPath(p) : "";
             var method = keys.TryGetValue("method", out var m) ? OneOf<Method>(m, Text(m)) : null;
-            items.Add(new RelocateItem(folders, accounts, onto, path, method));
+            var adopts = keys.TryGetValue("existing", out var e) && Text(e) switch { "adopt" => true, "refuse" => false, var other => Error<bool>(e, $"`{other}` says not what to do with what is at the target already.", "adopt or refuse") };
+            if (method == Method.Adopt) Error(m!, "`adopt` is no method to ask for: it is taken where the data is at the target already.", "`existing: adopt`");
+            items.Add(new RelocateItem(folders, accounts, onto, path, method, adopts));
         }
         return items;
     }
@@ -147,8 +150,8 @@ public sealed partial class BriefReader
     private TimeSpan ReadDuration(YamlNode node)
     {
         var match = DurationPattern().Match(Text(node));
-        if (!match.Success || !double.TryParse(match.Groups[1].Value, CultureInfo.InvariantCulture, out var n)) return Error<TimeSpan>(node, $"`{Text(node)}` is no length of time.", "a number with hours, days or weeks, such as `7 days`");
-        return match.Groups[2].Value switch { "hour" => TimeSpan.FromHours(n), "day" => TimeSpan.FromDays(n), _ => TimeSpan.FromDays(7 * n) };
+        if (!match.Success || !double.TryParse(match.Groups[1].Value, CultureInfo.InvariantCulture, out var n)) return Error<TimeSpan>(node, $"`{Text(node)}` is no length of time.", "a number with seconds, minutes, hours, days or weeks, such as `7 days`");
+        return match.Groups[2].Value switch { "second" => TimeSpan.FromSeconds(n), "minute" => TimeSpan.FromMinutes(n), "hour" => TimeSpan.FromHours(n), "day" => TimeSpan.FromDays(n), _ => TimeSpan.FromDays(7 * n) };
     }
 
     private (ReserveAmount System, ReserveAmount Others) ReadReserve(YamlNode node)
@@ -171,6 +174,24 @@ public sealed partial class BriefReader
                 _ => new ReserveAmount(null, (long)(n * 1e6)),
             };
         }
+    }
+
+    private WorkRules ReadWork(YamlNode node)
+    {
+        var keys = Keys(node, "work", "speed", "priority", "files-in-use");
+        var inUse = keys.TryGetValue("files-in-use", out var files) ? Keys(files, "files-in-use", "wait", "then") : [];
+        return new WorkRules(
+            keys.TryGetValue("speed", out var speed) ? ReadSpeed(speed) : null,
+            keys.TryGetValue("priority", out var priority) && Text(priority) switch { "low" => true, "normal" => false, var other => Error<bool>(priority, $"`{other}` is no priority.", "low or normal") },
+            inUse.TryGetValue("wait", out var wait) ? ReadDuration(wait) : WorkRules.Usual.FilesInUseWait,
+            inUse.TryGetValue("then", out var then) ? Text(then) switch { "keep-waiting" => true, "fail" => false, var other => Error<bool?>(then, $"`{other}` says not what follows.", "keep-waiting or fail") } : null);
+    }
+
+    private long? ReadSpeed(YamlNode node)
+    {
+        var match = SpeedPattern().Match(Text(node));
+        return match.Success ? (long)(double.Parse(match.Groups[1].Value, CultureInfo.InvariantCulture) * (match.Groups[2].Value == "GB" ? 1e9 : 1e6))
+            : Error<long?>(node, $"`{Text(node)}` is no speed.", "a limit such as `40 MB/s`");
     }
 
     private List<WaveRule> ReadWaves(YamlNode node)
@@ -264,7 +285,7 @@ public sealed partial class BriefReader
     [GeneratedRegex(@"\{([^}]*)\}")]
     private static partial Regex VariablePattern();
 
-    [GeneratedRegex(@"^(\d{1,4}) (hour|day|week)s?$")]
+    [GeneratedRegex(@"^(\d{1,4}) (second|minute|hour|day|week)s?$")]
     private static partial Regex DurationPattern();
 
     [GeneratedRegex(@"^(\d{1,6}(?:\.\d+)?) ?(%|MB|GB|TB)$")]
@@ -272,6 +293,9 @@ public sealed partial class BriefReader
 
     [GeneratedRegex(@"^(?:(?<n>\d{1,5}) machines?|(?<s>\d{1,3})% of machines|the rest)$")]
     private static partial Regex WavePattern();
+
+    [GeneratedRegex(@"^(\d{1,6}(?:\.\d+)?) ?(MB|GB)/s$")]
+    private static partial Regex SpeedPattern();
 
     [GeneratedRegex(@"^(\d{1,5}) failures?$")]
     private static partial Regex HaltPattern();

@@ -45,22 +45,29 @@ internal sealed class MachinePlanning(Brief brief, FleetMachine machine, string 
         var path = item.Path.Replace("{account}", holding.Name.Account, StringComparison.Ordinal).Replace("{folder}", holding.Name.Name, StringComparison.Ordinal)
             .Replace("{machine}", machine.Name, StringComparison.Ordinal).Replace("{room}", machine.Room, StringComparison.Ordinal);
         var place = new Place(target?.Identity.Key ?? "", path);
+        var receipt = item.AdoptsExisting ? ReceiptOf(survey, holding.Name) : null;
+        if (receipt is not null) (place, target) = (receipt.Target, survey.VolumeOf(receipt.Target));
         if (holding.Place == place)
         {
             _hazards.Add(new Hazard("already-there", Severity.Advice, machine.Name, holding.Name.Account, holding.Name.Name, $"{holding.Name} on {machine.Name} already lives at `{survey.Show(place)}`.", "Nothing is done for it."));
             return null;
         }
         var source = survey.VolumeOf(holding.Place);
-        var method = item.Method ?? (source is not null && source == target ? Method.Exchange : Method.Cold);
-        var context = new HazardContext(brief, machine, survey, account, holding, source, target, place, method, item.Onto, _lowest, before);
+        var method = item.AdoptsExisting && (receipt is not null || target?.Taken.Contains(place.Path) == true) ? Method.Adopt
+            : item.Method ?? (source is not null && source == target ? Method.Exchange : Method.Cold);
+        var context = new HazardContext(brief, machine, survey, account, holding, source, target, place, method, item.Onto, receipt, _lowest, before);
         var found = HazardCatalogue.All.Select(h => h.Check(context)).OfType<Hazard>().ToList();
         _hazards.AddRange(found);
         var blocked = found.Where(h => h.Severity == Severity.Blocking).Select(h => h.Code).ToList();
-        if (blocked.Count == 0 && method != Method.Exchange) _lowest[place.Volume] -= context.NeededBytes;
+        if (blocked.Count == 0 && method is Method.Cold or Method.Warm) _lowest[place.Volume] -= context.NeededBytes;
         return new PlannedRelocation(before.Count + 1, machine.Id, machine.Name, machine.Room, holding.Name, account.Id, method,
             holding.Place ?? new Place("", ""), place, holding.PathShown, target is null ? $"({item.Onto})/{path}" : survey.Show(place),
-            source?.Identity ?? new VolumeIdentity("", ""), target?.Identity ?? new VolumeIdentity("", ""), OwnedFrom(item.Path), holding.Pointers, holding.Files, holding.DataBytes, wave, blocked);
+            source?.Identity ?? new VolumeIdentity("", ""), target?.Identity ?? new VolumeIdentity("", ""), OwnedFrom(item.Path), holding.Pointers, holding.Files, holding.DataBytes, wave, blocked, brief.Work.For(method), receipt is null ? null : new Adoption(receipt.Docket, ReceiptDigest.Of(receipt.Body)));
     }
+
+    /// <summary>The newest receipt that says where a holding's data is and that the service knows to be genuine.</summary>
+    private static ReceiptFacts? ReceiptOf(Survey survey, HoldingName holding) =>
+        survey.Receipts.Where(r => r.Holding == holding && r.Genuine && r.DataThere && survey.VolumeOf(r.Target) is not null).MaxBy(r => r.WrittenAt);
 
     /// <summary>The first part of a path template from which on folders are the account's own.</summary>
     private static int OwnedFrom(string template)
@@ -80,7 +87,7 @@ internal sealed class MachinePlanning(Brief brief, FleetMachine machine, string 
 
     private IEnumerable<PlannedVolume> Volumes(Survey survey, List<PlannedRelocation> planned)
     {
-        var going = planned.Where(r => r.Blocked.Count == 0 && r.Method != Method.Exchange).ToList();
+        var going = planned.Where(r => r.Blocked.Count == 0 && r.Method is Method.Cold or Method.Warm).ToList();
         foreach (var volume in survey.Volumes)
         {
             var key = volume.Identity.Key;

@@ -1,0 +1,45 @@
+using Furlough.Engine.Steps;
+using Furlough.Model;
+
+namespace Furlough.Engine;
+
+/// <summary>Faults as technicians read them: what happened, where the data is now, what to do.</summary>
+internal static class FailureText
+{
+    /// <summary>The three sentences.</summary>
+    internal static Failure Of(Work work, Fault fault, string where)
+    {
+        var again = work.Docket.Work switch { DocketWork.Discard => "original discard", DocketWork.Return => "relocation return", DocketWork.FallBack => "relocation fall-back", _ => "relocation retry" };
+        var retry = $"`furlough {again} {work.Docket.Relocation}`";
+        return new Failure(fault.Code, Sentence(work, fault), where, fault.Remedy.Replace("{retry}", retry, StringComparison.Ordinal));
+    }
+
+    private static string Sentence(Work work, Fault fault)
+    {
+        var doing = work.Docket.Work switch { DocketWork.Discard => "Discarding the original of", DocketWork.Return => "The return of", DocketWork.FallBack => "Falling back of", _ => "The relocation of" };
+        return fault is IoFault io
+            ? $"{doing} {work.Docket.Holding} stopped: `{PathText.Show(Within(work.Docket, io.Path))}` {Verb(io.Reason)} ({io.SystemWords})."
+            : $"{doing} {work.Docket.Holding} stopped: {char.ToLowerInvariant(fault.Message[0])}{fault.Message[1..]}";
+    }
+
+    private static string Verb(IoReason reason) => reason switch
+    {
+        IoReason.Unreadable => "cannot be read",
+        IoReason.NoSpace => "does not fit on its volume",
+        IoReason.ReadOnly => "cannot be written",
+        IoReason.Denied => "may not be opened or changed",
+        IoReason.Changed => "keeps changing",
+        IoReason.BehindLink => "is not what it should be",
+        IoReason.NotFound => "is missing",
+        _ => "stopped the work",
+    };
+
+    /// <summary>A node's path below the holding, where it lies there.</summary>
+    private static string Within(Docket docket, string path)
+    {
+        var staging = string.Join('/', docket.Target.Parts.SkipLast(1).Append(Layout.FolderOf(docket.Id)).Append(Layout.Staging));
+        foreach (var root in (string[])[docket.Source.Path, docket.Target.Path, staging])
+            if (path.StartsWith(root + "/", StringComparison.Ordinal)) return path[(root.Length + 1)..];
+        return path;
+    }
+}

@@ -1,0 +1,25 @@
+using Furlough.Model;
+
+namespace Furlough.Planning.Hazards;
+
+/// <summary>The holding has links, further names of files or pipes, which the target cannot store.</summary>
+public sealed class TargetLacksKinds : IHazard
+{
+    /// <inheritdoc/>
+    public Hazard? Check(HazardContext c)
+    {
+        if (c.Target is null) return null;
+        var able = c.Target.Abilities;
+        List<string> lacking = [];
+        if (!able.Links) Add(DemandKind.Links, "symbolic link");
+        if (!able.HardLinks) Add(DemandKind.HardLinks, "file with further names");
+        if (!able.Links) Add(DemandKind.PipesAndSockets, "pipe or socket");
+        return lacking.Count == 0 ? null
+            : c.Say("target-lacks-kinds", Severity.Blocking, $"`{c.Target.Root}` of {c.Machine.Name} ({c.Target.FileSystem}) cannot store what {c.Holding.Name} has: {string.Join("; ", lacking)}.", "Take them away, or describe another volume.");
+
+        void Add(DemandKind kind, string what)
+        {
+            if (c.Holding.Demands.Of(kind) is { } found) lacking.Add($"{Words.Count(found.Count, what)} (`{found.Example}`)");
+        }
+    }
+}

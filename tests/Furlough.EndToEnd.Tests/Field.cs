@@ -94,7 +94,7 @@ public sealed class Field : IDisposable
         return path;
     }
 
-    public static void WaitFor(Func<bool> done, string what, int seconds = 60)
+    public static void WaitFor(Func<bool> done, string what, int seconds = 180)
     {
         var watch = Stopwatch.StartNew();
         while (!done())

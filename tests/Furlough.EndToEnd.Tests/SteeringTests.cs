@@ -8,7 +8,7 @@ namespace Furlough.EndToEnd.Tests;
 /// <summary>What a technician does to relocations that are under way, or whose target is lost.</summary>
 public sealed class SteeringTests : RealDesk
 {
-    private static readonly string Slowly = Brief.Replace("Documents", "Music", StringComparison.Ordinal) + "\nwork: {speed: 3 MB/s, priority: low}\n";
+    private static readonly string Slowly = Brief.Replace("Documents", "Music", StringComparison.Ordinal) + "\nwork: {speed: 400 kB/s, priority: low}\n";
 
     [Fact]
     public void A_paused_run_rests_goes_on_and_is_backed_out_by_hand()
@@ -20,13 +20,13 @@ public sealed class SteeringTests : RealDesk
         var run = StartRun(Slowly);
         Field.WaitFor(() => Relocation("Pictures").GetProperty("step").GetString() == "copy", "the copy");
         Field.Run("run", "pause", run).Out.ShouldContain($"Run {run} is paused");
-        Field.WaitFor(() => State() == "waiting", "the pause", 10);
+        Field.WaitFor(() => State() == "waiting", "the pause");
         Field.Run("run", "show", run).Out.ShouldContain("waiting, run-paused: 1 relocation on map-01");
         Field.Run("machine", "list").Out.ShouldContain("waiting", customMessage: "the machine's standing");
         Field.Run("run", "pause", run).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(5), o => o.Error.ShouldContain("is paused and cannot be paused"));
 
         Field.Run("run", "resume", run).Out.ShouldContain("is running");
-        Field.WaitFor(() => State() == "under-way", "going on", 10);
+        Field.WaitFor(() => State() == "under-way", "going on");
         var number = Relocation("Pictures").GetProperty("number").ToString();
         Field.Run("relocation", "back-out", number, "--follow").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()), o => o.Out.ShouldContain("backed out by hand"), o => o.Out.ShouldContain("Nothing has changed"));
         State().ShouldBe("backed-out");
@@ -43,9 +43,9 @@ public sealed class SteeringTests : RealDesk
         var run = StartRun(Slowly);
         Field.WaitFor(() => Relocation("Pictures").GetProperty("step").GetString() == "copy", "the copy");
         Field.Run("run", "pause", run);
-        Field.WaitFor(() => State() == "waiting", "the pause", 10);
+        Field.WaitFor(() => State() == "waiting", "the pause");
         Field.Run("run", "halt", run).Out.ShouldContain("is halted");
-        Field.WaitFor(() => State() == "backed-out", "backing out", 10);
+        Field.WaitFor(() => State() == "backed-out", "backing out");
         Field.Run("run", "show", run).Out.ShouldContain("ended");
         Directory.Exists($"{Tree.Root}/data/People").ShouldBeFalse();
     }

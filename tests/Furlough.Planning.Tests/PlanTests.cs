@@ -63,6 +63,7 @@ public sealed class PlanTests
         { "files-in-use", Severity.Advice, Survey([Small(), Data()], Holding() with { InUse = ["viewer (asa.lind): x"] }) },
         { "target-lacks-owners", Severity.Blocking, Survey([Small(), Data() with { Abilities = FileSystemAbilities.Full with { Owners = false } }], Holding()) },
         { "target-without-fixed-mount", Severity.Consent, Survey([Small(), Data() with { FixedMount = false }], Holding()) },
+        { "target-read-from-cache", Severity.Advice, Survey([Small(), Data() with { Abilities = FileSystemAbilities.Full with { ReadsPastCache = false } }], Holding()) },
         { "target-merges-names", Severity.Blocking, Asking(DemandKind.NamesByCase) },
         { "target-refuses-names", Severity.Blocking, Asking(DemandKind.OddNames) },
         { "target-lacks-kinds", Severity.Blocking, Asking(DemandKind.HardLinks) },

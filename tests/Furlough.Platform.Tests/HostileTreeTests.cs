@@ -53,6 +53,7 @@ public sealed class HostileTreeTests : IDisposable
         for (var attempt = 1; attempt <= 5; attempt++) Run(Docket() with { Supersession = attempt });
         stop.Cancel();
         swapper.Join();
+        _recorder.Changes.ShouldContain(c => c.Step == Step.Copy, "a copy was under way meanwhile");
         LinuxTree.Sh($"grep -rlsF '{Secret}' {_tree.Root}/data {_tree.Home} --include='*' || true").ShouldBeEmpty();
         File.ReadAllText($"{_tree.Root}/home/keeper/private/count-00000.txt").ShouldContain(Secret);
     }

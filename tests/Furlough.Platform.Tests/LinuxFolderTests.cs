@@ -34,4 +34,19 @@ public sealed class Ext4FolderTests() : LinuxFolderTests("ext4");
 
 public sealed class XfsFolderTests() : LinuxFolderTests("xfs");
 
+public sealed class BtrfsFolderTests() : LinuxFolderTests("btrfs");
+
+/// <summary>A file system outside the kernel that lacks several of its calls; this one stores no owners.</summary>
+public sealed class NtfsFolderTests() : LinuxFolderTests("ntfs")
+{
+    protected override bool HasRights => false;
+}
+
+public sealed class ExfatFolderTests() : LinuxFolderTests("exfat")
+{
+    protected override bool HasRights => false;
+
+    protected override bool HasLinks => false;
+}
+
 public sealed class MemoryFolderTests() : LinuxFolderTests("tmpfs");

@@ -56,6 +56,31 @@ public sealed class LinuxRelocationTests : IDisposable
         _recorder.Last.Failure!.Code.ShouldBe("original-missing");
     }
 
+    /// <summary>File systems outside the kernel know neither a rename that replaces nothing nor a flush of the whole volume, and one has no links.</summary>
+    [Theory]
+    [InlineData("ntfs")]
+    [InlineData("exfat")]
+    public void An_ordinary_tree_goes_to_a_volume_without_owners_and_comes_back_I3_I7(string fileSystem)
+    {
+        using var tree = new LinuxTree(fileSystem);
+        tree.Setting(TwoFolders);
+        var source = $"{tree.Home}/Documents";
+        LinuxTree.Sh($"mkdir -p {source}/2019/empty; cd {source}; for i in $(seq 200); do head -c $((i * 700)) /dev/urandom > 2019/plot-$i.tif; done; echo x > .hidden; head -c 9M /dev/urandom > large; find . -exec touch -d '2019-05-04 10:00:00' {{}} +; chown -R 1701:1701 .");
+        var before = LinuxTree.Sh($"cd {source}; find . -type f -printf '%P %s %TY-%Tm-%Td %TH:%TM\n' | sort; find . -type f | sort | xargs sha256sum");
+        var machine = tree.Machine();
+
+        new RelocationEngine(machine, _journal, new OpenPermits(), new PlainSigner(), TimeProvider.System).Run(Dockets.Relocate(tree.Survey(), "Documents", "People/asa.lind/Documents"), _recorder, CancellationToken.None).ShouldBe(RelocationState.Switched, Why());
+        var target = $"{tree.Root}/data/People/asa.lind/Documents";
+        LinuxTree.Sh($"cd {target}; find . -type f -printf '%P %s %TY-%Tm-%Td %TH:%TM\n' | sort; find . -type f | sort | xargs sha256sum").ShouldBe(before);
+        Directory.Exists($"{target}/2019/empty").ShouldBeTrue();
+        _recorder.Last.Notes.ShouldContain(n => n.StartsWith("Proven from cache", StringComparison.Ordinal));
+
+        File.WriteAllText($"{target}/later", "written there");
+        new RelocationEngine(machine, _journal, new OpenPermits(), new PlainSigner(), TimeProvider.System).Run(Dockets.Return(_recorder.Last), _recorder, CancellationToken.None).ShouldBe(RelocationState.Returned, Why());
+        File.Delete($"{source}/later");
+        LinuxTree.Sh($"cd {source}; find . -type f -printf '%P %s %TY-%Tm-%Td %TH:%TM\n' | sort; find . -type f | sort | xargs sha256sum").ShouldBe(before);
+    }
+
     [Fact]
     public void A_file_that_is_held_open_stops_the_relocation_and_changes_nothing()
     {

@@ -42,7 +42,9 @@ public sealed class LinuxTree : IDisposable
         {
             var image = Path.Combine(Path.GetTempPath(), $"furlough-{Guid.NewGuid():N}.img");
             _images.Add(image);
-            Sh($"truncate -s {megabytes}M {image}; mkfs.{type} {(type == "xfs" ? "-q" : "-q -F")} {image}; mount -o loop {image} {point}");
+            var make = type switch { "xfs" => "mkfs.xfs -q", "btrfs" => "mkfs.btrfs -q", "ntfs" => "mkntfs -q -F -f", "exfat" => "mkfs.exfat", _ => $"mkfs.{type} -q -F" };
+            var mount = type switch { "ntfs" => "mount -t ntfs-3g", "exfat" => "mount -t exfat-fuse", _ => "mount" };
+            Sh($"truncate -s {megabytes}M {image}; {make} {image} >/dev/null 2>&1; {mount} -o loop {image} {point}");
         }
         _mounts.Add(point);
         return point;

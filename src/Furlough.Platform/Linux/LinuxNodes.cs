@@ -63,12 +63,13 @@ internal abstract unsafe class LinuxNode(SafeFileHandle handle, string path, Fil
     /// <summary>It was made just now where nothing is inherited: it has no attributes yet.</summary>
     protected bool InheritsNothing { get; init; }
 
-    internal static void SetTimes(Native.TimeSpec* times, long modifiedNs)
+    /// <summary>The time of access stays, but on volumes that are not read past their cache: some file systems outside the kernel, which are among them, ignore a call that sets one time only.</summary>
+    protected void SetTimes(Native.TimeSpec* times, long modifiedNs)
     {
-        times[0] = new Native.TimeSpec { Nanoseconds = Omit };
         var seconds = Math.DivRem(modifiedNs, 1_000_000_000, out var nanoseconds);
         if (nanoseconds < 0) (seconds, nanoseconds) = (seconds - 1, nanoseconds + 1_000_000_000);
         times[1] = new Native.TimeSpec { Seconds = seconds, Nanoseconds = nanoseconds };
+        times[0] = abilities.ReadsPastCache ? new Native.TimeSpec { Nanoseconds = Omit } : times[1];
     }
 
     internal static NodeFacts ToFacts(in Native.Statx s) => new(
@@ -117,7 +118,7 @@ internal abstract unsafe class LinuxNode(SafeFileHandle handle, string path, Fil
 }
 
 /// <summary>An open folder; every name is used relative to its handle.</summary>
-internal sealed unsafe class LinuxFolder(SafeFileHandle handle, string path, FileSystemAbilities abilities, bool fromMedium) : LinuxNode(handle, path, abilities), IFolder
+internal sealed unsafe class LinuxFolder(SafeFileHandle handle, string path, FileSystemAbilities abilities) : LinuxNode(handle, path, abilities), IFolder
 {
     private volatile int _handsDown; // 0 not asked yet, 1 something, 2 nothing; several threads may ask at once
 
@@ -168,7 +169,7 @@ internal sealed unsafe class LinuxFolder(SafeFileHandle handle, string path, Fil
             var (here, there) = (Native.TryStat(Descriptor, "", Path)!.Value, Native.TryStat((int)opened.DangerousGetHandle(), "", below)!.Value);
             if (here.MountId != there.MountId || (here.DeviceMajor, here.DeviceMinor) != (there.DeviceMajor, there.DeviceMinor))
                 throw new IoFault(IoReason.OtherVolume, below, "another volume is mounted here");
-            return new LinuxFolder(opened, below, Abilities, fromMedium);
+            return new LinuxFolder(opened, below, Abilities);
         }
         catch
         {
@@ -198,14 +199,14 @@ internal sealed unsafe class LinuxFolder(SafeFileHandle handle, string path, Fil
     public IFileHandle OpenFile(string name, bool append = false)
     {
         var flags = (append ? Native.ReadWrite : Native.ReadOnly) | Native.NoFollow | Native.NonBlocking;
-        var file = new LinuxFile(Native.Open(Descriptor, Plain(name), flags, Below(name)), Below(name), Abilities, fromMedium);
+        var file = new LinuxFile(Native.Open(Descriptor, Plain(name), flags, Below(name)), Below(name), Abilities);
         if (file.Facts().Kind == NodeKind.File) return file;
         file.Dispose();
         throw new IoFault(IoReason.NotSupported, Below(name), "not a regular file");
     }
 
     public IFileHandle MakeFile(string name) =>
-        new LinuxFile(Native.Open(Descriptor, Plain(name), Native.ReadWrite | Native.Create | Native.Exclusive | Native.NoFollow, Below(name)), Below(name), Abilities, fromMedium, HandsNothingDown());
+        new LinuxFile(Native.Open(Descriptor, Plain(name), Native.ReadWrite | Native.Create | Native.Exclusive | Native.NoFollow, Below(name)), Below(name), Abilities, HandsNothingDown());
 
     public string ReadLink(string name)
     {
@@ -266,7 +267,15 @@ internal sealed unsafe class LinuxFolder(SafeFileHandle handle, string path, Fil
     private void Rename(string name, LinuxFolder to, string newName, uint flags)
     {
         fixed (byte* from = LinuxName.ToBytes(Plain(name)))
-        fixed (byte* there = LinuxName.ToBytes(Plain(newName))) Native.Check(Native.RenameAt(Descriptor, from, to.Descriptor, there, flags), Below(name));
+        fixed (byte* there = LinuxName.ToBytes(Plain(newName)))
+        {
+            if (Native.RenameAt(Descriptor, from, to.Descriptor, there, flags) == 0) return;
+            var why = Native.Last(Below(name));
+            // File systems outside the kernel know only the plain rename. There, asking first is all there is; a folder still never replaces one that is not empty.
+            if (why.Reason != IoReason.NotSupported || flags != Native.NoReplace) throw why;
+            if (to.Find(newName) is not null) throw new IoFault(IoReason.Exists, to.Below(newName), "it exists already");
+            Native.Check(Native.RenameAt(Descriptor, from, to.Descriptor, there, 0), Below(name));
+        }
     }
 
     private void Unlink(string name, int flags)
@@ -289,10 +298,7 @@ internal sealed unsafe class LinuxFile : LinuxNode, IFileHandle
     [ThreadStatic] private static byte* t_buffer;
     [ThreadStatic] private static ContentDigest? t_digest;
 
-    private readonly bool _fromMedium;
-
-    internal LinuxFile(SafeFileHandle handle, string path, FileSystemAbilities abilities, bool fromMedium, bool inheritsNothing = false) : base(handle, path, abilities) =>
-        (_fromMedium, InheritsNothing) = (fromMedium, inheritsNothing);
+    internal LinuxFile(SafeFileHandle handle, string path, FileSystemAbilities abilities, bool inheritsNothing = false) : base(handle, path, abilities) => InheritsNothing = inheritsNothing;
 
     public UInt128 CopyTo(IFileHandle target, ByteCounter counter, CancellationToken stop)
     {
@@ -303,9 +309,9 @@ internal sealed unsafe class LinuxFile : LinuxNode, IFileHandle
         while (true)
         {
             stop.ThrowIfCancellationRequested();
-            if (sparse && Native.Seek(Descriptor, offset, Native.SeekData) is var data)
+            if (sparse)
             {
-                if (data < 0) break;
+                if (NextData(offset) is not { } data) break;
                 offset = Math.Max(offset, data / ContentDigest.BlockBytes * ContentDigest.BlockBytes);
             }
             var read = ReadWhole(buffer, offset, facts.SizeBytes);
@@ -336,9 +342,9 @@ internal sealed unsafe class LinuxFile : LinuxNode, IFileHandle
         while (offset < facts.SizeBytes)
         {
             stop.ThrowIfCancellationRequested();
-            if (sparse && Native.Seek(Descriptor, offset, Native.SeekData) is var data)
+            if (sparse)
             {
-                if (data < 0) break;
+                if (NextData(offset) is not { } data) break;
                 offset = Math.Max(offset, data / ContentDigest.BlockBytes * ContentDigest.BlockBytes);
             }
             var read = ReadWhole(buffer, offset, facts.SizeBytes);
@@ -350,7 +356,7 @@ internal sealed unsafe class LinuxFile : LinuxNode, IFileHandle
             counted = offset;
         }
         counter.Skip(facts.SizeBytes - counted);
-        return new ReadBack(digest.Finish(facts.SizeBytes), facts.SizeBytes, _fromMedium);
+        return new ReadBack(digest.Finish(facts.SizeBytes), facts.SizeBytes, Abilities.ReadsPastCache);
     }
 
     public Stream Read() => new FileStream(new SafeFileHandle(Duplicate(), ownsHandle: true), FileAccess.Read, 1 << 16);
@@ -404,6 +410,15 @@ internal sealed unsafe class LinuxFile : LinuxNode, IFileHandle
             if (read == 0 || offset + got >= size || read % PageBytes != 0) break;
         }
         return got;
+    }
+
+    /// <summary>Where the next data begins; null when only a hole follows.</summary>
+    private long? NextData(long offset)
+    {
+        const int noMore = 6, notKnown = 22;
+        var data = Native.Seek(Descriptor, offset, Native.SeekData);
+        if (data >= 0) return data;
+        return Marshal.GetLastPInvokeError() switch { noMore => null, notKnown => offset, _ => throw Native.Last(Path) };
     }
 
     private void WriteAll(byte* content, int length, long offset)

@@ -141,8 +141,7 @@ internal sealed class LinuxVolumes(string root) : IVolumes
         try { handle = Native.Open(Native.AtCurrentFolder, mount.Point, Native.ReadOnly | Native.Folder | Native.NonBlocking, mount.Point); }
         catch (IoFault) { return null; }
         var abilities = Sysfs.AbilitiesOf(mount.FileSystem);
-        var fromMedium = mount.FileSystem is not ("tmpfs" or "overlay" or "9p") && !Sysfs.IsNetwork(mount.FileSystem);
-        var folder = new LinuxFolder(handle, "", abilities, fromMedium);
+        var folder = new LinuxFolder(handle, "", abilities);
         var marker = ReadMarker(folder);
         if (marker.Length == 0 && mark && mount.Writable) marker = WriteMarker(folder);
         return new LinuxVolume(new VolumeIdentity(marker, FileSystemId(mount)), folder, abilities, Sysfs.Describe(mount).Medium);
@@ -196,7 +195,12 @@ internal sealed unsafe class LinuxVolume(VolumeIdentity identity, LinuxFolder fo
 
     public IFolder OpenRoot() => folder.OpenFolder(".");
 
-    public void Sync() => Native.Check(Native.SyncVolume(folder.Descriptor), "the target volume");
+    /// <summary>The folder's own flush besides: a file system outside the kernel is told by that alone.</summary>
+    public void Sync()
+    {
+        Native.Check(Native.SyncVolume(folder.Descriptor), "the target volume");
+        folder.Flush();
+    }
 
     public void Dispose() => folder.Dispose();
 

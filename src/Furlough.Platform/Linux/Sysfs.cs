@@ -28,9 +28,10 @@ internal static class Sysfs
     {
         "vfat" or "msdos" => new(false, false, false, false, false, false, 2_000_000_000, false, uint.MaxValue),
         "exfat" => new(false, false, false, false, false, false, 10_000_000, false),
-        "fuseblk" or "fuse.exfat" or "fuse" => new(false, false, false, false, false, false, 1_000_000_000, false),
+        "fuseblk" or "fuse.exfat" or "fuse" => new(false, false, false, false, false, false, 1_000_000_000, false) { ReadsPastCache = false },
         "ntfs3" => new(false, false, true, true, true, false, 100, false),
-        _ when IsNetwork(fileSystem) => new(true, false, true, true, true, true, 1_000),
+        _ when IsNetwork(fileSystem) => new(true, false, true, true, true, true, 1_000) { ReadsPastCache = false },
+        "tmpfs" or "overlay" => FileSystemAbilities.Full with { ReadsPastCache = false },
         _ => FileSystemAbilities.Full,
     };
 

@@ -31,6 +31,9 @@ public sealed record FileSystemAbilities(
     bool Owners, bool ExtendedAttributes, bool HardLinks, bool Links, bool Holes, bool CaseSensitive, int TimeStepNanoseconds,
     bool OddNames = true, long LargestFileBytes = long.MaxValue, int LongestPathBytes = 4_095)
 {
+    /// <summary>What was written can be read back from the medium itself, past every cache.</summary>
+    public bool ReadsPastCache { get; init; } = true;
+
     /// <summary>A file system that keeps everything.</summary>
     public static FileSystemAbilities Full { get; } = new(true, true, true, true, true, true, 1);
 }

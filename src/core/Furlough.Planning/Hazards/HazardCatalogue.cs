@@ -41,7 +41,7 @@ public static class HazardCatalogue
     public static IReadOnlyList<IHazard> All { get; } =
     [
         new NoVolumeForRole(), new PlaceUnknown(), new TargetTooSmall(), new ReserveBroken(), new TargetOnSystemVolume(), new TargetOnNetworkVolume(),
-        new TargetOnExternalVolume(), new TargetOnRemovableVolume(), new TargetWithoutFixedMount(), new TargetLacksOwners(), new TargetLacksKinds(), new TargetMergesNames(),
+        new TargetOnExternalVolume(), new TargetOnRemovableVolume(), new TargetWithoutFixedMount(), new TargetReadFromCache(), new TargetLacksOwners(), new TargetLacksKinds(), new TargetMergesNames(),
         new TargetRefusesNames(), new TargetLosesFacts(), new FileTooLarge(), new PathTooLong(), new DeviceNodes(), new TargetInsideHolding(),
         new TargetNotEmpty(), new HoldingAlreadyThere(), new ReceiptNotGenuine(), new OnePlaceTwice(), new PointersDisagree(), new AccountSignedIn(), new FilesInUse(), new ExchangeAcrossVolumes(),
     ];

@@ -8,7 +8,7 @@ namespace Furlough.EndToEnd.Tests;
 /// <summary>What a technician does to relocations that are under way, or whose target is lost.</summary>
 public sealed class SteeringTests : RealDesk
 {
-    private static readonly string Slowly = Brief.Replace("Documents", "Music", StringComparison.Ordinal) + "\nwork: {speed: 400 kB/s, priority: low}\n";
+    private static readonly string Slowly = Brief.Replace("Documents", "Music", StringComparison.Ordinal) + "\nwork: {speed: 0.4 MB/s, priority: low}\n";
 
     [Fact]
     public void A_paused_run_rests_goes_on_and_is_backed_out_by_hand()

@@ -65,7 +65,7 @@ public sealed class LinuxRelocationTests : IDisposable
         using var tree = new LinuxTree(fileSystem);
         tree.Setting(TwoFolders);
         var source = $"{tree.Home}/Documents";
-        LinuxTree.Sh($"mkdir -p {source}/2019/empty; cd {source}; for i in $(seq 200); do head -c $((i * 700)) /dev/urandom > 2019/plot-$i.tif; done; echo x > .hidden; head -c 9M /dev/urandom > large; find . -exec touch -d '2019-05-04 10:00:00' {{}} +; chown -R 1701:1701 .");
+        LinuxTree.Sh($"mkdir -p {source}/2019/empty; cd {source}; for i in $(seq 200); do head -c $((i * 700)) /dev/urandom > 2019/plot-$i.tif; done; echo x > .hidden; head -c 19000001 /dev/urandom > large; find . -exec touch -d '2019-05-04 10:00:00' {{}} +; chown -R 1701:1701 .");
         var before = LinuxTree.Sh($"cd {source}; find . -type f -printf '%P %s %TY-%Tm-%Td %TH:%TM\n' | sort; find . -type f | sort | xargs sha256sum");
         var machine = tree.Machine();
 

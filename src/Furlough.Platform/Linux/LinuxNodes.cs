@@ -294,6 +294,7 @@ internal sealed unsafe class LinuxFile : LinuxNode, IFileHandle
 {
     private const int ChunkBytes = 1 << 20;
     private const int PageBytes = 4096;
+    private const long LargeBytes = 16 << 20;
 
     [ThreadStatic] private static byte* t_buffer;
     [ThreadStatic] private static ContentDigest? t_digest;
@@ -306,6 +307,7 @@ internal sealed unsafe class LinuxFile : LinuxNode, IFileHandle
         var buffer = Buffer();
         var sparse = facts.AllocatedBytes < facts.SizeBytes;
         long offset = 0, counted = 0;
+        var large = !sparse && facts.SizeBytes >= LargeBytes && to.PassCache(true);
         while (true)
         {
             stop.ThrowIfCancellationRequested();
@@ -318,7 +320,11 @@ internal sealed unsafe class LinuxFile : LinuxNode, IFileHandle
             if (read == 0) break;
             digest.Add(offset, new ReadOnlySpan<byte>(buffer, read));
             if (sparse) to.WriteData(buffer, read, offset);
-            else to.WriteAll(buffer, read, offset);
+            else
+            {
+                if (large && read < ChunkBytes) to.PassCache(large = false);
+                to.WriteAll(buffer, read, offset);
+            }
             counter.Skip(offset - counted);
             offset += read;
             counter.Add(read);
@@ -419,6 +425,13 @@ internal sealed unsafe class LinuxFile : LinuxNode, IFileHandle
         var data = Native.Seek(Descriptor, offset, Native.SeekData);
         if (data >= 0) return data;
         return Marshal.GetLastPInvokeError() switch { noMore => null, notKnown => offset, _ => throw Native.Last(Path) };
+    }
+
+    /// <summary>Has writes go past the cache, or not: a large file would only push other things out of it. False where the volume cannot.</summary>
+    private bool PassCache(bool pass)
+    {
+        const int setFlags = 4;
+        return Native.Control(Descriptor, setFlags, pass ? Native.Direct : 0) == 0 && pass;
     }
 
     private void WriteAll(byte* content, int length, long offset)

@@ -182,11 +182,14 @@ public sealed class AgentRuntime : IWatcher, IDisposable
         try
         {
             var survey = await Task.Run(() => _surveyor.Take(_store.Originals(), _store.Knows, stop), stop);
+            _store.KeepSpace(survey);
+            var whole = survey with { Past = [.. survey.Past, .. _store.Space()] };
             await _link.CallAsync<object?>(async (client, token, s) =>
             {
-                await client.SurveyAsync(token, survey, s);
+                await client.SurveyAsync(token, whole, s);
                 return null;
             }, stop);
+            _store.ForgetSpace(survey.TakenAt);
         }
         catch (ServiceException)
         {

@@ -17,6 +17,7 @@ public sealed class AgentStore : IJournal, IDisposable
         CREATE TABLE IF NOT EXISTS bulletin (number INTEGER PRIMARY KEY, docket TEXT NOT NULL, body TEXT NOT NULL);
         CREATE TABLE IF NOT EXISTS original (docket TEXT PRIMARY KEY, body TEXT NOT NULL);
         CREATE TABLE IF NOT EXISTS refusal (at TEXT NOT NULL, text TEXT NOT NULL);
+        CREATE TABLE IF NOT EXISTS space (at INTEGER NOT NULL, volume TEXT NOT NULL, used INTEGER NOT NULL, PRIMARY KEY (at, volume));
         """;
 
     private readonly Lock _lock = new();
@@ -87,7 +88,7 @@ public sealed class AgentStore : IJournal, IDisposable
         {
             using var transaction = _connection.BeginTransaction();
             var number = 1 + Math.Max(Query("SELECT coalesce(max(number),0) FROM bulletin", r => r.GetInt64(0)).First(), Count("bulletins-before"));
-            var bulletin = new Bulletin(number, at, change.Docket.Id, change.Docket.Relocation, change.State, change.Step, change.Live, change.Failure, change.Pointers, change.Original, change.Notes);
+            var bulletin = new Bulletin(number, at, change.Docket.Id, change.Docket.Relocation, change.State, change.Step, change.Live, change.Failure, change.Pointers, change.Original, change.Notes) { Times = change.Times };
             Execute("INSERT INTO bulletin VALUES ($a,$b,$c)", number, change.Docket.Id.ToString(), JsonSerializer.Serialize(bulletin, ModelJson.Default.Bulletin));
             if (change.Original is { } original)
                 Execute("INSERT INTO original VALUES ($a,$b) ON CONFLICT DO NOTHING", original.Docket.ToString(), JsonSerializer.Serialize(original, ModelJson.Default.OriginalFacts));
@@ -106,6 +107,21 @@ public sealed class AgentStore : IJournal, IDisposable
 
     /// <summary>Originals that wait on this machine.</summary>
     public IReadOnlyList<OriginalFacts> Originals() => Query("SELECT body FROM original", r => JsonSerializer.Deserialize(r.GetString(0), ModelJson.Default.OriginalFacts)!);
+
+    /// <summary>Remembers what volumes hold until the service knows it; the oldest go when the service stays away for months.</summary>
+    public void KeepSpace(Survey survey)
+    {
+        const int most = 10_000;
+        foreach (var volume in survey.Volumes.Where(v => v.Identity.Key.Length > 0))
+            Execute("INSERT INTO space VALUES ($a,$b,$c) ON CONFLICT DO NOTHING", survey.TakenAt.UtcTicks, volume.Identity.Key, volume.SizeBytes - volume.FreeBytes);
+        Execute("DELETE FROM space WHERE rowid NOT IN (SELECT rowid FROM space ORDER BY at DESC LIMIT $a)", most);
+    }
+
+    /// <summary>What the service does not know yet of what volumes held.</summary>
+    public IReadOnlyList<VolumeSample> Space() => Query("SELECT volume, at, used FROM space ORDER BY at", r => new VolumeSample(r.GetString(0), new DateTimeOffset(r.GetInt64(1), TimeSpan.Zero), r.GetInt64(2)));
+
+    /// <summary>The service knows it up to a time.</summary>
+    public void ForgetSpace(DateTimeOffset upTo) => Execute("DELETE FROM space WHERE at<=$a", upTo.UtcTicks);
 
     /// <summary>A docket was not accepted.</summary>
     public void Refused(DateTimeOffset at, string text) => Execute("INSERT INTO refusal VALUES ($a,$b)", at.ToString("u", CultureInfo.InvariantCulture), text);

@@ -127,7 +127,9 @@ public sealed class ServiceHost : IAsyncDisposable
         }, stop)).For(Role.Reader);
         AccessEndpoints.Map(api);
         MachineEndpoints.Map(api);
+        SpaceEndpoints.Map(api);
         PlanEndpoints.Map(api);
+        SuggestEndpoint.Map(api);
         RunEndpoints.Map(api);
         RelocationEndpoints.Map(api);
         AuditEndpoints.Map(api);

@@ -27,7 +27,7 @@ internal static class BriefCommands
             }
             return answer.Missed.Count > 0 ? ExitCode.DoneInPart : ExitCode.Done;
         });
-        return new Command("brief", "What is to be relocated, as a file") { sample, check };
+        return new Command("brief", "What is to be relocated, as a file") { sample, check, SuggestCommand.Make() };
     }
 
     internal static string ReadText(string file)

@@ -25,7 +25,7 @@ internal static class MachineCommands
             else Terminal.Line(now.SurveyedAt > asked.SurveyedAt || asked.SurveyedAt is null && now.SurveyedAt is not null ? $"{now.Name} surveyed at {now.SurveyedAt:u}: {Words.Count(now.Holdings, "holding")}, {Words.Size(now.DataBytes)}." : $"{now.Name} has not answered yet; it surveys itself when it does.");
             return now.SurveyedAt == asked.SurveyedAt ? ExitCode.WaitsForPerson : ExitCode.Done;
         });
-        return new Command("machine", "Machines, their volumes and what lives on them") { list, show, survey, Invite() };
+        return new Command("machine", "Machines, their volumes and what lives on them") { list, show, survey, SpaceCommand.Make(), Invite() };
     }
 
     private static Command Invite()

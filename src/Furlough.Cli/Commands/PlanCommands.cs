@@ -48,16 +48,21 @@ internal static class PlanCommands
         }
         var going = plan.Relocations.Where(r => r.Blocked.Count == 0).ToList();
         Terminal.Line($"Plan {plan.Number}  {plan.Title}  digest {plan.Digest}");
+        var outage = Span.Sum(plan.Machines.Select(m => m.Outage));
         Terminal.Line($"{Words.Count(going.Count, "relocation")} on {Words.Count(going.Select(r => r.Machine).Distinct().Count(), "machine")}, {Words.Size(going.Sum(r => r.DataBytes))}; {plan.Relocations.Count - going.Count} blocked.");
+        Terminal.Line(going.Count == 0 ? "" : $"Accounts are kept out for {Time(outage)} all together. {Learned(going)}");
         Terminal.Line();
         if (whole)
         {
-            Terminal.Table(["machine", ">#", "holding", "from", "to", "method", ">data", "wave", "blocked by"], plan.Relocations.Select(r => (string[])
-                [r.MachineName, $"{r.Sequence}", r.Holding.ToString(), r.SourceShown, r.TargetShown, r.Method.Word(), Words.Size(r.DataBytes), r.Wave, string.Join(", ", r.Blocked)]));
+            Terminal.Table(["machine", ">#", "holding", "from", "to", "method", ">data", ">takes", ">outage", "wave", "blocked by"], plan.Relocations.Select(r => (string[])
+                [r.MachineName, $"{r.Sequence}", r.Holding.ToString(), r.SourceShown, r.TargetShown, r.Method.Word(), Words.Size(r.DataBytes), Time(r.Forecast?.Work), Time(r.Forecast?.Outage), r.Wave, string.Join(", ", r.Blocked)]));
             Terminal.Line();
         }
-        Terminal.Table(["machine", "volume", ">size", ">free now", ">lowest", ">after discard", ">reserve"], plan.Machines.SelectMany(m => m.Volumes.Where(v => whole || v.LowestFreeBytes != v.FreeBytes || v.FreeAfterDiscardBytes != v.FreeBytes).Select(v => (string[])
-            [m.Name, v.Root, Words.Size(v.SizeBytes), Words.Size(v.FreeBytes), Words.Size(v.LowestFreeBytes), Words.Size(v.FreeAfterDiscardBytes), v.ReserveBytes > 0 ? Words.Size(v.ReserveBytes) : "none"])));
+        Terminal.Table(["wave", ">machines", ">relocations", ">data", ">begins after", ">takes", "slowest"], plan.Calendar.Select(w => (string[])
+            [w.Wave, $"{w.Machines}", $"{w.Relocations}", Words.Size(w.DataBytes), w.Relocations == 0 ? "" : Words.Length(w.Begins), w.Relocations == 0 ? "" : Time(w.Takes), w.Slowest ?? ""]));
+        Terminal.Line();
+        Terminal.Table(["machine", "volume", ">size", ">free now", ">lowest", "when", ">after discard", ">reserve"], plan.Machines.SelectMany(m => m.Volumes.Where(v => whole || v.LowestFreeBytes != v.FreeBytes || v.FreeAfterDiscardBytes != v.FreeBytes).Select(v => (string[])
+            [m.Name, v.Root, Words.Size(v.SizeBytes), Words.Size(v.FreeBytes), Words.Size(v.LowestFreeBytes), v.Timeline.MinBy(p => p.FreeBytes)!.What, Words.Size(v.FreeAfterDiscardBytes), v.ReserveBytes > 0 ? Words.Size(v.ReserveBytes) : "none"])));
         foreach (var group in plan.Hazards.GroupBy(h => (h.Severity, h.Code)).OrderBy(g => g.Key.Severity))
         {
             Terminal.Line($"\n{group.Key.Severity.Word()}  {group.Key.Code}  ({group.Count()})");
@@ -71,6 +76,16 @@ internal static class PlanCommands
         Terminal.Line(Next(plan));
         return ExitCode.Done;
     }
+
+    /// <summary>"12 min (at most 20 min)".</summary>
+    internal static string Time(Span? span) => span is null ? "" : $"{Words.Length(span.Likely)} (at most {Words.Length(span.High)})";
+
+    private static string Learned(List<PlannedRelocation> going) => going.Count(r => r.Forecast is { Learned: > 0 }) switch
+    {
+        0 => "Times are from what such disks usually do: this fleet has shown nothing yet.",
+        var some when some == going.Count => "Times are from what this fleet has shown.",
+        var some => $"Times of {Words.Count(some, "relocation")} are from what this fleet has shown, the others from what such disks usually do.",
+    };
 
     private static string Next(PlanView plan) => plan.ConsentsWanted switch
     {

@@ -98,6 +98,8 @@ internal static class RelocationCommands
         Terminal.Line($"  target   {r.Target}");
         Terminal.Line($"  live at  {r.Live.Word()}, as of {r.AsOf:u}");
         Terminal.Line($"  size     {r.Files:N0} files, {Words.Size(r.DataBytes)}; method {r.Method.Word()}{(r.HasOriginal ? "; an original is kept" : "")}");
+        if (r.Forecast is { } forecast) Terminal.Line($"  forecast {PlanCommands.Time(forecast.Work)}, outage {PlanCommands.Time(forecast.Outage)}");
+        if (r.Times.Count > 0) Terminal.Line($"  took     {Words.Length(TimeSpan.FromTicks(r.Times.Sum(t => t.Took.Ticks)))}: {string.Join(", ", r.Times.Where(t => t.Took >= TimeSpan.FromSeconds(0.5)).Select(t => $"{t.Step.Word()} {Words.Length(t.Took)}"))}");
         foreach (var p in r.Pointers) Terminal.Line($"  setting  {p.Address}\n           before {p.Before.Text ?? "(nothing)"}\n           after  {p.After.Text ?? "(nothing)"}");
         foreach (var note in r.Notes) Terminal.Line($"  note     {note}");
         if (r.Progress is { } p2) Terminal.Line($"  now      {p2.Step.Word()}: {p2.FilesDone:N0} of {p2.FilesTotal:N0} files, {Words.Size(p2.BytesDone)} of {Words.Size(p2.BytesTotal)}, {Words.Size(p2.BytesPerSecond)}/s");

@@ -127,6 +127,16 @@ internal static class RunCommands
             }
         });
 
+    /// <summary>The forecast beside what really happened, of relocations that nothing cut short.</summary>
+    private static string? Compared(IReadOnlyList<RelocationView> rows)
+    {
+        var both = rows.Where(r => r is { Forecast: not null, Times.Count: > 0 } && r.State is RelocationState.Switched or RelocationState.Finished).Select(r => (r.Forecast!.Work, Took: TimeSpan.FromTicks(r.Times.Sum(t => t.Took.Ticks)))).ToList();
+        if (both.Count == 0) return null;
+        var (likely, took) = (Span.Sum(both.Select(b => b.Work)).Likely, TimeSpan.FromTicks(both.Sum(b => b.Took.Ticks)));
+        var near = both.Count(b => (b.Took - b.Work.Likely).Duration() <= 0.2 * b.Work.Likely);
+        return $"{Words.Count(both.Count, "relocation")} took {Words.Length(took)} of machine time; the forecast was {Words.Length(likely)}, within 20% for {near} of {both.Count} and below the high figure for {both.Count(b => b.Took <= b.Work.High)}.";
+    }
+
     private static bool IsOver(RunView run) => run.WaitsForPerson || run.State != RunState.Running && run.Counts.Keys.All(k => Words.Find<RelocationState>(k)!.Value.IsAtRest());
 
     private static string Counts(RunView run) => string.Join(", ", run.Counts.OrderBy(c => c.Key, StringComparer.Ordinal).Select(c => $"{c.Value} {c.Key}"));
@@ -134,6 +144,7 @@ internal static class RunCommands
     private static void Summary(RunView run, IReadOnlyList<RelocationView> rows)
     {
         Terminal.Line($"Run {run.Number}  {run.Title}  {run.State.Word()}  {Counts(run)}; {Words.Size(run.DoneBytes)} of {Words.Size(run.DataBytes)} at the target.");
+        if (Compared(rows) is { } compared) Terminal.Line(compared);
         foreach (var (group, waits) in run.Failures.Select(g => (g, false)).Concat(run.Waits.Select(g => (g, true))))
         {
             Terminal.Line($"\n{(waits ? "waiting, " : "")}{group.Code}: {Words.Count(group.Relocations.Count, "relocation")} on {string.Join(", ", group.Machines.Take(8))}{(group.Machines.Count > 8 ? ", …" : "")}");

@@ -29,6 +29,12 @@ public sealed class FurloughClient : IDisposable
     /// <summary>One machine.</summary>
     public Task<MachineDetail> MachineAsync(string name, CancellationToken stop) => GetAsync<MachineDetail>("machines/" + Uri.EscapeDataString(name), stop);
 
+    /// <summary>All volumes, those that fill up first, first.</summary>
+    public Task<IReadOnlyList<VolumeSpace>> SpaceAsync(CancellationToken stop) => GetAsync<IReadOnlyList<VolumeSpace>>("space", stop);
+
+    /// <summary>What takes the space of a machine.</summary>
+    public Task<MachineSpace> SpaceAsync(string name, CancellationToken stop) => GetAsync<MachineSpace>($"machines/{Uri.EscapeDataString(name)}/space", stop);
+
     /// <summary>Asks a machine for a new survey.</summary>
     public Task<MachineSummary> SurveyAsync(string name, CancellationToken stop) => PostAsync<MachineSummary>($"machines/{Uri.EscapeDataString(name)}/survey", null, stop);
 
@@ -40,6 +46,9 @@ public sealed class FurloughClient : IDisposable
 
     /// <summary>Checks a brief against the fleet.</summary>
     public Task<BriefCheck> CheckBriefAsync(string brief, CancellationToken stop) => PostAsync<BriefCheck>("briefs/check", new BriefText(brief), stop);
+
+    /// <summary>Asks what to relocate so that system volumes have space.</summary>
+    public Task<SuggestionView> SuggestAsync(SuggestRequest request, CancellationToken stop) => PostAsync<SuggestionView>("briefs/suggest", request, stop);
 
     /// <summary>Makes a plan.</summary>
     public Task<PlanView> MakePlanAsync(string brief, CancellationToken stop) => PostAsync<PlanView>("plans", new BriefText(brief), stop);

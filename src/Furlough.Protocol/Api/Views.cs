@@ -56,11 +56,53 @@ public sealed record HoldingView(
 /// <summary>A machine with everything known about it.</summary>
 public sealed record MachineDetail(MachineSummary Machine, IReadOnlyList<AccountFacts> Accounts, IReadOnlyList<HoldingView> Holdings, IReadOnlyList<Finding> Findings, IReadOnlyList<string> Notes);
 
+/// <summary>How full a volume is and when it reaches its reserve.</summary>
+/// <param name="Growth">How it fills up; null where the history is too short.</param>
+/// <param name="DaysLeft">Days until its free space reaches the reserve, at the median slope; null when it does not fill up or nothing is known.</param>
+/// <param name="EarliestDaysLeft">The same at the upper end of the 90 % interval.</param>
+/// <param name="LatestDaysLeft">At its lower end; null where it may never come.</param>
+public sealed record VolumeSpace(
+    string Machine, string Room, string Root, string Label, bool System, Attachment Attached, long SizeBytes, long FreeBytes, long ReserveBytes,
+    Growth? Growth, double? DaysLeft, double? EarliestDaysLeft, double? LatestDaysLeft);
+
+/// <summary>What takes space on a volume: an account's holding, originals that are kept, or what Furlough does not manage.</summary>
+/// <param name="Account">Null for what is nobody's.</param>
+/// <param name="Style">live, original or other.</param>
+public sealed record SpaceShare(string Root, string? Account, string Name, long Files, long DataBytes, string Style);
+
+/// <summary>What a volume held.</summary>
+public sealed record SpaceMoment(string Root, DateTimeOffset At, long UsedBytes);
+
+/// <summary>What takes the space of a machine, and how that has grown.</summary>
+public sealed record MachineSpace(string Machine, string Room, IReadOnlyList<VolumeSpace> Volumes, IReadOnlyList<SpaceShare> Shares, IReadOnlyList<SpaceMoment> History);
+
 /// <summary>A brief as text.</summary>
 public sealed record BriefText(string Brief);
 
 /// <summary>What a checked brief means for this fleet.</summary>
 public sealed record BriefCheck(string Title, int Machines, int Holdings, IReadOnlyList<string> Missed);
+
+/// <summary>Asks what to relocate so that system volumes have space.</summary>
+/// <param name="Rooms">Rooms; empty for all.</param>
+/// <param name="Machines">Name patterns; empty for all.</param>
+/// <param name="Free">So much more is to be free, such as `60 GB`; or null.</param>
+/// <param name="Until">So much is to be free at the end, such as `25%`; one of the two is given.</param>
+/// <param name="Reserve">What is to be left free on the other volumes.</param>
+public sealed record SuggestRequest(IReadOnlyList<string> Rooms, IReadOnlyList<string> Machines, IReadOnlyList<string> Except, string? Free, string? Until, string Reserve = "10%");
+
+/// <summary>A suggested relocation.</summary>
+public sealed record MoveView(string Account, string Holding, long FreesBytes, string Target, Span Work, Span Outage, double Disturbance);
+
+/// <summary>What is suggested for a machine.</summary>
+/// <param name="Gap">By how much a better choice may exist at most, as a share; 0 when none does, null when it is not known whether the goal can be reached.</param>
+public sealed record MachineSuggestionView(
+    string Machine, string Room, long WantedBytes, long FreesBytes, double Disturbance, bool Reached, double? Gap, IReadOnlyList<MoveView> Moves,
+    IReadOnlyList<string> NextBest, double? NextBestDisturbance, string Why);
+
+/// <summary>A suggestion, as a brief and with reasons.</summary>
+/// <param name="Brief">Null when nothing can be suggested.</param>
+/// <param name="Weights">How disturbance was counted, in words.</param>
+public sealed record SuggestionView(string? Brief, string Weights, IReadOnlyList<MachineSuggestionView> Machines);
 
 /// <summary>Somebody accepted a hazard.</summary>
 public sealed record Consent(string Hazard, string Reason, string By, DateTimeOffset At);
@@ -75,7 +117,7 @@ public sealed record PlanSummary(long Number, string Title, string Digest, DateT
 /// <param name="ConsentsWanted">Codes of hazards that somebody must accept before a run.</param>
 public sealed record PlanView(
     long Number, string Title, string Digest, DateTimeOffset MadeAt, string MadeBy, IReadOnlyList<PlannedMachine> Machines,
-    IReadOnlyList<PlannedRelocation> Relocations, IReadOnlyList<Hazard> Hazards, IReadOnlyList<Consent> Consents, IReadOnlyList<string> ConsentsWanted);
+    IReadOnlyList<PlannedRelocation> Relocations, IReadOnlyList<Hazard> Hazards, IReadOnlyList<WaveForecast> Calendar, TimeSpan Keep, IReadOnlyList<Consent> Consents, IReadOnlyList<string> ConsentsWanted);
 
 /// <summary>Starts a run.</summary>
 public sealed record RunRequest(long Plan);
@@ -94,10 +136,12 @@ public sealed record FailureGroup(string Code, IReadOnlyList<long> Relocations, 
 /// <summary>A relocation.</summary>
 /// <param name="Live">Where the data lives; unknown when the machine has been silent.</param>
 /// <param name="AsOf">When that was last known.</param>
+/// <param name="Forecast">What the plan expected.</param>
+/// <param name="Times">How long its steps took; empty where they were cut short.</param>
 public sealed record RelocationView(
     long Number, long Run, string Machine, string Room, string Account, string Holding, RelocationState State, Step? Step, Live Live, DateTimeOffset AsOf,
     string Source, string Target, Method Method, string Wave, long Files, long DataBytes, Failure? Failure, Progress? Progress,
-    IReadOnlyList<PointerHistory> Pointers, IReadOnlyList<string> Notes, bool HasOriginal);
+    IReadOnlyList<PointerHistory> Pointers, IReadOnlyList<string> Notes, bool HasOriginal, RelocationForecast? Forecast, IReadOnlyList<StepTime> Times);
 
 /// <summary>Makes an original live again.</summary>
 /// <param name="MissingFrom">The time from which work is missing afterwards, said by whoever accepts that; to the minute.</param>

@@ -1,6 +1,7 @@
 using Furlough.Model;
 using Furlough.Protocol.Api;
 using Furlough.Service.Events;
+using Furlough.Service.Plans;
 using Furlough.Service.Runs;
 using Furlough.Service.Storage;
 using Microsoft.EntityFrameworkCore;
@@ -53,6 +54,8 @@ public sealed class BulletinDesk(Store store, RunControl runs, DocketSignals sig
             return null;
         }
         await KeepOriginalsAsync(db, row, docket, bulletin, stop);
+        if (bulletin.State is RelocationState.Switched or RelocationState.Finished or RelocationState.Returned && await db.SpaceBreaks.FindAsync([machine.Id, bulletin.At], stop) is null)
+            db.SpaceBreaks.Add(new SpaceBreakRow { Machine = machine.Id, At = bulletin.At });
         if (row.Docket != bulletin.Docket) return null;
 
         var next = StateAfter(row, docket.Work, bulletin.State);
@@ -70,6 +73,11 @@ public sealed class BulletinDesk(Store store, RunControl runs, DocketSignals sig
         if (docket.Work == DocketWork.Relocate && bulletin.Pointers.Count > 0) row.Pointers = Column.Write(bulletin.Pointers, ModelJson.Default.IReadOnlyListPointerHistory);
         row.Failure = bulletin.Failure is null ? null : Column.Write(bulletin.Failure, ModelJson.Default.Failure);
         if (bulletin.Notes.Count > 0) row.Notes = string.Join('\n', bulletin.Notes);
+        if (docket.Work == DocketWork.Relocate && bulletin.Times.Count > 0)
+        {
+            row.Times = Column.Write(bulletin.Times, ModelJson.Default.IReadOnlyListStepTime);
+            if (bulletin.State == RelocationState.Switched) Learning.Keep(db, machine, row, bulletin.Times);
+        }
         return row;
     }
 

@@ -51,6 +51,7 @@ public static class MachineEndpoints
         return Summaries.Of(machine, [], [], live);
     }
 
-    private static async Task<MachineRow> FindAsync(FurloughDb db, string name, CancellationToken stop) =>
+    /// <summary>A machine by its name.</summary>
+    public static async Task<MachineRow> FindAsync(FurloughDb db, string name, CancellationToken stop) =>
         await db.Machines.FirstOrDefaultAsync(m => m.Name == name, stop) ?? throw ProblemException.Missing($"machine {name}", "See `furlough machine list`.");
 }

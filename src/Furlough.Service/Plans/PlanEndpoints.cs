@@ -73,7 +73,8 @@ public static class PlanEndpoints
     {
         var brief = Read(text.Brief);
         var fleet = await Fleet.AllAsync(store, live, stop);
-        var body = Planner.Make(brief, fleet);
+        var experience = await store.ReadAsync(db => Learning.ExperienceAsync(db, stop), stop);
+        var body = Planner.Make(brief, fleet, experience);
         if (body.Machines.Count == 0) throw new ProblemException(400, "no-machine-meant", "The brief means no machine of this fleet.", "See `furlough brief check BRIEF` and `furlough machine list`.");
         var view = await store.WriteAsync(async db =>
         {
@@ -132,6 +133,6 @@ public static class PlanEndpoints
     {
         var body = Column.Read(row.Body, ModelJson.Default.PlanBody);
         var consents = await db.Consents.Where(c => c.Plan == row.Number).OrderBy(c => c.At).Select(c => new Consent(c.Hazard, c.Reason, c.By, c.At)).ToListAsync(stop);
-        return new PlanView(row.Number, body.Title, row.Digest, row.MadeAt, row.MadeBy, body.Machines, body.Relocations, body.Hazards, consents, await ConsentsWantedAsync(db, row, body, stop));
+        return new PlanView(row.Number, body.Title, row.Digest, row.MadeAt, row.MadeBy, body.Machines, body.Relocations, body.Hazards, body.Calendar, body.Keep, consents, await ConsentsWantedAsync(db, row, body, stop));
     }
 }

@@ -16,6 +16,7 @@ public static class RelocationViews
         var known = silent ? live.LastSeen(machine.Id, machine.LastSeen) ?? row.AsOf : row.AsOf;
         return new RelocationView(row.Number, row.Run, machine.Name, machine.Room, row.Account, row.Holding, row.State, row.Step, silent ? Live.Unknown : row.Live, known > row.AsOf ? known : row.AsOf,
             planned.SourceShown, planned.TargetShown, planned.Method, row.Wave, planned.Files, row.DataBytes, row.Failure is null ? null : Column.Read(row.Failure, ModelJson.Default.Failure),
-            row.State.IsAtRest() ? null : live.ProgressOf(row.Number), row.Pointers is null ? [] : Column.Read(row.Pointers, ModelJson.Default.IReadOnlyListPointerHistory), row.Notes?.Split('\n') ?? [], originals.Any(o => o.Relocation == row.Number));
+            row.State.IsAtRest() ? null : live.ProgressOf(row.Number), row.Pointers is null ? [] : Column.Read(row.Pointers, ModelJson.Default.IReadOnlyListPointerHistory), row.Notes?.Split('\n') ?? [], originals.Any(o => o.Relocation == row.Number),
+            planned.Forecast, row.Times is null ? [] : Column.Read(row.Times, ModelJson.Default.IReadOnlyListStepTime));
     }
 }

@@ -31,6 +31,12 @@ public sealed class FurloughDb(DbContextOptions<FurloughDb> options) : DbContext
 
     public DbSet<AuditRow> Audits => Set<AuditRow>();
 
+    public DbSet<SpaceRow> Space => Set<SpaceRow>();
+
+    public DbSet<SpaceBreakRow> SpaceBreaks => Set<SpaceBreakRow>();
+
+    public DbSet<CarriedRow> Carried => Set<CarriedRow>();
+
     public DbSet<HistoryRow> History => Set<HistoryRow>();
 
     /// <summary>Adds a line to the history.</summary>
@@ -47,6 +53,8 @@ public sealed class FurloughDb(DbContextOptions<FurloughDb> options) : DbContext
         configurationBuilder.Properties<Live>().HaveConversion<string>();
         configurationBuilder.Properties<RunState>().HaveConversion<string>();
         configurationBuilder.Properties<Role>().HaveConversion<string>();
+        configurationBuilder.Properties<Medium>().HaveConversion<string>();
+        configurationBuilder.Properties<Attachment>().HaveConversion<string>();
         configurationBuilder.Properties<DocketWork>().HaveConversion<string>();
     }
 
@@ -63,6 +71,9 @@ public sealed class FurloughDb(DbContextOptions<FurloughDb> options) : DbContext
         modelBuilder.Entity<BulletinRow>().HasKey(b => new { b.Machine, b.Number });
         modelBuilder.Entity<OriginalRow>().HasKey(o => o.Docket);
         modelBuilder.Entity<AuditRow>().HasKey(a => a.Number);
+        modelBuilder.Entity<SpaceRow>().HasKey(s => new { s.Machine, s.Volume, s.At });
+        modelBuilder.Entity<SpaceBreakRow>().HasKey(b => new { b.Machine, b.At });
+        modelBuilder.Entity<CarriedRow>().HasKey(c => c.Relocation);
         modelBuilder.Entity<HistoryRow>().HasKey(h => h.Number);
     }
 

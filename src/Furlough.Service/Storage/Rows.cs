@@ -26,6 +26,42 @@ public sealed class MachineRow
     /// <summary>What the last run of this machine wants left free, in bytes by volume, as JSON.</summary>
     public string? Reserves { get; set; }
     public bool Drifted { get; set; }
+
+    /// <summary>How its volumes fill up, by volume, as JSON; and when that was worked out.</summary>
+    public string? Growth { get; set; }
+    public DateTimeOffset? GrowthAt { get; set; }
+}
+
+/// <summary>What a volume held at a time; thinned with age.</summary>
+public sealed class SpaceRow
+{
+    public Guid Machine { get; set; }
+    public required string Volume { get; set; }
+    public DateTimeOffset At { get; set; }
+    public long UsedBytes { get; set; }
+}
+
+/// <summary>Furlough itself changed what a machine's volumes hold, which says nothing about how they fill up.</summary>
+public sealed class SpaceBreakRow
+{
+    public Guid Machine { get; set; }
+    public DateTimeOffset At { get; set; }
+}
+
+/// <summary>A relocation that was carried out in one go, as forecasts learn from it.</summary>
+public sealed class CarriedRow
+{
+    public long Relocation { get; set; }
+    public Guid Machine { get; set; }
+    public required string Room { get; set; }
+    public Medium FromMedium { get; set; }
+    public Attachment FromAttached { get; set; }
+    public Medium ToMedium { get; set; }
+    public Attachment ToAttached { get; set; }
+    public long DataBytes { get; set; }
+    public long Files { get; set; }
+    public double MovingSeconds { get; set; }
+    public double RestSeconds { get; set; }
 }
 
 /// <summary>An invite; the secret itself is not kept.</summary>
@@ -109,6 +145,9 @@ public sealed class RelocationRow
     public string? Failure { get; set; }
     public string? Pointers { get; set; }
     public string? Notes { get; set; }
+
+    /// <summary>How long the steps took, as JSON; null where they were cut short.</summary>
+    public string? Times { get; set; }
     public Guid? Docket { get; set; }
     public int Supersession { get; set; }
 

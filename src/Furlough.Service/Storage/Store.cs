@@ -57,6 +57,10 @@ public static class Column
     public static IReadOnlyDictionary<string, long> ReservesOf(MachineRow machine) =>
         machine.Reserves is null ? new Dictionary<string, long>() : Read(machine.Reserves, ModelJson.Default.IReadOnlyDictionaryStringInt64);
 
+    /// <summary>How a machine's volumes fill up, by volume.</summary>
+    public static IReadOnlyDictionary<string, Growth> GrowthOf(MachineRow machine) =>
+        machine.Growth is null ? new Dictionary<string, Growth>() : Read(machine.Growth, ModelJson.Default.IReadOnlyDictionaryStringGrowth);
+
     /// <summary>What was planned for a relocation.</summary>
     public static PlannedRelocation PlannedOf(RelocationRow row) => JsonSerializer.Deserialize<PlannedRelocation>(row.Planned, JsonSerializerOptions.Web)!;
 }

@@ -34,6 +34,7 @@ public sealed class StationMachine : IMachine, IDisposable
         (Spec, _folder, Clock) = (spec, folder, clock);
         Directory.CreateDirectory(Path.Combine(folder, "files"));
         Declare();
+        foreach (var volume in _volumes) volume.DeclaredUsedBytes = volume.UsedBytes;
         var path = Path.Combine(folder, "world.log");
         if (File.Exists(path)) StationLog.Replay(this, File.ReadLines(path));
         if (spec.Faults.OfType<VolumeFills>().FirstOrDefault() is { } filled && HasHappened(StationVolumes.Fills)) _volumes[^1].UsedBytes = _volumes[^1].Spec.SizeBytes - filled.LeavesBytes;

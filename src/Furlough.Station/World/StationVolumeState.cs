@@ -27,6 +27,9 @@ internal sealed class StationVolumeState
 
     internal long UsedBytes { get; set; }
 
+    /// <summary>What it holds when the stand-in begins.</summary>
+    internal long DeclaredUsedBytes { get; set; }
+
     internal long FreeBytes => Math.Max(0, Spec.SizeBytes - UsedBytes);
 
     internal FileSystemAbilities Abilities => FileSystemAbilities.Full with { Owners = Spec.Owners, ExtendedAttributes = false, CaseSensitive = false, TimeStepNanoseconds = 100 };

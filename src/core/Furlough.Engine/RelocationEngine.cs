@@ -50,6 +50,7 @@ public sealed class RelocationEngine(IMachine machine, IJournal journal, IPermit
     private RelocationState CarryOut(Work work)
     {
         var docket = work.Docket;
+        var inOneGo = journal.Read(docket.Id).Begun is null;
         foreach (var method in Itinerary.Of(docket))
         {
             var step = method.Name;
@@ -62,10 +63,12 @@ public sealed class RelocationEngine(IMachine machine, IJournal journal, IPermit
                 work.Changed(work.UnderWay, step);
                 RequireSequence(docket, step);
                 StepStates.RequireEntering(work, step);
+                var begun = time.GetTimestamp();
                 journal.Begin(docket.Id, step);
                 method.Perform(work);
                 StepStates.RequireLeaving(work, step);
                 journal.Done(docket.Id, step);
+                if (inOneGo) work.Took(step, time.GetElapsedTime(begun));
             }
             catch (Parked parked)
             {

@@ -101,12 +101,19 @@ public static class ReceiptDigest
 public sealed record ReceiptFacts(
     Guid Docket, Guid Machine, HoldingName Holding, Place Target, DateTimeOffset WrittenAt, long Files, long DataBytes, bool DataThere, bool KeepsOriginal, string Body, string Signature, bool Genuine);
 
+/// <summary>What a volume held at an earlier time.</summary>
+/// <param name="Volume">Its identity's key.</param>
+public sealed record VolumeSample(string Volume, DateTimeOffset At, long UsedBytes);
+
 /// <summary>What an agent found on its machine.</summary>
 public sealed record Survey(
     DateTimeOffset TakenAt, string OperatingSystem, string AgentVersion,
     IReadOnlyList<VolumeFacts> Volumes, IReadOnlyList<AccountFacts> Accounts, IReadOnlyList<HoldingFacts> Holdings,
     IReadOnlyList<OriginalFacts> Originals, IReadOnlyList<ReceiptFacts> Receipts, IReadOnlyList<string> Notes)
 {
+    /// <summary>What the machine remembers of its volumes since it last reached the service.</summary>
+    public IReadOnlyList<VolumeSample> Past { get; init; } = [];
+
     /// <summary>The volume of a place, or null when it is absent.</summary>
     public VolumeFacts? VolumeOf(Place? place) => place is null ? null : Volumes.FirstOrDefault(v => v.Identity.Key == place.Volume);
 

@@ -15,23 +15,33 @@ public sealed record Finding(string Code, Severity Severity, string Machine, str
 /// <summary>One relocation as planned, in the sequence in which its machine will carry it out.</summary>
 /// <param name="Blocked">The codes of the blocking hazards that keep it from being carried out.</param>
 /// <param name="Terms">How its work treats the machine and its people.</param>
+/// <param name="Forecast">How long it will take; null where nothing can be said, because its volumes are unknown.</param>
 public sealed record PlannedRelocation(
     int Sequence, Guid Machine, string MachineName, string Room, HoldingName Holding, string AccountId, Method Method,
     Place Source, Place Target, string SourceShown, string TargetShown, VolumeIdentity SourceVolume, VolumeIdentity TargetVolume,
-    int OwnedFrom, IReadOnlyList<PointerFacts> Pointers, long Files, long DataBytes, string Wave, IReadOnlyList<string> Blocked, Terms Terms, Adoption? Adoption = null);
+    int OwnedFrom, IReadOnlyList<PointerFacts> Pointers, long Files, long DataBytes, string Wave, IReadOnlyList<string> Blocked, Terms Terms, Adoption? Adoption = null, RelocationForecast? Forecast = null);
 
 /// <summary>One volume of a machine through the plan: free now, and at the lowest point while originals are kept.</summary>
-public sealed record PlannedVolume(string Volume, string Root, bool System, long SizeBytes, long FreeBytes, long LowestFreeBytes, long FreeAfterDiscardBytes, long ReserveBytes);
+/// <param name="Timeline">Its free space after every change; begins with now.</param>
+public sealed record PlannedVolume(
+    string Volume, string Root, bool System, long SizeBytes, long FreeBytes, long LowestFreeBytes, long FreeAfterDiscardBytes, long ReserveBytes, IReadOnlyList<SpacePoint> Timeline);
 
 /// <summary>What a plan has for one machine.</summary>
-public sealed record PlannedMachine(Guid Machine, string Name, string Room, int Relocations, long DataBytes, string Wave, IReadOnlyList<PlannedVolume> Volumes);
+/// <param name="Work">How long its relocations take, one after the other.</param>
+/// <param name="Outage">How long accounts of it are kept out, all together.</param>
+public sealed record PlannedMachine(Guid Machine, string Name, string Room, int Relocations, long DataBytes, string Wave, IReadOnlyList<PlannedVolume> Volumes, Span Work, Span Outage);
+
+/// <summary>What a wave will take: its machines work side by side, so it takes as long as the slowest.</summary>
+/// <param name="Begins">Likely time from the run's start to this wave's.</param>
+/// <param name="Slowest">The machine that takes longest; null for a wave without work.</param>
+public sealed record WaveForecast(string Wave, int Machines, int Relocations, long DataBytes, TimeSpan Begins, Span Takes, string? Slowest);
 
 /// <summary>A brief worked out against surveys.</summary>
 /// <param name="Keep">How long originals are kept at least.</param>
 /// <param name="HaltAfter">Failures after which the run starts nothing further; null: never.</param>
 public sealed record PlanBody(
     string Title, string Brief, TimeSpan Keep, int? HaltAfter, IReadOnlyList<string> Waves,
-    IReadOnlyList<PlannedMachine> Machines, IReadOnlyList<PlannedRelocation> Relocations, IReadOnlyList<Hazard> Hazards);
+    IReadOnlyList<PlannedMachine> Machines, IReadOnlyList<PlannedRelocation> Relocations, IReadOnlyList<Hazard> Hazards, IReadOnlyList<WaveForecast> Calendar);
 
 /// <summary>A machine's standing.</summary>
 [JsonConverter(typeof(WordConverter<Standing>))]

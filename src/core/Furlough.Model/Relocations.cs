@@ -74,7 +74,11 @@ public sealed record PointerHistory(PointerAddress Address, PointerValue Before,
 /// <param name="Original">An original of this docket now waits to be discarded.</param>
 public sealed record Bulletin(
     long Number, DateTimeOffset At, Guid Docket, long Relocation, RelocationState State, Step? Step, Live Live,
-    Failure? Failure, IReadOnlyList<PointerHistory> Pointers, OriginalFacts? Original, IReadOnlyList<string> Notes);
+    Failure? Failure, IReadOnlyList<PointerHistory> Pointers, OriginalFacts? Original, IReadOnlyList<string> Notes)
+{
+    /// <summary>How long the steps took, at the end of a docket that was carried out in one go; else empty.</summary>
+    public IReadOnlyList<StepTime> Times { get; init; } = [];
+}
 
 /// <summary>How far a step has come; only the latest counts.</summary>
 /// <param name="BytesPerSecond">Rate over the last seconds.</param>

@@ -18,4 +18,6 @@ namespace Furlough.Model;
 [JsonSerializable(typeof(IReadOnlyList<Finding>))]
 [JsonSerializable(typeof(Failure))]
 [JsonSerializable(typeof(IReadOnlyDictionary<string, long>))]
+[JsonSerializable(typeof(IReadOnlyDictionary<string, Growth>))]
+[JsonSerializable(typeof(IReadOnlyList<StepTime>))]
 public sealed partial class ModelJson : JsonSerializerContext;

@@ -35,6 +35,17 @@ public static class Words
         _ => $"{bytes / 1e9:0.0} GB",
     };
 
+    /// <summary>A length of time to two units: "40 s", "12 min", "3 h 20 min", "2 days 4 h".</summary>
+    public static string Length(TimeSpan time)
+    {
+        if (time < TimeSpan.FromSeconds(99.5)) return $"{Math.Max(0, Math.Round(time.TotalSeconds)):0} s";
+        var minutes = (long)Math.Round(time.TotalMinutes);
+        if (minutes < 100) return $"{minutes} min";
+        var hours = minutes < 48 * 60 ? minutes / 60 : (long)Math.Round(time.TotalHours);
+        if (minutes < 48 * 60) return minutes % 60 == 0 ? $"{hours} h" : $"{hours} h {minutes % 60} min";
+        return hours % 24 == 0 ? $"{hours / 24} days" : $"{hours / 24} days {hours % 24} h";
+    }
+
     /// <summary>"1 file", "3 files".</summary>
     public static string Count(long n, string one, string? many = null) =>
         n == 1 ? $"1 {one}" : string.Create(System.Globalization.CultureInfo.InvariantCulture, $"{n:N0} {many ?? one + "s"}");

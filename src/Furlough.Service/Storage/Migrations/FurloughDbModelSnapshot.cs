@@ -62,6 +62,52 @@ namespace Furlough.Service.Storage.Migrations
                     b.ToTable("Bulletins");
                 });
 
+            modelBuilder.Entity("Furlough.Service.Storage.CarriedRow", b =>
+                {
+                    b.Property<long>("Relocation")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("DataBytes")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("Files")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("FromAttached")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("FromMedium")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<Guid>("Machine")
+                        .HasColumnType("TEXT");
+
+                    b.Property<double>("MovingSeconds")
+                        .HasColumnType("REAL");
+
+                    b.Property<double>("RestSeconds")
+                        .HasColumnType("REAL");
+
+                    b.Property<string>("Room")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("ToAttached")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("ToMedium")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("Relocation");
+
+                    b.ToTable("Carried");
+                });
+
             modelBuilder.Entity("Furlough.Service.Storage.ConsentRow", b =>
                 {
                     b.Property<Guid>("Id")
@@ -210,6 +256,12 @@ namespace Furlough.Service.Storage.Migrations
                     b.Property<string>("FormerKeys")
                         .IsRequired()
                         .HasColumnType("TEXT");
+
+                    b.Property<string>("Growth")
+                        .HasColumnType("TEXT");
+
+                    b.Property<long?>("GrowthAt")
+                        .HasColumnType("INTEGER");
 
                     b.Property<long>("LastBulletin")
                         .HasColumnType("INTEGER");
@@ -375,6 +427,9 @@ namespace Furlough.Service.Storage.Migrations
                     b.Property<int>("Supersession")
                         .HasColumnType("INTEGER");
 
+                    b.Property<string>("Times")
+                        .HasColumnType("TEXT");
+
                     b.Property<string>("Wave")
                         .IsRequired()
                         .HasColumnType("TEXT");
@@ -431,6 +486,38 @@ namespace Furlough.Service.Storage.Migrations
                     b.HasKey("Number");
 
                     b.ToTable("Runs");
+                });
+
+            modelBuilder.Entity("Furlough.Service.Storage.SpaceBreakRow", b =>
+                {
+                    b.Property<Guid>("Machine")
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("At")
+                        .HasColumnType("INTEGER");
+
+                    b.HasKey("Machine", "At");
+
+                    b.ToTable("SpaceBreaks");
+                });
+
+            modelBuilder.Entity("Furlough.Service.Storage.SpaceRow", b =>
+                {
+                    b.Property<Guid>("Machine")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Volume")
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("At")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("UsedBytes")
+                        .HasColumnType("INTEGER");
+
+                    b.HasKey("Machine", "Volume", "At");
+
+                    b.ToTable("Space");
                 });
 
             modelBuilder.Entity("Furlough.Service.Storage.TokenRow", b =>

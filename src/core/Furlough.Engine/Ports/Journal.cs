@@ -65,4 +65,8 @@ public interface IWatcher
 /// <summary>One change of a docket, before it becomes a bulletin.</summary>
 public sealed record RelocationChange(
     Docket Docket, RelocationState State, Step? Step, Live Live, Failure? Failure,
-    IReadOnlyList<PointerHistory> Pointers, OriginalFacts? Original, IReadOnlyList<string> Notes);
+    IReadOnlyList<PointerHistory> Pointers, OriginalFacts? Original, IReadOnlyList<string> Notes)
+{
+    /// <summary>At the end of a docket that nothing cut short: how long its steps took.</summary>
+    public IReadOnlyList<StepTime> Times { get; init; } = [];
+}

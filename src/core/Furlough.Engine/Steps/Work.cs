@@ -12,6 +12,7 @@ public sealed class Work(Docket docket, IMachine machine, IJournal journal, IPer
 
     private readonly List<string> _notes = [];
     private readonly List<IVolume> _open = [];
+    private readonly List<StepTime> _times = [];
     private readonly Pace _pace = new(docket, permits, () => !journal.Read(docket.Id).Done.Contains(Step.Quiesce), time, stop);
 
     /// <summary>The docket.</summary>
@@ -40,6 +41,9 @@ public sealed class Work(Docket docket, IMachine machine, IJournal journal, IPer
 
     /// <summary>The name of the docket's folders.</summary>
     public string FolderName => Layout.FolderOf(docket.Id);
+
+    /// <summary>How long a step took.</summary>
+    public void Took(Step step, TimeSpan time) => _times.Add(new StepTime(step, time));
 
     /// <summary>Adds to what is reported.</summary>
     public void Report(string note) => _notes.Add(note);
@@ -208,7 +212,7 @@ public sealed class Work(Docket docket, IMachine machine, IJournal journal, IPer
 
     /// <summary>Reports a state.</summary>
     public void Changed(RelocationState state, Step? step, Failure? failure = null, OriginalFacts? original = null) =>
-        watcher.Changed(new RelocationChange(docket, state, step, LiveOfRelocation(), failure, docket.Work == DocketWork.Discard ? [] : HistoryIfKnown(), original, [.. _notes]));
+        watcher.Changed(new RelocationChange(docket, state, step, LiveOfRelocation(), failure, docket.Work == DocketWork.Discard ? [] : HistoryIfKnown(), original, [.. _notes]) { Times = state.IsAtRest() ? [.. _times] : [] });
 
     private IReadOnlyList<PointerHistory> HistoryIfKnown()
     {

@@ -1,3 +1,5 @@
+using System.Globalization;
+using System.Text.RegularExpressions;
 using Furlough.Model;
 
 namespace Furlough.Planning.Briefs;
@@ -33,11 +35,34 @@ public sealed record AccountChoice(IReadOnlyList<string> Names, bool ExceptFallb
 /// <summary>One line of what is relocated.</summary>
 /// <param name="Method">Null: exchange within a volume, cold between volumes.</param>
 /// <param name="AdoptsExisting">What is at the target already becomes live there, if it is the holding's own.</param>
-public sealed record RelocateItem(IReadOnlyList<string> Folders, AccountChoice Accounts, string Onto, string Path, Method? Method, bool AdoptsExisting);
+/// <param name="On">Name patterns of the machines that it is for; empty for all that the brief means.</param>
+public sealed record RelocateItem(IReadOnlyList<string> Folders, AccountChoice Accounts, string Onto, string Path, Method? Method, bool AdoptsExisting, IReadOnlyList<string> On)
+{
+    /// <summary>Whether the line is for a machine.</summary>
+    public bool IsFor(string machine) => On.Count == 0 || On.Any(p => Pattern.Fits(p, machine));
+}
 
 /// <summary>Space to be left free: a share of the volume or bytes.</summary>
-public sealed record ReserveAmount(double? Share, long? AmountBytes)
+public sealed partial record ReserveAmount(double? Share, long? AmountBytes)
 {
+    /// <summary>Reads "20%", "50 GB"; null when it is neither.</summary>
+    public static ReserveAmount? Find(string text)
+    {
+        var match = Spelling().Match(text);
+        if (!match.Success) return null;
+        var n = double.Parse(match.Groups[1].Value, CultureInfo.InvariantCulture);
+        return match.Groups[2].Value switch
+        {
+            "%" => n > 100 ? null : new ReserveAmount(n / 100, null),
+            "TB" => new ReserveAmount(null, (long)(n * 1e12)),
+            "GB" => new ReserveAmount(null, (long)(n * 1e9)),
+            _ => new ReserveAmount(null, (long)(n * 1e6)),
+        };
+    }
+
+    [GeneratedRegex(@"^(\d{1,6}(?:\.\d+)?) ?(%|MB|GB|TB)$")]
+    private static partial Regex Spelling();
+
     /// <summary>No reserve.</summary>
     public static ReserveAmount None { get; } = new(0, null);
 

@@ -98,7 +98,7 @@ public sealed partial class BriefReader
         List<RelocateItem> items = [];
         foreach (var item in list)
         {
-            var keys = Keys(item, "an item of `relocate`", "folders", "accounts", "onto", "path", "method", "existing");
+            var keys = Keys(item, "an item of `relocate`", "folders", "accounts", "on", "onto", "path", "method", "existing");
             var folders = Need(item, keys, "folders") is { } f ? Folders(f) : [];
             var accounts = keys.TryGetValue("accounts", out var a) ? ReadAccounts(a) : new AccountChoice([], true);
             var onto = Need(item, keys, "onto") is { } o ? ReadRole(o, roles) : "";
@@ -106,7 +106,7 @@ public sealed partial class BriefReader
             var method = keys.TryGetValue("method", out var m) ? OneOf<Method>(m, Text(m)) : null;
             var adopts = keys.TryGetValue("existing", out var e) && Text(e) switch { "adopt" => true, "refuse" => false, var other => Error<bool>(e, $"`{other}` says not what to do with what is at the target already.", "adopt or refuse") };
             if (method == Method.Adopt) Error(m!, "`adopt` is no method to ask for: it is taken where the data is at the target already.", "`existing: adopt`");
-            items.Add(new RelocateItem(folders, accounts, onto, path, method, adopts));
+            items.Add(new RelocateItem(folders, accounts, onto, path, method, adopts, List(keys, "on")));
         }
         return items;
     }
@@ -162,16 +162,11 @@ public sealed partial class BriefReader
         ReserveAmount Amount(string key)
         {
             if (!keys.TryGetValue(key, out var value)) return ReserveAmount.None;
-            var match = AmountPattern().Match(Text(value));
-            if (!match.Success) return Error(value, $"`{Text(value)}` is no amount of space.", "a share such as `20%` or a size such as `50 GB`", ReserveAmount.None);
-            var n = double.Parse(match.Groups[1].Value, CultureInfo.InvariantCulture);
-            return match.Groups[2].Value switch
+            return ReserveAmount.Find(Text(value)) switch
             {
-                "%" when n > 90 => Error(value, $"A reserve of {n}% leaves no room.", "at most 90%", ReserveAmount.None),
-                "%" => new ReserveAmount(n / 100, null),
-                "TB" => new ReserveAmount(null, (long)(n * 1e12)),
-                "GB" => new ReserveAmount(null, (long)(n * 1e9)),
-                _ => new ReserveAmount(null, (long)(n * 1e6)),
+                null => Error(value, $"`{Text(value)}` is no amount of space.", "a share such as `20%` or a size such as `50 GB`", ReserveAmount.None),
+                { Share: > 0.9 } => Error(value, $"A reserve of {Text(value)} leaves no room.", "at most 90%", ReserveAmount.None),
+                var amount => amount,
             };
         }
     }
@@ -287,9 +282,6 @@ public sealed partial class BriefReader
 
     [GeneratedRegex(@"^(\d{1,4}) (second|minute|hour|day|week)s?$")]
     private static partial Regex DurationPattern();
-
-    [GeneratedRegex(@"^(\d{1,6}(?:\.\d+)?) ?(%|MB|GB|TB)$")]
-    private static partial Regex AmountPattern();
 
     [GeneratedRegex(@"^(?:(?<n>\d{1,5}) machines?|(?<s>\d{1,3})% of machines|the rest)$")]
     private static partial Regex WavePattern();

@@ -4,4 +4,8 @@ namespace Furlough.Planning.Plans;
 
 /// <summary>A machine as planning sees it.</summary>
 /// <param name="Silent">It has not been heard of for a while.</param>
-public sealed record FleetMachine(Guid Id, string Name, string Room, Survey? Survey, bool Silent);
+public sealed record FleetMachine(Guid Id, string Name, string Room, Survey? Survey, bool Silent)
+{
+    /// <summary>How its volumes fill up, by their identity's key; those with too short a history are left out.</summary>
+    public IReadOnlyDictionary<string, Growth> Growth { get; init; } = new Dictionary<string, Growth>();
+}

@@ -1,14 +1,16 @@
 using Furlough.Model;
 using Furlough.Planning.Briefs;
+using Furlough.Planning.Forecasts;
 using Furlough.Planning.Hazards;
 
 namespace Furlough.Planning.Plans;
 
-/// <summary>Plans one machine: chooses holdings and targets, puts them in sequence, follows the space, asks every hazard.</summary>
-internal sealed class MachinePlanning(Brief brief, FleetMachine machine, string wave)
+/// <summary>Plans one machine: chooses holdings and targets, puts them in sequence, follows space and time, asks every hazard.</summary>
+internal sealed class MachinePlanning(Brief brief, FleetMachine machine, string wave, Experience experience)
 {
     private readonly List<Hazard> _hazards = [];
     private readonly Dictionary<string, long> _lowest = [];
+    private readonly List<SpaceTimeline.Change> _changes = [];
 
     internal (IReadOnlyList<PlannedRelocation> Relocations, IReadOnlyList<PlannedVolume> Volumes, IReadOnlyList<Hazard> Hazards) Plan()
     {
@@ -24,13 +26,13 @@ internal sealed class MachinePlanning(Brief brief, FleetMachine machine, string 
         List<PlannedRelocation> planned = [];
         foreach (var (item, holding) in Wanted(survey).OrderBy(w => w.Holding.DataBytes).ThenBy(w => w.Holding.Name.ToString(), StringComparer.Ordinal))
             if (PlanOne(survey, item, holding, planned) is { } relocation) planned.Add(relocation);
-        return (planned, [.. Volumes(survey, planned)], _hazards);
+        return (planned, [.. Volumes(survey)], _hazards);
     }
 
     private IEnumerable<(RelocateItem Item, HoldingFacts Holding)> Wanted(Survey survey)
     {
         HashSet<HoldingName> taken = [];
-        foreach (var item in brief.Relocate)
+        foreach (var item in brief.Relocate.Where(i => i.IsFor(machine.Name)))
             foreach (var holding in survey.Holdings)
             {
                 var account = survey.Accounts.First(a => a.Name == holding.Name.Account);
@@ -59,10 +61,16 @@ internal sealed class MachinePlanning(Brief brief, FleetMachine machine, string 
         var found = HazardCatalogue.All.Select(h => h.Check(context)).OfType<Hazard>().ToList();
         _hazards.AddRange(found);
         var blocked = found.Where(h => h.Severity == Severity.Blocking).Select(h => h.Code).ToList();
-        if (blocked.Count == 0 && method is Method.Cold or Method.Warm) _lowest[place.Volume] -= context.NeededBytes;
+        var forecast = source is null || target is null ? null : experience.Of(method, machine.Room, machine.Id, source, target, holding.DataBytes, holding.Files);
+        if (blocked.Count == 0)
+        {
+            var copies = method is Method.Cold or Method.Warm;
+            if (copies) _lowest[place.Volume] -= context.NeededBytes;
+            _changes.Add(new SpaceTimeline.Change(holding.Name.ToString(), holding.Place!.Volume, place.Volume, copies ? context.NeededBytes : 0, copies ? holding.DataBytes : 0, forecast?.Work.Likely ?? TimeSpan.Zero));
+        }
         return new PlannedRelocation(before.Count + 1, machine.Id, machine.Name, machine.Room, holding.Name, account.Id, method,
             holding.Place ?? new Place("", ""), place, holding.PathShown, target is null ? $"({item.Onto})/{path}" : survey.Show(place),
-            source?.Identity ?? new VolumeIdentity("", ""), target?.Identity ?? new VolumeIdentity("", ""), OwnedFrom(item.Path), holding.Pointers, holding.Files, holding.DataBytes, wave, blocked, brief.Work.For(method), receipt is null ? null : new Adoption(receipt.Docket, ReceiptDigest.Of(receipt.Body)));
+            source?.Identity ?? new VolumeIdentity("", ""), target?.Identity ?? new VolumeIdentity("", ""), OwnedFrom(item.Path), holding.Pointers, holding.Files, holding.DataBytes, wave, blocked, brief.Work.For(method), receipt is null ? null : new Adoption(receipt.Docket, ReceiptDigest.Of(receipt.Body)), forecast);
     }
 
     /// <summary>The newest receipt that says where a holding's data is and that the service knows to be genuine.</summary>
@@ -85,15 +93,18 @@ internal sealed class MachinePlanning(Brief brief, FleetMachine machine, string 
             : fitting.OrderByDescending(v => v.FreeBytes).FirstOrDefault();
     }
 
-    private IEnumerable<PlannedVolume> Volumes(Survey survey, List<PlannedRelocation> planned)
+    private IEnumerable<PlannedVolume> Volumes(Survey survey)
     {
-        var going = planned.Where(r => r.Blocked.Count == 0 && r.Method is Method.Cold or Method.Warm).ToList();
         foreach (var volume in survey.Volumes)
         {
-            var key = volume.Identity.Key;
             var reserve = (volume.System ? brief.SystemReserve : brief.OtherReserve).Of(volume.SizeBytes);
-            var freed = going.Where(r => r.Source.Volume == key).Sum(r => r.DataBytes);
-            yield return new PlannedVolume(key, volume.Root, volume.System, volume.SizeBytes, volume.FreeBytes, _lowest[key], _lowest[key] + freed, reserve);
+            var growth = machine.Growth.GetValueOrDefault(volume.Identity.Key);
+            var timeline = SpaceTimeline.Of(volume, _changes, brief.Keep, growth);
+            var lowest = SpaceTimeline.Lowest(timeline);
+            if (growth is not null && lowest.FreeBytes < reserve && SpaceTimeline.Lowest(SpaceTimeline.Of(volume, _changes, brief.Keep, null)).FreeBytes >= reserve)
+                _hazards.Add(new Hazard("growth-breaks-reserve", Severity.Advice, machine.Name, null, null,
+                    $"`{volume.Root}` of {machine.Name} fills up by {Words.Size((long)growth.BytesPerDay)} a day and would be {Words.Size(reserve - lowest.FreeBytes)} below its reserve after {lowest.After.TotalDays:0.#} days, while originals are kept.", "Keep originals for a shorter time, or relocate more."));
+            yield return new PlannedVolume(volume.Identity.Key, volume.Root, volume.System, volume.SizeBytes, volume.FreeBytes, lowest.FreeBytes, timeline[^1].FreeBytes, reserve, timeline);
         }
     }
 }

@@ -2,6 +2,7 @@ using System.Security.Cryptography;
 using System.Text.Json;
 using Furlough.Model;
 using Furlough.Planning.Briefs;
+using Furlough.Planning.Forecasts;
 using Furlough.Planning.Hazards;
 
 namespace Furlough.Planning.Plans;
@@ -10,7 +11,8 @@ namespace Furlough.Planning.Plans;
 public static class Planner
 {
     /// <summary>Makes a plan.</summary>
-    public static PlanBody Make(Brief brief, IEnumerable<FleetMachine> fleet)
+    /// <param name="experience">What the fleet's relocations have shown; null for a fleet that has shown nothing.</param>
+    public static PlanBody Make(Brief brief, IEnumerable<FleetMachine> fleet, Experience? experience = null)
     {
         var chosen = fleet.Where(m => brief.Machines.Includes(m.Name, m.Room)).OrderBy(m => m.Name, StringComparer.Ordinal).ToList();
         var waves = Waves.Assign(brief.Waves, chosen);
@@ -20,12 +22,28 @@ public static class Planner
         foreach (var machine in chosen)
         {
             var wave = waves[machine.Id];
-            var (own, volumes, found) = new MachinePlanning(brief, machine, wave).Plan();
-            machines.Add(new PlannedMachine(machine.Id, machine.Name, machine.Room, own.Count(r => r.Blocked.Count == 0), own.Where(r => r.Blocked.Count == 0).Sum(r => r.DataBytes), wave, volumes));
+            var (own, volumes, found) = new MachinePlanning(brief, machine, wave, experience ?? Experience.None).Plan();
+            var going = own.Where(r => r.Blocked.Count == 0).ToList();
+            machines.Add(new PlannedMachine(machine.Id, machine.Name, machine.Room, going.Count, going.Sum(r => r.DataBytes), wave, volumes,
+                Span.Sum(going.Select(r => r.Forecast?.Work ?? Span.None)), Span.Sum(going.Select(r => r.Forecast?.Outage ?? Span.None))));
             relocations.AddRange(own);
             hazards.AddRange(found);
         }
-        return new PlanBody(brief.Title, brief.Text, brief.Keep, brief.HaltAfter, [.. brief.Waves.Select(w => w.Name)], machines, relocations, hazards);
+        return new PlanBody(brief.Title, brief.Text, brief.Keep, brief.HaltAfter, [.. brief.Waves.Select(w => w.Name)], machines, relocations, hazards, [.. Calendar(brief.Waves, machines)]);
+    }
+
+    /// <summary>When each wave begins and how long it takes: a wave follows when the one before is done.</summary>
+    private static IEnumerable<WaveForecast> Calendar(IReadOnlyList<WaveRule> waves, IReadOnlyList<PlannedMachine> machines)
+    {
+        var begins = TimeSpan.Zero;
+        foreach (var wave in waves)
+        {
+            var own = machines.Where(m => m.Wave == wave.Name).ToList();
+            var slowest = own.Where(m => m.Relocations > 0).MaxBy(m => m.Work.Likely);
+            var takes = new Span(slowest?.Work.Likely ?? TimeSpan.Zero, own.Select(m => m.Work.High).DefaultIfEmpty().Max());
+            yield return new WaveForecast(wave.Name, own.Count, own.Sum(m => m.Relocations), own.Sum(m => m.DataBytes), begins, takes, slowest?.Name);
+            begins += takes.Likely;
+        }
     }
 
     /// <summary>The digest of a plan: SHA-256 of its JSON, the first 16 hexadecimal digits.</summary>

@@ -1,0 +1,62 @@
+using Furlough.Model;
+using Furlough.Protocol.Api;
+using Furlough.Service.Access;
+using Furlough.Service.Storage;
+using Microsoft.EntityFrameworkCore;
+
+namespace Furlough.Service.Machines;
+
+/// <summary>What takes the space, how it grows, and when volumes reach their reserves.</summary>
+public static class SpaceEndpoints
+{
+    /// <summary>Maps the calls.</summary>
+    public static void Map(RouteGroupBuilder api)
+    {
+        api.MapGet("/space", (Store store, CancellationToken stop) => store.ReadAsync(async db => Soonest((await db.Machines.OrderBy(m => m.Name).ToListAsync(stop)).SelectMany(Volumes)), stop)).For(Role.Reader);
+        api.MapGet("/machines/{name}/space", OneAsync).For(Role.Reader);
+    }
+
+    private static Task<MachineSpace> OneAsync(string name, Store store, CancellationToken stop) => store.ReadAsync(async db =>
+    {
+        var machine = await MachineEndpoints.FindAsync(db, name, stop);
+        if (Column.SurveyOf(machine) is not { } survey) return new MachineSpace(machine.Name, machine.Room, [], [], []);
+        var originals = (await db.Originals.Where(o => o.Machine == machine.Id).ToListAsync(stop)).ConvertAll(o => Column.Read(o.Body, ModelJson.Default.OriginalFacts));
+        var roots = survey.Volumes.ToDictionary(v => v.Identity.Key, v => v.Root);
+        var history = (await db.Space.Where(s => s.Machine == machine.Id).OrderBy(s => s.At).ToListAsync(stop)).Where(s => roots.ContainsKey(s.Volume)).Select(s => new SpaceMoment(roots[s.Volume], s.At, s.UsedBytes));
+        return new MachineSpace(machine.Name, machine.Room, Soonest(Volumes(machine)), [.. survey.Volumes.SelectMany(v => Shares(v, survey, originals)).OrderByDescending(s => s.DataBytes)], [.. history]);
+    }, stop);
+
+    /// <summary>Those that fill up first, first.</summary>
+    private static List<VolumeSpace> Soonest(IEnumerable<VolumeSpace> volumes) =>
+        [.. volumes.OrderBy(v => v.DaysLeft ?? double.PositiveInfinity).ThenBy(v => v.SizeBytes == 0 ? 0 : (double)v.FreeBytes / v.SizeBytes).ThenBy(v => v.Machine, StringComparer.Ordinal)];
+
+    private static IEnumerable<VolumeSpace> Volumes(MachineRow machine)
+    {
+        if (Column.SurveyOf(machine) is not { } survey) yield break;
+        var (growth, reserves) = (Column.GrowthOf(machine), Column.ReservesOf(machine));
+        foreach (var volume in survey.Volumes)
+        {
+            var (grows, reserve) = (growth.GetValueOrDefault(volume.Identity.Key), reserves.GetValueOrDefault(volume.Identity.Key));
+            var left = volume.FreeBytes - reserve;
+            var (earliest, latest) = grows?.DaysUntilWithin(left) ?? (left <= 0 ? 0 : null, null);
+            yield return new VolumeSpace(machine.Name, machine.Room, volume.Root, volume.Label, volume.System, volume.Attached, volume.SizeBytes, volume.FreeBytes, reserve, grows, left <= 0 ? 0 : grows?.DaysUntil(left), earliest, latest);
+        }
+    }
+
+    private static IEnumerable<SpaceShare> Shares(VolumeFacts volume, Survey survey, List<OriginalFacts> originals)
+    {
+        var key = volume.Identity.Key;
+        var other = volume.SizeBytes - volume.FreeBytes;
+        foreach (var holding in survey.Holdings.Where(h => h.Place?.Volume == key && h.Present))
+        {
+            other -= holding.DataBytes;
+            yield return new SpaceShare(volume.Root, holding.Name.Account, holding.Name.Name, holding.Files, holding.DataBytes, "live");
+        }
+        foreach (var original in originals.Where(o => o.Source.Volume == key))
+        {
+            other -= original.DataBytes;
+            yield return new SpaceShare(volume.Root, original.Holding.Account, original.Holding.Name, original.Files, original.DataBytes, "original");
+        }
+        if (other > 0) yield return new SpaceShare(volume.Root, null, "not managed", 0, other, "other");
+    }
+}

@@ -1,0 +1,46 @@
+using Furlough.Model;
+using Furlough.Planning.Histories;
+using Furlough.Service.Storage;
+using Microsoft.EntityFrameworkCore;
+
+namespace Furlough.Service.Machines;
+
+/// <summary>What volumes held over time, thinned with age, and how they fill up.</summary>
+public static class SpaceHistory
+{
+    private static readonly TimeSpan WorkedOutEvery = TimeSpan.FromHours(6), Oldest = TimeSpan.FromDays(3 * 365), ClockDoubt = TimeSpan.FromHours(1);
+
+    /// <summary>Keeps what a survey says, and what its machine remembers from before.</summary>
+    public static async Task KeepAsync(FurloughDb db, MachineRow machine, Survey survey, DateTimeOffset now, CancellationToken stop)
+    {
+        var said = survey.Past.Concat(survey.Volumes.Where(v => v.Identity.Key.Length > 0).Select(v => new VolumeSample(v.Identity.Key, survey.TakenAt, v.SizeBytes - v.FreeBytes)))
+            .Where(s => s.At <= now + ClockDoubt && s.At >= now - Oldest).DistinctBy(s => (s.Volume, s.At)).ToList();
+        var stale = machine.GrowthAt is not { } at || now - at >= WorkedOutEvery || survey.Past.Count > survey.Volumes.Count;
+        if (!stale)
+        {
+            foreach (var sample in said)
+                if (await db.Space.FindAsync([machine.Id, sample.Volume, sample.At], stop) is null) Add(sample);
+            return;
+        }
+        var known = await db.Space.Where(s => s.Machine == machine.Id).ToListAsync(stop);
+        var moments = known.Select(s => (s.Volume, s.At)).ToHashSet();
+        foreach (var sample in said.Where(s => moments.Add((s.Volume, s.At)))) known.Add(Add(sample));
+        Dictionary<string, Growth> growth = [];
+        var breaks = await db.SpaceBreaks.Where(b => b.Machine == machine.Id).Select(b => b.At).ToListAsync(stop);
+        foreach (var volume in known.GroupBy(s => s.Volume))
+        {
+            var surplus = Thinning.Surplus([.. volume.Select(s => s.At)], now).ToHashSet();
+            db.Space.RemoveRange(volume.Where(s => surplus.Contains(s.At)));
+            if (GrowthEstimate.Of(volume.Where(s => !surplus.Contains(s.At)).Select(s => new SpaceSample(s.At, s.UsedBytes)), breaks) is { } found) growth[volume.Key] = found;
+        }
+        machine.Growth = Column.Write(growth, ModelJson.Default.IReadOnlyDictionaryStringGrowth);
+        machine.GrowthAt = now;
+
+        SpaceRow Add(VolumeSample sample)
+        {
+            var row = new SpaceRow { Machine = machine.Id, Volume = sample.Volume, At = sample.At, UsedBytes = sample.UsedBytes };
+            db.Space.Add(row);
+            return row;
+        }
+    }
+}

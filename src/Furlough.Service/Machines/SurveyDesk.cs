@@ -1,0 +1,54 @@
+using Furlough.Model;
+using Furlough.Planning.Audits;
+using Furlough.Protocol;
+using Furlough.Service.Events;
+using Furlough.Service.Storage;
+
+namespace Furlough.Service.Machines;
+
+/// <summary>Takes surveys in and notices drift at once.</summary>
+public sealed class SurveyDesk(Store store, LiveHub live, TimeProvider time)
+{
+    private const int MostHoldings = 20_000, MostVolumes = 200, MostReceipts = 20_000, MostPast = 20_000;
+
+    /// <summary>Stores a survey.</summary>
+    public async Task TakeAsync(Guid machine, Survey survey, CancellationToken stop)
+    {
+        Require(survey);
+        await store.WriteAsync(async db =>
+        {
+            var row = (await db.Machines.FindAsync([machine], stop))!;
+            await SpaceHistory.KeepAsync(db, row, survey, time.GetUtcNow(), stop);
+            survey = survey with { Receipts = await JudgedAsync(db, survey.Receipts, stop), Past = [] };
+            row.Survey = Column.Write(survey, ModelJson.Default.Survey);
+            row.SurveyedAt = survey.TakenAt;
+            row.LastSeen = time.GetUtcNow();
+            row.SurveyWanted = false;
+            var intended = await Fleet.IntendedAsync(db, machine, stop);
+            row.Drifted = Auditor.Audit([Fleet.ToFleet(row, live)], intended, [], time.GetUtcNow()).Any(f => f.Severity == Severity.Blocking);
+            return 0;
+        }, stop);
+        live.Say("machine", machine);
+    }
+
+    /// <summary>Receipts, with whether the machine that they name signed them.</summary>
+    private static async Task<IReadOnlyList<ReceiptFacts>> JudgedAsync(FurloughDb db, IReadOnlyList<ReceiptFacts> receipts, CancellationToken stop)
+    {
+        List<ReceiptFacts> judged = [];
+        foreach (var receipt in receipts)
+        {
+            var machine = await db.Machines.FindAsync([receipt.Machine], stop);
+            var keys = machine is null ? [] : machine.FormerKeys.Split('\n', StringSplitOptions.RemoveEmptyEntries).Append(machine.PublicKey);
+            judged.Add(receipt with { Genuine = keys.Any(key => SigningKey.HasSigned(key, receipt.Body, receipt.Signature)) });
+        }
+        return judged;
+    }
+
+    private static void Require(Survey survey)
+    {
+        if (survey.Holdings.Count > MostHoldings || survey.Volumes.Count > MostVolumes || survey.Receipts.Count > MostReceipts || survey.Past.Count > MostPast) throw new ProblemException(400, "survey-too-large", "The survey lists more than a machine can have.", "Look at the agent's log.");
+        if (survey.Volumes.Any(v => v.SizeBytes < 0 || v.FreeBytes < 0 || v.FreeBytes > v.SizeBytes) || survey.Past.Any(p => p.UsedBytes < 0) || survey.Holdings.Any(h => h.Files < 0 || h.DataBytes < 0 || h.HiddenBytes < 0))
+            throw new ProblemException(400, "survey-impossible", "The survey has sizes that cannot be.", "Look at the agent's log.");
+        if (survey.Holdings.Any(h => survey.Accounts.All(a => a.Name != h.Name.Account))) throw new ProblemException(400, "survey-impossible", "The survey has holdings of accounts that it does not list.", "Look at the agent's log.");
+    }
+}

@@ -86,9 +86,9 @@ public sealed class SpaceTimelineTests
     {
         List<SpaceTimeline.Change> changes = [new("Pictures of asa.lind", "sys", "data", 31 * GB, 30 * GB, Hour), new("Music of asa.lind", "sys", "data", 5 * GB, 5 * GB, Hour)];
         SpaceTimeline.Of(Data(), changes, Week, null).Select(p => (p.What, p.After, p.FreeBytes / GB)).ShouldBe(
-            [("now", TimeSpan.Zero, 500), ("Pictures of asa.lind copied", Hour, 469), ("Music of asa.lind copied", 2 * Hour, 464)]);
+            [("now", TimeSpan.Zero, 500), ("Pictures of asa.lind is copied", Hour, 469), ("Music of asa.lind is copied", 2 * Hour, 464)]);
         SpaceTimeline.Of(Small(), changes, Week, null).Select(p => (p.What, p.After, p.FreeBytes / GB)).ShouldBe(
-            [("now", TimeSpan.Zero, 40), ("the original of Pictures of asa.lind discarded", Hour + Week, 70), ("the original of Music of asa.lind discarded", 2 * Hour + Week, 75)]);
+            [("now", TimeSpan.Zero, 40), ("the original of Pictures of asa.lind is discarded", Hour + Week, 70), ("the original of Music of asa.lind is discarded", 2 * Hour + Week, 75)]);
     }
 
     [Fact]
@@ -96,7 +96,7 @@ public sealed class SpaceTimelineTests
     {
         var points = SpaceTimeline.Of(Small(), [new("Pictures of asa.lind", "sys", "data", 31 * GB, 30 * GB, TimeSpan.Zero)], Week, new Growth(2 * GB, GB, 3 * GB, 60, 60));
         var lowest = SpaceTimeline.Lowest(points);
-        (lowest.What, lowest.FreeBytes).ShouldBe(("before the original of Pictures of asa.lind discarded", 26 * GB));
+        (lowest.What, lowest.FreeBytes).ShouldBe(("before the original of Pictures of asa.lind is discarded", 26 * GB));
         points[^1].FreeBytes.ShouldBe(56 * GB);
     }
 

@@ -104,6 +104,11 @@ internal static class DemoCommands
                 path: People/{"{account}/{folder}"}
             reserve: {"{"}others: 10%{"}"}
             """, stop);
+        if (plan.Relocations.All(r => r.Blocked.Count > 0))
+        {
+            Terminal.Line($"The {room} has been relocated already; --fresh begins anew.");
+            return ExitCode.Done;
+        }
         foreach (var hazard in plan.ConsentsWanted) await client.ConsentAsync(plan.Number, new ConsentRequest(hazard, "part of the demo"), stop);
         var run = await client.StartRunAsync(plan.Number, stop);
         Terminal.Line($"Plan {plan.Number} is carried out as run {run.Number}: {run.Relocations} relocations on {run.Machines} machines of the {room}.\n");

@@ -10,6 +10,9 @@ internal static class SpaceCommand
 {
     private const int BarWidth = 20;
 
+    /// <summary>Days after which nobody plans by such a figure.</summary>
+    private const double Far = 1_000;
+
     private static readonly Argument<string?> Name = new("name") { Description = "Name of a machine; without it all volumes, those that fill up first, first", Arity = ArgumentArity.ZeroOrOne };
 
     internal static Command Make()
@@ -55,20 +58,20 @@ internal static class SpaceCommand
 
     private static string Sentence(VolumeSpace v)
     {
-        var what = $"{v.Root}{(v.System ? " (system)" : "")}: {Words.Size(v.FreeBytes)} of {Words.Size(v.SizeBytes)} free";
-        if (v.FreeBytes <= v.ReserveBytes) return $"{what}, which is {Words.Size(v.ReserveBytes - v.FreeBytes)} below its reserve.";
+        var what = $"{v.Root}{(v.System ? " (system)" : "")} has {Words.Size(v.FreeBytes)} of {Words.Size(v.SizeBytes)} free";
+        if (v.FreeBytes < v.ReserveBytes) return $"{what}, which is {Words.Size(v.ReserveBytes - v.FreeBytes)} below its reserve.";
         if (v.Growth is not { } growth) return $"{what}. Its history is too short to say how it grows.";
-        var seen = $" (seen over {growth.Days:0} days)";
-        return v.DaysLeft is { } days
-            ? $"{what}. It fills up by {Words.Size((long)growth.BytesPerDay)} a day and reaches its reserve in about {days:0} days{(Range(v) is { Length: > 0 } range ? $", 90 % between {range}" : "")}{seen}."
-            : $"{what}. It does not fill up{seen}.";
+        var end = v.ReserveBytes > 0 ? "reaches its reserve" : "is full";
+        return v.DaysLeft is { } days && days < Far
+            ? $"{what}. In the last {growth.Days:0} days it filled up by {Words.Size((long)growth.BytesPerDay)} a day; so it {end} in about {days:0} days, with 90 % certainty between {Range(v)}."
+            : $"{what}. In the last {growth.Days:0} days it hardly filled up.";
     }
 
     private static string Free(VolumeSpace v) => v.SizeBytes == 0 ? "" : $"{Words.Size(v.FreeBytes)} ({100.0 * v.FreeBytes / v.SizeBytes:0}%)";
 
-    private static string Days(VolumeSpace v) => v switch { { DaysLeft: <= 0 } => "reached", { DaysLeft: { } days } => days > 3_650 ? "years" : $"{days:0}", { Growth: not null } => "does not grow", _ => "" };
+    private static string Days(VolumeSpace v) => v switch { { DaysLeft: <= 0 } => "reached", { DaysLeft: { } days } => days >= Far ? "years" : $"{days:0}", { Growth: not null } => "hardly grows", _ => "" };
 
-    private static string Range(VolumeSpace v) => v is not { DaysLeft: > 0, EarliestDaysLeft: { } early } ? "" : v.LatestDaysLeft is { } late && late < 3_650 ? $"{early:0} and {late:0}" : $"{early:0} and never";
+    private static string Range(VolumeSpace v) => v is not { DaysLeft: > 0 and < Far, EarliestDaysLeft: { } early } ? "" : v.LatestDaysLeft is { } late && late < Far ? $"{early:0} and {late:0}" : $"{early:0} and never";
 
     private static string Bar(double share, string style) => new(style switch { "original" => '▞', "other" => '▒', _ => '█' }, (int)Math.Clamp(Math.Round(share * BarWidth), 0, BarWidth));
 }

@@ -15,14 +15,14 @@ internal static class StationPast
         foreach (var volume in machine.VolumeStates)
         {
             var seed = machine.Spec.Seed * 31 + (ulong)volume.Index;
-            // A fifth of the volumes hardly grow; the others by up to 0.6 % of their size in a week.
-            var daily = Share(seed) < 0.2 ? 0.01 * GB : volume.Spec.SizeBytes * 0.0009 * Share(seed + 1);
-            daily = Math.Min(daily, volume.DeclaredUsedBytes * 0.8 / Days);
+            // A fifth of the volumes hardly grow; the others by up to 2 % of their size in a week.
+            var daily = Share(seed) < 0.2 ? 0.01 * GB : volume.Spec.SizeBytes * 0.003 * Share(seed + 1);
+            daily = Math.Min(daily, volume.DeclaredUsedBytes * 0.7 / Days);
             for (var ago = Days; ago >= 1; ago--)
             {
-                var noise = (Share(seed + (ulong)ago * 17) - 0.5) * 2 * daily;
-                var copy = ago % 23 == (int)(seed % 23) ? 6 * daily : 0;
-                yield return new VolumeSample(volume.Identity.Key, today.AddDays(-ago).AddHours(20), Math.Max(0, volume.DeclaredUsedBytes - (long)(daily * ago - noise - copy)));
+                var noise = (Share(seed + (ulong)ago * 17) - 0.5) * 2 * Math.Max(6 * daily, 0.8 * GB);
+                var copy = ago % 23 == (int)(seed % 23) ? 12 * daily : 0;
+                yield return new VolumeSample(volume.Identity.Key, today.AddDays(-ago).AddHours(20), Math.Clamp(volume.DeclaredUsedBytes - (long)(daily * ago - noise - copy), 0, volume.Spec.SizeBytes));
             }
         }
     }

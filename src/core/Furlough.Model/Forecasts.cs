@@ -28,7 +28,7 @@ public sealed record Span(TimeSpan Likely, TimeSpan High)
 public sealed record RelocationForecast(Span Work, Span Outage, int Learned);
 
 /// <summary>The free space of a volume at one moment of a plan.</summary>
-/// <param name="What">What has just happened: "now", "Pictures of asa.lind copied", "its original discarded".</param>
+/// <param name="What">What has just happened: "now", "Pictures of asa.lind is copied", "its original is discarded".</param>
 /// <param name="After">Time since the plan is begun on this machine.</param>
 /// <param name="FreeBytes">Free then, growth counted in.</param>
 public sealed record SpacePoint(string What, TimeSpan After, long FreeBytes);

@@ -36,14 +36,16 @@ public sealed class QuiesceStep : IStep
     /// <summary>Nobody may hold files below the source open; waits for that as long as the docket's terms say.</summary>
     internal static void RequireUnused(Work work, Step step)
     {
-        var began = work.Time.GetTimestamp();
+        var waited = TimeSpan.Zero;
         for (var told = false; work.Machine.Activity.InUse(work.Moving) is { Count: > 0 } list; told = true)
         {
-            var left = work.Docket.Terms.FilesInUseWait - work.Time.GetElapsedTime(began);
+            var left = work.Docket.Terms.FilesInUseWait - waited;
             if (left <= TimeSpan.Zero) throw Faults.FilesInUse(list);
             if (!told) work.Waits(step, Faults.FilesInUse(list));
             work.Heed();
-            work.Delay(left < LookAgain ? left : LookAgain);
+            var pause = left < LookAgain ? left : LookAgain;
+            work.Delay(pause);
+            waited += pause;
         }
     }
 

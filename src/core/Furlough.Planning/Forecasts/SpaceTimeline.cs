@@ -27,8 +27,8 @@ public static class SpaceTimeline
         foreach (var change in changes)
         {
             at += change.Work;
-            if (change.Target == key && change.TakesBytes > 0) events.Add((at, $"{change.Holding} copied", -change.TakesBytes));
-            if (change.Source == key && change.GivesBytes > 0) events.Add((at + keep, $"the original of {change.Holding} discarded", change.GivesBytes));
+            if (change.Target == key && change.TakesBytes > 0) events.Add((at, $"{change.Holding} is copied", -change.TakesBytes));
+            if (change.Source == key && change.GivesBytes > 0) events.Add((at + keep, $"the original of {change.Holding} is discarded", change.GivesBytes));
         }
         // An original of one relocation may still be kept while a later one is copied.
         var slope = Math.Max(0, growth?.BytesPerDay ?? 0);

@@ -109,7 +109,8 @@ public sealed class FleetSuggestion(SpaceWish wish, Experience experience)
                 : $"{Words.Size(wanted)} are wanted, and the other volumes have no room for so much above their reserve.";
         }
         var people = answer.Best!.Chosen.Select(c => looked[c.Candidate].Candidate.Holding.Account).Distinct().Count();
-        var next = answer.NextBest is { } second ? string.Create(CultureInfo.InvariantCulture, $"; the next best disturbs {second.Disturbance / Math.Max(0.01, answer.Best.Disturbance):0.0} times as much") : "";
+        var ratio = answer.NextBest is { } second ? second.Disturbance / Math.Max(0.01, answer.Best.Disturbance) : 0;
+        var next = ratio switch { 0 => "", < 1.05 => "; the next best disturbs hardly more", _ => string.Create(CultureInfo.InvariantCulture, $"; the next best disturbs {ratio:0.0} times as much") };
         return $"It touches {Words.Count(people, "account")}{next}.";
     }
 

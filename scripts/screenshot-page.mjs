@@ -9,7 +9,7 @@ const page = await (await browser.newContext({ viewport: { width: 1280, height: 
 await page.goto(`${address}/#token=${token}`);
 await page.waitForSelector("svg");
 if (path !== "/") await page.goto(address + path);
-await page.waitForSelector("svg");
+await page.waitForSelector("main h1");
 await page.waitForTimeout(1500);
 await page.screenshot({ path: `docs/screenshots/${name}.png` });
 await browser.close();

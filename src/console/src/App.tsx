@@ -4,8 +4,10 @@ import { Link, Route, Routes } from "react-router";
 import { api, Refusal } from "./api/client";
 import { useLive } from "./api/live";
 import { MachinePage } from "./pages/MachinePage";
+import { MachineSpacePage } from "./pages/MachineSpacePage";
 import { RoomsPage } from "./pages/RoomsPage";
 import { SignInPage } from "./pages/SignInPage";
+import { SpacePage } from "./pages/SpacePage";
 import { count, words } from "./words";
 
 export function App() {
@@ -35,6 +37,7 @@ function SignedIn({ who, machines, silent }: { who: string; machines: number; si
         </Link>
         <nav aria-label="Main">
           <Link to="/">{words.rooms}</Link>
+          <Link to="/space">{words.space}</Link>
         </nav>
         <span className="quiet">
           {count(machines, "machine")}
@@ -50,6 +53,8 @@ function SignedIn({ who, machines, silent }: { who: string; machines: number; si
         <Routes>
           <Route path="/" element={<RoomsPage />} />
           <Route path="/machines/:name" element={<MachinePage />} />
+          <Route path="/machines/:name/space" element={<MachineSpacePage />} />
+          <Route path="/space" element={<SpacePage />} />
           <Route path="*" element={<p>There is no such page.</p>} />
         </Routes>
       </main>

@@ -1,9 +1,15 @@
-import type { Standing } from "./api/client";
+import type { Standing, VolumeSpace } from "./api/client";
 
 /** Everything the console says, in one place. */
 export const words = {
   title: "Furlough",
   rooms: "Rooms",
+  space: "Space",
+  whatTakesSpace: "what takes the space, and how it grows",
+  filterVolumes: "Filter volumes",
+  filterVolumesHint: "machine, room or system",
+  noVolumeFits: "No volume fits this filter.",
+  notSurveyed: "It has not been surveyed yet.",
   filter: "Filter machines",
   filterHint: "name, room or standing",
   nothingFits: "No machine fits this filter.",
@@ -41,6 +47,42 @@ export function size(bytes: number): string {
     if (bytes >= least) return `${(bytes / (unit === "GB" ? 1e9 : least)).toFixed(1)} ${unit}`;
   return `${bytes} B`;
 }
+
+/** A size that may be negative. */
+export const sizeSigned = (bytes: number) => (bytes < 0 ? `-${size(Math.round(-bytes))}` : size(Math.round(bytes)));
+
+/** Days after which nobody plans by such a figure. */
+const far = 1_000;
+
+/** "23", "reached", "years"; nothing where nothing is known. */
+export function daysLeft(v: VolumeSpace): string {
+  if (v.daysLeft !== null && v.daysLeft <= 0) return "reached";
+  if (!v.growth) return "";
+  if (v.daysLeft === null) return "hardly grows";
+  return v.daysLeft >= far ? "years" : v.daysLeft.toFixed(0);
+}
+
+/** "19 and 31", "40 and never". */
+export function rangeOfDays(v: VolumeSpace): string {
+  if (v.daysLeft === null || v.daysLeft <= 0 || v.daysLeft >= far || v.earliestDaysLeft === null) return "";
+  const latest = v.latestDaysLeft !== null && v.latestDaysLeft < far ? v.latestDaysLeft.toFixed(0) : "never";
+  return `${v.earliestDaysLeft.toFixed(0)} and ${latest}`;
+}
+
+/** What there is to say of a volume's space, in one or two sentences. */
+export function spaceSentence(v: VolumeSpace): string {
+  const what = `${v.root}${v.system ? " (system)" : ""} has ${size(v.freeBytes)} of ${size(v.sizeBytes)} free`;
+  if (v.freeBytes < v.reserveBytes) return `${what}, which is ${size(v.reserveBytes - v.freeBytes)} below its reserve.`;
+  if (!v.growth) return `${what}. Its history is too short to say how it grows.`;
+  const seen = `${what}. In the last ${v.growth.days.toFixed(0)} days it`;
+  if (v.daysLeft === null || v.daysLeft >= far) return `${seen} hardly filled up.`;
+  const end = v.reserveBytes > 0 ? "reaches its reserve" : "is full";
+  return `${seen} filled up by ${size(Math.round(v.growth.bytesPerDay))} a day; so it ${end} in about ${v.daysLeft.toFixed(0)} days, with 90 % certainty between ${rangeOfDays(v)}.`;
+}
+
+/** "3 Nov". */
+export const dayOf = (time: number) =>
+  new Date(time).toLocaleDateString("en-GB", { day: "numeric", month: "short", timeZone: "UTC" });
 
 export const count = (n: number, one: string, many = `${one}s`) =>
   n === 1 ? `1 ${one}` : `${n.toLocaleString("en")} ${many}`;

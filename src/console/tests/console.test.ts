@@ -138,7 +138,7 @@ test("what happens elsewhere appears without reloading", async () => {
 test("no page has an accessibility violation, light or dark, wide or narrow", async () => {
   for (const colorScheme of ["light", "dark"] as const)
     for (const width of [1280, 390])
-      for (const path of ["/", "/machines/wet-07", "/machines/wet-01"]) {
+      for (const path of ["/", "/machines/wet-07", "/machines/wet-01", "/space", "/machines/wet-01/space"]) {
         await page.emulateMedia({ colorScheme });
         await page.setViewportSize({ width, height: 800 });
         await page.goto(address + path);
@@ -151,7 +151,31 @@ test("no page has an accessibility violation, light or dark, wide or narrow", as
           `${path} ${colorScheme} ${width}`,
         ).toEqual([]);
       }
-}, 120_000);
+}, 360_000);
+
+test("space is told by the day on which it ends, and a machine's by what takes it", async () => {
+  await page.setViewportSize({ width: 1280, height: 800 });
+  await page.goto(`${address}/space?filter=herb system`);
+  await page.getByRole("heading", { name: "Space" }).waitFor();
+  const rows = page.getByRole("row");
+  expect(await rows.count()).toBe(11);
+  expect(await page.locator("main p").first().textContent()).toMatch(
+    /The next is on herb-\d+: .* days it filled up by/,
+  );
+  await rows.nth(1).getByRole("link").click();
+  await page.getByRole("heading", { name: /^Space of herb-/ }).waitFor();
+  const system = page.getByRole("region", { name: "C:" });
+  expect(await system.getByRole("img").first().getAttribute("aria-label")).toMatch(/is full in about \d+ days/);
+  const [first, last] = [system.locator(".cell.live").first(), system.locator(".cell.free")];
+  expect(await first.getAttribute("title")).toMatch(/^Pictures of [a-z.]+, \d+\.\d GB$/);
+  const areas = await Promise.all([first, last].map((cell) => cell.boundingBox()));
+  const sizes = (await Promise.all([first, last].map((cell) => cell.getAttribute("title")))).map((t) =>
+    Number(/([\d.]+) GB$/.exec(t ?? "")?.[1]),
+  );
+  const [a, b] = areas.map((box) => (box?.width ?? 0) * (box?.height ?? 0));
+  const drawn = (a ?? 0) / (b ?? 1) / ((sizes[0] ?? 0) / (sizes[1] ?? 1));
+  expect(Math.abs(drawn - 1), "areas are as large as the data, but for the gaps between them").toBeLessThan(0.15);
+});
 
 test("the API refuses what is wrong with a code and a remedy, and a foreign page with a session", async () => {
   for (const [method, path, body, status, code] of [

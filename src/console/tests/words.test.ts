@@ -1,5 +1,6 @@
 import { describe, expect, test } from "vitest";
-import { ago, shorten, size } from "../src/words";
+import type { VolumeSpace } from "../src/api/client";
+import { ago, daysLeft, rangeOfDays, shorten, size, spaceSentence } from "../src/words";
 
 describe("sizes", () => {
   test.each([
@@ -15,6 +16,35 @@ describe("sizes", () => {
 test("paths are shortened in their middle", () => {
   expect(shorten("/data/People/asa.lind/Documents", 21)).toBe("/data/Peop…/Documents");
   expect(shorten("/short", 21)).toBe("/short");
+});
+
+const volume: VolumeSpace = {
+  machine: "herb-04",
+  room: "Herbarium",
+  root: "C:",
+  label: "System",
+  system: true,
+  attached: "internal",
+  sizeBytes: 480e9,
+  freeBytes: 46e9,
+  reserveBytes: 0,
+  growth: { bytesPerDay: 2e9, lowBytesPerDay: 1.6e9, highBytesPerDay: 2.3e9, days: 60, samples: 60 },
+  daysLeft: 23,
+  earliestDaysLeft: 20,
+  latestDaysLeft: 28.75,
+};
+
+test("a volume's space is told in sentences", () => {
+  expect(spaceSentence(volume)).toBe(
+    "C: (system) has 46.0 GB of 480.0 GB free. In the last 60 days it filled up by 2.0 GB a day; so it is full in about 23 days, with 90 % certainty between 20 and 29.",
+  );
+  expect(spaceSentence({ ...volume, reserveBytes: 48e9 })).toBe(
+    "C: (system) has 46.0 GB of 480.0 GB free, which is 2.0 GB below its reserve.",
+  );
+  expect(spaceSentence({ ...volume, growth: null, daysLeft: null })).toContain("too short to say");
+  expect(spaceSentence({ ...volume, daysLeft: null })).toContain("hardly filled up");
+  expect([daysLeft(volume), rangeOfDays({ ...volume, latestDaysLeft: null })]).toEqual(["23", "20 and never"]);
+  expect([daysLeft({ ...volume, daysLeft: 0 }), daysLeft({ ...volume, daysLeft: 4e3 })]).toEqual(["reached", "years"]);
 });
 
 test("times are relative", () => {

@@ -11,6 +11,10 @@ export type Shelf = Schemas["Shelf"];
 export type ShelfBlock = Schemas["ShelfBlock"];
 export type Standing = Schemas["Standing"];
 export type Failure = Schemas["Failure"];
+export type VolumeSpace = Schemas["VolumeSpace"];
+export type MachineSpace = Schemas["MachineSpace"];
+export type SpaceShare = Schemas["SpaceShare"];
+export type SpaceMoment = Schemas["SpaceMoment"];
 export type Finding = Schemas["Finding"];
 
 /** The service's answer to a call that it did not fulfil. */
@@ -44,6 +48,8 @@ export const api = {
   status: () => unwrap(client.GET("/api/v1/status")),
   machines: () => unwrap(client.GET("/api/v1/machines")),
   machine: (name: string) => unwrap(client.GET("/api/v1/machines/{name}", { params: { path: { name } } })),
+  space: () => unwrap(client.GET("/api/v1/space")),
+  machineSpace: (name: string) => unwrap(client.GET("/api/v1/machines/{name}/space", { params: { path: { name } } })),
   runs: () => unwrap(client.GET("/api/v1/runs")),
   survey: (name: string) => unwrap(client.POST("/api/v1/machines/{name}/survey", { params: { path: { name } } })),
   retry: (number: number) =>

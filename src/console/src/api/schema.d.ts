@@ -282,6 +282,78 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/space": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["VolumeSpace"][];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/machines/{name}/space": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["MachineSpace"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/briefs/sample": {
         parameters: {
             query?: never;
@@ -482,6 +554,45 @@ export interface paths {
                     };
                     content: {
                         "application/json": components["schemas"]["PlanView"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/briefs/suggest": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["SuggestRequest"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["SuggestionView"];
                     };
                 };
             };
@@ -1209,6 +1320,18 @@ export interface components {
             text: string;
             remedy: string;
         };
+        Growth: {
+            /** Format: double */
+            bytesPerDay: number;
+            /** Format: double */
+            lowBytesPerDay: number;
+            /** Format: double */
+            highBytesPerDay: number;
+            /** Format: double */
+            days: number;
+            /** Format: int32 */
+            samples: number;
+        };
         Hazard: {
             code: string;
             severity: components["schemas"]["Severity"];
@@ -1286,6 +1409,31 @@ export interface components {
             findings: components["schemas"]["Finding"][];
             notes: string[];
         };
+        MachineSpace: {
+            machine: string;
+            room: string;
+            volumes: components["schemas"]["VolumeSpace"][];
+            shares: components["schemas"]["SpaceShare"][];
+            history: components["schemas"]["SpaceMoment"][];
+        };
+        MachineSuggestionView: {
+            machine: string;
+            room: string;
+            /** Format: int64 */
+            wantedBytes: number;
+            /** Format: int64 */
+            freesBytes: number;
+            /** Format: double */
+            disturbance: number;
+            reached: boolean;
+            /** Format: double */
+            gap: null | number;
+            moves: components["schemas"]["MoveView"][];
+            nextBest: string[];
+            /** Format: double */
+            nextBestDisturbance: null | number;
+            why: string;
+        };
         MachineSummary: {
             /** Format: uuid */
             id: string;
@@ -1312,6 +1460,17 @@ export interface components {
         Medium: "unknown" | "solid" | "rotating" | "memory";
         /** @enum {unknown} */
         Method: "cold" | "warm" | "exchange" | "adopt";
+        MoveView: {
+            account: string;
+            holding: string;
+            /** Format: int64 */
+            freesBytes: number;
+            target: string;
+            work: components["schemas"]["Span"];
+            outage: components["schemas"]["Span"];
+            /** Format: double */
+            disturbance: number;
+        };
         OriginalView: {
             /** Format: int64 */
             relocation: number;
@@ -1365,6 +1524,8 @@ export interface components {
             machines: components["schemas"]["PlannedMachine"][];
             relocations: components["schemas"]["PlannedRelocation"][];
             hazards: components["schemas"]["Hazard"][];
+            calendar: components["schemas"]["WaveForecast"][];
+            keep: string;
             consents: components["schemas"]["Consent"][];
             consentsWanted: string[];
         };
@@ -1379,6 +1540,8 @@ export interface components {
             dataBytes: number;
             wave: string;
             volumes: components["schemas"]["PlannedVolume"][];
+            work: components["schemas"]["Span"];
+            outage: components["schemas"]["Span"];
         };
         PlannedRelocation: {
             /** Format: int32 */
@@ -1407,6 +1570,7 @@ export interface components {
             blocked: string[];
             terms: components["schemas"]["Terms"];
             adoption?: null | components["schemas"]["Adoption"];
+            forecast?: null | components["schemas"]["RelocationForecast"];
         };
         PlannedVolume: {
             volume: string;
@@ -1422,6 +1586,7 @@ export interface components {
             freeAfterDiscardBytes: number;
             /** Format: int64 */
             reserveBytes: number;
+            timeline: components["schemas"]["SpacePoint"][];
         };
         PointerAddress: {
             kind: string;
@@ -1464,6 +1629,12 @@ export interface components {
             /** Format: date-time */
             at: string;
         };
+        RelocationForecast: {
+            work: components["schemas"]["Span"];
+            outage: components["schemas"]["Span"];
+            /** Format: int32 */
+            learned: number;
+        };
         /** @enum {unknown} */
         RelocationState: "planned" | "queued" | "under-way" | "waiting" | "switched" | "finished" | "backing-out" | "backed-out" | "returning" | "returned" | "failed" | "refused" | "discarding";
         RelocationView: {
@@ -1493,6 +1664,8 @@ export interface components {
             pointers: components["schemas"]["PointerHistory"][];
             notes: string[];
             hasOriginal: boolean;
+            forecast: null | components["schemas"]["RelocationForecast"];
+            times: components["schemas"]["StepTime"][];
         };
         /** @enum {unknown} */
         Role: "reader" | "technician" | "approver" | "steward";
@@ -1567,10 +1740,55 @@ export interface components {
         SignIn: {
             token: string;
         };
+        SpaceMoment: {
+            root: string;
+            /** Format: date-time */
+            at: string;
+            /** Format: int64 */
+            usedBytes: number;
+        };
+        SpacePoint: {
+            what: string;
+            after: string;
+            /** Format: int64 */
+            freeBytes: number;
+        };
+        SpaceShare: {
+            root: string;
+            account: null | string;
+            name: string;
+            /** Format: int64 */
+            files: number;
+            /** Format: int64 */
+            dataBytes: number;
+            style: string;
+        };
+        Span: {
+            likely: string;
+            high: string;
+        };
         /** @enum {unknown} */
         Standing: "ready" | "under-way" | "waiting" | "stuck" | "settled" | "drifted" | "silent";
         /** @enum {unknown} */
         Step: "prepare" | "quiesce" | "copy" | "catch-up" | "prove" | "repoint" | "set-aside" | "reopen" | "confirm" | "discard" | null;
+        StepTime: {
+            step: components["schemas"]["Step"];
+            took: string;
+        };
+        SuggestRequest: {
+            rooms: string[];
+            machines: string[];
+            except: string[];
+            free: null | string;
+            until: null | string;
+            /** @default 10% */
+            reserve: string;
+        };
+        SuggestionView: {
+            brief: null | string;
+            weights: string;
+            machines: components["schemas"]["MachineSuggestionView"][];
+        };
         Terms: {
             /** Format: int64 */
             bytesPerSecond: null | number;
@@ -1592,6 +1810,39 @@ export interface components {
         VolumeIdentity: {
             marker: string;
             fileSystemId: string;
+        };
+        VolumeSpace: {
+            machine: string;
+            room: string;
+            root: string;
+            label: string;
+            system: boolean;
+            attached: components["schemas"]["Attachment"];
+            /** Format: int64 */
+            sizeBytes: number;
+            /** Format: int64 */
+            freeBytes: number;
+            /** Format: int64 */
+            reserveBytes: number;
+            growth: null | components["schemas"]["Growth"];
+            /** Format: double */
+            daysLeft: null | number;
+            /** Format: double */
+            earliestDaysLeft: null | number;
+            /** Format: double */
+            latestDaysLeft: null | number;
+        };
+        WaveForecast: {
+            wave: string;
+            /** Format: int32 */
+            machines: number;
+            /** Format: int32 */
+            relocations: number;
+            /** Format: int64 */
+            dataBytes: number;
+            begins: string;
+            takes: components["schemas"]["Span"];
+            slowest: null | string;
         };
     };
     responses: never;

@@ -1,6 +1,6 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { Fragment } from "react";
-import { useParams } from "react-router";
+import { Link, useParams } from "react-router";
 import { api, type HoldingView, type MachineDetail, type RelocationView } from "../api/client";
 import { FailureNote, Sentence } from "../parts/FailureNote";
 import { ShelfDrawing, ShelfLegend } from "../parts/ShelfDrawing";
@@ -37,7 +37,12 @@ function Machine({ detail }: { detail: MachineDetail }) {
         </button>
       </div>
 
-      <h2>Volumes</h2>
+      <h2>
+        Volumes{" "}
+        <span className="quiet">
+          <Link to={`/machines/${machine.name}/space`}>{words.whatTakesSpace}</Link>
+        </span>
+      </h2>
       <ShelfLegend />
       <div className="volumes">
         {machine.shelves.map((s) => (

@@ -1,0 +1,73 @@
+import { useQuery } from "@tanstack/react-query";
+import { Link, useParams } from "react-router";
+import { api, type MachineSpace, type VolumeSpace } from "../api/client";
+import { GrowthChart } from "../parts/GrowthChart";
+import { ShelfLegend } from "../parts/ShelfDrawing";
+import { Treemap } from "../parts/Treemap";
+import { size, spaceSentence, words } from "../words";
+
+/** What takes the space of one machine, and how its volumes fill up. */
+export function MachineSpacePage() {
+  const { name = "" } = useParams();
+  const space = useQuery({ queryKey: ["machine", name, "space"], queryFn: () => api.machineSpace(name) });
+  if (space.error) return <p>{space.error.message}</p>;
+  if (!space.data) return <p className="quiet">{words.loading}</p>;
+  return (
+    <>
+      <div className="heading">
+        <h1>Space of {space.data.machine}</h1>
+        <p className="quiet">
+          {space.data.room} · <Link to={`/machines/${name}`}>its holdings</Link> · <Link to="/space">all volumes</Link>
+        </p>
+      </div>
+      <ShelfLegend />
+      {space.data.volumes.length === 0 && <p>{words.notSurveyed}</p>}
+      {space.data.volumes
+        .toSorted((a, b) => Number(b.system) - Number(a.system))
+        .map((v) => (
+          <Volume key={v.root} volume={v} space={space.data} />
+        ))}
+    </>
+  );
+}
+
+function Volume({ volume, space }: { volume: VolumeSpace; space: MachineSpace }) {
+  const shares = space.shares.filter((s) => s.root === volume.root);
+  const history = space.history.filter((h) => h.root === volume.root);
+  return (
+    <section aria-label={volume.root}>
+      <h2>
+        <code>{volume.root}</code> <span className="quiet">{volume.system ? "system volume" : volume.label}</span>
+      </h2>
+      <p>{spaceSentence(volume)}</p>
+      <div className="space">
+        <div>
+          <GrowthChart volume={volume} history={history} />
+          <Treemap volume={volume} shares={shares} />
+        </div>
+        <table>
+          <thead>
+            <tr>
+              <th>account</th>
+              <th>what</th>
+              <th className="number">data</th>
+              <th className="number">of volume</th>
+            </tr>
+          </thead>
+          <tbody>
+            {shares.map((s) => (
+              <tr key={`${s.account}/${s.name}/${s.style}`}>
+                <td>{s.account}</td>
+                <th scope="row">{s.style === "original" ? `original of ${s.name}` : s.name}</th>
+                <td className="number" title={`${s.dataBytes.toLocaleString("en")} bytes`}>
+                  {size(s.dataBytes)}
+                </td>
+                <td className="number">{((100 * s.dataBytes) / Math.max(1, volume.sizeBytes)).toFixed(1)} %</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </div>
+    </section>
+  );
+}

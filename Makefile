@@ -5,7 +5,7 @@ SHELL := /bin/bash
 CONFIG := Release
 CONSOLE := src/console
 
-.PHONY: build demo test soak bench format check clean tools system-tools api
+.PHONY: build demo test soak bench format check clean tools system-tools api docs
 
 build: bin/furlough bin/furlough-agent $(CONSOLE)/dist/index.html
 
@@ -58,6 +58,10 @@ check: $(CONSOLE)/node_modules/.ready
 # The description of the API and the console's types, from the service itself.
 api: build
 	scripts/write-api
+
+# docs/hazards.md, from the catalogue.
+docs: build
+	FURLOUGH_WRITE_DOCS=1 dotnet test tests/Furlough.Planning.Tests -c $(CONFIG) --no-build --nologo -v quiet --filter "FullyQualifiedName~documentation"
 
 clean:
 	rm -rf artifacts bin $(CONSOLE)/dist $(CONSOLE)/node_modules demo-data

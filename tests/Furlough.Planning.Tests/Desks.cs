@@ -1,5 +1,6 @@
 using Furlough.Model;
 using Furlough.Planning.Briefs;
+using Furlough.Planning.Forecasts;
 using Furlough.Planning.Plans;
 
 namespace Furlough.Planning.Tests;
@@ -24,5 +25,10 @@ internal static class Desks
 
     internal static Brief Brief(string change = "", string to = "") => BriefReader.Read(change.Length == 0 ? BriefTests.Good : BriefTests.Good.Replace(change, to, StringComparison.Ordinal));
 
-    internal static PlanBody Plan(Brief brief, Survey survey) => Planner.Make(brief, [Machine(survey)]);
+    internal static PlanBody Plan(Brief brief, Survey survey) => Plan(brief, Machine(survey));
+
+    internal static PlanBody Plan(Brief brief, params FleetMachine[] machines) => Planner.Make(brief, machines, Experience.None, Now);
+
+    /// <summary>When plans are made here: an hour after the surveys.</summary>
+    internal static DateTimeOffset Now { get; } = DateTimeOffset.UnixEpoch.AddHours(1);
 }

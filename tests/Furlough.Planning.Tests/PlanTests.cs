@@ -1,5 +1,7 @@
+using System.Text;
 using Furlough.Model;
 using Furlough.Planning.Audits;
+using Furlough.Planning.Hazards;
 using Furlough.Planning.Plans;
 using Shouldly;
 using Xunit;
@@ -45,7 +47,7 @@ public sealed class PlanTests
     public void Waves_are_filled_in_the_sequence_of_names()
     {
         var survey = Survey([Small(), Data()], Holding());
-        var plan = Planner.Make(Brief(), Enumerable.Range(1, 8).Select(i => Machine(survey, $"herb-0{i}") with { Id = new Guid(i, 0, 0, new byte[8]) }));
+        var plan = Plan(Brief(), [.. Enumerable.Range(1, 8).Select(i => Machine(survey, $"herb-0{i}") with { Id = new Guid(i, 0, 0, new byte[8]) })]);
         plan.Machines.Select(m => m.Wave).ShouldBe(["pilot", "pilot", "early", "early", "everybody", "everybody", "everybody", "everybody"]);
     }
 
@@ -72,6 +74,10 @@ public sealed class PlanTests
         { "file-too-large", Severity.Blocking, Survey([Small(), Data() with { Abilities = Poor }], Holding() with { Demands = new Demands([], 5 * GB, 0) }) },
         { "path-too-long", Severity.Blocking, Survey([Small(), Data()], Holding() with { Demands = new Demands([], 0, 4_080) }) },
         { "receipt-not-genuine", Severity.Advice, Survey([Small(), Data()], Holding()) with { Receipts = [KnownReceipt with { Genuine = false }] } },
+        { "shared-by-accounts", Severity.Blocking, Survey([Small(), Data()], Holding(), Holding(account: "keeper", place: new Place("sys", "Accounts/asa.lind/Pictures/ours"))) },
+        { "survey-old", Severity.Advice, Survey([Small(), Data()], Holding()) with { TakenAt = Now.AddDays(-4) } },
+        { "no-fallback-administrator", Severity.Advice, Survey([Small(), Data()], Holding()) with { Accounts = [new AccountFacts("asa.lind", "1001", "", false, false)] } },
+        { "on-battery", Severity.Advice, Survey([Small(), Data()], Holding()) with { OnBattery = true } },
         { "already-there", Severity.Advice, Survey([Small(), Data()], Holding(place: new Place("data", "People/asa.lind/Pictures"))) },
     };
 
@@ -117,6 +123,63 @@ public sealed class PlanTests
         hazard.Remedy.ShouldNotBeEmpty();
     }
 
+    [Fact]
+    public void A_volume_that_fills_up_while_originals_are_kept_is_told_and_one_that_does_not_is_not()
+    {
+        var machine = Machine(Survey([Small(free: 45 * GB), Data()], Holding(bytes: GB)));
+        Plan(Brief(), machine).Hazards.ShouldBeEmpty();
+        var growing = machine with { Growth = new Dictionary<string, Growth> { ["sys"] = new(GB, GB, GB, 60, 60) } };
+        var hazard = Plan(Brief(), growing).Hazards.Single();
+        (hazard.Code, hazard.Severity).ShouldBe(("growth-breaks-reserve", Severity.Advice));
+        hazard.Text.ShouldContain("fills up by 1.0 GB a day and would be 2.0 GB below its reserve after 7 days");
+    }
+
+    [Fact]
+    public void A_volume_that_can_be_carried_away_unencrypted_needs_consent()
+    {
+        var brief = Brief("attached: internal, ", "");
+        var external = Data() with { Attached = Attachment.External };
+        Plan(brief, Survey([Small(), external], Holding())).Hazards.ShouldContain(h => h.Code == "portable-target-unencrypted" && h.Severity == Severity.Consent);
+        Plan(brief, Survey([Small(), external with { Encrypted = true }], Holding())).Hazards.ShouldNotContain(h => h.Code == "portable-target-unencrypted");
+    }
+
+    [Fact]
+    public void A_silent_machine_is_told() =>
+        Plan(Brief(), Machine(Survey([Small(), Data()], Holding()), silent: true)).Hazards.ShouldContain(h => h.Code == "machine-silent");
+
+    [Fact]
+    public void An_exchange_between_two_volumes_is_blocked() =>
+        Plan(Brief("onto: roomy", "onto: roomy\n    method: exchange"), Survey([Small(), Data()], Holding())).Hazards.ShouldContain(h => h.Code == "exchange-across-volumes" && h.Severity == Severity.Blocking);
+
+    [Fact]
+    public void Every_line_of_the_catalogue_is_shown_by_a_test_and_stands_in_the_documentation()
+    {
+        string[] alone = ["growth-breaks-reserve", "portable-target-unencrypted", "machine-silent", "exchange-across-volumes", "target-on-network-volume", "target-on-external-volume", "target-on-removable-volume", "one-place-twice",
+            "target-on-system-volume", "survey-missing", "holding-already-there"];
+        HazardCases().Select(c => c.Data.Item1).Concat(alone).Order().Distinct().ShouldBe(HazardCatalogue.Entries.Select(e => e.Code).Order());
+        var path = Path.Combine(Repository(), "docs", "hazards.md");
+        if (Environment.GetEnvironmentVariable("FURLOUGH_WRITE_DOCS") is not null) File.WriteAllText(path, HazardText());
+        File.ReadAllText(path).ShouldBe(HazardText(), "run `make docs`");
+    }
+
+    private static string HazardText()
+    {
+        var text = new StringBuilder("# Hazards\n\nWhat a plan looks for on every machine and in every relocation. *Blocking* ones keep a relocation from being carried out; for *consent* somebody must accept the hazard\nwith name and reason before the run starts; *advice* is only said. Written by `make docs` from the catalogue in `src/core/Furlough.Planning/Hazards`.\n");
+        foreach (var severity in HazardCatalogue.Entries.GroupBy(e => e.Severity))
+        {
+            text.Append($"\n## {char.ToUpperInvariant(severity.Key.Word()[0])}{severity.Key.Word()[1..]}\n\n| code | when | what to do |\n|---|---|---|\n");
+            foreach (var e in severity) text.Append($"| `{e.Code}` | {e.When}{(e.AtSignIn is { } at ? $" {at}, not {e.Severity.Word()}, for folders that are needed at sign-in." : "")} | {e.Remedy} |\n");
+        }
+        return text.ToString();
+    }
+
+    private static string Repository()
+    {
+        for (var at = new DirectoryInfo(AppContext.BaseDirectory); at is not null; at = at.Parent)
+            if (File.Exists(Path.Combine(at.FullName, "Furlough.slnx"))) return at.FullName;
+        throw new InvalidOperationException("The repository was not found.");
+    }
+
     [Theory]
     [InlineData(Attachment.Network, "target-on-network-volume")]
     [InlineData(Attachment.External, "target-on-external-volume")]
@@ -141,7 +204,7 @@ public sealed class PlanTests
     [Fact]
     public void A_machine_without_survey_blocks_only_itself()
     {
-        var plan = Planner.Make(Brief(), [Machine(null, "herb-02"), Machine(Survey([Small(), Data()], Holding()))]);
+        var plan = Plan(Brief(), Machine(null, "herb-02"), Machine(Survey([Small(), Data()], Holding())));
         plan.Relocations.Count.ShouldBe(1);
         plan.Hazards.Single().Code.ShouldBe("survey-missing");
     }

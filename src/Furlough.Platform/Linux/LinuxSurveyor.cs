@@ -23,7 +23,7 @@ internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers pointers, 
             foreach (var (key, name) in UserDirs.Keys)
                 if (Look(person, key, name, receipts.Any(r => r.Holding == new HoldingName(person.Name, HoldingKind.Folder, name)), notes, stop) is { } holding) holdings.Add(holding);
         }
-        return new Survey(time.GetUtcNow(), OperatingSystem(), agentVersion, found, accounts, holdings, [.. originals.Select(o => LookAgain(o, holdings, stop))], receipts, notes);
+        return new Survey(time.GetUtcNow(), OperatingSystem(), agentVersion, found, accounts, holdings, [.. originals.Select(o => LookAgain(o, holdings, stop))], receipts, notes) { OnBattery = Sysfs.IsOnBattery };
     }
 
     /// <param name="known">A receipt says that there was such a folder, though there may be none now.</param>

@@ -35,6 +35,19 @@ internal static class Sysfs
         _ => FileSystemAbilities.Full,
     };
 
+    /// <summary>The machine has a battery and no other supply is connected.</summary>
+    internal static bool IsOnBattery
+    {
+        get
+        {
+            const string supplies = "/sys/class/power_supply";
+            if (!Directory.Exists(supplies)) return false;
+            string Of(string supply, string what) => File.Exists($"{supply}/{what}") ? File.ReadAllText($"{supply}/{what}").Trim() : "";
+            var all = Directory.GetDirectories(supplies).Where(s => Of(s, "scope") != "Device").ToList();
+            return all.Any(s => Of(s, "type") == "Battery" && Of(s, "status") == "Discharging") && !all.Any(s => Of(s, "type") is "Mains" or "USB" && Of(s, "online") == "1");
+        }
+    }
+
     private static string? Device(Mount mount)
     {
         var link = $"/sys/dev/block/{mount.Device}";

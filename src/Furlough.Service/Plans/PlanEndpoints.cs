@@ -74,7 +74,7 @@ public static class PlanEndpoints
         var brief = Read(text.Brief);
         var fleet = await Fleet.AllAsync(store, live, stop);
         var experience = await store.ReadAsync(db => Learning.ExperienceAsync(db, stop), stop);
-        var body = Planner.Make(brief, fleet, experience);
+        var body = Planner.Make(brief, fleet, experience, time.GetUtcNow());
         if (body.Machines.Count == 0) throw new ProblemException(400, "no-machine-meant", "The brief means no machine of this fleet.", "See `furlough brief check BRIEF` and `furlough machine list`.");
         var view = await store.WriteAsync(async db =>
         {

@@ -34,7 +34,7 @@ public static class FieldStation
         if (name == "herb-04") first = 0;
         List<AccountSpec> people = [new AccountSpec("keeper", 1900, true, [new FolderSpec("Documents", 12, 0, 20_000_000, "note", ".txt")])];
         for (var i = 0; i < accounts; i++) people.Add(Person(People[(first + i) % People.Length], (uint)(1000 + first + i), room, i == 0, dice));
-        return new MachineSpec(name, room, "Fenland Desk 4 (stand-in)", seed, Volumes(name, room, people, dice), people, Faults(name, people));
+        return new MachineSpec(name, room, "Fenland Desk 4 (stand-in)", seed, Volumes(name, room, people, dice), people, Faults(name, people)) { OnBattery = name == "cabin-3" };
     }
 
     private static AccountSpec Person(string name, uint id, string room, bool heavy, Dice dice)

@@ -9,7 +9,11 @@ public sealed record FolderSpec(string Name, int Files, int SmallFiles, long Dat
 public sealed record AccountSpec(string Name, uint Id, bool Fallback, IReadOnlyList<FolderSpec> Folders);
 
 /// <summary>A stand-in workstation as declared.</summary>
-public sealed record MachineSpec(string Name, string Room, string OperatingSystem, ulong Seed, IReadOnlyList<VolumeSpec> Volumes, IReadOnlyList<AccountSpec> Accounts, IReadOnlyList<ScriptedFault> Faults);
+public sealed record MachineSpec(string Name, string Room, string OperatingSystem, ulong Seed, IReadOnlyList<VolumeSpec> Volumes, IReadOnlyList<AccountSpec> Accounts, IReadOnlyList<ScriptedFault> Faults)
+{
+    /// <summary>Somebody carries it about.</summary>
+    public bool OnBattery { get; init; }
+}
 
 /// <summary>Something that goes wrong on purpose, the same each time.</summary>
 public abstract record ScriptedFault;

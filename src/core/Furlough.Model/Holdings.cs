@@ -114,6 +114,9 @@ public sealed record Survey(
     /// <summary>What the machine remembers of its volumes since it last reached the service.</summary>
     public IReadOnlyList<VolumeSample> Past { get; init; } = [];
 
+    /// <summary>The machine ran on battery.</summary>
+    public bool OnBattery { get; init; }
+
     /// <summary>The volume of a place, or null when it is absent.</summary>
     public VolumeFacts? VolumeOf(Place? place) => place is null ? null : Volumes.FirstOrDefault(v => v.Identity.Key == place.Volume);
 

@@ -6,6 +6,9 @@ namespace Furlough.Planning.Hazards;
 public sealed class AccountSignedIn : IHazard
 {
     /// <inheritdoc/>
+    public HazardEntry Entry { get; } = new("account-signed-in", Severity.Advice, "The account is signed in.", "Ask for signing out before the run; files still open stop the relocation and change nothing.");
+
+    /// <inheritdoc/>
     public Hazard? Check(HazardContext c) => !c.Account.SignedIn ? null
-        : c.Say("account-signed-in", Severity.Advice, $"{c.Account.Name} was signed in on {c.Machine.Name} at the survey.", "Ask for signing out before the run; files still open stop the relocation and change nothing.");
+        : c.Say(Entry, $"{c.Account.Name} was signed in on {c.Machine.Name} at the survey.");
 }

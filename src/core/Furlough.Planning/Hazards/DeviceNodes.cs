@@ -6,6 +6,9 @@ namespace Furlough.Planning.Hazards;
 public sealed class DeviceNodes : IHazard
 {
     /// <inheritdoc/>
+    public HazardEntry Entry { get; } = new("device-node", Severity.Blocking, "Device nodes stand in a user's folder.", "Take them away.");
+
+    /// <inheritdoc/>
     public Hazard? Check(HazardContext c) => c.Holding.Demands.Of(DemandKind.DeviceNodes) is not { } found ? null
-        : c.Say("device-node", Severity.Blocking, $"{Words.Count(found.Count, "device node")} in {c.Holding.Name} on {c.Machine.Name} (`{found.Example}`): they have no place in a user's folder and are not relocated.", "Take them away.");
+        : c.Say(Entry, $"{Words.Count(found.Count, "device node")} in {c.Holding.Name} on {c.Machine.Name} (`{found.Example}`): they have no place in a user's folder and are not relocated.");
 }

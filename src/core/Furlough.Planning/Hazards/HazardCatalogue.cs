@@ -24,25 +24,72 @@ public sealed record HazardContext(
     public bool NeededAtSignIn => Holding.Name.Name == "Desktop";
 
     /// <summary>A hazard about this holding.</summary>
-    public Hazard Say(string code, Severity severity, string text, string remedy) => new(code, severity, Machine.Name, Holding.Name.Account, Holding.Name.Name, text, remedy);
+    /// <param name="remedy">Where it is another than the catalogue's.</param>
+    public Hazard Say(HazardEntry entry, string text, string? remedy = null) =>
+        new(entry.Code, NeededAtSignIn ? entry.AtSignIn ?? entry.Severity : entry.Severity, Machine.Name, Holding.Name.Account, Holding.Name.Name, text, remedy ?? entry.Remedy);
 }
 
-/// <summary>One hazard: when it applies and what it says.</summary>
+/// <summary>What a hazard of a whole machine looks at, when its relocations are planned.</summary>
+/// <param name="Relocations">Those that would be carried out.</param>
+/// <param name="Work">How long they likely take.</param>
+public sealed record MachineContext(FleetMachine Machine, DateTimeOffset Now, IReadOnlyList<PlannedRelocation> Relocations, TimeSpan Work, IReadOnlyList<VolumeOutlook> Volumes)
+{
+    /// <summary>A hazard about this machine.</summary>
+    public Hazard Say(HazardEntry entry, string text) => new(entry.Code, entry.Severity, Machine.Name, null, null, text, entry.Remedy);
+}
+
+/// <summary>How a volume fares through a plan.</summary>
+/// <param name="Lowest">Its lowest point.</param>
+/// <param name="BreaksByGrowth">It falls below its reserve, and would not if it did not fill up by itself.</param>
+public sealed record VolumeOutlook(string Root, long ReserveBytes, SpacePoint Lowest, long GrowsBytesPerDay, bool BreaksByGrowth);
+
+/// <summary>A hazard's line in the catalogue.</summary>
+/// <param name="Code">Stable, hyphenated.</param>
+/// <param name="When">When it applies, a sentence.</param>
+/// <param name="Remedy">What to do, a sentence.</param>
+/// <param name="AtSignIn">The severity for folders that are needed at sign-in, where it differs.</param>
+public sealed record HazardEntry(string Code, Severity Severity, string When, string Remedy, Severity? AtSignIn = null);
+
+/// <summary>One hazard of a relocation: when it applies and what it says.</summary>
 public interface IHazard
 {
+    /// <summary>Its line in the catalogue.</summary>
+    HazardEntry Entry { get; }
+
     /// <summary>The hazard for this relocation, or null.</summary>
     Hazard? Check(HazardContext c);
 }
 
-/// <summary>All hazards that a single relocation is asked for. A new one is a class in this folder and a line here.</summary>
+/// <summary>One hazard of a whole machine.</summary>
+public interface IMachineHazard
+{
+    /// <summary>Its line in the catalogue.</summary>
+    HazardEntry Entry { get; }
+
+    /// <summary>The hazard for this machine, or null.</summary>
+    Hazard? Check(MachineContext c);
+}
+
+/// <summary>All hazards. A new one is a class in this folder and a line here.</summary>
 public static class HazardCatalogue
 {
-    /// <summary>In the sequence in which they are shown.</summary>
+    /// <summary>A holding that lives at its target already is not planned, and asked nothing else.</summary>
+    public static IHazard AlreadyThere { get; } = new AlreadyThere();
+
+    /// <summary>What a single relocation is asked for, in the sequence in which it is shown.</summary>
     public static IReadOnlyList<IHazard> All { get; } =
     [
         new NoVolumeForRole(), new PlaceUnknown(), new TargetTooSmall(), new ReserveBroken(), new TargetOnSystemVolume(), new TargetOnNetworkVolume(),
-        new TargetOnExternalVolume(), new TargetOnRemovableVolume(), new TargetWithoutFixedMount(), new TargetReadFromCache(), new TargetLacksOwners(), new TargetLacksKinds(), new TargetMergesNames(),
-        new TargetRefusesNames(), new TargetLosesFacts(), new FileTooLarge(), new PathTooLong(), new DeviceNodes(), new TargetInsideHolding(),
-        new TargetNotEmpty(), new HoldingAlreadyThere(), new ReceiptNotGenuine(), new OnePlaceTwice(), new PointersDisagree(), new AccountSignedIn(), new FilesInUse(), new ExchangeAcrossVolumes(),
+        new TargetOnExternalVolume(), new TargetOnRemovableVolume(), new PortableTargetUnencrypted(), new TargetWithoutFixedMount(), new TargetReadFromCache(), new TargetLacksOwners(),
+        new TargetLacksKinds(), new TargetMergesNames(), new TargetRefusesNames(), new TargetLosesFacts(), new FileTooLarge(), new PathTooLong(), new DeviceNodes(),
+        new TargetInsideSource(), new TargetInsideHolding(), new SharedByAccounts(), new TargetNotEmpty(), new HoldingAlreadyThere(), new ReceiptNotGenuine(), new OnePlaceTwice(), new PointersDisagree(),
+        new AccountSignedIn(), new FilesInUse(), new ExchangeAcrossVolumes(),
     ];
+
+    /// <summary>What a whole machine is asked for.</summary>
+    public static IReadOnlyList<IMachineHazard> OfMachines { get; } = [new SurveyMissing(), new SurveyOld(), new MachineSilent(), new NoFallbackAdministrator(), new OnBattery(), new GrowthBreaksReserve()];
+
+    /// <summary>Every line of the catalogue, by severity and code.</summary>
+    public static IReadOnlyList<HazardEntry> Entries { get; } =
+        [.. All.Append(AlreadyThere).Select(h => h.Entry).Concat(OfMachines.Select(h => h.Entry)).OrderBy(e => e.Severity).ThenBy(e => e.Code, StringComparer.Ordinal)];
 }

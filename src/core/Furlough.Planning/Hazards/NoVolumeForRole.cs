@@ -6,8 +6,11 @@ namespace Furlough.Planning.Hazards;
 public sealed class NoVolumeForRole : IHazard
 {
     /// <inheritdoc/>
+    public HazardEntry Entry { get; } = new("no-volume-for-role", Severity.Blocking, "No volume of the machine has the facts that the role wants.", "Attach a volume that fits, or describe the role otherwise for this machine.");
+
+    /// <inheritdoc/>
     public Hazard? Check(HazardContext c) => c.Target is not null ? null
-        : c.Say("no-volume-for-role", Severity.Blocking, $"{c.Machine.Name} has no volume that fits the role `{c.Role}`{Others(c)}.", "Attach a volume that fits, or describe the role otherwise for this machine.");
+        : c.Say(Entry, $"{c.Machine.Name} has no volume that fits the role `{c.Role}`{Others(c)}.");
 
     private static string Others(HazardContext c)
     {

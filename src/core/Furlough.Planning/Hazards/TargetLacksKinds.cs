@@ -6,6 +6,9 @@ namespace Furlough.Planning.Hazards;
 public sealed class TargetLacksKinds : IHazard
 {
     /// <inheritdoc/>
+    public HazardEntry Entry { get; } = new("target-lacks-kinds", Severity.Blocking, "The holding has links, further names of files or pipes, which the target cannot store.", "Take them away, or describe another volume.");
+
+    /// <inheritdoc/>
     public Hazard? Check(HazardContext c)
     {
         if (c.Target is null) return null;
@@ -15,7 +18,7 @@ public sealed class TargetLacksKinds : IHazard
         if (!able.HardLinks) Add(DemandKind.HardLinks, "file with further names");
         if (!able.Links) Add(DemandKind.PipesAndSockets, "pipe or socket");
         return lacking.Count == 0 ? null
-            : c.Say("target-lacks-kinds", Severity.Blocking, $"`{c.Target.Root}` of {c.Machine.Name} ({c.Target.FileSystem}) cannot store what {c.Holding.Name} has: {string.Join("; ", lacking)}.", "Take them away, or describe another volume.");
+            : c.Say(Entry, $"`{c.Target.Root}` of {c.Machine.Name} ({c.Target.FileSystem}) cannot store what {c.Holding.Name} has: {string.Join("; ", lacking)}.");
 
         void Add(DemandKind kind, string what)
         {

@@ -6,6 +6,9 @@ namespace Furlough.Planning.Hazards;
 public sealed class TargetLosesFacts : IHazard
 {
     /// <inheritdoc/>
+    public HazardEntry Entry { get; } = new("target-loses-facts", Severity.Consent, "The copy would be complete, but something that was kept about its files or in their holes is lost at the target.", "Accept it, or describe another volume.");
+
+    /// <inheritdoc/>
     public Hazard? Check(HazardContext c)
     {
         if (c.Target is null) return null;
@@ -15,6 +18,6 @@ public sealed class TargetLosesFacts : IHazard
         if (!c.Target.Abilities.Holes && c.Holding.Demands.Of(DemandKind.Holes) is { } holes)
             lost.Add($"{Words.Count(holes.Count, "file")} with holes (`{holes.Example}`) take their full size there");
         return lost.Count == 0 ? null
-            : c.Say("target-loses-facts", Severity.Consent, $"On `{c.Target.Root}` of {c.Machine.Name} ({c.Target.FileSystem}) {string.Join("; ", lost)} when {c.Holding.Name} goes there.", "Accept it, or describe another volume.");
+            : c.Say(Entry, $"On `{c.Target.Root}` of {c.Machine.Name} ({c.Target.FileSystem}) {string.Join("; ", lost)} when {c.Holding.Name} goes there.");
     }
 }

@@ -6,6 +6,9 @@ namespace Furlough.Planning.Hazards;
 public sealed class TargetOnExternalVolume : IHazard
 {
     /// <inheritdoc/>
+    public HazardEntry Entry { get; } = new("target-on-external-volume", Severity.Consent, "The target is an external volume.", "Describe the role with `attached: internal`, or accept it.", AtSignIn: Severity.Blocking);
+
+    /// <inheritdoc/>
     public Hazard? Check(HazardContext c) => c.Target is not { Attached: Attachment.External } ? null
-        : c.Say("target-on-external-volume", c.NeededAtSignIn ? Severity.Blocking : Severity.Consent, $"{c.Holding.Name} on {c.Machine.Name} would live on the external volume `{c.Target.Root}` and be away when that is unplugged.", "Describe the role with `attached: internal`, or accept it.");
+        : c.Say(Entry, $"{c.Holding.Name} on {c.Machine.Name} would live on the external volume `{c.Target.Root}` and be away when that is unplugged.");
 }

@@ -6,6 +6,9 @@ namespace Furlough.Planning.Hazards;
 public sealed class TargetOnRemovableVolume : IHazard
 {
     /// <inheritdoc/>
+    public HazardEntry Entry { get; } = new("target-on-removable-volume", Severity.Consent, "The target is a removable volume: slow, soon full, left behind in the back of a machine.", "Describe the role with `attached: internal`, or accept it.", AtSignIn: Severity.Blocking);
+
+    /// <inheritdoc/>
     public Hazard? Check(HazardContext c) => c.Target is not { Attached: Attachment.Removable } ? null
-        : c.Say("target-on-removable-volume", c.NeededAtSignIn ? Severity.Blocking : Severity.Consent, $"{c.Holding.Name} on {c.Machine.Name} would live on the removable volume `{c.Target.Root}`, which is easily lost.", "Describe the role with `attached: internal`, or accept it.");
+        : c.Say(Entry, $"{c.Holding.Name} on {c.Machine.Name} would live on the removable volume `{c.Target.Root}`, which is easily lost.");
 }

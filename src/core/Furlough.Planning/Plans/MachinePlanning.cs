@@ -6,7 +6,7 @@ using Furlough.Planning.Hazards;
 namespace Furlough.Planning.Plans;
 
 /// <summary>Plans one machine: chooses holdings and targets, puts them in sequence, follows space and time, asks every hazard.</summary>
-internal sealed class MachinePlanning(Brief brief, FleetMachine machine, string wave, Experience experience)
+internal sealed class MachinePlanning(Brief brief, FleetMachine machine, string wave, Experience experience, DateTimeOffset now)
 {
     private readonly List<Hazard> _hazards = [];
     private readonly Dictionary<string, long> _lowest = [];
@@ -16,17 +16,24 @@ internal sealed class MachinePlanning(Brief brief, FleetMachine machine, string 
     {
         if (machine.Survey is not { } survey)
         {
-            _hazards.Add(new Hazard("survey-missing", Severity.Blocking, machine.Name, null, null, $"{machine.Name} has not been surveyed yet.", "Start its agent, or `furlough machine survey " + machine.Name + "`."));
+            AskForMachine([], []);
             return ([], [], _hazards);
         }
-        if (machine.Silent)
-            _hazards.Add(new Hazard("machine-silent", Severity.Advice, machine.Name, null, null, $"{machine.Name} has been silent since its last survey.", "It joins the run when it comes back."));
         foreach (var volume in survey.Volumes) _lowest[volume.Identity.Key] = volume.FreeBytes;
 
         List<PlannedRelocation> planned = [];
         foreach (var (item, holding) in Wanted(survey).OrderBy(w => w.Holding.DataBytes).ThenBy(w => w.Holding.Name.ToString(), StringComparer.Ordinal))
             if (PlanOne(survey, item, holding, planned) is { } relocation) planned.Add(relocation);
-        return (planned, [.. Volumes(survey)], _hazards);
+        var volumes = Volumes(survey).ToList();
+        AskForMachine(planned, [.. volumes.Select(v => v.Outlook)]);
+        return (planned, [.. volumes.Select(v => v.Planned)], _hazards);
+    }
+
+    private void AskForMachine(List<PlannedRelocation> planned, IReadOnlyList<VolumeOutlook> volumes)
+    {
+        var going = planned.Where(r => r.Blocked.Count == 0).ToList();
+        var context = new MachineContext(machine, now, going, TimeSpan.FromTicks(going.Sum(r => r.Forecast?.Work.Likely.Ticks ?? 0)), volumes);
+        _hazards.AddRange(HazardCatalogue.OfMachines.Select(h => h.Check(context)).OfType<Hazard>());
     }
 
     private IEnumerable<(RelocateItem Item, HoldingFacts Holding)> Wanted(Survey survey)
@@ -49,15 +56,15 @@ internal sealed class MachinePlanning(Brief brief, FleetMachine machine, string 
         var place = new Place(target?.Identity.Key ?? "", path);
         var receipt = item.AdoptsExisting ? ReceiptOf(survey, holding.Name) : null;
         if (receipt is not null) (place, target) = (receipt.Target, survey.VolumeOf(receipt.Target));
-        if (holding.Place == place)
-        {
-            _hazards.Add(new Hazard("already-there", Severity.Advice, machine.Name, holding.Name.Account, holding.Name.Name, $"{holding.Name} on {machine.Name} already lives at `{survey.Show(place)}`.", "Nothing is done for it."));
-            return null;
-        }
         var source = survey.VolumeOf(holding.Place);
         var method = item.AdoptsExisting && (receipt is not null || target?.Taken.Contains(place.Path) == true) ? Method.Adopt
             : item.Method ?? (source is not null && source == target ? Method.Exchange : Method.Cold);
         var context = new HazardContext(brief, machine, survey, account, holding, source, target, place, method, item.Onto, receipt, _lowest, before);
+        if (HazardCatalogue.AlreadyThere.Check(context) is { } nothingToDo)
+        {
+            _hazards.Add(nothingToDo);
+            return null;
+        }
         var found = HazardCatalogue.All.Select(h => h.Check(context)).OfType<Hazard>().ToList();
         _hazards.AddRange(found);
         var blocked = found.Where(h => h.Severity == Severity.Blocking).Select(h => h.Code).ToList();
@@ -93,7 +100,7 @@ internal sealed class MachinePlanning(Brief brief, FleetMachine machine, string 
             : fitting.OrderByDescending(v => v.FreeBytes).FirstOrDefault();
     }
 
-    private IEnumerable<PlannedVolume> Volumes(Survey survey)
+    private IEnumerable<(PlannedVolume Planned, VolumeOutlook Outlook)> Volumes(Survey survey)
     {
         foreach (var volume in survey.Volumes)
         {
@@ -101,10 +108,9 @@ internal sealed class MachinePlanning(Brief brief, FleetMachine machine, string 
             var growth = machine.Growth.GetValueOrDefault(volume.Identity.Key);
             var timeline = SpaceTimeline.Of(volume, _changes, brief.Keep, growth);
             var lowest = SpaceTimeline.Lowest(timeline);
-            if (growth is not null && lowest.FreeBytes < reserve && SpaceTimeline.Lowest(SpaceTimeline.Of(volume, _changes, brief.Keep, null)).FreeBytes >= reserve)
-                _hazards.Add(new Hazard("growth-breaks-reserve", Severity.Advice, machine.Name, null, null,
-                    $"`{volume.Root}` of {machine.Name} fills up by {Words.Size((long)growth.BytesPerDay)} a day and would be {Words.Size(reserve - lowest.FreeBytes)} below its reserve after {lowest.After.TotalDays:0.#} days, while originals are kept.", "Keep originals for a shorter time, or relocate more."));
-            yield return new PlannedVolume(volume.Identity.Key, volume.Root, volume.System, volume.SizeBytes, volume.FreeBytes, lowest.FreeBytes, timeline[^1].FreeBytes, reserve, timeline);
+            var byGrowth = growth is not null && lowest.FreeBytes < reserve && SpaceTimeline.Lowest(SpaceTimeline.Of(volume, _changes, brief.Keep, null)).FreeBytes >= reserve;
+            var outlook = new VolumeOutlook(volume.Root, reserve, lowest, (long)(growth?.BytesPerDay ?? 0), byGrowth);
+            yield return (new PlannedVolume(volume.Identity.Key, volume.Root, volume.System, volume.SizeBytes, volume.FreeBytes, lowest.FreeBytes, timeline[^1].FreeBytes, reserve, timeline), outlook);
         }
     }
 }

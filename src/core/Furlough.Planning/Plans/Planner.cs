@@ -11,8 +11,9 @@ namespace Furlough.Planning.Plans;
 public static class Planner
 {
     /// <summary>Makes a plan.</summary>
-    /// <param name="experience">What the fleet's relocations have shown; null for a fleet that has shown nothing.</param>
-    public static PlanBody Make(Brief brief, IEnumerable<FleetMachine> fleet, Experience? experience = null)
+    /// <param name="experience">What the fleet's relocations have shown.</param>
+    /// <param name="now">Surveys are as old as they are at this moment.</param>
+    public static PlanBody Make(Brief brief, IEnumerable<FleetMachine> fleet, Experience experience, DateTimeOffset now)
     {
         var chosen = fleet.Where(m => brief.Machines.Includes(m.Name, m.Room)).OrderBy(m => m.Name, StringComparer.Ordinal).ToList();
         var waves = Waves.Assign(brief.Waves, chosen);
@@ -22,7 +23,7 @@ public static class Planner
         foreach (var machine in chosen)
         {
             var wave = waves[machine.Id];
-            var (own, volumes, found) = new MachinePlanning(brief, machine, wave, experience ?? Experience.None).Plan();
+            var (own, volumes, found) = new MachinePlanning(brief, machine, wave, experience, now).Plan();
             var going = own.Where(r => r.Blocked.Count == 0).ToList();
             machines.Add(new PlannedMachine(machine.Id, machine.Name, machine.Room, going.Count, going.Sum(r => r.DataBytes), wave, volumes,
                 Span.Sum(going.Select(r => r.Forecast?.Work ?? Span.None)), Span.Sum(going.Select(r => r.Forecast?.Outage ?? Span.None))));

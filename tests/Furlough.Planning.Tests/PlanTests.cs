@@ -32,6 +32,23 @@ public sealed class PlanTests
     }
 
     [Fact]
+    public void Two_plans_differ_in_what_came_went_and_changed()
+    {
+        var before = Plan(Brief(), Machine(Survey([Small(), Data()], Holding())));
+        PlanDifference.Between(before, before).ShouldSatisfyAllConditions(c => c.Changed.ShouldBeEmpty(), c => c.Added.ShouldBeEmpty(), c => c.Hazards.ShouldBeEmpty(), c => c.Before.ShouldBe(c.After));
+
+        var survey = Survey([Small(), Data(free: 15 * GB) with { Root = "E:" }], Holding(bytes: 12 * GB) with { InUse = ["viewer (asa.lind): x"] }, Holding("Documents", GB));
+        var after = Plan(Brief(), Machine(survey), Machine(Survey([Small(), Data()], Holding()), "herb-02") with { Id = Guid.NewGuid() });
+        var changes = PlanDifference.Between(before, after);
+        changes.MachinesAdded.ShouldBe(["herb-02"]);
+        changes.Added.Select(r => $"{r.Machine} {r.Holding.Name}").ShouldBe(["herb-01 Documents", "herb-02 Pictures"]);
+        PlanDifference.Between(after, before).ShouldSatisfyAllConditions(c => c.Gone.Count.ShouldBe(2), c => c.MachinesGone.ShouldBe(["herb-02"]));
+        changes.Changed.Single().Changes.ShouldBe(["target E:\\People\\asa.lind\\Pictures, was D:\\People\\asa.lind\\Pictures", "size 12.0 GB, was 10.0 GB"]);
+        changes.Hazards.ShouldBe([new("reserve-broken", Severity.Consent, 0, 2), new("files-in-use", Severity.Advice, 0, 1)]);
+        (changes.Before.Relocations, changes.After.Relocations, changes.After.Machines).ShouldBe((1, 3, 2));
+    }
+
+    [Fact]
     public void Within_one_volume_the_exchange_method_is_taken()
     {
         var plan = Plan(Brief(), Survey([Small(), Data()], Holding(place: new Place("data", "Old/Pictures"))));

@@ -36,7 +36,7 @@ internal static class PlanCommands
             else Terminal.Line($"Accepted {parsed.GetValue(hazard)} in plan {plan.Number}. {Next(plan)}");
             return ExitCode.Done;
         });
-        return new Command("plan", "A brief worked out against surveys") { make, list, show, consent };
+        return new Command("plan", "A brief worked out against surveys") { make, list, show, PlanDifferenceCommand.Make(), consent };
     }
 
     private static int Show(PlanView plan, bool json, bool whole)
@@ -89,6 +89,7 @@ internal static class PlanCommands
 
     private static string Next(PlanView plan) => plan.ConsentsWanted switch
     {
+        _ when plan.Overtaken.Count > 0 => $"This plan is overtaken: {plan.Overtaken[0]}{(plan.Overtaken.Count > 1 ? $" And {plan.Overtaken.Count - 1} more." : "")} Next: make a new plan from the same brief.",
         [] when plan.Relocations.All(r => r.Blocked.Count > 0) => "Nothing in this plan can be relocated.",
         [] => $"Next: furlough run start --plan {plan.Number}",
         [var first, ..] => $"Wants consent: {string.Join(", ", plan.ConsentsWanted)}. Next: furlough plan consent {plan.Number} --hazard {first} --reason TEXT",

@@ -1,6 +1,7 @@
 using System.Net.Http.Headers;
 using System.Net.Http.Json;
 using System.Text.Json;
+using Furlough.Model;
 
 namespace Furlough.Protocol.Api;
 
@@ -58,6 +59,9 @@ public sealed class FurloughClient : IDisposable
 
     /// <summary>One plan.</summary>
     public Task<PlanView> PlanAsync(long number, CancellationToken stop) => GetAsync<PlanView>(FormattableString.Invariant($"plans/{number}"), stop);
+
+    /// <summary>What differs between two plans.</summary>
+    public Task<PlanChanges> PlanDifferenceAsync(long from, long to, CancellationToken stop) => GetAsync<PlanChanges>(FormattableString.Invariant($"plans/{from}/difference/{to}"), stop);
 
     /// <summary>Accepts a hazard.</summary>
     public Task<PlanView> ConsentAsync(long plan, ConsentRequest request, CancellationToken stop) => PostAsync<PlanView>(FormattableString.Invariant($"plans/{plan}/consents"), request, stop);

@@ -21,6 +21,8 @@ public static class PlanEndpoints
         api.MapPost("/plans", MakeAsync).For(Role.Technician);
         api.MapGet("/plans", ListAsync).For(Role.Reader);
         api.MapGet("/plans/{number:long}", (long number, Store store, CancellationToken stop) => store.ReadAsync(async db => await ViewAsync(db, await FindAsync(db, number, stop), stop), stop)).For(Role.Reader);
+        api.MapGet("/plans/{number:long}/difference/{other:long}", (long number, long other, Store store, CancellationToken stop) => store.ReadAsync(async db =>
+            PlanDifference.Between(Column.Read((await FindAsync(db, number, stop)).Body, ModelJson.Default.PlanBody), Column.Read((await FindAsync(db, other, stop)).Body, ModelJson.Default.PlanBody)), stop)).For(Role.Reader);
         api.MapPost("/plans/{number:long}/consents", ConsentAsync).For(Role.Technician);
     }
 
@@ -133,6 +135,7 @@ public static class PlanEndpoints
     {
         var body = Column.Read(row.Body, ModelJson.Default.PlanBody);
         var consents = await db.Consents.Where(c => c.Plan == row.Number).OrderBy(c => c.At).Select(c => new Consent(c.Hazard, c.Reason, c.By, c.At)).ToListAsync(stop);
-        return new PlanView(row.Number, body.Title, row.Digest, row.MadeAt, row.MadeBy, body.Machines, body.Relocations, body.Hazards, body.Calendar, body.Keep, consents, await ConsentsWantedAsync(db, row, body, stop));
+        var overtaken = await OvertakenAsync(db, body, stop);
+        return new PlanView(row.Number, body.Title, row.Digest, row.MadeAt, row.MadeBy, body.Machines, body.Relocations, body.Hazards, body.Calendar, body.Keep, consents, await ConsentsWantedAsync(db, row, body, stop), overtaken);
     }
 }

@@ -62,3 +62,17 @@ public static class Standings
         _ => '–',
     };
 }
+
+/// <summary>A relocation that came, went or changed between two plans, and how.</summary>
+public sealed record RelocationDifference(string Machine, HoldingName Holding, IReadOnlyList<string> Changes);
+
+/// <summary>How often a hazard is found in two plans.</summary>
+public sealed record HazardDifference(string Code, Severity Severity, int Before, int After);
+
+/// <summary>What a plan comes to: what would be carried out.</summary>
+public sealed record PlanTotals(int Machines, int Relocations, long DataBytes, Span Outage);
+
+/// <summary>What differs between two plans.</summary>
+public sealed record PlanChanges(
+    IReadOnlyList<string> MachinesAdded, IReadOnlyList<string> MachinesGone, IReadOnlyList<RelocationDifference> Added, IReadOnlyList<RelocationDifference> Gone,
+    IReadOnlyList<RelocationDifference> Changed, IReadOnlyList<HazardDifference> Hazards, PlanTotals Before, PlanTotals After);

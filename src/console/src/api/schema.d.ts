@@ -523,6 +523,44 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/plans/{number}/difference/{other}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    number: number;
+                    other: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["PlanChanges"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/plans/{number}/consents": {
         parameters: {
             query?: never;
@@ -1341,6 +1379,14 @@ export interface components {
             text: string;
             remedy: string;
         };
+        HazardDifference: {
+            code: string;
+            severity: components["schemas"]["Severity"];
+            /** Format: int32 */
+            before: number;
+            /** Format: int32 */
+            after: number;
+        };
         HistoryEntry: {
             /** Format: int64 */
             number: number;
@@ -1494,6 +1540,16 @@ export interface components {
             volume: string;
             path: string;
         };
+        PlanChanges: {
+            machinesAdded: string[];
+            machinesGone: string[];
+            added: components["schemas"]["RelocationDifference"][];
+            gone: components["schemas"]["RelocationDifference"][];
+            changed: components["schemas"]["RelocationDifference"][];
+            hazards: components["schemas"]["HazardDifference"][];
+            before: components["schemas"]["PlanTotals"];
+            after: components["schemas"]["PlanTotals"];
+        };
         PlanSummary: {
             /** Format: int64 */
             number: number;
@@ -1513,6 +1569,15 @@ export interface components {
             /** Format: int32 */
             consentsWanted: number;
         };
+        PlanTotals: {
+            /** Format: int32 */
+            machines: number;
+            /** Format: int32 */
+            relocations: number;
+            /** Format: int64 */
+            dataBytes: number;
+            outage: components["schemas"]["Span"];
+        };
         PlanView: {
             /** Format: int64 */
             number: number;
@@ -1528,6 +1593,7 @@ export interface components {
             keep: string;
             consents: components["schemas"]["Consent"][];
             consentsWanted: string[];
+            overtaken: string[];
         };
         PlannedMachine: {
             /** Format: uuid */
@@ -1628,6 +1694,11 @@ export interface components {
             secondsLeft: null | number;
             /** Format: date-time */
             at: string;
+        };
+        RelocationDifference: {
+            machine: string;
+            holding: components["schemas"]["HoldingName"];
+            changes: string[];
         };
         RelocationForecast: {
             work: components["schemas"]["Span"];

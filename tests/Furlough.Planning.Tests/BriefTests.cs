@@ -1,7 +1,10 @@
+using System.Text.Json;
 using Furlough.Model;
 using Furlough.Planning.Briefs;
+using Furlough.Planning.Plans;
 using Shouldly;
 using Xunit;
+using static Furlough.Planning.Tests.Desks;
 
 namespace Furlough.Planning.Tests;
 
@@ -24,6 +27,78 @@ public sealed class BriefTests
         halt-after: 3 failures
         """;
 
+    /// <summary>Which of three desks a line under <c>machines</c> means: herb-01 (Fen 12, 20 % free, second internal volume), herb-02 (Fen 13, 60 % free, an external one), herb-03 (not surveyed).</summary>
+    [Theory]
+    [InlineData("all", "herb-01 herb-02 herb-03")]
+    [InlineData("{names: [\"herb-0*\"], except: [herb-02]}", "herb-01 herb-03")]
+    [InlineData("{systems: [\"Fen 12*\"]}", "herb-01")]
+    [InlineData("{system-free-below: 25%}", "herb-01")]
+    [InlineData("{system-free-below: 130 GB}", "herb-01 herb-02")]
+    [InlineData("{second-volume: external}", "herb-02")]
+    [InlineData("{rooms: [Herbarium], second-volume: internal, system-free-below: 10%}", "")]
+    public void Machines_are_chosen_by_their_facts(string machines, string meant)
+    {
+        var brief = BriefReader.Read(Good.Replace("{rooms: [Herbarium], except: [\"herb-1*\"]}", machines, StringComparison.Ordinal));
+        FleetMachine[] fleet =
+        [
+            Machine(Survey([Small(free: 40 * GB), Data()]) with { OperatingSystem = "Fen 12.4" }),
+            Machine(Survey([Small(free: 120 * GB), Data() with { Attached = Attachment.External }]) with { OperatingSystem = "Fen 13" }, "herb-02"),
+            Machine(null, "herb-03"),
+        ];
+        string.Join(' ', fleet.Where(m => brief.Machines.Includes(m.Name, m.Room, m.Survey)).Select(m => m.Name)).ShouldBe(meant);
+    }
+
+    /// <summary>Which of four volumes fills a role: D: (internal, rotating, 500 GB free), E: (internal, solid, encrypted, 90 GB free), F: (external, 800 GB free), and C:, the system volume.</summary>
+    [Theory]
+    [InlineData("{}", "F:")]
+    [InlineData("{attached: internal}", "D:")]
+    [InlineData("{attached: internal, prefer: fastest, system: false}", "E:")]
+    [InlineData("{medium: solid, system: false}", "E:")]
+    [InlineData("{encrypted: true}", "E:")]
+    [InlineData("{attached: internal, free-at-least: 600 GB}", null)]
+    [InlineData("{attached: internal, free-at-least: 50%}", "D:")]
+    [InlineData("{label: \"Sys*\"}", "C:")]
+    public void Volumes_are_chosen_by_their_facts(string role, string? chosen)
+    {
+        var brief = BriefReader.Read(Good.Replace("{attached: internal, system: false, prefer: roomiest}", role, StringComparison.Ordinal));
+        var solid = Data(free: 90 * GB) with { Identity = new VolumeIdentity("solid", "f3"), Root = "E:", Medium = Medium.Solid, Encrypted = true };
+        var external = Data(free: 800 * GB) with { Identity = new VolumeIdentity("external", "f4"), Root = "F:", Attached = Attachment.External, SizeBytes = 2_000 * GB };
+        brief.Volumes["roomy"].Choose(Survey([Small(), Data(), solid, external]))?.Root.ShouldBe(chosen);
+        if (chosen is null) brief.Volumes["roomy"].Choose(Survey([Small(), Data(), solid, external])).ShouldBeNull();
+    }
+
+    [Fact]
+    public void Every_line_says_what_it_means_for_the_fleet_and_what_it_misses()
+    {
+        var brief = BriefReader.Read(Good.Replace("  - folders: [Documents, Pictures]\n", "  - folders: [Pictures]\n    accounts: [asa.lind, nobody]\n    on: [herb-01, herb-09]\n    at-least: 5 GB\n    onto: roomy\n    path: Large/{account}/{year}/{kind}\n  - folders: [Documents, Pictures, Music]\n", StringComparison.Ordinal)
+            .Replace("rooms: [Herbarium]", "rooms: [Herbarium, Herbariun]", StringComparison.Ordinal));
+        FleetMachine[] fleet = [Machine(Survey([Small(), Data()], Holding(), Holding("Documents", GB))), Machine(Survey([Small()], Holding(bytes: 2 * GB)), "herb-02") with { Id = Guid.NewGuid() }, Machine(null, "map-01") with { Room = "Map Room" }];
+        FleetMatch.Of(brief, fleet).Select(l => $"{l.Line} {l.What}: {l.Machines}, {l.Holdings}, {l.DataBytes / GB}. {string.Join(' ', l.Missed)}".TrimEnd()).ShouldBe(
+        [
+            "0 machines: 2, 3, 13. No machine stands in a room `Herbariun`. Perhaps `Herbarium` is meant. No machine is called `herb-1*`.",
+            "5 volume role roomy: 1, 0, 0. 1 machine has no volume for the role `roomy`: herb-02.",
+            "7 Pictures: 1, 1, 10. No machine has an account `nobody`. No machine that the brief means is called `herb-09`.",
+            "13 Documents, Pictures, Music: 2, 2, 3. No Music is found for it.",
+        ]);
+        Plan(brief, fleet[0]).Relocations.Select(r => r.Target.Path).ShouldBe(["People/asa.lind/Documents", "Large/asa.lind/1970/folder"]);
+    }
+
+    /// <summary>Where a key may stand, and where the schema describes it.</summary>
+    [Theory]
+    [InlineData("title: Herbarium", "strange: x\ntitle: Herbarium", "properties")]
+    [InlineData("{rooms: [Herbarium]", "{strange: x, rooms: [Herbarium]", "properties.machines.oneOf.1.properties")]
+    [InlineData("{attached: internal", "{strange: x, attached: internal", "properties.volumes.additionalProperties.properties")]
+    [InlineData("  - folders:", "  - strange: x\n    folders:", "properties.relocate.items.properties")]
+    [InlineData("{system: 20%", "{strange: x, system: 20%", "properties.reserve.properties")]
+    [InlineData("halt-after:", "work: {strange: x}\nhalt-after:", "properties.work.properties")]
+    [InlineData("halt-after:", "work: {files-in-use: {strange: x}}\nhalt-after:", "properties.work.properties.files-in-use.properties")]
+    public void The_schema_for_editors_knows_the_same_keys_as_the_reader(string right, string wrong, string where)
+    {
+        var error = Should.Throw<BriefException>(() => BriefReader.Read(Good.Replace(right, wrong, StringComparison.Ordinal))).Errors.Single();
+        var node = where.Split('.').Aggregate(JsonDocument.Parse(BriefSample.Schema).RootElement, (at, part) => int.TryParse(part, out var index) ? at[index] : at.GetProperty(part));
+        node.EnumerateObject().Select(p => p.Name).Order().ShouldBe(error.Expected["one of ".Length..].Split(", ").Order());
+    }
+
     [Fact]
     public void The_sample_is_a_good_brief() => BriefReader.Read(BriefSample.Text).Relocate[0].Folders.ShouldBe(["Documents", "Pictures", "Music", "Videos", "Downloads"]);
 
@@ -31,9 +106,9 @@ public sealed class BriefTests
     public void A_good_brief_is_read_whole()
     {
         var brief = BriefReader.Read(Good);
-        brief.Machines.Includes("herb-04", "Herbarium").ShouldBeTrue();
-        brief.Machines.Includes("herb-10", "Herbarium").ShouldBeFalse();
-        brief.Machines.Includes("map-01", "Map Room").ShouldBeFalse();
+        brief.Machines.Includes("herb-04", "Herbarium", null).ShouldBeTrue();
+        brief.Machines.Includes("herb-10", "Herbarium", null).ShouldBeFalse();
+        brief.Machines.Includes("map-01", "Map Room", null).ShouldBeFalse();
         brief.Keep.ShouldBe(TimeSpan.FromDays(7));
         brief.SystemReserve.Of(1_000).ShouldBe(200);
         brief.OtherReserve.Of(1_000).ShouldBe(50_000_000_000);
@@ -57,6 +132,10 @@ public sealed class BriefTests
     [InlineData("People/{account}/{folder}", "People/{acount}", 10, 11, "`{acount}` is no variable. Perhaps `account` is meant.")]
     [InlineData("everybody: the rest", "everybody: some", 13, 63, "no size of a wave")]
     [InlineData("3 failures", "many", 14, 13, "no limit")]
+    [InlineData("rooms: [Herbarium]", "system-free-below: little", 3, 31, "no amount of space")]
+    [InlineData("rooms: [Herbarium]", "second-volume: nailed", 3, 27, "`nailed` is not known here")]
+    [InlineData("attached: internal", "encrypted: perhaps", 5, 22, "neither yes nor no")]
+    [InlineData("onto: roomy", "at-least: 20%\n    onto: roomy", 9, 15, "no size")]
     [InlineData("title: Herbarium", "title: Herbarium\ntitle: Twice", 3, 1, "no valid YAML")]
     [InlineData("title: Herbarium", "title: &a Herbarium", 2, 8, "Anchors")]
     [InlineData("machines: {rooms", "machines: [rooms", 3, 26, "no valid YAML")]

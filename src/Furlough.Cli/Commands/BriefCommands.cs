@@ -13,8 +13,9 @@ internal static class BriefCommands
 
     internal static Command Make()
     {
-        var sample = new Command("sample", "Print a commented brief to start from");
-        sample.SetAction(_ => Console.Out.Write(BriefSample.Text));
+        var schema = new Option<bool>("--schema") { Description = "Print the JSON Schema of briefs instead, for editors" };
+        var sample = new Command("sample", "Print a commented brief to start from") { schema };
+        sample.SetAction(parsed => Console.Out.Write(parsed.GetValue(schema) ? BriefSample.Schema : BriefSample.Text));
         var check = new Command("check", "Check a brief, and say what it means for this fleet") { File };
         check.Calls(async (client, parsed, stop) =>
         {
@@ -23,7 +24,9 @@ internal static class BriefCommands
             else
             {
                 Terminal.Line($"{answer.Title}: means {Words.Count(answer.Machines, "machine")} with {Words.Count(answer.Holdings, "holding")} of the named folders.");
-                foreach (var missed in answer.Missed) Terminal.Line(missed);
+                Terminal.Line();
+                Terminal.Table([">line", "what", ">machines", ">holdings", ">data", "misses"], answer.Lines.Select(l => (string[])
+                    [l.Line == 0 ? "" : $"{l.Line}", l.What, $"{l.Machines}", l.Holdings == 0 && l.What.StartsWith("volume", StringComparison.Ordinal) ? "" : $"{l.Holdings}", l.DataBytes == 0 ? "" : Words.Size(l.DataBytes), string.Join(" ", l.Missed)]));
             }
             return answer.Missed.Count > 0 ? ExitCode.DoneInPart : ExitCode.Done;
         });

@@ -79,8 +79,14 @@ public sealed record MachineSpace(string Machine, string Room, IReadOnlyList<Vol
 /// <summary>A brief as text.</summary>
 public sealed record BriefText(string Brief);
 
+/// <summary>What one line of a brief means for this fleet.</summary>
+/// <param name="Line">From 1; 0 for the machines as a whole.</param>
+public sealed record BriefLine(int Line, string What, int Machines, int Holdings, long DataBytes, IReadOnlyList<string> Missed);
+
 /// <summary>What a checked brief means for this fleet.</summary>
-public sealed record BriefCheck(string Title, int Machines, int Holdings, IReadOnlyList<string> Missed);
+/// <param name="Holdings">Those that its items mean.</param>
+/// <param name="Missed">Everything that some line names and nothing is.</param>
+public sealed record BriefCheck(string Title, int Machines, int Holdings, IReadOnlyList<BriefLine> Lines, IReadOnlyList<string> Missed);
 
 /// <summary>Asks what to relocate so that system volumes have space.</summary>
 /// <param name="Rooms">Rooms; empty for all.</param>

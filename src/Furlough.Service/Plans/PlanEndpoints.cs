@@ -17,6 +17,7 @@ public static class PlanEndpoints
     public static void Map(RouteGroupBuilder api)
     {
         api.MapGet("/briefs/sample", () => new BriefText(BriefSample.Text)).For(Role.Reader);
+        api.MapGet("/briefs/schema", () => TypedResults.Text(BriefSample.Schema, "application/schema+json")).For(Role.Reader);
         api.MapPost("/briefs/check", CheckAsync).For(Role.Reader);
         api.MapPost("/plans", MakeAsync).For(Role.Technician);
         api.MapGet("/plans", ListAsync).For(Role.Reader);
@@ -62,13 +63,9 @@ public static class PlanEndpoints
     {
         var brief = Read(text.Brief);
         var fleet = await Fleet.AllAsync(store, live, stop);
-        var chosen = fleet.Where(m => brief.Machines.Includes(m.Name, m.Room)).ToList();
-        var holdings = chosen.Sum(m => m.Survey?.Holdings.Count(h => brief.Relocate.Any(i => i.Folders.Contains(h.Name.Name))) ?? 0);
-        List<string> missed = [];
-        foreach (var room in brief.Machines.Rooms.Where(r => !fleet.Any(m => string.Equals(m.Room, r, StringComparison.OrdinalIgnoreCase))))
-            missed.Add($"No machine stands in a room `{room}`.{(Pattern.Nearest(room, fleet.Select(m => m.Room).Distinct()) is { } near ? $" Perhaps `{near}` is meant." : "")}");
-        foreach (var pattern in brief.Machines.Names.Concat(brief.Machines.Except).Where(p => !fleet.Any(m => Pattern.Fits(p, m.Name)))) missed.Add($"No machine is called `{pattern}`.");
-        return new BriefCheck(brief.Title, chosen.Count, holdings, missed);
+        var lines = FleetMatch.Of(brief, fleet);
+        var items = lines.TakeLast(brief.Relocate.Count).ToList();
+        return new BriefCheck(brief.Title, lines[0].Machines, items.Sum(i => i.Holdings), [.. lines.Select(l => new BriefLine(l.Line, l.What, l.Machines, l.Holdings, l.DataBytes, l.Missed))], [.. lines.SelectMany(l => l.Missed)]);
     }
 
     private static async Task<PlanView> MakeAsync(BriefText text, Store store, LiveHub live, TimeProvider time, HttpContext context, CancellationToken stop)

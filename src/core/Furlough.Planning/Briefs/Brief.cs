@@ -10,10 +10,22 @@ namespace Furlough.Planning.Briefs;
 /// <param name="Except">Name patterns of those left out.</param>
 public sealed record MachineChoice(IReadOnlyList<string> Rooms, IReadOnlyList<string> Names, IReadOnlyList<string> Except)
 {
-    /// <summary>Whether a machine is meant.</summary>
-    public bool Includes(string name, string room) =>
+    /// <summary>Patterns of operating systems and their versions; empty for all.</summary>
+    public IReadOnlyList<string> Systems { get; init; } = [];
+
+    /// <summary>Only machines whose system volume has less free than this; null for all.</summary>
+    public ReserveAmount? SystemFreeBelow { get; init; }
+
+    /// <summary>Only machines that have a volume attached so besides the system volume; null for all.</summary>
+    public Attachment? SecondVolume { get; init; }
+
+    /// <summary>Whether a machine is meant. One without a survey is, unless the brief asks for facts.</summary>
+    public bool Includes(string name, string room, Survey? survey) =>
         (Rooms.Count == 0 || Rooms.Contains(room, StringComparer.OrdinalIgnoreCase))
-        && (Names.Count == 0 || Names.Any(p => Pattern.Fits(p, name))) && !Except.Any(p => Pattern.Fits(p, name));
+        && (Names.Count == 0 || Names.Any(p => Pattern.Fits(p, name))) && !Except.Any(p => Pattern.Fits(p, name))
+        && (Systems.Count == 0 || (survey is not null && Systems.Any(p => Pattern.Fits(p, survey.OperatingSystem))))
+        && (SystemFreeBelow is not { } below || survey?.Volumes.FirstOrDefault(v => v.System) is { } system && system.FreeBytes < below.Of(system.SizeBytes))
+        && (SecondVolume is not { } attached || survey?.Volumes.Any(v => !v.System && v.Attached == attached) == true);
 }
 
 /// <summary>Which of several fitting volumes is taken.</summary>
@@ -22,7 +34,32 @@ public enum Preference { Roomiest, Fastest }
 /// <summary>A role that volumes fill by their facts.</summary>
 /// <param name="Attached">How they may be attached; empty for any.</param>
 /// <param name="System">Whether it must (true) or must not (false) be the system volume; null for either.</param>
-public sealed record VolumeRole(string Name, IReadOnlyList<Attachment> Attached, bool? System, string? Label, Preference Prefer);
+public sealed record VolumeRole(string Name, IReadOnlyList<Attachment> Attached, bool? System, string? Label, Preference Prefer)
+{
+    /// <summary>What it may be made of; empty for anything.</summary>
+    public IReadOnlyList<Medium> Media { get; init; } = [];
+
+    /// <summary>Whether it must be encrypted; null for either.</summary>
+    public bool? Encrypted { get; init; }
+
+    /// <summary>Only volumes with at least so much free, or with so large a share.</summary>
+    public ReserveAmount? FreeAtLeast { get; init; }
+
+    /// <summary>Where the brief describes it, from 1.</summary>
+    public int Line { get; init; }
+
+    /// <summary>The volume of a machine that fills the role; null when none does.</summary>
+    public VolumeFacts? Choose(Survey survey)
+    {
+        var fitting = survey.Volumes.Where(Fits);
+        return Prefer == Preference.Fastest
+            ? fitting.OrderBy(v => v.Medium == Medium.Rotating).ThenByDescending(v => v.FreeBytes).FirstOrDefault()
+            : fitting.OrderByDescending(v => v.FreeBytes).FirstOrDefault();
+    }
+
+    private bool Fits(VolumeFacts v) => v.Writable && v.Identity.Key.Length > 0 && (Attached.Count == 0 || Attached.Contains(v.Attached)) && (System is null || System == v.System)
+        && (Label is null || Pattern.Fits(Label, v.Label)) && (Media.Count == 0 || Media.Contains(v.Medium)) && (Encrypted is null || Encrypted == v.Encrypted) && (FreeAtLeast is null || v.FreeBytes >= FreeAtLeast.Of(v.SizeBytes));
+}
 
 /// <summary>Whose holdings are meant.</summary>
 /// <param name="Names">Named accounts; empty for all.</param>
@@ -38,8 +75,19 @@ public sealed record AccountChoice(IReadOnlyList<string> Names, bool ExceptFallb
 /// <param name="On">Name patterns of the machines that it is for; empty for all that the brief means.</param>
 public sealed record RelocateItem(IReadOnlyList<string> Folders, AccountChoice Accounts, string Onto, string Path, Method? Method, bool AdoptsExisting, IReadOnlyList<string> On)
 {
-    /// <summary>Whether the line is for a machine.</summary>
-    public bool IsFor(string machine) => On.Count == 0 || On.Any(p => Pattern.Fits(p, machine));
+    /// <summary>Only holdings of at least so many bytes.</summary>
+    public long? AtLeastBytes { get; init; }
+
+    /// <summary>Only holdings of at most so many bytes.</summary>
+    public long? AtMostBytes { get; init; }
+
+    /// <summary>Where it stands in the brief, from 1.</summary>
+    public int Line { get; init; }
+
+    /// <summary>The holdings of a machine that the line means.</summary>
+    public IEnumerable<HoldingFacts> Of(string machine, Survey survey) => On.Count > 0 && !On.Any(p => Pattern.Fits(p, machine)) ? [] : survey.Holdings.Where(h =>
+        Folders.Contains(h.Name.Name) && Accounts.Includes(survey.Accounts.First(a => a.Name == h.Name.Account))
+        && (AtLeastBytes is null || h.DataBytes >= AtLeastBytes) && (AtMostBytes is null || h.DataBytes <= AtMostBytes));
 }
 
 /// <summary>Space to be left free: a share of the volume or bytes.</summary>

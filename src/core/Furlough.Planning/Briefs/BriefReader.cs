@@ -14,7 +14,7 @@ public sealed partial class BriefReader
     public const int LimitCharacters = 256 * 1024;
 
     private static readonly string[] FolderNames = ["Desktop", "Documents", "Downloads", "Music", "Pictures", "Videos", "Templates", "Public", "Contacts", "Favourites", "Links", "Searches", "Saved games"];
-    private static readonly string[] Variables = ["account", "folder", "machine", "room"];
+    private static readonly string[] Variables = ["account", "folder", "kind", "machine", "room", "year"];
 
     private readonly List<BriefError> _errors = [];
 
@@ -69,8 +69,13 @@ public sealed partial class BriefReader
     private MachineChoice ReadMachines(YamlNode node)
     {
         if (node is YamlScalarNode { Value: "all" }) return new MachineChoice([], [], []);
-        var keys = Keys(node, "machines", "rooms", "names", "except");
-        return new MachineChoice(List(keys, "rooms"), List(keys, "names"), List(keys, "except"));
+        var keys = Keys(node, "machines", "rooms", "names", "except", "systems", "system-free-below", "second-volume");
+        return new MachineChoice(List(keys, "rooms"), List(keys, "names"), List(keys, "except"))
+        {
+            Systems = List(keys, "systems"),
+            SystemFreeBelow = keys.TryGetValue("system-free-below", out var below) ? ReadAmount(below) : null,
+            SecondVolume = keys.TryGetValue("second-volume", out var second) ? OneOf<Attachment>(second, Text(second)) : null,
+        };
     }
 
     private Dictionary<string, VolumeRole> ReadVolumes(YamlNode node)
@@ -79,11 +84,16 @@ public sealed partial class BriefReader
         foreach (var (key, value) in Pairs(node, "volumes"))
         {
             if (LooksLikeLetter(key.Value!)) Error(key, $"`{key.Value}` is a drive letter, and letters differ from machine to machine.", "a role of your own, such as `roomy`, described by facts");
-            var facts = Keys(value, $"the role {key.Value}", "attached", "system", "label", "prefer");
+            var facts = Keys(value, $"the role {key.Value}", "attached", "medium", "system", "encrypted", "label", "free-at-least", "prefer");
             var attached = List(facts, "attached").Select(a => OneOf<Attachment>(facts["attached"], a)).OfType<Attachment>().ToList();
-            bool? system = facts.TryGetValue("system", out var s) ? Text(s) switch { "true" => true, "false" => false, _ => Error<bool?>(s, $"`{Text(s)}` is neither yes nor no.", "true or false") } : null;
             var prefer = facts.TryGetValue("prefer", out var p) ? OneOf<Preference>(p, Text(p)) ?? Preference.Roomiest : Preference.Roomiest;
-            roles[key.Value!] = new VolumeRole(key.Value!, attached, system, facts.TryGetValue("label", out var l) ? Text(l) : null, prefer);
+            roles[key.Value!] = new VolumeRole(key.Value!, attached, ReadBool(facts, "system"), facts.TryGetValue("label", out var l) ? Text(l) : null, prefer)
+            {
+                Media = [.. List(facts, "medium").Select(m => OneOf<Medium>(facts["medium"], m)).OfType<Medium>()],
+                Encrypted = ReadBool(facts, "encrypted"),
+                FreeAtLeast = facts.TryGetValue("free-at-least", out var free) ? ReadAmount(free) : null,
+                Line = (int)key.Start.Line,
+            };
         }
         return roles;
     }
@@ -98,7 +108,7 @@ public sealed partial class BriefReader
         List<RelocateItem> items = [];
         foreach (var item in list)
         {
-            var keys = Keys(item, "an item of `relocate`", "folders", "accounts", "on", "onto", "path", "method", "existing");
+            var keys = Keys(item, "an item of `relocate`", "folders", "accounts", "on", "at-least", "at-most", "onto", "path", "method", "existing");
             var folders = Need(item, keys, "folders") is { } f ? Folders(f) : [];
             var accounts = keys.TryGetValue("accounts", out var a) ? ReadAccounts(a) : new AccountChoice([], true);
             var onto = Need(item, keys, "onto") is { } o ? ReadRole(o, roles) : "";
@@ -106,7 +116,7 @@ public sealed partial class BriefReader
             var method = keys.TryGetValue("method", out var m) ? OneOf<Method>(m, Text(m)) : null;
             var adopts = keys.TryGetValue("existing", out var e) && Text(e) switch { "adopt" => true, "refuse" => false, var other => Error<bool>(e, $"`{other}` says not what to do with what is at the target already.", "adopt or refuse") };
             if (method == Method.Adopt) Error(m!, "`adopt` is no method to ask for: it is taken where the data is at the target already.", "`existing: adopt`");
-            items.Add(new RelocateItem(folders, accounts, onto, path, method, adopts, List(keys, "on")));
+            items.Add(new RelocateItem(folders, accounts, onto, path, method, adopts, List(keys, "on")) { AtLeastBytes = ReadSize(keys, "at-least"), AtMostBytes = ReadSize(keys, "at-most"), Line = (int)item.Start.Line });
         }
         return items;
     }
@@ -162,14 +172,18 @@ public sealed partial class BriefReader
         ReserveAmount Amount(string key)
         {
             if (!keys.TryGetValue(key, out var value)) return ReserveAmount.None;
-            return ReserveAmount.Find(Text(value)) switch
-            {
-                null => Error(value, $"`{Text(value)}` is no amount of space.", "a share such as `20%` or a size such as `50 GB`", ReserveAmount.None),
-                { Share: > 0.9 } => Error(value, $"A reserve of {Text(value)} leaves no room.", "at most 90%", ReserveAmount.None),
-                var amount => amount,
-            };
+            return ReadAmount(value) is { Share: > 0.9 } ? Error(value, $"A reserve of {Text(value)} leaves no room.", "at most 90%", ReserveAmount.None) : ReadAmount(value);
         }
     }
+
+    private ReserveAmount ReadAmount(YamlNode node) =>
+        ReserveAmount.Find(Text(node)) ?? Error(node, $"`{Text(node)}` is no amount of space.", "a share such as `20%` or a size such as `50 GB`", ReserveAmount.None);
+
+    private long? ReadSize(Dictionary<string, YamlNode> keys, string key) =>
+        !keys.TryGetValue(key, out var node) ? null : ReserveAmount.Find(Text(node))?.AmountBytes ?? Error<long?>(node, $"`{Text(node)}` is no size.", "a size such as `5 GB`");
+
+    private bool? ReadBool(Dictionary<string, YamlNode> keys, string key) => !keys.TryGetValue(key, out var node) ? null
+        : Text(node) switch { "true" => true, "false" => false, var other => Error<bool?>(node, $"`{other}` is neither yes nor no.", "true or false") };
 
     private WorkRules ReadWork(YamlNode node)
     {

@@ -4,11 +4,14 @@ namespace Furlough.Planning.Briefs;
 public static class BriefSample
 {
     /// <summary>Its text.</summary>
-    public static string Text { get; } = Load();
+    public static string Text { get; } = Load("brief-sample.yaml");
 
-    private static string Load()
+    /// <summary>The JSON Schema of briefs, for editors. It knows words and spellings; what belongs together only the reader knows.</summary>
+    public static string Schema { get; } = Load("brief.schema.json");
+
+    private static string Load(string name)
     {
-        using var stream = typeof(BriefSample).Assembly.GetManifestResourceStream("brief-sample.yaml")!;
+        using var stream = typeof(BriefSample).Assembly.GetManifestResourceStream(name)!;
         using var reader = new StreamReader(stream);
         return reader.ReadToEnd();
     }

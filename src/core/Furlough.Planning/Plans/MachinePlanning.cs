@@ -1,3 +1,4 @@
+using System.Globalization;
 using Furlough.Model;
 using Furlough.Planning.Briefs;
 using Furlough.Planning.Forecasts;
@@ -39,20 +40,17 @@ internal sealed class MachinePlanning(Brief brief, FleetMachine machine, string 
     private IEnumerable<(RelocateItem Item, HoldingFacts Holding)> Wanted(Survey survey)
     {
         HashSet<HoldingName> taken = [];
-        foreach (var item in brief.Relocate.Where(i => i.IsFor(machine.Name)))
-            foreach (var holding in survey.Holdings)
-            {
-                var account = survey.Accounts.First(a => a.Name == holding.Name.Account);
-                if (item.Accounts.Includes(account) && item.Folders.Contains(holding.Name.Name) && taken.Add(holding.Name)) yield return (item, holding);
-            }
+        foreach (var item in brief.Relocate)
+            foreach (var holding in item.Of(machine.Name, survey).Where(h => taken.Add(h.Name))) yield return (item, holding);
     }
 
     private PlannedRelocation? PlanOne(Survey survey, RelocateItem item, HoldingFacts holding, List<PlannedRelocation> before)
     {
         var account = survey.Accounts.First(a => a.Name == holding.Name.Account);
-        var target = Choose(brief.Volumes[item.Onto], survey);
+        var target = brief.Volumes[item.Onto].Choose(survey);
         var path = item.Path.Replace("{account}", holding.Name.Account, StringComparison.Ordinal).Replace("{folder}", holding.Name.Name, StringComparison.Ordinal)
-            .Replace("{machine}", machine.Name, StringComparison.Ordinal).Replace("{room}", machine.Room, StringComparison.Ordinal);
+            .Replace("{machine}", machine.Name, StringComparison.Ordinal).Replace("{room}", machine.Room, StringComparison.Ordinal)
+            .Replace("{kind}", holding.Name.Kind.Word(), StringComparison.Ordinal).Replace("{year}", now.Year.ToString("D4", CultureInfo.InvariantCulture), StringComparison.Ordinal);
         var place = new Place(target?.Identity.Key ?? "", path);
         var receipt = item.AdoptsExisting ? ReceiptOf(survey, holding.Name) : null;
         if (receipt is not null) (place, target) = (receipt.Target, survey.VolumeOf(receipt.Target));
@@ -89,15 +87,6 @@ internal sealed class MachinePlanning(Brief brief, FleetMachine machine, string 
     {
         var at = Array.FindIndex(template.Split('/'), p => p.Contains("{account}", StringComparison.Ordinal));
         return at < 0 ? int.MaxValue : at;
-    }
-
-    private static VolumeFacts? Choose(VolumeRole role, Survey survey)
-    {
-        var fitting = survey.Volumes.Where(v => v.Writable && v.Identity.Key.Length > 0 && (role.Attached.Count == 0 || role.Attached.Contains(v.Attached))
-            && (role.System is null || role.System == v.System) && (role.Label is null || Pattern.Fits(role.Label, v.Label)));
-        return role.Prefer == Preference.Fastest
-            ? fitting.OrderBy(v => v.Medium == Medium.Rotating).ThenByDescending(v => v.FreeBytes).FirstOrDefault()
-            : fitting.OrderByDescending(v => v.FreeBytes).FirstOrDefault();
     }
 
     private IEnumerable<(PlannedVolume Planned, VolumeOutlook Outlook)> Volumes(Survey survey)

@@ -15,7 +15,7 @@ public static class Planner
     /// <param name="now">Surveys are as old as they are at this moment.</param>
     public static PlanBody Make(Brief brief, IEnumerable<FleetMachine> fleet, Experience experience, DateTimeOffset now)
     {
-        var chosen = fleet.Where(m => brief.Machines.Includes(m.Name, m.Room)).OrderBy(m => m.Name, StringComparer.Ordinal).ToList();
+        var chosen = fleet.Where(m => brief.Machines.Includes(m.Name, m.Room, m.Survey)).OrderBy(m => m.Name, StringComparer.Ordinal).ToList();
         var waves = Waves.Assign(brief.Waves, chosen);
         List<PlannedMachine> machines = [];
         List<PlannedRelocation> relocations = [];

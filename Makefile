@@ -9,7 +9,7 @@ CONSOLE := src/console
 
 build: bin/furlough bin/furlough-agent $(CONSOLE)/dist/index.html
 
-SOURCES := $(shell find src tests -name '*.cs' -o -name '*.csproj' -o -name '*.yaml' | grep -v node_modules) Directory.Build.props Directory.Packages.props
+SOURCES := $(shell find src tests bench -name '*.cs' -o -name '*.csproj' -o -name '*.yaml' | grep -v node_modules) Directory.Build.props Directory.Packages.props
 
 artifacts/built: $(SOURCES)
 	@scripts/require dotnet node
@@ -46,6 +46,7 @@ soak: build system-tools
 
 bench: build system-tools
 	bench/run
+	artifacts/bin/Furlough.Planning.Bench/release/Furlough.Planning.Bench
 
 format: $(CONSOLE)/node_modules/.ready
 	dotnet format Furlough.slnx

@@ -20,10 +20,9 @@ public static class Planner
         List<PlannedMachine> machines = [];
         List<PlannedRelocation> relocations = [];
         List<Hazard> hazards = [];
-        foreach (var machine in chosen)
+        var planned = chosen.AsParallel().AsOrdered().Select(m => (Machine: m, Wave: waves[m.Id], Plan: new MachinePlanning(brief, m, waves[m.Id], experience, now).Plan()));
+        foreach (var (machine, wave, (own, volumes, found)) in planned)
         {
-            var wave = waves[machine.Id];
-            var (own, volumes, found) = new MachinePlanning(brief, machine, wave, experience, now).Plan();
             var going = own.Where(r => r.Blocked.Count == 0).ToList();
             machines.Add(new PlannedMachine(machine.Id, machine.Name, machine.Room, going.Count, going.Sum(r => r.DataBytes), wave, volumes,
                 Span.Sum(going.Select(r => r.Forecast?.Work ?? Span.None)), Span.Sum(going.Select(r => r.Forecast?.Outage ?? Span.None))));
@@ -48,7 +47,12 @@ public static class Planner
     }
 
     /// <summary>The digest of a plan: SHA-256 of its JSON, the first 16 hexadecimal digits.</summary>
-    public static string Digest(PlanBody plan) => Convert.ToHexStringLower(SHA256.HashData(JsonSerializer.SerializeToUtf8Bytes(plan, ModelJson.Default.PlanBody)))[..16];
+    public static string Digest(PlanBody plan)
+    {
+        using var sha = SHA256.Create();
+        using (var stream = new CryptoStream(Stream.Null, sha, CryptoStreamMode.Write)) JsonSerializer.Serialize(stream, plan, ModelJson.Default.PlanBody);
+        return Convert.ToHexStringLower(sha.Hash!)[..16];
+    }
 }
 
 /// <summary>Puts machines into waves, in the sequence of their names.</summary>

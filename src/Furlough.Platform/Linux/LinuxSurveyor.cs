@@ -9,11 +9,15 @@ namespace Furlough.Platform.Linux;
 /// <summary>Looks at a Linux system: volumes, people's accounts, their user folders, and the originals that wait.</summary>
 internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers pointers, LinuxActivity activity, string? fallback, string agentVersion, TimeProvider time) : ISurveyor
 {
+    /// <summary>Of each place, what was found in its folders.</summary>
+    private readonly Dictionary<Place, TreeMemory> _memories = [];
+
     public Survey Take(IReadOnlyList<OriginalFacts> originals, Func<Guid, bool> knows, CancellationToken stop)
     {
         List<string> notes = [];
         var found = volumes.Survey(notes);
         var receipts = new ReceiptSearch(volumes, knows, notes).Find(found, stop);
+        var clusters = found.Select(v => v.ClusterBytes).Distinct().Order().ToList();
         List<AccountFacts> accounts = [];
         List<HoldingFacts> holdings = [];
         foreach (var person in Passwd.People(volumes.Root))
@@ -21,13 +25,13 @@ internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers pointers, 
             if (!Directory.Exists(volumes.Root + person.Home)) continue;
             accounts.Add(new AccountFacts(person.Name, person.User.ToString(CultureInfo.InvariantCulture), person.Home, person.Name == fallback, activity.IsSignedIn(person.User)));
             foreach (var (key, name) in UserDirs.Keys)
-                if (Look(person, key, name, receipts.Any(r => r.Holding == new HoldingName(person.Name, HoldingKind.Folder, name)), notes, stop) is { } holding) holdings.Add(holding);
+                if (Look(person, key, name, receipts.Any(r => r.Holding == new HoldingName(person.Name, HoldingKind.Folder, name)), clusters, notes, stop) is { } holding) holdings.Add(holding);
         }
         return new Survey(time.GetUtcNow(), OperatingSystem(), agentVersion, found, accounts, holdings, [.. originals.Select(o => LookAgain(o, holdings, stop))], receipts, notes) { OnBattery = Sysfs.IsOnBattery };
     }
 
     /// <param name="known">A receipt says that there was such a folder, though there may be none now.</param>
-    private HoldingFacts? Look(PasswdEntry person, string key, string name, bool known, List<string> notes, CancellationToken stop)
+    private HoldingFacts? Look(PasswdEntry person, string key, string name, bool known, List<int> clusters, List<string> notes, CancellationToken stop)
     {
         var address = XdgPointers.Address(person, key);
         PointerValue value;
@@ -43,11 +47,16 @@ internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers pointers, 
         using var folder = place is null ? null : Open(place, notes);
         if (folder is null && value.Text is null && !known) return null;
         List<string> unread = [];
-        var size = folder is null ? default : Contents.Of(folder, unread, stop);
+        if (place is not null && !_memories.ContainsKey(place)) _memories[place] = new TreeMemory(time);
+        var size = folder is null ? default : Contents.Of(folder, unread, clusters, _memories[place!], stop);
         notes.AddRange(unread.Take(20).Select(u => $"{name} of {person.Name}: {u}"));
         var inUse = place is null || folder is null ? [] : activity.InUse(place);
         return new HoldingFacts(new HoldingName(person.Name, HoldingKind.Folder, name), place, path, folder is not null,
-            [new PointerFacts(address, value, place)], size.Files, size.DataBytes, size.HiddenBytes, inUse, size.Demands ?? Demands.None);
+            [new PointerFacts(address, value, place)], size.Files, size.DataBytes, size.HiddenBytes, inUse, size.Demands ?? Demands.None)
+        {
+            Allocated = size.Allocated ?? [],
+            LastChange = size.LastChangeNs == 0 ? null : DateTimeOffset.UnixEpoch.AddTicks(size.LastChangeNs / 100),
+        };
     }
 
     private LinuxFolder? Open(Place place, List<string> notes)

@@ -25,9 +25,15 @@ public static class Learning
         if (db.Carried.Any(c => c.Relocation == relocation.Number)) return;
         db.Carried.Add(new CarriedRow
         {
-            Relocation = relocation.Number, Machine = machine.Id, Room = machine.Room,
-            FromMedium = source.Medium, FromAttached = source.Attached, ToMedium = target.Medium, ToAttached = target.Attached,
-            DataBytes = planned.DataBytes, Files = planned.Files,
+            Relocation = relocation.Number,
+            Machine = machine.Id,
+            Room = machine.Room,
+            FromMedium = source.Medium,
+            FromAttached = source.Attached,
+            ToMedium = target.Medium,
+            ToAttached = target.Attached,
+            DataBytes = planned.DataBytes,
+            Files = planned.Files,
             MovingSeconds = Seconds(times, Step.Copy, Step.Prove),
             RestSeconds = Seconds(times, Step.Prepare, Step.Quiesce, Step.Repoint, Step.SetAside, Step.Reopen, Step.Confirm),
         });

@@ -54,9 +54,17 @@ public sealed record Demands(IReadOnlyList<Demand> Found, long LargestFileBytes,
     /// <summary>Nothing that some file system lacks.</summary>
     public static Demands None { get; } = new([], 0, 0);
 
+    /// <summary>Both together; the first example of each kind stays.</summary>
+    public Demands With(Demands other) => other == None || other.Found.Count == 0 && other.LargestFileBytes <= LargestFileBytes && other.LongestPathBytes <= LongestPathBytes ? this
+        : new Demands([.. Found.Concat(other.Found).GroupBy(d => d.Kind).Select(g => g.First() with { Count = g.Sum(d => d.Count) }).OrderBy(d => d.Kind)],
+            Math.Max(LargestFileBytes, other.LargestFileBytes), Math.Max(LongestPathBytes, other.LongestPathBytes));
+
     /// <summary>A demand, or null when nothing asks for it.</summary>
     public Demand? Of(DemandKind kind) => Found.FirstOrDefault(d => d.Kind == kind);
 }
+
+/// <summary>What a tree takes where space is given out in clusters of a size, in bytes.</summary>
+public sealed record ClusterUse(int ClusterBytes, long AllocatedBytes);
 
 /// <summary>A holding as surveyed.</summary>
 /// <param name="Place">Where its data lives; null when its pointers lead to no known volume.</param>
@@ -67,7 +75,14 @@ public sealed record Demands(IReadOnlyList<Demand> Found, long LargestFileBytes,
 /// <param name="InUse">Who holds files open below it: "program (account): path".</param>
 public sealed record HoldingFacts(
     HoldingName Name, Place? Place, string PathShown, bool Present, IReadOnlyList<PointerFacts> Pointers,
-    long Files, long DataBytes, long HiddenBytes, IReadOnlyList<string> InUse, Demands Demands);
+    long Files, long DataBytes, long HiddenBytes, IReadOnlyList<string> InUse, Demands Demands)
+{
+    /// <summary>What it would take on each of the machine's volumes, by their cluster sizes; empty where it was not measured.</summary>
+    public IReadOnlyList<ClusterUse> Allocated { get; init; } = [];
+
+    /// <summary>When a file in it was changed last; null for an empty one, or where it was not measured.</summary>
+    public DateTimeOffset? LastChange { get; init; }
+}
 
 /// <summary>An account of a machine.</summary>
 public sealed record AccountFacts(string Name, string Id, string Home, bool Fallback, bool SignedIn);

@@ -389,6 +389,39 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/briefs/schema": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/briefs/check": {
         parameters: {
             query?: never;
@@ -1317,6 +1350,19 @@ export interface components {
             machines: number;
             /** Format: int32 */
             holdings: number;
+            lines: components["schemas"]["BriefLine"][];
+            missed: string[];
+        };
+        BriefLine: {
+            /** Format: int32 */
+            line: number;
+            what: string;
+            /** Format: int32 */
+            machines: number;
+            /** Format: int32 */
+            holdings: number;
+            /** Format: int64 */
+            dataBytes: number;
             missed: string[];
         };
         BriefText: {

@@ -29,13 +29,25 @@ public sealed record ManifestEntry(string Path, NodeFacts Facts, UInt128 Digest,
     /// <exception cref="FormatException">The line is torn or foreign.</exception>
     public static ManifestEntry Parse(string line)
     {
-        var p = line.Split('\t');
-        if (p.Length != 12 || p[0].Length != 1) throw new FormatException($"A manifest line has {p.Length} fields, not 12.");
+        const int fields = 12;
+        Span<Range> at = stackalloc Range[fields + 1];
+        var text = line.AsSpan();
+        var found = text.Split(at, '\t');
+        if (found != fields || text[at[0]].Length != 1) throw new FormatException($"A manifest line has {found} fields, not {fields}.");
         var inv = CultureInfo.InvariantCulture;
-        var facts = new NodeFacts(KindOf(p[0][0]), long.Parse(p[2], inv), 0, long.Parse(p[3], inv), long.Parse(p[10], inv), 0, ulong.Parse(p[9], inv), 0,
-            Convert.ToUInt32(p[4], 8), uint.Parse(p[5], inv), uint.Parse(p[6], inv));
-        return new ManifestEntry(PathText.Unescape(p[1]), facts, UInt128.Parse(p[7], NumberStyles.HexNumber, inv), UInt128.Parse(p[8], NumberStyles.HexNumber, inv),
-            p[0] is "l" or "h" ? PathText.Unescape(p[11]) : null);
+        var kind = text[at[0]][0];
+        var facts = new NodeFacts(KindOf(kind), long.Parse(text[at[2]], inv), 0, long.Parse(text[at[3]], inv), long.Parse(text[at[10]], inv), 0, ulong.Parse(text[at[9]], inv), 0,
+            Octal(text[at[4]]), uint.Parse(text[at[5]], inv), uint.Parse(text[at[6]], inv));
+        return new ManifestEntry(PathText.Unescape(text[at[1]].ToString()), facts, UInt128.Parse(text[at[7]], NumberStyles.HexNumber, inv), UInt128.Parse(text[at[8]], NumberStyles.HexNumber, inv),
+            kind is 'l' or 'h' ? PathText.Unescape(text[at[11]].ToString()) : null);
+    }
+
+    private static uint Octal(ReadOnlySpan<char> digits)
+    {
+        var value = 0u;
+        foreach (var digit in digits)
+            value = digit is >= '0' and <= '7' && value < 1 << 28 ? value * 8 + digit - '0' : throw new FormatException($"`{digits}` is no mode.");
+        return value;
     }
 
     private static char KindLetter(NodeKind kind) => kind switch

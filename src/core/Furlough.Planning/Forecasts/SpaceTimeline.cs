@@ -42,6 +42,8 @@ public static class SpaceTimeline
             changed += bytes;
             points.Add(new SpacePoint(what, after, Math.Max(0, volume.FreeBytes + changed - grown)));
         }
+        var end = at + keep;
+        if (slope > 0 && changes.Count > 0 && points[^1].After < end) points.Add(new SpacePoint("the keeping time is over", end, Math.Max(0, volume.FreeBytes + changed - (long)(slope * end.TotalDays))));
         return points;
     }
 

@@ -14,8 +14,9 @@ public sealed record HazardContext(
     Brief Brief, FleetMachine Machine, Survey Survey, AccountFacts Account, HoldingFacts Holding, VolumeFacts? Source, VolumeFacts? Target, Place Place, Method Method,
     string Role, ReceiptFacts? Receipt, IReadOnlyDictionary<string, long> LowestFreeBytes, IReadOnlyList<PlannedRelocation> Before)
 {
-    /// <summary>What the holding takes on the target: its data, and half a cluster for every file; nothing where it is there already.</summary>
-    public long NeededBytes => Method == Method.Adopt ? 0 : Holding.DataBytes + Holding.Files * (Target?.ClusterBytes ?? 4096) / 2;
+    /// <summary>What the holding takes on the target, in whole clusters where they were measured, else its data and half a cluster for every file; nothing where it is there already.</summary>
+    public long NeededBytes => Method == Method.Adopt ? 0
+        : Holding.Allocated.FirstOrDefault(a => a.ClusterBytes == Target?.ClusterBytes)?.AllocatedBytes ?? Holding.DataBytes + Holding.Files * (Target?.ClusterBytes ?? 4096) / 2;
 
     /// <summary>The target as the machine spells it.</summary>
     public string Shown => Survey.Show(Place);

@@ -1,0 +1,69 @@
+using Furlough.Model;
+using Furlough.Platform.Linux;
+using Shouldly;
+using Xunit;
+
+namespace Furlough.Platform.Tests;
+
+/// <summary>What a survey says of real folders, and that a later one, which looks only where something changed, says the same as a first one.</summary>
+public sealed class SurveyTests : IDisposable
+{
+    private readonly LinuxTree _tree = new();
+
+    public SurveyTests() => _tree.Setting("XDG_DOCUMENTS_DIR=\"$HOME/Documents\"\n");
+
+    private string Documents => $"{_tree.Home}/Documents";
+
+    public void Dispose() => _tree.Dispose();
+
+    [Fact]
+    public void A_holding_is_told_with_its_hidden_part_its_clusters_and_its_last_change()
+    {
+        LinuxTree.Sh($"mkdir -p {Documents}/.hidden; cd {Documents}; head -c 5000 /dev/zero | tr '\\0' x > one; head -c 4096 /dev/zero | tr '\\0' x > .hidden/two; ln one further; ln -s one link; truncate -s 10M hole; sync; touch -d '2020-03-04 05:06:07Z' one hole .hidden/two; touch -d '2021-01-01 00:00Z' .hidden/two");
+        var found = Look(_tree.Machine());
+        (found.Files, found.DataBytes, found.HiddenBytes).ShouldBe((5, 9_096, 4_096));
+        found.Allocated.ShouldContain(new ClusterUse(4_096, 12_288));
+        found.LastChange.ShouldBe(new DateTimeOffset(2021, 1, 1, 0, 0, 0, TimeSpan.Zero));
+        found.Demands.Of(DemandKind.HardLinks)!.Count.ShouldBe(2);
+    }
+
+    [Fact]
+    public void A_later_survey_says_what_a_first_one_would_after_any_change_of_names()
+    {
+        _tree.FillHard(Documents, 1_200);
+        Settle();
+        var machine = _tree.Machine();
+        Look(machine);
+        Same();
+        foreach (var change in (string[])["echo more > batch-001/new", "rm batch-000/count-00003.txt", "mkdir -p deep/er; echo x > deep/er/.y", "mv batch-002 batch-000/moved", "ln batch-001/new batch-000/again", "mv deep renamed", "rm -rf batch-000/moved"])
+        {
+            LinuxTree.Sh($"cd {Documents}; {change}");
+            Same(change);
+            Settle();
+            Same(change + ", once more");
+        }
+
+        void Same(string? after = null) => Text(Look(machine)).ShouldBe(Text(Look(_tree.Machine())), after);
+    }
+
+    [Fact]
+    public void A_file_that_grows_in_place_is_noticed_after_so_many_surveys_as_there_are_turns()
+    {
+        _tree.FillHard(Documents, 1_200);
+        Settle();
+        var machine = _tree.Machine();
+        var before = Look(machine).DataBytes;
+        LinuxTree.Sh($"head -c 50000 /dev/zero | tr '\\0' x >> {Documents}/batch-001/count-00600.txt");
+        for (var survey = 0; survey < 32; survey++) Look(machine);
+        Look(machine).DataBytes.ShouldBe(Look(_tree.Machine()).DataBytes);
+        Look(machine).DataBytes.ShouldBeGreaterThanOrEqualTo(before + 50_000);
+    }
+
+    private static HoldingFacts Look(LinuxMachine machine) => machine.Surveyor.Take([], _ => false, CancellationToken.None).Holdings.Single(h => h.Name.Name == "Documents");
+
+    private static string Text(HoldingFacts h) =>
+        $"{h.Files} {h.DataBytes} {h.HiddenBytes} {h.LastChange:O} {string.Join(' ', h.Allocated)} {h.Demands.LargestFileBytes} {h.Demands.LongestPathBytes} {string.Join(' ', h.Demands.Found.Select(d => $"{d.Kind} {d.Count}"))}";
+
+    /// <summary>Folders that changed a moment ago are looked into again in any case: here they are to be older than that.</summary>
+    private static void Settle() => CancellationToken.None.WaitHandle.WaitOne(TimeSpan.FromSeconds(2.2));
+}

@@ -89,6 +89,7 @@ internal static class PlanCommands
 
     private static string Next(PlanView plan) => plan.ConsentsWanted switch
     {
+        _ when plan.Runs.Count > 0 => $"This plan has been carried out: furlough run show {plan.Runs[^1]}",
         _ when plan.Overtaken.Count > 0 => $"This plan is overtaken: {plan.Overtaken[0]}{(plan.Overtaken.Count > 1 ? $" And {plan.Overtaken.Count - 1} more." : "")} Next: make a new plan from the same brief.",
         [] when plan.Relocations.All(r => r.Blocked.Count > 0) => "Nothing in this plan can be relocated.",
         [] => $"Next: furlough run start --plan {plan.Number}",

@@ -122,9 +122,10 @@ public sealed record PlanSummary(long Number, string Title, string Digest, DateT
 /// <summary>A plan.</summary>
 /// <param name="ConsentsWanted">Codes of hazards that somebody must accept before a run.</param>
 /// <param name="Overtaken">What has changed on the machines since it was made; then it cannot be carried out any more.</param>
+/// <param name="Runs">The runs that carried it out.</param>
 public sealed record PlanView(
     long Number, string Title, string Digest, DateTimeOffset MadeAt, string MadeBy, IReadOnlyList<PlannedMachine> Machines,
-    IReadOnlyList<PlannedRelocation> Relocations, IReadOnlyList<Hazard> Hazards, IReadOnlyList<WaveForecast> Calendar, TimeSpan Keep, IReadOnlyList<Consent> Consents, IReadOnlyList<string> ConsentsWanted, IReadOnlyList<string> Overtaken);
+    IReadOnlyList<PlannedRelocation> Relocations, IReadOnlyList<Hazard> Hazards, IReadOnlyList<WaveForecast> Calendar, TimeSpan Keep, IReadOnlyList<Consent> Consents, IReadOnlyList<string> ConsentsWanted, IReadOnlyList<string> Overtaken, IReadOnlyList<long> Runs);
 
 /// <summary>Starts a run.</summary>
 public sealed record RunRequest(long Plan);

@@ -132,7 +132,9 @@ public static class PlanEndpoints
     {
         var body = Column.Read(row.Body, ModelJson.Default.PlanBody);
         var consents = await db.Consents.Where(c => c.Plan == row.Number).OrderBy(c => c.At).Select(c => new Consent(c.Hazard, c.Reason, c.By, c.At)).ToListAsync(stop);
-        var overtaken = await OvertakenAsync(db, body, stop);
-        return new PlanView(row.Number, body.Title, row.Digest, row.MadeAt, row.MadeBy, body.Machines, body.Relocations, body.Hazards, body.Calendar, body.Keep, consents, await ConsentsWantedAsync(db, row, body, stop), overtaken);
+        var runs = await db.Runs.Where(r => r.Plan == row.Number).OrderBy(r => r.Number).Select(r => r.Number).ToListAsync(stop);
+        // What a run of it has changed does not overtake it.
+        var overtaken = runs.Count > 0 ? [] : await OvertakenAsync(db, body, stop);
+        return new PlanView(row.Number, body.Title, row.Digest, row.MadeAt, row.MadeBy, body.Machines, body.Relocations, body.Hazards, body.Calendar, body.Keep, consents, await ConsentsWantedAsync(db, row, body, stop), overtaken, runs);
     }
 }

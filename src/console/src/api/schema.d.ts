@@ -1640,6 +1640,7 @@ export interface components {
             consents: components["schemas"]["Consent"][];
             consentsWanted: string[];
             overtaken: string[];
+            runs: number[];
         };
         PlannedMachine: {
             /** Format: uuid */

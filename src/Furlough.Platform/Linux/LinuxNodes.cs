@@ -311,11 +311,7 @@ internal sealed unsafe class LinuxFile : LinuxNode, IFileHandle
         while (true)
         {
             stop.ThrowIfCancellationRequested();
-            if (sparse)
-            {
-                if (NextData(offset) is not { } data) break;
-                offset = Math.Max(offset, data / ContentDigest.BlockBytes * ContentDigest.BlockBytes);
-            }
+            if (sparse && !SkipHole(ref offset)) break;
             var read = ReadWhole(buffer, offset, facts.SizeBytes);
             if (read == 0) break;
             digest.Add(offset, new ReadOnlySpan<byte>(buffer, read));
@@ -348,11 +344,7 @@ internal sealed unsafe class LinuxFile : LinuxNode, IFileHandle
         while (offset < facts.SizeBytes)
         {
             stop.ThrowIfCancellationRequested();
-            if (sparse)
-            {
-                if (NextData(offset) is not { } data) break;
-                offset = Math.Max(offset, data / ContentDigest.BlockBytes * ContentDigest.BlockBytes);
-            }
+            if (sparse && !SkipHole(ref offset)) break;
             var read = ReadWhole(buffer, offset, facts.SizeBytes);
             if (read == 0) break;
             digest.Add(offset, new ReadOnlySpan<byte>(buffer, read));
@@ -418,13 +410,17 @@ internal sealed unsafe class LinuxFile : LinuxNode, IFileHandle
         return got;
     }
 
-    /// <summary>Where the next data begins; null when only a hole follows.</summary>
-    private long? NextData(long offset)
+    /// <summary>Goes on to the block in which the next data begins; false when only a hole follows. Where the volume does not know its holes, all is data.</summary>
+    private bool SkipHole(ref long offset)
     {
         const int noMore = 6, notKnown = 22;
         var data = Native.Seek(Descriptor, offset, Native.SeekData);
-        if (data >= 0) return data;
-        return Marshal.GetLastPInvokeError() switch { noMore => null, notKnown => offset, _ => throw Native.Last(Path) };
+        if (data < 0)
+        {
+            return Marshal.GetLastPInvokeError() switch { noMore => false, notKnown => true, _ => throw Native.Last(Path) };
+        }
+        offset = Math.Max(offset, data / ContentDigest.BlockBytes * ContentDigest.BlockBytes);
+        return true;
     }
 
     /// <summary>Has writes go past the cache, or not: a large file would only push other things out of it. False where the volume cannot.</summary>

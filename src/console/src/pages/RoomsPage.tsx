@@ -1,7 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
 import { useMemo } from "react";
-import { Link, useSearchParams } from "react-router";
+import { Link } from "react-router";
 import { api, type MachineSummary, type Standing } from "../api/client";
+import { FilterHeading, fits, useFilter } from "../parts/FilterHeading";
 import { ShelfDrawing, ShelfLegend } from "../parts/ShelfDrawing";
 import { StandingMark } from "../parts/StandingMark";
 import { count, size, words } from "../words";
@@ -16,20 +17,11 @@ const urgency: Record<Standing, number> = {
   settled: 6,
 };
 
-function fits(machine: MachineSummary, filter: string): boolean {
-  const text = `${machine.name} ${machine.room} ${machine.standing}`.toLowerCase();
-  return filter
-    .toLowerCase()
-    .split(/\s+/)
-    .every((word) => text.includes(word));
-}
-
 export function RoomsPage() {
   const machines = useQuery({ queryKey: ["machines"], queryFn: api.machines });
-  const [parameters, setParameters] = useSearchParams();
-  const filter = parameters.get("filter") ?? "";
+  const filter = useFilter();
   const rooms = useMemo(() => {
-    const shown = (machines.data ?? []).filter((m) => fits(m, filter));
+    const shown = (machines.data ?? []).filter((m) => fits(`${m.name} ${m.room} ${m.standing}`, filter));
     shown.sort((a, b) => urgency[a.standing] - urgency[b.standing] || a.name.localeCompare(b.name));
     return Map.groupBy(shown, (m) => m.room);
   }, [machines.data, filter]);
@@ -43,18 +35,7 @@ export function RoomsPage() {
     );
   return (
     <>
-      <div className="heading">
-        <h1>{words.rooms}</h1>
-        <label>
-          <span className="quiet">{words.filter}</span>
-          <input
-            type="search"
-            placeholder={words.filterHint}
-            value={filter}
-            onChange={(e) => setParameters(e.target.value ? { filter: e.target.value } : {}, { replace: true })}
-          />
-        </label>
-      </div>
+      <FilterHeading title={words.rooms} label={words.filter} hint={words.filterHint} />
       <ShelfLegend />
       {rooms.size === 0 && <p>{words.nothingFits}</p>}
       {[...rooms].map(([room, list]) => (

@@ -1,42 +1,25 @@
 import { useQuery } from "@tanstack/react-query";
-import { Link, useSearchParams } from "react-router";
-import { api, type VolumeSpace } from "../api/client";
+import { Link } from "react-router";
+import { api } from "../api/client";
+import { FilterHeading, fits, useFilter } from "../parts/FilterHeading";
 import { count, daysLeft, rangeOfDays, size, sizeSigned, spaceSentence, words } from "../words";
 
 /** More rows than this nobody reads; the filter finds the others. */
 const MOST = 200;
 
-function fits(volume: VolumeSpace, filter: string): boolean {
-  const text = `${volume.machine} ${volume.room} ${volume.root} ${volume.system ? "system" : ""}`.toLowerCase();
-  return filter
-    .toLowerCase()
-    .split(/\s+/)
-    .every((word) => text.includes(word));
-}
-
 /** All volumes, those that fill up first, first. */
 export function SpacePage() {
   const volumes = useQuery({ queryKey: ["machines", "space"], queryFn: api.space });
-  const [parameters, setParameters] = useSearchParams();
-  const filter = parameters.get("filter") ?? "";
+  const filter = useFilter();
   if (!volumes.data) return <p className="quiet">{words.loading}</p>;
-  const shown = volumes.data.filter((v) => fits(v, filter));
+  const shown = volumes.data.filter((v) =>
+    fits(`${v.machine} ${v.room} ${v.root} ${v.system ? "system" : ""}`, filter),
+  );
   const first = shown.find((v) => v.daysLeft !== null && v.daysLeft > 0);
   const below = shown.filter((v) => v.sizeBytes > 0 && v.freeBytes <= v.reserveBytes).length;
   return (
     <>
-      <div className="heading">
-        <h1>{words.space}</h1>
-        <label>
-          <span className="quiet">{words.filterVolumes}</span>
-          <input
-            type="search"
-            placeholder={words.filterVolumesHint}
-            value={filter}
-            onChange={(e) => setParameters(e.target.value ? { filter: e.target.value } : {}, { replace: true })}
-          />
-        </label>
-      </div>
+      <FilterHeading title={words.space} label={words.filterVolumes} hint={words.filterVolumesHint} />
       <p>
         {below > 0 && `${count(below, "volume")} ${below === 1 ? "has" : "have"} reached the reserve. `}
         {first && `The next is on ${first.machine}: ${spaceSentence(first)}`}

@@ -76,7 +76,7 @@ public sealed class BulletinDesk(Store store, RunControl runs, DocketSignals sig
         if (docket.Work == DocketWork.Relocate && bulletin.Times.Count > 0)
         {
             row.Times = Column.Write(bulletin.Times, ModelJson.Default.IReadOnlyListStepTime);
-            if (bulletin.State == RelocationState.Switched) Learning.Keep(db, machine, row, bulletin.Times);
+            if (bulletin.State == RelocationState.Switched) await Learning.KeepAsync(db, machine, row, bulletin.Times, stop);
         }
         return row;
     }

@@ -17,12 +17,12 @@ public static class Learning
             new Carried(c.Room, c.Machine, new MediaPair(c.FromMedium, c.FromAttached, c.ToMedium, c.ToAttached), c.DataBytes, c.Files, c.MovingSeconds, c.RestSeconds)));
 
     /// <summary>Keeps what a relocation has shown, if its volumes are known.</summary>
-    public static void Keep(FurloughDb db, MachineRow machine, RelocationRow relocation, IReadOnlyList<StepTime> times)
+    public static async Task KeepAsync(FurloughDb db, MachineRow machine, RelocationRow relocation, IReadOnlyList<StepTime> times, CancellationToken stop)
     {
         var planned = Column.PlannedOf(relocation);
         if (planned.Method is not (Method.Cold or Method.Warm) || planned.Terms.BytesPerSecond is not null || Column.SurveyOf(machine) is not { } survey) return;
         if (survey.VolumeOf(planned.Source) is not { } source || survey.VolumeOf(planned.Target) is not { } target) return;
-        if (db.Carried.Any(c => c.Relocation == relocation.Number)) return;
+        if (await db.Carried.FindAsync([relocation.Number], stop) is not null) return;
         db.Carried.Add(new CarriedRow
         {
             Relocation = relocation.Number,

@@ -20,14 +20,14 @@ public sealed class Experience
     private readonly Dictionary<(MediaPair, string), double> _rooms = [];
     private readonly Dictionary<(MediaPair, Guid), double> _machines = [];
     private readonly double _rest;
-    private readonly ILookup<MediaPair, Carried> _carried;
+    private readonly int _count;
 
     /// <param name="carried">What the fleet has carried out; empty for a new one.</param>
     public Experience(IReadOnlyList<Carried> carried)
     {
-        _carried = carried.ToLookup(c => c.Media);
+        _count = carried.Count;
         _rest = carried.Count == 0 ? RestSeconds : CostFitting.Median([.. carried.Select(c => c.Rest)]);
-        foreach (var pair in _carried) Learn(pair.Key, [.. pair]);
+        foreach (var pair in carried.GroupBy(c => c.Media)) Learn(pair.Key, [.. pair]);
     }
 
     /// <summary>Nothing shown yet.</summary>
@@ -37,21 +37,16 @@ public sealed class Experience
     public RelocationForecast Of(Method method, string room, Guid machine, VolumeFacts source, VolumeFacts target, long bytes, long files)
     {
         var rest = new Span(TimeSpan.FromSeconds(_rest), TimeSpan.FromSeconds(_rest * RestHighFactor));
-        if (method == Method.Exchange) return new RelocationForecast(rest, rest, _carried.Sum(c => c.Count()));
+        if (method == Method.Exchange) return new RelocationForecast(rest, rest, _count);
         var pair = MediaPair.Of(source, target);
         var fit = _fits.GetValueOrDefault(pair) ?? CostFitting.Fit([], UsualCost.Of(pair));
         var own = _machines.TryGetValue((pair, machine), out var m) ? m : _rooms.GetValueOrDefault((pair, room), 1);
         var moving = Spread(fit, fit.Cost.Of(bytes, files) * own);
-        return method switch
-        {
-            // Comparing both sides reads them, but writes nothing.
-            Method.Adopt => new RelocationForecast(Span.Sum([moving, rest]), Span.Sum([moving, rest]), fit.Rests),
-            Method.Warm => new RelocationForecast(Span.Sum([moving, CatchUp(fit, own, bytes, files), rest]), Span.Sum([CatchUp(fit, own, bytes, files), rest]), fit.Rests),
-            _ => new RelocationForecast(Span.Sum([moving, rest]), Span.Sum([moving, rest]), fit.Rests),
-        };
+        var whole = Span.Sum([moving, rest]);
+        if (method != Method.Warm) return new RelocationForecast(whole, whole, fit.Rests);
+        var catchUp = Spread(fit, fit.Cost.Of((long)(bytes * CaughtUp), (long)(files * CaughtUp)) * own);
+        return new RelocationForecast(Span.Sum([moving, catchUp, rest]), Span.Sum([catchUp, rest]), fit.Rests);
     }
-
-    private static Span CatchUp(FittedCost fit, double own, long bytes, long files) => Spread(fit, fit.Cost.Of((long)(bytes * CaughtUp), (long)(files * CaughtUp)) * own);
 
     private static Span Spread(FittedCost fit, double seconds) => new(TimeSpan.FromSeconds(seconds), TimeSpan.FromSeconds(seconds * fit.HighFactor));
 

@@ -1,0 +1,88 @@
+using System.Net;
+using System.Net.Http.Headers;
+using System.Text;
+using System.Text.Json;
+using Furlough.Model;
+using Furlough.Protocol;
+using Shouldly;
+using Xunit;
+
+namespace Furlough.EndToEnd.Tests;
+
+/// <summary>What the service does with surveys that cannot be true, by an agent that has gone wrong or been taken over.</summary>
+public sealed class SurveyIntakeTests : IDisposable
+{
+    private readonly Field _field = new();
+    private readonly HttpClient _http;
+    private readonly string _session;
+
+    public SurveyIntakeTests()
+    {
+        _field.StartService();
+        _http = new HttpClient { BaseAddress = new Uri(_field.Address + "/") };
+        var (client, key) = (new AgentClient(_http), SigningKey.Make());
+        var enrolled = client.EnrolAsync(new EnrolRequest(_field.Invite(), "map-01", "Map Room", key.Public, "machine-1", ProtocolVersion.Newest), CancellationToken.None).GetAwaiter().GetResult();
+        _session = client.OpenSessionAsync(key, enrolled.Machine, "machine-1", 0, CancellationToken.None).GetAwaiter().GetResult().Token;
+    }
+
+    public void Dispose()
+    {
+        _http.Dispose();
+        _field.Dispose();
+    }
+
+    [Fact]
+    public void A_survey_that_cannot_be_true_is_refused_and_the_one_before_stays()
+    {
+        var good = JsonSerializer.Serialize(Good(), ModelJson.Default.Survey);
+        Hand(Encoding.UTF8.GetBytes(good)).ShouldBe((HttpStatusCode.NoContent, ""));
+        foreach (var (bad, status, code) in (ReadOnlySpan<(byte[], HttpStatusCode, string)>)
+        [
+            (With("\"freeBytes\":400", "\"freeBytes\":-1"), HttpStatusCode.BadRequest, "survey-impossible"),
+            (With("\"freeBytes\":400", "\"freeBytes\":2000"), HttpStatusCode.BadRequest, "survey-impossible"),
+            (With("\"dataBytes\":7", "\"dataBytes\":-7"), HttpStatusCode.BadRequest, "survey-impossible"),
+            (With("\"files\":3", "\"files\":-3"), HttpStatusCode.BadRequest, "survey-impossible"),
+            (With("\"dataBytes\":7", "\"dataBytes\":99999999999999999999"), HttpStatusCode.BadRequest, "bad-request"),
+            (With("\"account\":\"asa.lind\"", "\"account\":\"nobody\""), HttpStatusCode.BadRequest, "survey-impossible"),
+            (With("\"attached\":\"internal\"", "\"attached\":\"glued\""), HttpStatusCode.BadRequest, "bad-request"),
+            (With("\"takenAt\"", "\"takenAtt\""), HttpStatusCode.BadRequest, "bad-request"),
+            (With("\"volumes\":[", "\"volumes\":[null,"), HttpStatusCode.BadRequest, "survey-impossible"),
+            (With("\"inUse\":[", "\"inUse\":[null"), HttpStatusCode.BadRequest, "survey-impossible"),
+            (Encoding.Unicode.GetBytes(good), HttpStatusCode.BadRequest, "bad-request"),
+            (Encoding.Latin1.GetBytes(good.Replace("asa.lind", "\u00e5sa", StringComparison.Ordinal)), HttpStatusCode.BadRequest, "bad-request"),
+            (Encoding.UTF8.GetBytes(good[..^20]), HttpStatusCode.BadRequest, "bad-request"),
+            ([.. Encoding.UTF8.GetBytes(good.Replace("\"holdings\":[", "\"holdings\":[" + string.Concat(Enumerable.Repeat(HoldingText(), 60_000)), StringComparison.Ordinal))], HttpStatusCode.BadRequest, "survey-too-large"),
+            (Encoding.UTF8.GetBytes(good.Replace("\"holdings\":[", "\"holdings\":[" + string.Concat(Enumerable.Repeat(HoldingText(), 150_000)), StringComparison.Ordinal)), HttpStatusCode.RequestEntityTooLarge, "bad-request"),
+        ])
+            Hand(bad).ShouldBe((status, code), Encoding.UTF8.GetString(bad.AsSpan(0, Math.Min(bad.Length, 400))));
+        _field.Run("machine", "show", "map-01", "--json").Json.GetProperty("machine").GetProperty("dataBytes").GetInt64().ShouldBe(7);
+
+        byte[] With(string right, string wrong)
+        {
+            good.ShouldContain(right);
+            return Encoding.UTF8.GetBytes(good.Replace(right, wrong, StringComparison.Ordinal));
+        }
+
+        string HoldingText() => JsonSerializer.Serialize(Good(), ModelJson.Default.Survey).Split("\"holdings\":[")[1].Split("],\"originals\"")[0] + ",";
+    }
+
+    private static Survey Good()
+    {
+        var volume = new VolumeFacts(new VolumeIdentity("v1", ""), "System", "/", Attachment.Internal, Medium.Solid, "ext4", 1_000, 400, 1, true, true, false, true, FileSystemAbilities.Full, []);
+        var holding = new HoldingFacts(new HoldingName("asa.lind", HoldingKind.Folder, "Documents"), new Place("v1", "home/asa.lind/Documents"), "/home/asa.lind/Documents", true, [], 3, 7, 0, [], Demands.None);
+        return new Survey(DateTimeOffset.UtcNow, "Fen 12", "1", [volume], [new AccountFacts("asa.lind", "1701", "/home/asa.lind", false, false)], [holding], [], [], []);
+    }
+
+    /// <summary>Hands in a survey as it is; the code of the refusal is empty where it is taken.</summary>
+    private (HttpStatusCode Status, string Code) Hand(byte[] body)
+    {
+        using var request = new HttpRequestMessage(HttpMethod.Post, "api/v1/agent/surveys") { Content = new ByteArrayContent(body) };
+        request.Content.Headers.ContentType = new MediaTypeHeaderValue("application/json");
+        request.Headers.ExpectContinue = true; // so that a body too large is refused before it is sent
+        request.Headers.Authorization = new AuthenticationHeaderValue("Bearer", _session);
+        using var response = _http.Send(request);
+        using var reader = new StreamReader(response.Content.ReadAsStream());
+        var text = reader.ReadToEnd();
+        return (response.StatusCode, text.Length == 0 ? "" : JsonDocument.Parse(text).RootElement.GetProperty("code").GetString()!);
+    }
+}

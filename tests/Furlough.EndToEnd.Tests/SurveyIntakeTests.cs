@@ -70,7 +70,7 @@ public sealed class SurveyIntakeTests : IDisposable
     {
         var volume = new VolumeFacts(new VolumeIdentity("v1", ""), "System", "/", Attachment.Internal, Medium.Solid, "ext4", 1_000, 400, 1, true, true, false, true, FileSystemAbilities.Full, []);
         var holding = new HoldingFacts(new HoldingName("asa.lind", HoldingKind.Folder, "Documents"), new Place("v1", "home/asa.lind/Documents"), "/home/asa.lind/Documents", true, [], 3, 7, 0, [], Demands.None);
-        return new Survey(DateTimeOffset.UtcNow, "Fen 12", "1", [volume], [new AccountFacts("asa.lind", "1701", "/home/asa.lind", false, false)], [holding], [], [], []);
+        return new Survey(TimeProvider.System.GetUtcNow(), "Fen 12", "1", [volume], [new AccountFacts("asa.lind", "1701", "/home/asa.lind", false, false)], [holding], [], [], []);
     }
 
     /// <summary>Hands in a survey as it is; the code of the refusal is empty where it is taken.</summary>

@@ -81,7 +81,7 @@ public static class PlanEndpoints
             db.Plans.Add(row);
             await db.SaveChangesAsync(stop);
             db.Record(row.MadeAt, row.MadeBy, "plan made", $"plan {row.Number}", null, row.Digest);
-            return await ViewAsync(db, row, stop);
+            return await ViewAsync(db, row, stop, madeNow: true);
         }, stop);
         live.Say("plan", view.Number);
         return view;
@@ -128,13 +128,14 @@ public static class PlanEndpoints
         return view;
     }
 
-    private static async Task<PlanView> ViewAsync(FurloughDb db, PlanRow row, CancellationToken stop)
+    /// <param name="madeNow">It was made from the surveys as they are: nothing can have overtaken it.</param>
+    private static async Task<PlanView> ViewAsync(FurloughDb db, PlanRow row, CancellationToken stop, bool madeNow = false)
     {
         var body = Column.Read(row.Body, ModelJson.Default.PlanBody);
         var consents = await db.Consents.Where(c => c.Plan == row.Number).OrderBy(c => c.At).Select(c => new Consent(c.Hazard, c.Reason, c.By, c.At)).ToListAsync(stop);
         var runs = await db.Runs.Where(r => r.Plan == row.Number).OrderBy(r => r.Number).Select(r => r.Number).ToListAsync(stop);
         // What a run of it has changed does not overtake it.
-        var overtaken = runs.Count > 0 ? [] : await OvertakenAsync(db, body, stop);
+        var overtaken = madeNow || runs.Count > 0 ? [] : await OvertakenAsync(db, body, stop);
         return new PlanView(row.Number, body.Title, row.Digest, row.MadeAt, row.MadeBy, body.Machines, body.Relocations, body.Hazards, body.Calendar, body.Keep, consents, await ConsentsWantedAsync(db, row, body, stop), overtaken, runs);
     }
 }

@@ -38,16 +38,14 @@ public static class Dockets
 
     public static Docket FallBack(RelocationChange done) => Return(done) with { Work = DocketWork.FallBack, Originals = [done.Docket.Id] };
 
-    public static Docket Discard(RelocationChange done)
+    public static Docket Discard(RelocationChange done) => Staying(done) with { Work = DocketWork.Discard, Originals = [done.Docket.Id] };
+
+    public static Docket Gather(RelocationChange done) => Staying(done) with { Work = DocketWork.Gather, Method = Method.Warm };
+
+    private static Docket Staying(RelocationChange done) => done.Docket with
     {
-        var d = done.Docket;
-        return d with
-        {
-            Id = Guid.CreateVersion7(),
-            Supersession = d.Supersession + 1,
-            Work = DocketWork.Discard,
-            Pointers = [.. done.Pointers.Select(p => new PointerChange(p.Address, p.Before, p.After))],
-            Originals = [d.Id],
-        };
-    }
+        Id = Guid.CreateVersion7(),
+        Supersession = done.Docket.Supersession + 1,
+        Pointers = [.. done.Pointers.Select(p => new PointerChange(p.Address, p.Before, p.After))],
+    };
 }

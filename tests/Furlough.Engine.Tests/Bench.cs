@@ -63,7 +63,7 @@ internal sealed class Bench
     /// <summary>The relocation has switched: what comes next. A fall-back loses its target.</summary>
     internal void Begin(DocketWork work)
     {
-        Docket = work switch { DocketWork.Return => Dockets.Return(Recorder.Last), DocketWork.FallBack => Dockets.FallBack(Recorder.Last), _ => Dockets.Discard(Recorder.Last) };
+        Docket = work switch { DocketWork.Return => Dockets.Return(Recorder.Last), DocketWork.FallBack => Dockets.FallBack(Recorder.Last), DocketWork.Gather => Dockets.Gather(Recorder.Last), _ => Dockets.Discard(Recorder.Last) };
         if (work == DocketWork.FallBack) Machine.Attach("data", false);
     }
 

@@ -93,7 +93,7 @@ public sealed class CrashTests
     }
 
     /// <summary>A flush by the step that asks for it, and what is flushed.</summary>
-    private static string Named(Bench bench, string what, string where) =>
+    internal static string Named(Bench bench, string what, string where) =>
         $"{bench.Journal.Read(bench.Docket.Id).Begun?.Word()}: {what} {where.Replace(Layout.FolderOf(bench.Docket.Id), "(own)", StringComparison.Ordinal)}";
 
     /// <summary>Crashes after an operation, or at the end; runs on and says what is wrong.</summary>

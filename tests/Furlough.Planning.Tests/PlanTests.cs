@@ -230,7 +230,7 @@ public sealed class PlanTests
     {
         var there = new Place("data", "People/asa.lind/Pictures");
         HoldingFacts Now(string value, bool present = true) => Holding(place: there) with { Present = present, Pointers = [Holding().Pointers[0] with { Value = new PointerValue("text", value), Resolves = there }] };
-        var original = new OriginalFacts(Guid.Empty, Holding().Name, new Place("sys", "x"), DateTimeOffset.UnixEpoch, 1, 1, false, false);
+        var original = new OriginalFacts(Guid.Empty, Holding().Name, new Place("sys", "x"), DateTimeOffset.UnixEpoch, 1, 1, false, null);
         return new()
         {
             { "pointer-not-as-planned", Survey([Small(), Data()], Now("old")) },
@@ -238,7 +238,7 @@ public sealed class PlanTests
             { "volume-absent", Survey([Small()], Now("new")) },
             { "volume-elsewhere", Survey([Small(), Data() with { Root = "E:" }], Now("new")) },
             { "original-written-to", Survey([Small(), Data()], Now("new")) with { Originals = [original with { WrittenTo = true }] } },
-            { "source-recreated", Survey([Small(), Data()], Now("new")) with { Originals = [original with { Recreated = true }] } },
+            { "source-recreated", Survey([Small(), Data()], Now("new")) with { Originals = [original with { Recreated = new RecreatedSource(1, 1, DateTimeOffset.UnixEpoch) }] } },
             { "original-overdue", Survey([Small(), Data()], Now("new")) },
         };
     }
@@ -250,8 +250,22 @@ public sealed class PlanTests
         var machine = Machine(survey);
         var intended = new Intended(machine.Id, 1, Holding().Name, new Place("data", "People/asa.lind/Pictures"), "D:\\People\\asa.lind\\Pictures",
             [new PointerHistory(Holding().Pointers[0].Address, new PointerValue("text", "old"), new PointerValue("text", "new"))]);
-        var kept = new Kept(machine.Id, 1, new OriginalFacts(Guid.Empty, Holding().Name, new Place("sys", "x"), DateTimeOffset.UnixEpoch, 1, 1, false, false), DateTimeOffset.UnixEpoch.AddDays(7));
+        var kept = new Kept(machine.Id, 1, new OriginalFacts(Guid.Empty, Holding().Name, new Place("sys", "x"), DateTimeOffset.UnixEpoch, 1, 1, false, null), DateTimeOffset.UnixEpoch.AddDays(7), null);
         var day = code == "original-overdue" ? 8 : 1;
         Auditor.Audit([machine], [intended], [kept], DateTimeOffset.UnixEpoch.AddDays(day)).Select(f => f.Code).ShouldBe([code]);
+    }
+
+    [Theory]
+    [InlineData(3, null, Severity.Consent, "furlough relocation gather 7")]
+    [InlineData(3, 4, Severity.Advice, "remove the folder by hand")]
+    [InlineData(5, 4, Severity.Consent, "furlough relocation gather 7")]
+    public void What_stands_again_at_the_source_is_to_be_gathered_until_it_was_and_again_when_it_changed(int changed, int? gathered, Severity severity, string remedy)
+    {
+        var original = new OriginalFacts(Guid.Empty, Holding().Name, new Place("sys", "x"), DateTimeOffset.UnixEpoch, 1, 1, false, new RecreatedSource(2, 10, DateTimeOffset.UnixEpoch.AddDays(changed)));
+        var kept = new Kept(Machine(null).Id, 7, original, DateTimeOffset.UnixEpoch.AddDays(30), gathered is { } day ? DateTimeOffset.UnixEpoch.AddDays(day) : null);
+        var machine = Machine(Survey([Small(), Data()], Holding()));
+        var finding = Auditor.Audit([machine], [], [kept with { Machine = machine.Id }], DateTimeOffset.UnixEpoch.AddDays(6)).Single();
+        (finding.Code, finding.Severity).ShouldBe(("source-recreated", severity));
+        finding.Remedy.ShouldContain(remedy);
     }
 }

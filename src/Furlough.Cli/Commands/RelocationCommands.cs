@@ -31,6 +31,7 @@ internal static class RelocationCommands
         return new Command("relocation", "One holding on its way from source to target")
         {
             list, show, FallBack(), Act("Numbers of the relocations", "back-out", "Undo relocations that are under way, as long as their accounts have not been let in again"), Act("Numbers of the relocations", "retry", "Try relocations again that failed, were refused or backed out"), Act("Numbers of the relocations", "return", "Take holdings back to their former places, with what was added since"),
+            Act("Numbers of the relocations", "gather", "Copy what stands again at former places into the folders where the holdings live; nothing is removed"),
         };
     }
 

@@ -55,7 +55,7 @@ internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers pointers, 
             [new PointerFacts(address, value, place)], size.Files, size.DataBytes, size.HiddenBytes, inUse, size.Demands ?? Demands.None)
         {
             Allocated = size.Allocated ?? [],
-            LastChange = size.LastChangeNs == 0 ? null : DateTimeOffset.UnixEpoch.AddTicks(size.LastChangeNs / 100),
+            LastChange = When(size.LastChangeNs),
         };
     }
 
@@ -76,16 +76,28 @@ internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers pointers, 
     {
         using var parent = Open(original.Source with { Path = string.Join('/', original.Source.Parts.SkipLast(1)) }, []);
         if (parent is null) return original;
-        var recreated = parent.Find(original.Source.Parts[^1]) is not null && holdings.All(h => h.Place != original.Source);
+        original = original with { Recreated = holdings.All(h => h.Place != original.Source) ? Recreated(parent, original.Source.Parts[^1], stop) : null };
         var name = Layout.FolderOf(original.Docket);
-        if (parent.Find(name) is null) return original with { Recreated = recreated };
+        if (parent.Find(name) is null) return original;
         using var own = parent.OpenFolder(name);
-        if (own.Find(Layout.Original) is null || own.Find(Layout.Manifest) is null) return original with { Recreated = recreated };
+        if (own.Find(Layout.Original) is null || own.Find(Layout.Manifest) is null) return original;
         using var folder = own.OpenFolder(Layout.Original);
         using var file = own.OpenFile(Layout.Manifest);
         using var stream = file.Read();
-        return original with { Recreated = recreated, WrittenTo = TreeProof.Unchanged(folder, Manifest.Read(stream), 1, stop).Difference is not null };
+        return original with { WrittenTo = TreeProof.Unchanged(folder, Manifest.Read(stream), 1, stop).Difference is not null };
     }
+
+    /// <summary>What stands again at a former place: a folder, or anything else of that name as one file.</summary>
+    private RecreatedSource? Recreated(LinuxFolder parent, string name, CancellationToken stop)
+    {
+        if (parent.Find(name) is not { } there) return null;
+        if (there.Kind != NodeKind.Folder) return new RecreatedSource(1, there.SizeBytes, When(there.ModifiedNs));
+        using var folder = parent.OpenFolder(name);
+        var size = Contents.Of(folder, [], [], new TreeMemory(time), stop);
+        return new RecreatedSource(size.Files, size.DataBytes, When(size.LastChangeNs));
+    }
+
+    private static DateTimeOffset? When(long sinceEpochNs) => sinceEpochNs == 0 ? null : DateTimeOffset.UnixEpoch.AddTicks(sinceEpochNs / 100);
 
     private string OperatingSystem()
     {

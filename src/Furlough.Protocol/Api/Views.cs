@@ -156,7 +156,7 @@ public sealed record RelocationView(
 public sealed record FallBackRequest(DateTimeOffset? MissingFrom);
 
 /// <summary>An original that waits.</summary>
-public sealed record OriginalView(long Relocation, string Machine, string Account, string Holding, string Place, long Files, long DataBytes, DateTimeOffset SetAside, DateTimeOffset KeptUntil, bool Eligible, bool WrittenTo, bool Recreated);
+public sealed record OriginalView(long Relocation, string Machine, string Account, string Holding, string Place, long Files, long DataBytes, DateTimeOffset SetAside, DateTimeOffset KeptUntil, bool Eligible, bool WrittenTo, RecreatedSource? Recreated);
 
 /// <summary>An audit in a list.</summary>
 public sealed record AuditSummary(long Number, DateTimeOffset MadeAt, string MadeBy, int Findings, int Blocking);

@@ -69,7 +69,13 @@ public sealed class BulletinDesk(Store store, RunControl runs, DocketSignals sig
         if (next.IsAtRest()) row.BackOutWanted = false;
         row.Step = bulletin.Step;
         row.AsOf = bulletin.At;
-        if (docket.Work != DocketWork.Discard) row.Live = bulletin.Live;
+        if (docket.Work.MovesHolding()) row.Live = bulletin.Live;
+        if (docket.Work == DocketWork.Gather) row.GatheredAt = bulletin switch
+        {
+            { State: RelocationState.Gathering, Step: Step.Prepare } => bulletin.At,
+            { State: RelocationState.Failed or RelocationState.BackedOut or RelocationState.Refused } => null,
+            _ => row.GatheredAt,
+        };
         if (docket.Work == DocketWork.Relocate && bulletin.Pointers.Count > 0) row.Pointers = Column.Write(bulletin.Pointers, ModelJson.Default.IReadOnlyListPointerHistory);
         row.Failure = bulletin.Failure is null ? null : Column.Write(bulletin.Failure, ModelJson.Default.Failure);
         if (bulletin.Notes.Count > 0) row.Notes = string.Join('\n', bulletin.Notes);
@@ -81,12 +87,13 @@ public sealed class BulletinDesk(Store store, RunControl runs, DocketSignals sig
         return row;
     }
 
-    /// <summary>What an agent says about a discard or a return means for the relocation as a whole.</summary>
+    /// <summary>What an agent says about a discard, a return or gathering means for the relocation as a whole.</summary>
     private static RelocationState StateAfter(RelocationRow row, DocketWork work, RelocationState said) => (work, said) switch
     {
         (DocketWork.Discard, RelocationState.Finished) when row.StateBefore == RelocationState.Returned => RelocationState.Returned,
         (DocketWork.Discard, RelocationState.Failed or RelocationState.Refused) => row.StateBefore,
         (DocketWork.Return or DocketWork.FallBack, RelocationState.Failed or RelocationState.BackedOut or RelocationState.Refused) => row.StateBefore,
+        (DocketWork.Gather, RelocationState.Switched or RelocationState.Failed or RelocationState.BackedOut or RelocationState.Refused) => row.StateBefore,
         _ => said,
     };
 

@@ -60,21 +60,45 @@ public sealed class DocketDesk(SigningKey key, TimeProvider time)
     public async Task IssueDiscardAsync(FurloughDb db, RelocationRow row, OriginalFacts original, CancellationToken stop)
     {
         var planned = Column.PlannedOf(row);
-        var returned = row.Live == Live.Source;
         var aside = original.Source == planned.Source ? planned.SourceVolume : planned.TargetVolume;
         var begun = await db.Dockets.Where(d => d.Relocation == row.Number && d.Work == DocketWork.Discard).Select(d => d.Id).ToListAsync(stop);
-        await IssueAsync(db, row, true, (docket, _) => docket with
+        await IssueAsync(db, row, true, (docket, _) => Staying(docket, row) with
         {
             Work = DocketWork.Discard,
             Terms = Terms.Plain with { GiveWay = true },
             Supersedes = begun,
             Source = original.Source,
             SourceVolume = aside,
-            Target = returned ? planned.Source : planned.Target,
-            TargetVolume = returned ? planned.SourceVolume : planned.TargetVolume,
-            Pointers = [.. Pointers(row).Select(p => returned ? new PointerChange(p.Address, p.After, p.Before) : new PointerChange(p.Address, p.Before, p.After))],
             Originals = [original.Docket],
         }, stop);
+    }
+
+    /// <summary>The docket that copies what stands again at the former place into the live one.</summary>
+    public async Task IssueGatherAsync(FurloughDb db, RelocationRow row, RecreatedSource? found, CancellationToken stop)
+    {
+        var begun = await db.Dockets.Where(d => d.Relocation == row.Number && d.Work == DocketWork.Gather).Select(d => d.Id).ToListAsync(stop);
+        await IssueAsync(db, row, true, (docket, _) => Staying(docket, row) with
+        {
+            Work = DocketWork.Gather,
+            Method = Method.Warm,
+            Supersedes = begun,
+            Files = found?.Files ?? 0,
+            DataBytes = found?.DataBytes ?? 0,
+        }, stop);
+    }
+
+    /// <summary>From the former place to the one where the holding lives and stays.</summary>
+    private static Docket Staying(Docket docket, RelocationRow row)
+    {
+        var planned = Column.PlannedOf(row);
+        return row.Live == Live.Source ? Back(docket, row, []) : docket with
+        {
+            Source = planned.Source,
+            Target = planned.Target,
+            SourceVolume = planned.SourceVolume,
+            TargetVolume = planned.TargetVolume,
+            Pointers = [.. Pointers(row).Select(p => new PointerChange(p.Address, p.Before, p.After))],
+        };
     }
 
     /// <summary>A signed permit.</summary>

@@ -21,13 +21,14 @@ public static class Fleet
     public static async Task<List<Intended>> IntendedAsync(FurloughDb db, Guid? machine, CancellationToken stop)
     {
         var rows = await db.Relocations.Where(r => (machine == null || r.Machine == machine) && r.Pointers != null
-            && (r.State == RelocationState.Switched || r.State == RelocationState.Finished || r.State == RelocationState.Returned || r.State == RelocationState.Discarding)).OrderBy(r => r.Number).ToListAsync(stop);
+            && (r.State == RelocationState.Switched || r.State == RelocationState.Finished || r.State == RelocationState.Returned || r.State == RelocationState.Discarding || r.State == RelocationState.Gathering)).OrderBy(r => r.Number).ToListAsync(stop);
         return [.. rows.GroupBy(r => (r.Machine, r.Account, r.Holding)).Select(g => ToIntended(g.Last()))];
     }
 
     /// <summary>Originals that wait.</summary>
     public static async Task<List<Kept>> KeptAsync(FurloughDb db, Guid? machine, CancellationToken stop) =>
-        (await db.Originals.Where(o => machine == null || o.Machine == machine).ToListAsync(stop)).ConvertAll(o => new Kept(o.Machine, o.Relocation, Column.Read(o.Body, ModelJson.Default.OriginalFacts), o.KeptUntil));
+        (await db.Originals.Where(o => machine == null || o.Machine == machine).Join(db.Relocations, o => o.Relocation, r => r.Number, (o, r) => new { Original = o, r.GatheredAt }).ToListAsync(stop))
+            .ConvertAll(k => new Kept(k.Original.Machine, k.Original.Relocation, Column.Read(k.Original.Body, ModelJson.Default.OriginalFacts), k.Original.KeptUntil, k.GatheredAt));
 
     private static Intended ToIntended(RelocationRow row)
     {

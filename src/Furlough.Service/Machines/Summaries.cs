@@ -23,7 +23,7 @@ public static class Summaries
     {
         if (live.IsSilent(machine.Id, machine.LastSeen)) return Standing.Silent;
         if (machine.Suspect || last.Any(r => r.State is RelocationState.Failed or RelocationState.Refused)) return Standing.Stuck;
-        if (last.Any(r => r.State is RelocationState.UnderWay or RelocationState.Queued or RelocationState.BackingOut or RelocationState.Returning or RelocationState.Discarding)) return Standing.UnderWay;
+        if (last.Any(r => r.State is RelocationState.UnderWay or RelocationState.Queued or RelocationState.BackingOut or RelocationState.Returning or RelocationState.Discarding or RelocationState.Gathering)) return Standing.UnderWay;
         if (last.Any(r => r.State == RelocationState.Waiting)) return Standing.Waiting;
         if (machine.Drifted) return Standing.Drifted;
         return last.Any(r => r.State is RelocationState.Switched or RelocationState.Finished or RelocationState.Returned) ? Standing.Settled : Standing.Ready;

@@ -72,6 +72,18 @@ public sealed class Acting(Store store, DocketDesk desk, DocketSignals signals, 
         await desk.IssueDiscardAsync(db, row, Column.Read(original.Body, ModelJson.Default.OriginalFacts), stop);
     }, stop);
 
+    /// <summary>Copies what stands again at the former place into a folder of its own in the live place.</summary>
+    public Task<RelocationView> GatherAsync(long number, string who, CancellationToken stop) => ActAsync(number, who, "gather", RelocationState.Gathering, async (db, row) =>
+    {
+        if (row.State is not (RelocationState.Switched or RelocationState.Finished or RelocationState.Returned)) throw Refused(row, "gathered for", "switched, finished or returned");
+        var planned = Column.PlannedOf(row);
+        var (former, shown) = row.Live == Live.Source ? (planned.Target, planned.TargetShown) : (planned.Source, planned.SourceShown);
+        var survey = Column.SurveyOf((await db.Machines.FindAsync([row.Machine], stop))!);
+        if (survey?.Holdings.FirstOrDefault(h => h.Place == former) is { } other)
+            throw ProblemException.Conflict("place-in-use", $"`{shown}` is where {other.Name} lives now.", "What stands there belongs to it and is left alone.");
+        await desk.IssueGatherAsync(db, row, survey?.Originals.FirstOrDefault(o => o.Source == former)?.Recreated, stop);
+    }, stop);
+
     private async Task<RelocationView> ActAsync(long number, string who, string what, RelocationState next, Func<FurloughDb, RelocationRow, Task> act, CancellationToken stop)
     {
         Guid machine = default;

@@ -8,7 +8,7 @@ using Microsoft.EntityFrameworkCore;
 
 namespace Furlough.Service.Relocations;
 
-/// <summary>Relocations: list, one, retry, return, discard; and the originals that wait.</summary>
+/// <summary>Relocations: list, one, retry, return, gather, discard; and the originals that wait.</summary>
 public static class RelocationEndpoints
 {
     /// <summary>Maps the calls.</summary>
@@ -19,6 +19,7 @@ public static class RelocationEndpoints
         api.MapPost("/relocations/{number:long}/retry", (long number, Acting acting, HttpContext context, CancellationToken stop) => acting.RetryAsync(number, context.Who(), stop)).For(Role.Technician);
         api.MapPost("/relocations/{number:long}/return", (long number, Acting acting, HttpContext context, CancellationToken stop) => acting.ReturnAsync(number, context.Who(), stop)).For(Role.Technician);
         api.MapPost("/relocations/{number:long}/discard", (long number, Acting acting, HttpContext context, CancellationToken stop) => acting.DiscardAsync(number, context.Who(), stop)).For(Role.Technician);
+        api.MapPost("/relocations/{number:long}/gather", (long number, Acting acting, HttpContext context, CancellationToken stop) => acting.GatherAsync(number, context.Who(), stop)).For(Role.Technician);
         api.MapPost("/relocations/{number:long}/back-out", (long number, Acting acting, HttpContext context, CancellationToken stop) => acting.BackOutAsync(number, context.Who(), stop)).For(Role.Technician);
         api.MapPost("/relocations/{number:long}/fall-back", (long number, FallBackRequest request, Acting acting, HttpContext context, CancellationToken stop) => acting.FallBackAsync(number, request.MissingFrom, context.Who(), stop)).For(Role.Technician);
         api.MapGet("/originals", OriginalsAsync).For(Role.Reader);

@@ -148,6 +148,9 @@ public sealed class RelocationRow
 
     /// <summary>How long the steps took, as JSON; null where they were cut short.</summary>
     public string? Times { get; set; }
+
+    /// <summary>When, by the machine's clock, the copying of what stood again at the former place began last; null when that never came to its end.</summary>
+    public DateTimeOffset? GatheredAt { get; set; }
     public Guid? Docket { get; set; }
     public int Supersession { get; set; }
 

@@ -136,9 +136,15 @@ internal sealed class StationSurveyor(StationMachine machine) : ISurveyor
                 v.Spec.System, true, false, v.Spec.Attached == Attachment.Internal, v.Abilities, v.Spec.System ? [] : Taken(v.Root, "", 1).ToList())).ToList();
             return new Survey(machine.Clock.GetUtcNow(), machine.Spec.OperatingSystem, "stand-in", volumes,
                 [.. machine.Spec.Accounts.Select(a => new AccountFacts(a.Name, $"{a.Id}", $"Accounts/{a.Name}", a.Fallback, false))], holdings,
-                [.. originals.Select(o => o with { Recreated = Find(o.Source) is not null && holdings.All(h => h.Place != o.Source) })], [], [])
+                [.. originals.Select(o => o with { Recreated = holdings.All(h => h.Place != o.Source) ? Again(o.Source) : null })], [], [])
             { Past = [.. StationPast.Of(machine)], OnBattery = machine.Spec.OnBattery };
         }
+    }
+
+    private RecreatedSource? Again(Place source)
+    {
+        if (Find(source)?.Measure() is not { } there) return null;
+        return new RecreatedSource(there.Files, there.Bytes, there.Files == 0 ? null : machine.Clock.GetUtcNow());
     }
 
     private HoldingFacts Look(string account, string folder)

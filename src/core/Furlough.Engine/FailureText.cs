@@ -9,14 +9,14 @@ internal static class FailureText
     /// <summary>The three sentences.</summary>
     internal static Failure Of(Work work, Fault fault, string where)
     {
-        var again = work.Docket.Work switch { DocketWork.Discard => "original discard", DocketWork.Return => "relocation return", DocketWork.FallBack => "relocation fall-back", _ => "relocation retry" };
+        var again = work.Docket.Work switch { DocketWork.Discard => "original discard", DocketWork.Return => "relocation return", DocketWork.FallBack => "relocation fall-back", DocketWork.Gather => "relocation gather", _ => "relocation retry" };
         var retry = $"`furlough {again} {work.Docket.Relocation}`";
         return new Failure(fault.Code, Sentence(work, fault), where, fault.Remedy.Replace("{retry}", retry, StringComparison.Ordinal));
     }
 
     private static string Sentence(Work work, Fault fault)
     {
-        var doing = work.Docket.Work switch { DocketWork.Discard => "Discarding the original of", DocketWork.Return => "The return of", DocketWork.FallBack => "Falling back of", _ => "The relocation of" };
+        var doing = work.Docket.Work switch { DocketWork.Discard => "Discarding the original of", DocketWork.Return => "The return of", DocketWork.FallBack => "Falling back of", DocketWork.Gather => "Gathering what stands at the former place of", _ => "The relocation of" };
         return fault is IoFault io
             ? $"{doing} {work.Docket.Holding} stopped: `{PathText.Show(Within(work.Docket, io.Path))}` {Verb(io.Reason)} ({io.SystemWords})."
             : $"{doing} {work.Docket.Holding} stopped: {char.ToLowerInvariant(fault.Message[0])}{fault.Message[1..]}";

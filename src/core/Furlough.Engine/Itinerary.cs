@@ -11,6 +11,7 @@ namespace Furlough.Engine;
 ///                   exchange  prepare, quiesce, repoint, reopen, confirm
 /// relocate          adopt     prepare, quiesce, prove, repoint, set-aside, reopen, confirm
 /// fall-back         any       prepare, quiesce, repoint, reopen, confirm
+/// gather            any       prepare, copy, prove, gather
 /// discard           any       discard
 /// </code>
 /// </summary>
@@ -21,6 +22,7 @@ public static class Itinerary
 
     private static readonly IStep[]
         Discarding = [new DiscardStep()],
+        Gathering = [new GatherPrepareStep(), Copy, Prove, new GatherStep()],
         FallingBack = [new FallBackPrepareStep(), Quiesce, Repoint, Reopen, Confirm],
         Cold = [new PrepareStep(), Quiesce, Copy, Prove, Repoint, SetAside, Reopen, Confirm],
         Warm = [new PrepareStep(), Copy, Prove, Quiesce, CatchUp, Repoint, SetAside, Reopen, Confirm],
@@ -31,6 +33,7 @@ public static class Itinerary
     public static IReadOnlyList<IStep> Of(Docket docket) => docket switch
     {
         { Work: DocketWork.Discard } => Discarding,
+        { Work: DocketWork.Gather } => Gathering,
         { Work: DocketWork.FallBack } => FallingBack,
         { Method: Method.Adopt, Work: DocketWork.Relocate } => Adopting,
         { Method: Method.Exchange } => Exchange,

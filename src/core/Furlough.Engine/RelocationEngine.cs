@@ -167,7 +167,11 @@ public sealed class RelocationEngine(IMachine machine, IJournal journal, IPermit
         try
         {
             foreach (var left in Undo.Run(work)) work.Report(left);
-            cause = cause with { Where = $"Nothing has changed; the data lives at {work.LiveInWords()}." };
+            cause = cause with
+            {
+                Where = work.Docket.Work.MovesHolding() ? $"Nothing has changed; the data lives at {work.LiveInWords()}."
+                    : $"The former place is as it was; the holding lives at `{machine.Volumes.Show(work.Docket.Target)}`.",
+            };
         }
         catch (Fault fault)
         {
@@ -190,11 +194,12 @@ public sealed class RelocationEngine(IMachine machine, IJournal journal, IPermit
         {
             { Work: DocketWork.Discard } => RelocationState.Finished,
             { Work: DocketWork.Return or DocketWork.FallBack } => RelocationState.Returned,
+            { Work: DocketWork.Gather } => RelocationState.Switched,
             { Method: Method.Exchange } => RelocationState.Finished,
             _ => RelocationState.Switched,
         };
         var original = work.KeepsOriginal
-            ? new OriginalFacts(docket.Id, docket.Holding, docket.Source, time.GetUtcNow(), docket.Files, docket.DataBytes, false, false)
+            ? new OriginalFacts(docket.Id, docket.Holding, docket.Source, time.GetUtcNow(), docket.Files, docket.DataBytes, false, null)
             : null;
         // Told before it is ended: a crash in between tells it twice, never not at all.
         work.Changed(final, Itinerary.Of(docket)[^1].Name, original: original);

@@ -18,6 +18,7 @@ namespace Furlough.Engine;
 /// reopen     target -> target      either -> let in
 /// confirm    target -> target      let in -> let in
 /// </code>
+/// Gathering and discarding leave the settings alone: they lead to the docket's target all the time, and nobody is kept out.
 /// "Either" stands where a crash may have cut the step short. Where sign-in cannot be barred, nobody counts as kept out.
 /// </summary>
 internal static class StepStates
@@ -37,19 +38,24 @@ internal static class StepStates
         [Step.Confirm] = (new(Live.Target, false), new(Live.Target, false)),
     };
 
+    private static readonly State Untouched = new(Live.Target, null);
+
     /// <summary>The state in which the step may be entered, read from reality.</summary>
     /// <exception cref="Fault"><c>pointer-changed</c>: somebody changed a setting since the step before.</exception>
     /// <exception cref="InvalidOperationException">The engine itself is wrong.</exception>
     internal static void RequireEntering(Work work, Step step)
     {
-        if (Table.TryGetValue(step, out var states)) Require(work, step, states.Entering, "entered");
+        Require(work, step, StatesOf(work, step).Entering, "entered");
     }
 
     /// <summary>The state in which the step must have left it.</summary>
     internal static void RequireLeaving(Work work, Step step)
     {
-        if (Table.TryGetValue(step, out var states)) Require(work, step, states.Leaving, "left");
+        Require(work, step, StatesOf(work, step).Leaving, "left");
     }
+
+    private static (State Entering, State Leaving) StatesOf(Work work, Step step) =>
+        work.Docket.Work.MovesHolding() ? Table[step] : (Untouched, Untouched);
 
     private static void Require(Work work, Step step, State state, string moment)
     {

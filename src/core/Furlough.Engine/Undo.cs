@@ -17,6 +17,11 @@ public static class Undo
     public static IReadOnlyList<string> Run(Work work)
     {
         List<string> left = [];
+        if (!work.Docket.Work.MovesHolding())
+        {
+            RemoveCopy(work, left);
+            return left;
+        }
         try
         {
             if (RestoreSource(work, left)) RestorePointers(work, left);

@@ -4,7 +4,14 @@ namespace Furlough.Model;
 
 /// <summary>What a docket asks for.</summary>
 [JsonConverter(typeof(WordConverter<DocketWork>))]
-public enum DocketWork { Relocate, Return, FallBack, Discard }
+public enum DocketWork { Relocate, Return, FallBack, Discard, Gather }
+
+/// <summary>What follows from what a docket asks for.</summary>
+public static class DocketWorks
+{
+    /// <summary>The work takes the holding to another place; else the holding stays where it lives, at the docket's target.</summary>
+    public static bool MovesHolding(this DocketWork work) => work is DocketWork.Relocate or DocketWork.Return or DocketWork.FallBack;
+}
 
 /// <summary>How the data gets to its target: copied while nobody works; copied while people work, then caught up; renamed on its own volume; or it is there already.</summary>
 [JsonConverter(typeof(WordConverter<Method>))]

@@ -90,8 +90,12 @@ public sealed record AccountFacts(string Name, string Id, string Home, bool Fall
 /// <summary>An original that waits on its own volume for being discarded.</summary>
 /// <param name="Docket">The docket that set it aside.</param>
 /// <param name="WrittenTo">Something below it is not as it was when it was set aside.</param>
-/// <param name="Recreated">Something stands again at the source.</param>
-public sealed record OriginalFacts(Guid Docket, HoldingName Holding, Place Source, DateTimeOffset SetAside, long Files, long DataBytes, bool WrittenTo, bool Recreated);
+/// <param name="Recreated">What stands again at the source, or null.</param>
+public sealed record OriginalFacts(Guid Docket, HoldingName Holding, Place Source, DateTimeOffset SetAside, long Files, long DataBytes, bool WrittenTo, RecreatedSource? Recreated);
+
+/// <summary>What programs or people made at a holding's former place after the switch.</summary>
+/// <param name="LastChange">When a file in it was changed last; null when no file is there.</param>
+public sealed record RecreatedSource(long Files, long DataBytes, DateTimeOffset? LastChange);
 
 /// <summary>The name behind a number by which file systems know a user or group. The name stays when a system is set up anew; the number may not.</summary>
 public sealed record NumberedName(uint Number, string Name, bool IsGroup);

@@ -4,7 +4,7 @@ namespace Furlough.Model;
 
 /// <summary>The steps of a relocation. Their order depends on the method; nothing before repoint changes what is live.</summary>
 [JsonConverter(typeof(WordConverter<Step>))]
-public enum Step { Prepare, Quiesce, Copy, CatchUp, Prove, Repoint, SetAside, Reopen, Confirm, Discard }
+public enum Step { Prepare, Quiesce, Copy, CatchUp, Prove, Repoint, SetAside, Reopen, Confirm, Discard, Gather }
 
 /// <summary>Where the data of a holding lives.</summary>
 [JsonConverter(typeof(WordConverter<Live>))]
@@ -14,7 +14,7 @@ public enum Live { Unknown, Source, Target }
 [JsonConverter(typeof(WordConverter<RelocationState>))]
 public enum RelocationState
 {
-    Planned, Queued, UnderWay, Waiting, Switched, Finished, BackingOut, BackedOut, Returning, Returned, Failed, Refused, Discarding,
+    Planned, Queued, UnderWay, Waiting, Switched, Finished, BackingOut, BackedOut, Returning, Returned, Failed, Refused, Discarding, Gathering,
 }
 
 /// <summary>What went wrong, in three sentences: what happened, where the data lives, what to do.</summary>
@@ -32,24 +32,26 @@ public static class RelocationStates
     //   planned     queued (run started), refused (hazard, or halted before its turn)
     //   queued      under-way (first step begun), waiting, refused (docket not accepted), backed-out (run halted)
     //   under-way   waiting, switched (confirm), finished (exchange: no original), backing-out (fault or permit gone), failed (fault after reopen), returning, discarding: by their dockets
-    //   switched    returning (docket), discarding (docket)
+    //   switched    returning (docket), discarding (docket), gathering (docket)
     //   returning   returned (confirm), switched / finished (return undone), failed
     //   discarding  finished, switched / returned (refused or partly), failed
+    //   gathering   switched / finished / returned: what it was before
     private static readonly Dictionary<RelocationState, RelocationState[]> Next = new()
     {
         [RelocationState.Planned] = [RelocationState.Queued, RelocationState.Refused],
         [RelocationState.Queued] = [RelocationState.UnderWay, RelocationState.Waiting, RelocationState.Refused, RelocationState.BackedOut],
         [RelocationState.UnderWay] = [RelocationState.Waiting, RelocationState.Switched, RelocationState.Finished, RelocationState.BackingOut, RelocationState.Failed],
-        [RelocationState.Waiting] = [RelocationState.UnderWay, RelocationState.Returning, RelocationState.Discarding, RelocationState.BackingOut, RelocationState.Refused, RelocationState.BackedOut],
-        [RelocationState.BackingOut] = [RelocationState.BackedOut, RelocationState.Failed, RelocationState.Switched, RelocationState.Finished],
+        [RelocationState.Waiting] = [RelocationState.UnderWay, RelocationState.Returning, RelocationState.Discarding, RelocationState.Gathering, RelocationState.BackingOut, RelocationState.Refused, RelocationState.BackedOut],
+        [RelocationState.BackingOut] = [RelocationState.BackedOut, RelocationState.Failed, RelocationState.Switched, RelocationState.Finished, RelocationState.Returned],
         [RelocationState.BackedOut] = [RelocationState.Queued],
         [RelocationState.Failed] = [RelocationState.Queued, RelocationState.Returning, RelocationState.Discarding],
         [RelocationState.Refused] = [RelocationState.Queued],
-        [RelocationState.Switched] = [RelocationState.Returning, RelocationState.Discarding],
-        [RelocationState.Finished] = [RelocationState.Returning],
+        [RelocationState.Switched] = [RelocationState.Returning, RelocationState.Discarding, RelocationState.Gathering],
+        [RelocationState.Finished] = [RelocationState.Returning, RelocationState.Gathering],
         [RelocationState.Returning] = [RelocationState.Waiting, RelocationState.Returned, RelocationState.BackingOut, RelocationState.Switched, RelocationState.Finished, RelocationState.Failed],
-        [RelocationState.Returned] = [RelocationState.Discarding],
+        [RelocationState.Returned] = [RelocationState.Discarding, RelocationState.Gathering],
         [RelocationState.Discarding] = [RelocationState.Waiting, RelocationState.Finished, RelocationState.Returned, RelocationState.Switched, RelocationState.Failed],
+        [RelocationState.Gathering] = [RelocationState.Waiting, RelocationState.Switched, RelocationState.Finished, RelocationState.Returned, RelocationState.BackingOut],
     };
 
     /// <summary>Whether a relocation may go from one state to another. Staying is allowed.</summary>

@@ -386,6 +386,9 @@ namespace Furlough.Service.Storage.Migrations
                     b.Property<string>("Failure")
                         .HasColumnType("TEXT");
 
+                    b.Property<long?>("GatheredAt")
+                        .HasColumnType("INTEGER");
+
                     b.Property<string>("Holding")
                         .IsRequired()
                         .HasColumnType("TEXT");

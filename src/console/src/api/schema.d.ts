@@ -1066,6 +1066,43 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/relocations/{number}/gather": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    number: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["RelocationView"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/relocations/{number}/back-out": {
         parameters: {
             query?: never;
@@ -1580,7 +1617,7 @@ export interface components {
             keptUntil: string;
             eligible: boolean;
             writtenTo: boolean;
-            recreated: boolean;
+            recreated: null | components["schemas"]["RecreatedSource"];
         };
         Place: {
             volume: string;
@@ -1742,6 +1779,14 @@ export interface components {
             /** Format: date-time */
             at: string;
         };
+        RecreatedSource: {
+            /** Format: int64 */
+            files: number;
+            /** Format: int64 */
+            dataBytes: number;
+            /** Format: date-time */
+            lastChange: null | string;
+        };
         RelocationDifference: {
             machine: string;
             holding: components["schemas"]["HoldingName"];
@@ -1754,7 +1799,7 @@ export interface components {
             learned: number;
         };
         /** @enum {unknown} */
-        RelocationState: "planned" | "queued" | "under-way" | "waiting" | "switched" | "finished" | "backing-out" | "backed-out" | "returning" | "returned" | "failed" | "refused" | "discarding";
+        RelocationState: "planned" | "queued" | "under-way" | "waiting" | "switched" | "finished" | "backing-out" | "backed-out" | "returning" | "returned" | "failed" | "refused" | "discarding" | "gathering";
         RelocationView: {
             /** Format: int64 */
             number: number;
@@ -1888,7 +1933,7 @@ export interface components {
         /** @enum {unknown} */
         Standing: "ready" | "under-way" | "waiting" | "stuck" | "settled" | "drifted" | "silent";
         /** @enum {unknown} */
-        Step: "prepare" | "quiesce" | "copy" | "catch-up" | "prove" | "repoint" | "set-aside" | "reopen" | "confirm" | "discard" | null;
+        Step: "prepare" | "quiesce" | "copy" | "catch-up" | "prove" | "repoint" | "set-aside" | "reopen" | "confirm" | "discard" | "gather" | null;
         StepTime: {
             step: components["schemas"]["Step"];
             took: string;

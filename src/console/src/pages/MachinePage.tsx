@@ -118,7 +118,7 @@ function rank(holding: HoldingView): number {
 }
 
 const isMoving = (r: RelocationView) =>
-  ["queued", "under-way", "waiting", "backing-out", "returning", "discarding"].includes(r.state);
+  ["queued", "under-way", "waiting", "backing-out", "returning", "discarding", "gathering"].includes(r.state);
 
 function Holding({ holding }: { holding: HoldingView }) {
   const r = holding.relocation;

@@ -65,7 +65,7 @@ public sealed class PrepareStep : IStep
     }
 
     /// <summary>Removes what earlier dockets of this relocation could not remove because their volume was away: their staging folder, or their untouched copy at the target.</summary>
-    private static void ClearSuperseded(Work work, IVolume volume, IFolder root)
+    internal static void ClearSuperseded(Work work, IVolume volume, IFolder root)
     {
         using var parent = Reach.TryFolder(root, work.Docket.Target.Parts.SkipLast(1));
         if (parent is null) return;
@@ -110,7 +110,7 @@ public sealed class PrepareStep : IStep
         work.Note(EmptyTarget, string.Create(CultureInfo.InvariantCulture, $"{there.Mode} {there.Owner} {there.Group}"));
     }
 
-    private static void RequireSpace(Work work, IVolume target)
+    internal static void RequireSpace(Work work, IVolume target)
     {
         if (work.Docket.Method == Method.Exchange) return;
         var needs = work.Docket.DataBytes + SpaceMargin;

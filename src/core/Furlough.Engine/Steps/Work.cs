@@ -203,6 +203,7 @@ public sealed class Work(Docket docket, IMachine machine, IJournal journal, IPer
     public RelocationState UnderWay => docket.Work switch
     {
         DocketWork.Discard => RelocationState.Discarding,
+        DocketWork.Gather => RelocationState.Gathering,
         DocketWork.Return or DocketWork.FallBack => RelocationState.Returning,
         _ => RelocationState.UnderWay,
     };
@@ -212,7 +213,7 @@ public sealed class Work(Docket docket, IMachine machine, IJournal journal, IPer
 
     /// <summary>Reports a state.</summary>
     public void Changed(RelocationState state, Step? step, Failure? failure = null, OriginalFacts? original = null) =>
-        watcher.Changed(new RelocationChange(docket, state, step, LiveOfRelocation(), failure, docket.Work == DocketWork.Discard ? [] : HistoryIfKnown(), original, [.. _notes]) { Times = state.IsAtRest() ? [.. _times] : [] });
+        watcher.Changed(new RelocationChange(docket, state, step, LiveOfRelocation(), failure, docket.Work.MovesHolding() ? HistoryIfKnown() : [], original, [.. _notes]) { Times = state.IsAtRest() ? [.. _times] : [] });
 
     private IReadOnlyList<PointerHistory> HistoryIfKnown()
     {

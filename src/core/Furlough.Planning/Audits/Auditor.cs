@@ -7,7 +7,8 @@ namespace Furlough.Planning.Audits;
 public sealed record Intended(Guid Machine, long Relocation, HoldingName Holding, Place Place, string Shown, IReadOnlyList<PointerHistory> Pointers);
 
 /// <summary>An original that waits, with the day from which it may be discarded.</summary>
-public sealed record Kept(Guid Machine, long Relocation, OriginalFacts Original, DateTimeOffset Until);
+/// <param name="GatheredAt">When, by the machine's clock, what stood again at the source was last begun to be copied to the live place.</param>
+public sealed record Kept(Guid Machine, long Relocation, OriginalFacts Original, DateTimeOffset Until, DateTimeOffset? GatheredAt);
 
 /// <summary>Compares machines with what is intended.</summary>
 public static class Auditor
@@ -60,8 +61,15 @@ public static class Auditor
 
         if (original.WrittenTo)
             yield return Say("original-written-to", Severity.Consent, $"Somebody wrote to the original of {original.Holding} on {machine.Name} after it was set aside.", "Copy what is new to the live place, then look at it by hand.");
-        if (original.Recreated)
-            yield return Say("source-recreated", Severity.Consent, $"A folder stands again at the former place of {original.Holding} on {machine.Name}.", "See which program made it and what is in it; Furlough leaves it as it is.");
+        if (original.Recreated is { } again)
+        {
+            var there = again.Files == 0 ? "an empty folder" : $"a folder with {again.Files:N0} {(again.Files == 1 ? "file" : "files")} ({Words.Size(again.DataBytes)})";
+            var place = survey.Show(original.Source);
+            yield return kept.GatheredAt is { } gathered && !(again.LastChange > gathered)
+                ? Say("source-recreated", Severity.Advice, $"At the former place of {original.Holding} on {machine.Name} stands {there}; it was copied to the live place on {gathered:yyyy-MM-dd} and not changed since.", $"Find the program that still uses `{place}`, then remove the folder by hand.")
+                : again.Files == 0 ? Say("source-recreated", Severity.Advice, $"At the former place of {original.Holding} on {machine.Name} stands {there} again.", $"Find the program that still uses `{place}`.")
+                : Say("source-recreated", Severity.Consent, $"At the former place of {original.Holding} on {machine.Name} stands {there} again, last changed {again.LastChange:yyyy-MM-dd HH:mm}Z.", $"`furlough relocation gather {kept.Relocation}` copies it to the live place; then find the program that still uses `{place}`.");
+        }
         if (now > kept.Until)
             yield return Say("original-overdue", Severity.Advice, $"The original of {original.Holding} on {machine.Name} ({Words.Size(original.DataBytes)}) is past its keeping time since {kept.Until:yyyy-MM-dd}.", $"`furlough original discard {kept.Relocation}` frees the space.");
     }

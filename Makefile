@@ -16,10 +16,11 @@ artifacts/built: $(SOURCES)
 	dotnet build Furlough.slnx -c $(CONFIG) --nologo -v quiet -clp:NoSummary
 	@touch $@
 
+# The agent's youngest generation is held to 32 MB (hexadecimal): it would grow with the processor's cache.
 bin/furlough bin/furlough-agent: artifacts/built
 	@mkdir -p bin
 	@printf '#!/bin/sh\nexec "$$(dirname "$$(readlink -f "$$0")")/../artifacts/bin/Furlough.Cli/release/furlough" "$$@"\n' > bin/furlough
-	@printf '#!/bin/sh\nexec "$$(dirname "$$(readlink -f "$$0")")/../artifacts/bin/Furlough.Agent/release/furlough-agent" "$$@"\n' > bin/furlough-agent
+	@printf '#!/bin/sh\nexport DOTNET_GCgen0size=$${DOTNET_GCgen0size-2000000}\nexec "$$(dirname "$$(readlink -f "$$0")")/../artifacts/bin/Furlough.Agent/release/furlough-agent" "$$@"\n' > bin/furlough-agent
 	@chmod +x bin/furlough bin/furlough-agent
 	@touch bin/furlough bin/furlough-agent
 
@@ -47,6 +48,7 @@ soak: build system-tools
 bench: build system-tools
 	bench/run
 	artifacts/bin/Furlough.Planning.Bench/release/Furlough.Planning.Bench
+	artifacts/bin/Furlough.Service.Bench/release/Furlough.Service.Bench
 
 format: $(CONSOLE)/node_modules/.ready
 	dotnet format Furlough.slnx
@@ -57,7 +59,7 @@ check: $(CONSOLE)/node_modules/.ready
 	cd $(CONSOLE) && npm run --silent check
 
 # The description of the API and the console's types, from the service itself.
-api: build
+api: bin/furlough $(CONSOLE)/node_modules/.ready
 	scripts/write-api
 
 # docs/hazards.md, from the catalogue.

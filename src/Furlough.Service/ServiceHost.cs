@@ -50,6 +50,8 @@ public sealed class ServiceHost : IAsyncDisposable
         }
         await FirstTokenAsync(app.Services.GetRequiredService<Store>(), options.Data, app.Services.GetRequiredService<TimeProvider>(), stop);
         await app.StartAsync(stop);
+        // A large fleet takes seconds: begun before the first person looks at it.
+        _ = app.Services.GetRequiredService<MachineBoard>().MachinesAsync(CancellationToken.None);
         return new ServiceHost(app);
     }
 
@@ -81,7 +83,7 @@ public sealed class ServiceHost : IAsyncDisposable
         AddStorage(builder.Services, options.Data);
         AddAccess(builder.Services, options.Data);
         builder.Services.AddSingleton(TimeProvider.System).AddSingleton<LiveHub>().AddSingleton<DocketSignals>().AddSingleton<DocketDesk>().AddSingleton<AgentSessions>()
-            .AddSingleton<RunControl>().AddSingleton<BulletinDesk>().AddSingleton<SurveyDesk>().AddSingleton<Freshness>().AddSingleton<Acting>().AddSingleton<Steering>();
+            .AddSingleton<RunControl>().AddSingleton<BulletinDesk>().AddSingleton<MachineBoard>().AddSingleton<SurveyDesk>().AddSingleton<Freshness>().AddSingleton<Acting>().AddSingleton<Steering>();
         builder.Services.AddSingleton(SigningKey.LoadOrMake(Path.Combine(options.Data, "service-key")));
         builder.Services.AddExceptionHandler<ProblemWriter>().AddProblemDetails().AddOpenApi(o => o.AddDocumentTransformer((document, _, _) =>
         {

@@ -4,6 +4,7 @@ using System.Text;
 using System.Text.Json;
 using Furlough.Model;
 using Furlough.Protocol;
+using Furlough.Protocol.Api;
 using Shouldly;
 using Xunit;
 
@@ -64,6 +65,39 @@ public sealed class SurveyIntakeTests : IDisposable
         }
 
         string HoldingText() => JsonSerializer.Serialize(Good(), ModelJson.Default.Survey).Split("\"holdings\":[")[1].Split("],\"originals\"")[0] + ",";
+    }
+
+    [Fact]
+    public async Task Of_writers_at_once_each_gets_its_own_answer_and_the_refused_leave_nothing()
+    {
+        using var steward = new FurloughClient(new Uri(_field.Address + "/"), _field.Token);
+        var asked = Enumerable.Range(0, 120).Select(async i =>
+        {
+            try
+            {
+                if (i % 3 == 0) await steward.ActAsync(9_999, "retry", CancellationToken.None);
+                else if (i % 3 == 1) await steward.InviteAsync(new InviteRequest($"Room {i}", Again: "no such machine"), CancellationToken.None);
+                else return (await steward.InviteAsync(new InviteRequest($"Room {i}"), CancellationToken.None)).Code;
+                return "";
+            }
+            catch (ServiceException refused)
+            {
+                return refused.Code;
+            }
+        });
+        var answers = await Task.WhenAll(asked);
+        answers.Where((_, i) => i % 3 < 2).ShouldAllBe(a => a == "not-found");
+        var codes = answers.Where((_, i) => i % 3 == 2).ToList();
+        codes.Distinct().Count().ShouldBe(40);
+        var client = new AgentClient(_http);
+        for (var i = 0; i < codes.Count; i += 13)
+            (await client.EnrolAsync(new EnrolRequest(codes[i], $"desk-{i}", "Any", SigningKey.Make().Public, $"machine-{i + 2}", ProtocolVersion.Newest), CancellationToken.None)).Machine.ShouldNotBe(Guid.Empty);
+        var listed = await steward.MachinesAsync(null, null, CancellationToken.None);
+        listed.Select(m => m.Name).ShouldBe(["desk-0", "desk-13", "desk-26", "desk-39", "map-01"]);
+        listed.Select(m => m.Room).Order().ShouldBe(["Map Room", "Room 119", "Room 2", "Room 41", "Room 80"]);
+        (await steward.MachinesAsync("Room 2", "settled", CancellationToken.None)).ShouldBeEmpty();
+        (await steward.MachinesAsync("Room 2", "silent", CancellationToken.None)).Single().Name.ShouldBe("desk-0");
+        (await Should.ThrowAsync<ServiceException>(() => steward.MachinesAsync(null, "sleepy", CancellationToken.None))).Message.ShouldContain("no standing");
     }
 
     private static Survey Good()

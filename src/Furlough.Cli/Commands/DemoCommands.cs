@@ -87,7 +87,7 @@ internal static class DemoCommands
 
     private static async Task SurveyedAsync(FurloughClient client, int machines, CancellationToken stop)
     {
-        while ((await client.MachinesAsync(stop)).Count(m => m.SurveyedAt is not null) < machines) await Task.Delay(500, stop);
+        while ((await client.MachinesAsync(null, null, stop)).Count(m => m.SurveyedAt is not null) < machines) await Task.Delay(500, stop);
     }
 
     private static async Task<int> CarryOutAsync(FurloughClient client, string room, CancellationToken stop)

@@ -12,8 +12,10 @@ internal static class MachineCommands
 
     internal static Command Make()
     {
-        var list = new Command("list", "List machines, those that need attention first");
-        list.Calls(ListAsync);
+        var room = new Option<string?>("--room") { Description = "Only those of a room" };
+        var standing = new Option<string?>("--standing") { Description = $"Only those with a standing: {string.Join(", ", Words.All<Standing>())}" };
+        var list = new Command("list", "List machines, those that need attention first") { room, standing };
+        list.Calls((client, parsed, stop) => ListAsync(client, parsed.GetValue(room), parsed.GetValue(standing), parsed.GetValue(Connection.Json), stop));
         var show = new Command("show", "Show a machine's volumes and holdings") { Name };
         show.Calls(async (client, parsed, stop) => Show(await client.MachineAsync(parsed.GetValue(Name)!, stop), parsed.GetValue(Connection.Json)));
         var survey = new Command("survey", "Have a machine look again") { Name };
@@ -50,9 +52,9 @@ internal static class MachineCommands
         return invite;
     }
 
-    private static async Task<int> ListAsync(FurloughClient client, bool json, CancellationToken stop)
+    private static async Task<int> ListAsync(FurloughClient client, string? room, string? standing, bool json, CancellationToken stop)
     {
-        var machines = await client.MachinesAsync(stop);
+        var machines = await client.MachinesAsync(room, standing, stop);
         if (json)
         {
             Terminal.Json(machines);
@@ -60,8 +62,8 @@ internal static class MachineCommands
         }
         Terminal.Table(["machine", "room", "standing", "system volume", ">free", ">holdings", ">data", "attention"], machines.OrderByDescending(m => Urgency(m.Standing)).ThenBy(m => m.Name, StringComparer.Ordinal).Select(m => (string[])
         [
-            m.Name, m.Room, m.Standing.Show(), m.Shelves.FirstOrDefault(s => s.System) is { } shelf ? ShelfText.Draw(shelf, 24) : "",
-            m.SystemSizeBytes == 0 ? "" : $"{Words.Size(m.SystemFreeBytes)} ({100.0 * m.SystemFreeBytes / m.SystemSizeBytes:0}%)", $"{m.Holdings}", Words.Size(m.DataBytes), Shorten(m.Attention ?? "", 60),
+            m.Name, m.Room, m.Standing.Show(), m.System is { } shelf ? ShelfText.Draw(shelf, 24) : "",
+            m.System is { SizeBytes: > 0 } system ? $"{Words.Size(system.FreeBytes)} ({100.0 * system.FreeBytes / system.SizeBytes:0}%)" : "", $"{m.Holdings}", Words.Size(m.DataBytes), Shorten(m.Attention ?? "", 60),
         ]));
         Terminal.Line();
         Terminal.Line(ShelfText.Legend);
@@ -78,8 +80,8 @@ internal static class MachineCommands
         var m = detail.Machine;
         Terminal.Line($"{m.Name}  {m.Room}  {m.Standing.Show()}  {m.OperatingSystem}  surveyed {m.SurveyedAt:u}");
         Terminal.Line();
-        Terminal.Table(["volume", "", ">size", ">free", "kind"], m.Shelves.Select(s => (string[])
-            [s.Root, ShelfText.Draw(s, 40), Words.Size(s.SizeBytes), Words.Size(s.FreeBytes), $"{(s.System ? "system, " : "")}{s.Attached.Word()}, {s.FileSystem}"]));
+        Terminal.Table(["volume", "", ">size", ">free", "kind"], detail.Shelves.Select(s => (string[])
+            [s.Root, ShelfText.Draw(ShelfSums.Of(s), 40), Words.Size(s.SizeBytes), Words.Size(s.FreeBytes), $"{(s.System ? "system, " : "")}{s.Attached.Word()}, {s.FileSystem}"]));
         Terminal.Line(ShelfText.Legend);
         Terminal.Line();
         Terminal.Table(["account", "holding", "lives at", ">files", ">data", "relocation"], detail.Holdings.OrderByDescending(h => h.DataBytes).Select(h => (string[])

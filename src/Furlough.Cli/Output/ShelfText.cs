@@ -16,25 +16,18 @@ internal static class ShelfText
     internal static string Legend => $"{Marks.Live} live  {Marks.Planned} planned  {Marks.Original} original  {Marks.Other} everything else  {Marks.Free} free  {Marks.Reserve} reserve";
 
     /// <summary>Draws a shelf.</summary>
-    internal static string Draw(Shelf shelf, int width)
+    internal static string Draw(ShelfSums shelf, int width)
     {
         if (shelf.SizeBytes <= 0) return new string(' ', width);
-        var used = shelf.SizeBytes - shelf.FreeBytes;
-        var live = Sum("live", "drifted", "unreadable");
-        var original = Sum("original");
-        var planned = Math.Min(Sum("planned"), shelf.FreeBytes);
-        var other = Math.Max(0, used - live - original);
         var text = new StringBuilder();
-        Add(other, Marks.Other);
-        Add(live, Marks.Live);
-        Add(original, Marks.Original);
-        Add(planned, Marks.Planned);
+        Add(Math.Max(0, shelf.SizeBytes - shelf.FreeBytes - shelf.LiveBytes - shelf.OriginalBytes), Marks.Other);
+        Add(shelf.LiveBytes, Marks.Live);
+        Add(shelf.OriginalBytes, Marks.Original);
+        Add(Math.Min(shelf.PlannedBytes, shelf.FreeBytes), Marks.Planned);
         if (text.Length > width) text.Length = width;
         text.Append(Marks.Free, width - text.Length);
         if (shelf.ReserveBytes > 0) text[Math.Clamp((int)Math.Round((1 - (double)shelf.ReserveBytes / shelf.SizeBytes) * width), 0, width - 1)] = Marks.Reserve;
         return text.ToString();
-
-        long Sum(params string[] styles) => shelf.Blocks.Where(b => styles.Contains(b.Style)).Sum(b => b.DataBytes);
 
         void Add(long bytes, char mark)
         {

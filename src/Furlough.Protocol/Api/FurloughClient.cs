@@ -24,8 +24,9 @@ public sealed class FurloughClient : IDisposable
     /// <summary>Status of the service.</summary>
     public Task<ServiceStatus> StatusAsync(CancellationToken stop) => GetAsync<ServiceStatus>("status", stop);
 
-    /// <summary>All machines.</summary>
-    public Task<IReadOnlyList<MachineSummary>> MachinesAsync(CancellationToken stop) => GetAsync<IReadOnlyList<MachineSummary>>("machines", stop);
+    /// <summary>Machines; of one room and with one standing, where given.</summary>
+    public Task<IReadOnlyList<MachineSummary>> MachinesAsync(string? room, string? standing, CancellationToken stop) =>
+        GetAsync<IReadOnlyList<MachineSummary>>($"machines?room={Uri.EscapeDataString(room ?? "")}&standing={Uri.EscapeDataString(standing ?? "")}", stop);
 
     /// <summary>One machine.</summary>
     public Task<MachineDetail> MachineAsync(string name, CancellationToken stop) => GetAsync<MachineDetail>("machines/" + Uri.EscapeDataString(name), stop);

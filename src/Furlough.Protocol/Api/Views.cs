@@ -43,10 +43,31 @@ public sealed record ShelfBlock(string Label, long DataBytes, string Style);
 /// <summary>A volume drawn as a shelf.</summary>
 public sealed record Shelf(string Root, string Label, bool System, Attachment Attached, Medium Medium, string FileSystem, long SizeBytes, long FreeBytes, long ReserveBytes, IReadOnlyList<ShelfBlock> Blocks);
 
+/// <summary>The shelves of a machine.</summary>
+public sealed record MachineShelves(Guid Machine, IReadOnlyList<Shelf> Shelves);
+
+/// <summary>How a shelf is filled, in sums of bytes.</summary>
+public sealed record ShelfSums(long SizeBytes, long FreeBytes, long ReserveBytes, long LiveBytes, long OriginalBytes, long PlannedBytes)
+{
+    /// <summary>Sums up a shelf.</summary>
+    public static ShelfSums Of(Shelf shelf)
+    {
+        return new ShelfSums(shelf.SizeBytes, shelf.FreeBytes, shelf.ReserveBytes, Sum("live", "drifted", "unreadable"), Sum("original"), Sum("planned"));
+
+        long Sum(params ReadOnlySpan<string> styles)
+        {
+            var sum = 0L;
+            foreach (var block in shelf.Blocks)
+                if (styles.Contains(block.Style)) sum += block.DataBytes;
+            return sum;
+        }
+    }
+}
+
 /// <summary>A machine in a list.</summary>
 public sealed record MachineSummary(
     Guid Id, string Name, string Room, Standing Standing, DateTimeOffset? LastSeen, DateTimeOffset? SurveyedAt, string? OperatingSystem,
-    int Holdings, long DataBytes, long SystemSizeBytes, long SystemFreeBytes, IReadOnlyList<Shelf> Shelves, string? Attention);
+    int Holdings, long DataBytes, ShelfSums? System, string? Attention);
 
 /// <summary>A holding of a machine with its last relocation.</summary>
 public sealed record HoldingView(
@@ -54,7 +75,7 @@ public sealed record HoldingView(
     IReadOnlyList<PointerFacts> Pointers, IReadOnlyList<string> InUse, RelocationView? Relocation);
 
 /// <summary>A machine with everything known about it.</summary>
-public sealed record MachineDetail(MachineSummary Machine, IReadOnlyList<AccountFacts> Accounts, IReadOnlyList<HoldingView> Holdings, IReadOnlyList<Finding> Findings, IReadOnlyList<string> Notes);
+public sealed record MachineDetail(MachineSummary Machine, IReadOnlyList<Shelf> Shelves, IReadOnlyList<AccountFacts> Accounts, IReadOnlyList<HoldingView> Holdings, IReadOnlyList<Finding> Findings, IReadOnlyList<string> Notes);
 
 /// <summary>How full a volume is and when it reaches its reserve.</summary>
 /// <param name="Growth">How it fills up; null where the history is too short.</param>

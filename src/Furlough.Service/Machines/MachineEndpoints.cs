@@ -16,15 +16,18 @@ public static class MachineEndpoints
     /// <summary>Maps the calls.</summary>
     public static void Map(RouteGroupBuilder api)
     {
-        api.MapGet("/machines", (Store store, LiveHub live, CancellationToken stop) => store.ReadAsync(async db =>
-        {
-            var relocations = (await db.Relocations.OrderBy(r => r.Number).ToListAsync(stop)).ToLookup(r => r.Machine);
-            var originals = (await db.Originals.ToListAsync(stop)).ToLookup(o => o.Machine);
-            return (await db.Machines.OrderBy(m => m.Name).ToListAsync(stop)).ConvertAll(m => Summaries.Of(m, [.. relocations[m.Id]], [.. originals[m.Id]], live));
-        }, stop)).For(Role.Reader);
+        api.MapGet("/machines", ListAsync).For(Role.Reader);
+        api.MapGet("/rooms/{room}/shelves", (string room, MachineBoard board, CancellationToken stop) => board.ShelvesAsync(room, stop)).For(Role.Reader);
         api.MapGet("/machines/{name}", DetailAsync).For(Role.Reader);
         api.MapPost("/machines/{name}/survey", SurveyAsync).For(Role.Technician);
         api.MapPost("/invites", AgentEndpoints.InviteAsync).For(Role.Technician);
+    }
+
+    private static async Task<IEnumerable<MachineSummary>> ListAsync(string? room, string? standing, MachineBoard board, CancellationToken stop)
+    {
+        var wanted = string.IsNullOrEmpty(standing) ? (Standing?)null
+            : Words.Find<Standing>(standing) ?? throw new ProblemException(400, "standing-unknown", $"`{standing}` is no standing.", $"Use one of {string.Join(", ", Words.All<Standing>())}.");
+        return (await board.MachinesAsync(stop)).Where(m => (string.IsNullOrEmpty(room) || m.Room == room) && (wanted is null || m.Standing == wanted));
     }
 
     private static Task<MachineDetail> DetailAsync(string name, Store store, LiveHub live, TimeProvider time, CancellationToken stop) => store.ReadAsync(async db =>
@@ -36,7 +39,8 @@ public static class MachineEndpoints
         var findings = Auditor.Audit([Fleet.ToFleet(machine, live)], await Fleet.IntendedAsync(db, machine.Id, stop), await Fleet.KeptAsync(db, machine.Id, stop), time.GetUtcNow());
         var last = rows.GroupBy(r => (r.Account, r.Holding)).ToDictionary(g => g.Key, g => RelocationViews.Of(g.Last(), machine, live, originals));
         var holdings = survey?.Holdings.Select(h => new HoldingView(h.Name.Account, h.Name.Name, h.PathShown, h.Present, h.Files, h.DataBytes, h.HiddenBytes, h.Pointers, h.InUse, last.GetValueOrDefault((h.Name.Account, h.Name.Name)))).ToList() ?? [];
-        return new MachineDetail(Summaries.Of(machine, rows, originals, live), survey?.Accounts ?? [], holdings, findings, survey?.Notes ?? []);
+        var (summary, shelves) = Summaries.Of(machine, survey, rows, originals);
+        return new MachineDetail(Summaries.Now(summary, live), shelves, survey?.Accounts ?? [], holdings, findings, survey?.Notes ?? []);
     }, stop);
 
     private static async Task<MachineSummary> SurveyAsync(string name, Store store, LiveHub live, DocketSignals signals, CancellationToken stop)
@@ -48,7 +52,7 @@ public static class MachineEndpoints
             return row;
         }, stop);
         signals.Raise([machine.Id]);
-        return Summaries.Of(machine, [], [], live);
+        return Summaries.Now(Summaries.Of(machine, Column.SurveyOf(machine), [], []).Summary, live);
     }
 
     /// <summary>A machine by its name.</summary>

@@ -12,7 +12,7 @@ public static class SpaceEndpoints
     /// <summary>Maps the calls.</summary>
     public static void Map(RouteGroupBuilder api)
     {
-        api.MapGet("/space", (Store store, CancellationToken stop) => store.ReadAsync(async db => Soonest((await db.Machines.OrderBy(m => m.Name).ToListAsync(stop)).SelectMany(Volumes)), stop)).For(Role.Reader);
+        api.MapGet("/space", (MachineBoard board, CancellationToken stop) => board.VolumesAsync(stop)).For(Role.Reader);
         api.MapGet("/machines/{name}/space", OneAsync).For(Role.Reader);
     }
 
@@ -23,25 +23,8 @@ public static class SpaceEndpoints
         var originals = (await db.Originals.Where(o => o.Machine == machine.Id).ToListAsync(stop)).ConvertAll(o => Column.Read(o.Body, ModelJson.Default.OriginalFacts));
         var roots = survey.Volumes.ToDictionary(v => v.Identity.Key, v => v.Root);
         var history = (await db.Space.Where(s => s.Machine == machine.Id).OrderBy(s => s.At).ToListAsync(stop)).Where(s => roots.ContainsKey(s.Volume)).Select(s => new SpaceMoment(roots[s.Volume], s.At, s.UsedBytes));
-        return new MachineSpace(machine.Name, machine.Room, Soonest(Volumes(machine)), [.. survey.Volumes.SelectMany(v => Shares(v, survey, originals)).OrderByDescending(s => s.DataBytes)], [.. history]);
+        return new MachineSpace(machine.Name, machine.Room, VolumeSpaces.Soonest(VolumeSpaces.Of(machine, survey)), [.. survey.Volumes.SelectMany(v => Shares(v, survey, originals)).OrderByDescending(s => s.DataBytes)], [.. history]);
     }, stop);
-
-    /// <summary>Those that fill up first, first.</summary>
-    private static List<VolumeSpace> Soonest(IEnumerable<VolumeSpace> volumes) =>
-        [.. volumes.OrderBy(v => v.DaysLeft ?? double.PositiveInfinity).ThenBy(v => v.SizeBytes == 0 ? 0 : (double)v.FreeBytes / v.SizeBytes).ThenBy(v => v.Machine, StringComparer.Ordinal)];
-
-    private static IEnumerable<VolumeSpace> Volumes(MachineRow machine)
-    {
-        if (Column.SurveyOf(machine) is not { } survey) yield break;
-        var (growth, reserves) = (Column.GrowthOf(machine), Column.ReservesOf(machine));
-        foreach (var volume in survey.Volumes)
-        {
-            var (grows, reserve) = (growth.GetValueOrDefault(volume.Identity.Key), reserves.GetValueOrDefault(volume.Identity.Key));
-            var left = volume.FreeBytes - reserve;
-            var (earliest, latest) = grows?.DaysUntilWithin(left) ?? (left <= 0 ? 0 : null, null);
-            yield return new VolumeSpace(machine.Name, machine.Room, volume.Root, volume.Label, volume.System, volume.Attached, volume.SizeBytes, volume.FreeBytes, reserve, grows, left <= 0 ? 0 : grows?.DaysUntil(left), earliest, latest);
-        }
-    }
 
     private static IEnumerable<SpaceShare> Shares(VolumeFacts volume, Survey survey, List<OriginalFacts> originals)
     {

@@ -18,8 +18,9 @@ public static class SpaceHistory
         var stale = machine.GrowthAt is not { } at || now - at >= WorkedOutEvery || survey.Past.Count > survey.Volumes.Count;
         if (!stale)
         {
-            foreach (var sample in said)
-                if (await db.Space.FindAsync([machine.Id, sample.Volume, sample.At], stop) is null) Add(sample);
+            var earliest = said.Select(s => s.At).DefaultIfEmpty(now).Min();
+            var kept = await db.Space.Where(s => s.Machine == machine.Id && s.At >= earliest).Select(s => new { s.Volume, s.At }).ToListAsync(stop);
+            foreach (var sample in said.Where(s => !kept.Contains(new { s.Volume, s.At }))) Add(sample);
             return;
         }
         var known = await db.Space.Where(s => s.Machine == machine.Id).ToListAsync(stop);

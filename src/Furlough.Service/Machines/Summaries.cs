@@ -8,20 +8,25 @@ namespace Furlough.Service.Machines;
 /// <summary>A machine's standing and shelves, from its survey and its relocations.</summary>
 public static class Summaries
 {
-    /// <summary>The summary of a machine.</summary>
-    public static MachineSummary Of(MachineRow machine, IReadOnlyList<RelocationRow> relocations, IReadOnlyList<OriginalRow> originals, LiveHub live)
+    /// <summary>The summary of a machine as storage knows it, and its shelves.</summary>
+    public static (MachineSummary Summary, IReadOnlyList<Shelf> Shelves) Of(MachineRow machine, Survey? survey, IReadOnlyList<RelocationRow> relocations, IReadOnlyList<OriginalRow> originals)
     {
-        var survey = Column.SurveyOf(machine);
-        var system = survey?.Volumes.FirstOrDefault(v => v.System);
         var last = relocations.GroupBy(r => (r.Account, r.Holding)).Select(g => g.Last()).ToList();
-        var standing = StandingOf(machine, last, live);
-        return new MachineSummary(machine.Id, machine.Name, machine.Room, standing, live.LastSeen(machine.Id, machine.LastSeen), machine.SurveyedAt, survey?.OperatingSystem,
-            survey?.Holdings.Count ?? 0, survey?.Holdings.Sum(h => h.DataBytes) ?? 0, system?.SizeBytes ?? 0, system?.FreeBytes ?? 0, survey is null ? [] : Shelves(survey, last, originals, Column.ReservesOf(machine)), Attention(machine, standing, last));
+        var standing = StandingOf(machine, last);
+        var shelves = survey is null ? [] : Shelves(survey, last, originals, Column.ReservesOf(machine));
+        return (new MachineSummary(machine.Id, machine.Name, machine.Room, standing, machine.LastSeen, machine.SurveyedAt, survey?.OperatingSystem,
+            survey?.Holdings.Count ?? 0, survey?.Holdings.Sum(h => h.DataBytes) ?? 0, shelves.FirstOrDefault(s => s.System) is { } system ? ShelfSums.Of(system) : null, Attention(machine, standing, last)), shelves);
     }
 
-    private static Standing StandingOf(MachineRow machine, List<RelocationRow> last, LiveHub live)
+    /// <summary>A summary with what is known only while it happens: who is silent.</summary>
+    public static MachineSummary Now(MachineSummary stored, LiveHub live)
     {
-        if (live.IsSilent(machine.Id, machine.LastSeen)) return Standing.Silent;
+        var now = stored with { LastSeen = live.LastSeen(stored.Id, stored.LastSeen) };
+        return live.IsSilent(stored.Id, stored.LastSeen) ? now with { Standing = Standing.Silent, Attention = stored.SurveyedAt is null ? "It has never been surveyed." : null } : now;
+    }
+
+    private static Standing StandingOf(MachineRow machine, List<RelocationRow> last)
+    {
         if (machine.Suspect || last.Any(r => r.State is RelocationState.Failed or RelocationState.Refused)) return Standing.Stuck;
         if (last.Any(r => r.State is RelocationState.UnderWay or RelocationState.Queued or RelocationState.BackingOut or RelocationState.Returning or RelocationState.Discarding or RelocationState.Gathering)) return Standing.UnderWay;
         if (last.Any(r => r.State == RelocationState.Waiting)) return Standing.Waiting;
@@ -35,7 +40,6 @@ public static class Summaries
         Standing.Stuck => Why(last.LastOrDefault(r => r.Failure is not null && r.State is (RelocationState.Failed or RelocationState.Refused))),
         Standing.Waiting => Why(last.LastOrDefault(r => r.Failure is not null && r.State == RelocationState.Waiting)),
         Standing.Drifted => "Its settings or folders are not as they were left.",
-        Standing.Silent when machine.Survey is null => "It has never been surveyed.",
         _ => null,
     };
 

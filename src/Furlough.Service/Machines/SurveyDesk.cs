@@ -15,17 +15,18 @@ public sealed class SurveyDesk(Store store, LiveHub live, TimeProvider time)
     public async Task TakeAsync(Guid machine, Survey survey, CancellationToken stop)
     {
         Require(survey);
+        var kept = survey with { Receipts = survey.Receipts.Count == 0 ? [] : await store.ReadAsync(db => JudgedAsync(db, survey.Receipts, stop), stop), Past = [] };
+        var text = Column.Write(kept, ModelJson.Default.Survey);
         await store.WriteAsync(async db =>
         {
             var row = (await db.Machines.FindAsync([machine], stop))!;
             await SpaceHistory.KeepAsync(db, row, survey, time.GetUtcNow(), stop);
-            survey = survey with { Receipts = await JudgedAsync(db, survey.Receipts, stop), Past = [] };
-            row.Survey = Column.Write(survey, ModelJson.Default.Survey);
+            row.Survey = text;
             row.SurveyedAt = survey.TakenAt;
             row.LastSeen = time.GetUtcNow();
             row.SurveyWanted = false;
-            var intended = await Fleet.IntendedAsync(db, machine, stop);
-            row.Drifted = Auditor.Audit([Fleet.ToFleet(row, live)], intended, [], time.GetUtcNow()).Any(f => f.Severity == Severity.Blocking);
+            var intended = row.LastDocket == 0 ? [] : await Fleet.IntendedAsync(db, machine, stop);
+            row.Drifted = intended.Count > 0 && Auditor.Audit([Fleet.ToFleet(row, kept, live)], intended, [], time.GetUtcNow()).Any(f => f.Severity == Severity.Blocking);
             return 0;
         }, stop);
         live.Say("machine", machine);

@@ -39,9 +39,20 @@ public sealed class FurloughDb(DbContextOptions<FurloughDb> options) : DbContext
 
     public DbSet<HistoryRow> History => Set<HistoryRow>();
 
+    /// <summary>The machines about which something was stored by this piece of work.</summary>
+    public HashSet<Guid> TouchedMachines { get; } = [];
+
     /// <summary>Adds a line to the history.</summary>
     public void Record(DateTimeOffset at, string by, string action, string subject, string? from = null, string? to = null) =>
         History.Add(new HistoryRow { At = at, By = by, Action = action, Subject = subject, From = from, To = to });
+
+    public override Task<int> SaveChangesAsync(bool acceptAllChangesOnSuccess, CancellationToken cancellationToken = default)
+    {
+        ChangeTracker.DetectChanges();
+        foreach (var entry in ChangeTracker.Entries().Where(e => e.State is not EntityState.Unchanged))
+            if (entry.Entity switch { MachineRow m => m.Id, RelocationRow r => r.Machine, OriginalRow o => o.Machine, _ => (Guid?)null } is { } machine) TouchedMachines.Add(machine);
+        return base.SaveChangesAsync(acceptAllChangesOnSuccess, cancellationToken);
+    }
 
     protected override void ConfigureConventions(ModelConfigurationBuilder configurationBuilder)
     {

@@ -1,19 +1,36 @@
 using System.Text.Json;
 using System.Text.Json.Serialization.Metadata;
+using System.Threading.Channels;
 using Furlough.Model;
 using Microsoft.EntityFrameworkCore;
 
 namespace Furlough.Service.Storage;
 
-/// <summary>Opens the storage for one piece of work. Writers come one after the other, each in a transaction of its own.</summary>
-public sealed class Store(IDbContextFactory<FurloughDb> factory) : IDisposable
+/// <summary>
+/// Opens the storage for one piece of work. Pieces that write come one after the other; those that wait together share one transaction and
+/// its flush, but each is stored or refused by itself, and nobody hears of its end before it is durable.
+/// </summary>
+public sealed class Store : IAsyncDisposable
 {
-    private readonly SemaphoreSlim _writer = new(1);
+    private const int MostAtATime = 64;
+
+    private readonly IDbContextFactory<FurloughDb> _factory;
+    private readonly Channel<Piece> _pieces = Channel.CreateUnbounded<Piece>(new UnboundedChannelOptions { SingleReader = true });
+    private readonly Task _writing;
+
+    public Store(IDbContextFactory<FurloughDb> factory)
+    {
+        _factory = factory;
+        _writing = Task.Run(WriteAllAsync);
+    }
+
+    /// <summary>Something was stored about these machines, their relocations or their originals.</summary>
+    public event Action<IReadOnlyCollection<Guid>>? MachinesChanged;
 
     /// <summary>Reads.</summary>
     public async Task<T> ReadAsync<T>(Func<FurloughDb, Task<T>> read, CancellationToken stop)
     {
-        await using var db = await factory.CreateDbContextAsync(stop);
+        await using var db = await _factory.CreateDbContextAsync(stop);
         db.ChangeTracker.QueryTrackingBehavior = QueryTrackingBehavior.NoTracking;
         return await read(db);
     }
@@ -21,24 +38,100 @@ public sealed class Store(IDbContextFactory<FurloughDb> factory) : IDisposable
     /// <summary>Writes; everything that <paramref name="write"/> changes is stored, or nothing.</summary>
     public async Task<T> WriteAsync<T>(Func<FurloughDb, Task<T>> write, CancellationToken stop)
     {
-        await _writer.WaitAsync(stop);
-        try
-        {
-            await using var db = await factory.CreateDbContextAsync(stop);
-            await using var transaction = await db.Database.BeginTransactionAsync(stop);
-            var result = await write(db);
-            await db.SaveChangesAsync(stop);
-            await transaction.CommitAsync(stop);
-            return result;
-        }
-        finally
-        {
-            _writer.Release();
-        }
+        var piece = new Piece<T>(write, stop);
+        await _pieces.Writer.WriteAsync(piece, stop);
+        return await piece.Result.WaitAsync(stop);
     }
 
     /// <inheritdoc/>
-    public void Dispose() => _writer.Dispose();
+    public async ValueTask DisposeAsync()
+    {
+        _pieces.Writer.TryComplete();
+        await _writing;
+    }
+
+    private async Task WriteAllAsync()
+    {
+        List<Piece> together = [];
+        while (await _pieces.Reader.WaitToReadAsync())
+        {
+            together.Clear();
+            while (together.Count < MostAtATime && _pieces.Reader.TryRead(out var piece)) together.Add(piece);
+            try
+            {
+                await WriteAsync(together);
+            }
+            catch (Exception fault)
+            {
+                foreach (var piece in together) piece.Fail(fault);
+            }
+        }
+    }
+
+    private async Task WriteAsync(List<Piece> together)
+    {
+        await using var db = await _factory.CreateDbContextAsync();
+        db.Database.AutoSavepointsEnabled = false;
+        await using (var transaction = await db.Database.BeginTransactionAsync())
+        {
+            foreach (var piece in together)
+            {
+                await transaction.CreateSavepointAsync("piece");
+                if (!await piece.TryAsync(db)) await transaction.RollbackToSavepointAsync("piece");
+                await transaction.ReleaseSavepointAsync("piece");
+                db.ChangeTracker.Clear();
+            }
+            await transaction.CommitAsync();
+        }
+        MachinesChanged?.Invoke(db.TouchedMachines);
+        foreach (var piece in together) piece.Tell();
+    }
+
+    /// <summary>A piece of work that writes.</summary>
+    private abstract class Piece
+    {
+        /// <summary>Does it; false when it was refused or stopped and has to be taken back.</summary>
+        public abstract Task<bool> TryAsync(FurloughDb db);
+
+        /// <summary>Tells whoever waits how it ended.</summary>
+        public abstract void Tell();
+
+        /// <summary>Nothing of it was stored.</summary>
+        public abstract void Fail(Exception fault);
+    }
+
+    private sealed class Piece<T>(Func<FurloughDb, Task<T>> write, CancellationToken stop) : Piece
+    {
+        private readonly TaskCompletionSource<T> _told = new(TaskCreationOptions.RunContinuationsAsynchronously);
+        private Exception? _refused;
+        private T _result = default!;
+
+        public Task<T> Result => _told.Task;
+
+        public override async Task<bool> TryAsync(FurloughDb db)
+        {
+            try
+            {
+                stop.ThrowIfCancellationRequested();
+                _result = await write(db);
+                await db.SaveChangesAsync(stop);
+                return true;
+            }
+            catch (Exception refused)
+            {
+                _refused = refused;
+                return false;
+            }
+        }
+
+        public override void Tell()
+        {
+            if (_refused is null) _told.TrySetResult(_result);
+            else _told.TrySetException(_refused);
+        }
+
+        public override void Fail(Exception fault) => _told.TrySetException(fault);
+    }
 }
 
 /// <summary>JSON columns.</summary>

@@ -47,6 +47,7 @@ export const api = {
   signIn: (token: string) => unwrap(client.POST("/api/v1/session", { body: { token } })),
   status: () => unwrap(client.GET("/api/v1/status")),
   machines: () => unwrap(client.GET("/api/v1/machines")),
+  shelves: (room: string) => unwrap(client.GET("/api/v1/rooms/{room}/shelves", { params: { path: { room } } })),
   machine: (name: string) => unwrap(client.GET("/api/v1/machines/{name}", { params: { path: { name } } })),
   space: () => unwrap(client.GET("/api/v1/space")),
   machineSpace: (name: string) => unwrap(client.GET("/api/v1/machines/{name}/space", { params: { path: { name } } })),

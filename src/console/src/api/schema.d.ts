@@ -143,7 +143,10 @@ export interface paths {
         };
         get: {
             parameters: {
-                query?: never;
+                query?: {
+                    room?: string;
+                    standing?: string;
+                };
                 header?: never;
                 path?: never;
                 cookie?: never;
@@ -157,6 +160,43 @@ export interface paths {
                     };
                     content: {
                         "application/json": components["schemas"]["MachineSummary"][];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/rooms/{room}/shelves": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    room: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["MachineShelves"][];
                     };
                 };
             };
@@ -1533,10 +1573,16 @@ export interface components {
         Live: "unknown" | "source" | "target";
         MachineDetail: {
             machine: components["schemas"]["MachineSummary"];
+            shelves: components["schemas"]["Shelf"][];
             accounts: components["schemas"]["AccountFacts"][];
             holdings: components["schemas"]["HoldingView"][];
             findings: components["schemas"]["Finding"][];
             notes: string[];
+        };
+        MachineShelves: {
+            /** Format: uuid */
+            machine: string;
+            shelves: components["schemas"]["Shelf"][];
         };
         MachineSpace: {
             machine: string;
@@ -1578,11 +1624,7 @@ export interface components {
             holdings: number;
             /** Format: int64 */
             dataBytes: number;
-            /** Format: int64 */
-            systemSizeBytes: number;
-            /** Format: int64 */
-            systemFreeBytes: number;
-            shelves: components["schemas"]["Shelf"][];
+            system: null | components["schemas"]["ShelfSums"];
             attention: null | string;
         };
         /** @enum {unknown} */
@@ -1899,6 +1941,20 @@ export interface components {
             /** Format: int64 */
             dataBytes: number;
             style: string;
+        };
+        ShelfSums: {
+            /** Format: int64 */
+            sizeBytes: number;
+            /** Format: int64 */
+            freeBytes: number;
+            /** Format: int64 */
+            reserveBytes: number;
+            /** Format: int64 */
+            liveBytes: number;
+            /** Format: int64 */
+            originalBytes: number;
+            /** Format: int64 */
+            plannedBytes: number;
         };
         SignIn: {
             token: string;

@@ -18,7 +18,7 @@ export function MachinePage() {
 function Machine({ detail }: { detail: MachineDetail }) {
   const { machine } = detail;
   const survey = useMutation({ mutationFn: () => api.survey(machine.name) });
-  const largest = Math.max(...machine.shelves.map((s) => s.sizeBytes), 1);
+  const largest = Math.max(...detail.shelves.map((s) => s.sizeBytes), 1);
   const holdings = detail.holdings.toSorted((a, b) => rank(a) - rank(b) || b.dataBytes - a.dataBytes);
   return (
     <>
@@ -45,7 +45,7 @@ function Machine({ detail }: { detail: MachineDetail }) {
       </h2>
       <ShelfLegend />
       <div className="volumes">
-        {machine.shelves.map((s) => (
+        {detail.shelves.map((s) => (
           <Fragment key={s.root}>
             <code>{s.root}</code>
             <ShelfDrawing shelf={s} length={Math.max(120, (1000 * Math.sqrt(s.sizeBytes)) / Math.sqrt(largest))} />

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useMemo } from "react";
 import { Link } from "react-router";
-import { api, type MachineSummary, type Standing } from "../api/client";
+import { api, type MachineSummary, type Shelf, type Standing } from "../api/client";
 import { FilterHeading, fits, useFilter } from "../parts/FilterHeading";
 import { ShelfDrawing, ShelfLegend } from "../parts/ShelfDrawing";
 import { StandingMark } from "../parts/StandingMark";
@@ -47,6 +47,8 @@ export function RoomsPage() {
 
 function Room({ room, machines }: { room: string; machines: MachineSummary[] }) {
   const standings = Map.groupBy(machines, (m) => m.standing);
+  const shelves = useQuery({ queryKey: ["machines", "shelves", room], queryFn: () => api.shelves(room) });
+  const ofMachine = useMemo(() => new Map(shelves.data?.map((s) => [s.machine, s.shelves])), [shelves.data]);
   return (
     <section aria-label={room}>
       <h2>
@@ -67,7 +69,7 @@ function Room({ room, machines }: { room: string; machines: MachineSummary[] }) 
         </thead>
         <tbody>
           {machines.map((m) => (
-            <MachineRow key={m.id} machine={m} />
+            <MachineRow key={m.id} machine={m} shelves={ofMachine.get(m.id) ?? []} />
           ))}
         </tbody>
       </table>
@@ -75,9 +77,9 @@ function Room({ room, machines }: { room: string; machines: MachineSummary[] }) 
   );
 }
 
-function MachineRow({ machine }: { machine: MachineSummary }) {
-  const largest = Math.max(...machine.shelves.map((s) => s.sizeBytes), 1);
-  const free = machine.systemSizeBytes > 0 ? (100 * machine.systemFreeBytes) / machine.systemSizeBytes : 0;
+function MachineRow({ machine, shelves }: { machine: MachineSummary; shelves: Shelf[] }) {
+  const largest = Math.max(...shelves.map((s) => s.sizeBytes), 1);
+  const system = machine.system;
   return (
     <tr>
       <th scope="row">
@@ -87,7 +89,7 @@ function MachineRow({ machine }: { machine: MachineSummary }) {
         <StandingMark standing={machine.standing} />
       </td>
       <td className="shelves">
-        {machine.shelves.map((s) => (
+        {shelves.map((s) => (
           <ShelfDrawing
             key={s.root}
             shelf={s}
@@ -96,7 +98,9 @@ function MachineRow({ machine }: { machine: MachineSummary }) {
         ))}
       </td>
       <td className="number">
-        {machine.systemSizeBytes > 0 && `${size(machine.systemFreeBytes)} (${free.toFixed(0)} %)`}
+        {system &&
+          system.sizeBytes > 0 &&
+          `${size(system.freeBytes)} (${((100 * system.freeBytes) / system.sizeBytes).toFixed(0)} %)`}
       </td>
       <td className="attention" title={machine.attention ?? undefined}>
         {machine.attention?.replaceAll("`", "")}

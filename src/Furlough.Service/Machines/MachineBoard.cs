@@ -1,0 +1,110 @@
+using System.Collections.Concurrent;
+using Furlough.Model;
+using Furlough.Protocol.Api;
+using Furlough.Service.Events;
+using Furlough.Service.Storage;
+using Microsoft.EntityFrameworkCore;
+
+namespace Furlough.Service.Machines;
+
+/// <summary>
+/// What is shown of many machines at a time, kept in memory: the surveys of a large fleet are too long to be read for every look at it. A
+/// machine's part is worked out anew whenever something about it was stored.
+/// </summary>
+public sealed class MachineBoard : IDisposable
+{
+    private const int MostAtATime = 200;
+
+    private readonly Store _store;
+    private readonly LiveHub _live;
+    private readonly ConcurrentDictionary<Guid, byte> _stale = new();
+    private readonly SemaphoreSlim _renewing = new(1);
+    private readonly Dictionary<Guid, Part> _parts = [];
+    private IReadOnlyList<Part> _byName = [];
+    private IReadOnlyList<VolumeSpace> _soonest = [];
+    private bool _complete;
+
+    public MachineBoard(Store store, LiveHub live)
+    {
+        (_store, _live) = (store, live);
+        store.MachinesChanged += ids =>
+        {
+            foreach (var id in ids) _stale[id] = 0;
+        };
+    }
+
+    private sealed record Part(MachineSummary Summary, IReadOnlyList<Shelf> Shelves, IReadOnlyList<VolumeSpace> Volumes);
+
+    /// <summary>All machines by name, with their standings of this moment.</summary>
+    public async Task<IReadOnlyList<MachineSummary>> MachinesAsync(CancellationToken stop)
+    {
+        await RenewAsync(stop);
+        return [.. _byName.Select(p => Summaries.Now(p.Summary, _live))];
+    }
+
+    /// <summary>The shelves of a room's machines.</summary>
+    public async Task<IReadOnlyList<MachineShelves>> ShelvesAsync(string room, CancellationToken stop)
+    {
+        await RenewAsync(stop);
+        return [.. _byName.Where(p => p.Summary.Room == room).Select(p => new MachineShelves(p.Summary.Id, p.Shelves))];
+    }
+
+    /// <summary>All volumes; those that fill up first, first.</summary>
+    public async Task<IReadOnlyList<VolumeSpace>> VolumesAsync(CancellationToken stop)
+    {
+        await RenewAsync(stop);
+        return _soonest;
+    }
+
+    /// <inheritdoc/>
+    public void Dispose() => _renewing.Dispose();
+
+    private async Task RenewAsync(CancellationToken stop)
+    {
+        if (_complete && _stale.IsEmpty) return;
+        await _renewing.WaitAsync(stop);
+        try
+        {
+            // Taken off the list before it is read: what is stored meanwhile puts a machine on it again.
+            var stale = _stale.Keys.ToHashSet();
+            foreach (var id in stale) _stale.TryRemove(id, out _);
+            try
+            {
+                await RenewAsync(_complete && stale.Count <= MostAtATime ? stale : null, stop);
+            }
+            catch
+            {
+                foreach (var id in stale) _stale[id] = 0;
+                throw;
+            }
+        }
+        finally
+        {
+            _renewing.Release();
+        }
+    }
+
+    /// <summary>Works out the parts of some machines, or of all.</summary>
+    private async Task RenewAsync(HashSet<Guid>? some, CancellationToken stop)
+    {
+        if (some is { Count: 0 }) return;
+        await _store.ReadAsync(async db =>
+        {
+            var ids = some?.ToList() ?? [];
+            var relocations = (await db.Relocations.Where(r => some == null || ids.Contains(r.Machine)).OrderBy(r => r.Number).ToListAsync(stop)).ToLookup(r => r.Machine);
+            var originals = (await db.Originals.Where(o => some == null || ids.Contains(o.Machine)).ToListAsync(stop)).ToLookup(o => o.Machine);
+            if (some is null) _parts.Clear();
+            else foreach (var id in some) _parts.Remove(id);
+            await foreach (var machine in db.Machines.Where(m => some == null || ids.Contains(m.Id)).AsAsyncEnumerable().WithCancellation(stop))
+            {
+                var survey = Column.SurveyOf(machine);
+                var (summary, shelves) = Summaries.Of(machine, survey, [.. relocations[machine.Id]], [.. originals[machine.Id]]);
+                _parts[machine.Id] = new Part(summary, shelves, [.. VolumeSpaces.Of(machine, survey)]);
+            }
+            return 0;
+        }, stop);
+        _byName = [.. _parts.Values.OrderBy(p => p.Summary.Name, StringComparer.Ordinal)];
+        _soonest = VolumeSpaces.Soonest(_byName.SelectMany(p => p.Volumes));
+        _complete = true;
+    }
+}

@@ -5,6 +5,9 @@ import { api, Refusal } from "./api/client";
 import { useLive } from "./api/live";
 import { MachinePage } from "./pages/MachinePage";
 import { MachineSpacePage } from "./pages/MachineSpacePage";
+import { PlanMachinePage } from "./pages/PlanMachinePage";
+import { PlanPage } from "./pages/PlanPage";
+import { PlansPage } from "./pages/PlansPage";
 import { RoomsPage } from "./pages/RoomsPage";
 import { SignInPage } from "./pages/SignInPage";
 import { SpacePage } from "./pages/SpacePage";
@@ -37,6 +40,7 @@ function SignedIn({ who, machines, silent }: { who: string; machines: number; si
         </Link>
         <nav aria-label="Main">
           <Link to="/">{words.rooms}</Link>
+          <Link to="/plans">{words.plans}</Link>
           <Link to="/space">{words.space}</Link>
         </nav>
         <span className="quiet">
@@ -54,6 +58,9 @@ function SignedIn({ who, machines, silent }: { who: string; machines: number; si
           <Route path="/" element={<RoomsPage />} />
           <Route path="/machines/:name" element={<MachinePage />} />
           <Route path="/machines/:name/space" element={<MachineSpacePage />} />
+          <Route path="/plans" element={<PlansPage />} />
+          <Route path="/plans/:number" element={<PlanPage />} />
+          <Route path="/plans/:number/machines/:name" element={<PlanMachinePage />} />
           <Route path="/space" element={<SpacePage />} />
           <Route path="*" element={<p>There is no such page.</p>} />
         </Routes>

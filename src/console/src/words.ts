@@ -5,6 +5,19 @@ export const words = {
   title: "Furlough",
   rooms: "Rooms",
   space: "Space",
+  plans: "Plans",
+  filterPlans: "Filter plans",
+  filterPlansHint: "title or name",
+  filterPlanHint: "name, room or wave",
+  noPlans: "No plan has been made yet.",
+  noPlansHow: "Write a brief and make one with furlough plan make BRIEF.",
+  noPlanFits: "No plan fits this filter.",
+  nothingToRelocateHere: "Nothing can be relocated here: every relocation is blocked.",
+  severity: {
+    blocking: "blocks the relocation",
+    consent: "wants consent",
+    advice: "advice",
+  },
   whatTakesSpace: "what takes the space, and how it grows",
   filterVolumes: "Filter volumes",
   filterVolumesHint: "machine, room or system",
@@ -79,6 +92,28 @@ export function spaceSentence(v: VolumeSpace): string {
   const end = v.reserveBytes > 0 ? "reaches its reserve" : "is full";
   return `${seen} filled up by ${size(Math.round(v.growth.bytesPerDay))} a day; so it ${end} in about ${v.daysLeft.toFixed(0)} days, with 90 % certainty between ${rangeOfDays(v)}.`;
 }
+
+/** Seconds of a length of time as the API writes it: "1.02:03:04.5" is a day, two hours, three minutes and so on. */
+export function duration(text: string): number {
+  const parts = /^(?:(\d+)\.)?(\d+):(\d+):(\d+(?:\.\d+)?)$/.exec(text)?.slice(1) ?? [];
+  const [days = 0, hours = 0, minutes = 0, seconds = 0] = parts.map((p) => Number(p ?? 0));
+  return days * 86400 + hours * 3600 + minutes * 60 + seconds;
+}
+
+/** A length of time to two units: "40 s", "12 min", "3 h 20 min", "2 days 4 h". */
+export function length(time: string | number): string {
+  const seconds = typeof time === "number" ? time : duration(time);
+  if (seconds < 99.5) return `${Math.round(seconds)} s`;
+  const minutes = Math.round(seconds / 60);
+  if (minutes < 100) return `${minutes} min`;
+  if (minutes < 48 * 60) return `${Math.floor(minutes / 60)} h${minutes % 60 === 0 ? "" : ` ${minutes % 60} min`}`;
+  const hours = Math.round(seconds / 3600);
+  return `${Math.floor(hours / 24)} days${hours % 24 === 0 ? "" : ` ${hours % 24} h`}`;
+}
+
+/** "12 min (at most 20 min)". */
+export const spanWords = (span: { likely: string; high: string }) =>
+  `${length(span.likely)} (at most ${length(span.high)})`;
 
 /** "3 Nov". */
 export const dayOf = (time: number) =>

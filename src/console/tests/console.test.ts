@@ -24,6 +24,16 @@ let page: Page;
 let address = "";
 let token = "";
 const errors: string[] = [];
+const PAGES = [
+  "/",
+  "/machines/wet-07",
+  "/machines/wet-01",
+  "/space",
+  "/machines/wet-01/space",
+  "/plans",
+  "/plans/3",
+  "/plans/3/machines/map-01",
+];
 
 /** Starts a station of 30 machines whose Wet Lab has been relocated, and waits until it stands. */
 async function startDemo(): Promise<void> {
@@ -55,6 +65,7 @@ beforeAll(async () => {
   browser = await chromium.launch({ executablePath: "/usr/bin/chromium", args: flags });
   context = await browser.newContext({ viewport: { width: 1280, height: 800 } });
   page = await context.newPage();
+  page.setDefaultTimeout(15_000);
   page.on("console", (m) => m.type() === "error" && errors.push(m.text()));
 }, 180_000);
 
@@ -135,10 +146,50 @@ test("what happens elsewhere appears without reloading", async () => {
   await expect.poll(() => heading.textContent(), { timeout: 60_000 }).toContain("1 stuck, 7 settled");
 }, 90_000);
 
+test("a plan says what it does and when, and its hazards are accepted with a reason", async () => {
+  const brief = [
+    "furlough-brief: 1",
+    "title: Everything, onto whatever there is",
+    "machines: {rooms: [Map Room, Cabin, Wet Lab]}",
+    "volumes: {roomy: {system: false}}",
+    "relocate: [{folders: [Videos, Documents], onto: roomy, path: 'Moved/{account}/{folder}'}]",
+    "reserve: {system: 20%, others: 10%}",
+  ].join("\n");
+  const { number } = (await call("POST", "plans", { brief })).body;
+  await page.goto(`${address}/plans`);
+  await page.getByRole("link", { name: "Everything, onto whatever there is" }).click();
+  await page.getByRole("heading", { name: `Plan ${number}: Everything` }).waitFor();
+  const main = page.getByRole("main");
+  expect(await main.textContent()).toMatch(/\d+ relocations on \d+ machines, .*Accounts are kept out for/);
+  expect(await main.textContent()).toContain("to accept before it can be carried out");
+  const removable = page.getByRole("region", { name: "target-on-removable-volume" });
+  expect(await removable.textContent()).toContain("wants consent");
+  await removable.getByLabel("Why is it acceptable?").fill("the stick is <b>screwed</b> to the desk");
+  await removable.getByRole("button", { name: "Accept target-on-removable-volume for 1 machine" }).click();
+  await expect
+    .poll(() => removable.textContent())
+    .toContain("Accepted by steward just now: the stick is <b>screwed</b>");
+  expect(await removable.getByRole("button").count()).toBe(0);
+
+  const machines = page.getByRole("table").last().getByRole("row");
+  await page.getByPlaceholder("name, room or wave").fill("map-01");
+  await expect.poll(() => machines.count()).toBe(2);
+  await machines.nth(1).getByRole("link").click();
+  await page.getByRole("heading", { name: `map-01 in plan ${number}` }).waitFor();
+  const space = page.getByRole("region", { name: "Space of D:" });
+  expect(await space.getByRole("img").getAttribute("aria-label")).toMatch(/are free now; the least is .*In the end/);
+  expect(await page.getByRole("button", { name: /^Accept/ }).count(), "accepted for the plan, not here").toBe(0);
+  await page.goto(`${address}/plans/${number}/machines/herb-01`);
+  await expect.poll(() => main.textContent()).toContain("has nothing for herb-01");
+  await page.goto(`${address}/plans/999`);
+  await expect.poll(() => main.textContent()).toContain("There is no plan 999");
+  errors.length = 0;
+});
+
 test("no page has an accessibility violation, light or dark, wide or narrow", async () => {
   for (const colorScheme of ["light", "dark"] as const)
     for (const width of [1280, 390])
-      for (const path of ["/", "/machines/wet-07", "/machines/wet-01", "/space", "/machines/wet-01/space"]) {
+      for (const path of PAGES) {
         await page.emulateMedia({ colorScheme });
         await page.setViewportSize({ width, height: 800 });
         await page.goto(address + path);

@@ -1,6 +1,6 @@
 import { describe, expect, test } from "vitest";
 import type { VolumeSpace } from "../src/api/client";
-import { ago, daysLeft, rangeOfDays, shorten, size, spaceSentence } from "../src/words";
+import { ago, daysLeft, length, rangeOfDays, shorten, size, spaceSentence } from "../src/words";
 
 describe("sizes", () => {
   test.each([
@@ -11,6 +11,16 @@ describe("sizes", () => {
     [1_560_000_000, "1.6 GB"],
     [4_000_000_000_000, "4000.0 GB"],
   ])("%d bytes are %s", (bytes, text) => expect(size(bytes)).toBe(text));
+});
+
+describe("lengths of time", () => {
+  test.each([
+    ["00:00:40.6", "41 s"],
+    ["00:12:10", "12 min"],
+    ["03:20:05", "3 h 20 min"],
+    ["2.03:40:00", "2 days 4 h"],
+    ["7.00:00:00", "7 days"],
+  ])("%s is %s", (text, said) => expect(length(text)).toBe(said));
 });
 
 test("paths are shortened in their middle", () => {

@@ -16,6 +16,10 @@ export type MachineSpace = Schemas["MachineSpace"];
 export type SpaceShare = Schemas["SpaceShare"];
 export type SpaceMoment = Schemas["SpaceMoment"];
 export type Finding = Schemas["Finding"];
+export type PlanView = Schemas["PlanView"];
+export type PlannedMachine = Schemas["PlannedMachine"];
+export type Hazard = Schemas["Hazard"];
+export type Consent = Schemas["Consent"];
 
 /** The service's answer to a call that it did not fulfil. */
 export class Refusal extends Error {
@@ -51,6 +55,10 @@ export const api = {
   machine: (name: string) => unwrap(client.GET("/api/v1/machines/{name}", { params: { path: { name } } })),
   space: () => unwrap(client.GET("/api/v1/space")),
   machineSpace: (name: string) => unwrap(client.GET("/api/v1/machines/{name}/space", { params: { path: { name } } })),
+  plans: () => unwrap(client.GET("/api/v1/plans")),
+  plan: (number: number) => unwrap(client.GET("/api/v1/plans/{number}", { params: { path: { number } } })),
+  consent: (number: number, body: Schemas["ConsentRequest"]) =>
+    unwrap(client.POST("/api/v1/plans/{number}/consents", { params: { path: { number } }, body })),
   runs: () => unwrap(client.GET("/api/v1/runs")),
   survey: (name: string) => unwrap(client.POST("/api/v1/machines/{name}/survey", { params: { path: { name } } })),
   retry: (number: number) =>

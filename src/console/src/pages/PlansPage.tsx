@@ -1,0 +1,57 @@
+import { useQuery } from "@tanstack/react-query";
+import { Link } from "react-router";
+import { api } from "../api/client";
+import { FilterHeading, fits, useFilter } from "../parts/FilterHeading";
+import { ago, size, words } from "../words";
+
+/** All plans, the latest first. */
+export function PlansPage() {
+  const plans = useQuery({ queryKey: ["plans"], queryFn: api.plans });
+  const filter = useFilter();
+  if (!plans.data) return <p className="quiet">{words.loading}</p>;
+  if (plans.data.length === 0)
+    return (
+      <p>
+        {words.noPlans} <span className="quiet">{words.noPlansHow}</span>
+      </p>
+    );
+  const shown = plans.data.filter((p) => fits(`${p.number} ${p.title} ${p.madeBy}`, filter));
+  return (
+    <>
+      <FilterHeading title={words.plans} label={words.filterPlans} hint={words.filterPlansHint} />
+      <table>
+        <thead>
+          <tr>
+            <th className="col-number">plan</th>
+            <th>title</th>
+            <th>made</th>
+            <th>by</th>
+            <th className="number">machines</th>
+            <th className="number">relocations</th>
+            <th className="number">data</th>
+            <th className="number">blocked</th>
+            <th className="number">consents wanted</th>
+          </tr>
+        </thead>
+        <tbody>
+          {shown.map((p) => (
+            <tr key={p.number}>
+              <th scope="row">{p.number}</th>
+              <td>
+                <Link to={`/plans/${p.number}`}>{p.title}</Link>
+              </td>
+              <td title={p.madeAt}>{ago(p.madeAt)}</td>
+              <td>{p.madeBy}</td>
+              <td className="number">{p.machines}</td>
+              <td className="number">{p.relocations}</td>
+              <td className="number">{size(p.dataBytes)}</td>
+              <td className="number">{p.blocking}</td>
+              <td className="number">{p.consentsWanted}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      {shown.length === 0 && <p>{words.noPlanFits}</p>}
+    </>
+  );
+}

@@ -47,6 +47,7 @@ soak: build system-tools
 
 bench: build system-tools
 	bench/run
+	bench/forecast
 	artifacts/bin/Furlough.Planning.Bench/release/Furlough.Planning.Bench
 	artifacts/bin/Furlough.Service.Bench/release/Furlough.Service.Bench
 

@@ -83,7 +83,7 @@ internal sealed class Bench
     /// <summary>I2: where the settings lead there is everything, whatever happened.</summary>
     internal string? LivePlaceFault()
     {
-        if (Docket.Method == Method.Adopt && Machine.Describe(Target) != Before) return "what was to be adopted is not complete";
+        if (Docket is { Method: Method.Adopt, Work: DocketWork.Relocate } && Machine.Describe(Target) != Before) return "what was to be adopted is not complete";
         var leads = new[] { Machine.Setting("one"), Machine.Setting("two") }.Distinct().ToList();
         foreach (var lead in leads)
         {

@@ -188,6 +188,7 @@ public sealed class BriefTests
     [Theory]
     [InlineData("existing: keep", "says not what to do")]
     [InlineData("method: adopt", "is no method to ask for")]
+    [InlineData("leave: copy", "cannot stay at the former place")]
     public void Wrong_words_for_what_exists_are_refused(string line, string words) =>
         Should.Throw<BriefException>(() => BriefReader.Read(Good.Replace("onto: roomy", "onto: roomy\n    " + line, StringComparison.Ordinal))).Message.ShouldContain(words);
 }

@@ -73,6 +73,18 @@ public sealed class ForecastTests
         Of(Method.Cold).Work.High.ShouldBeGreaterThan(Of(Method.Cold).Work.Likely);
     }
 
+    [Fact]
+    public void Under_a_limit_the_bytes_pass_twice_at_its_pace_unless_the_disks_are_slower_still()
+    {
+        RelocationForecast Of(Method method, long? limit) => Experience.None.Of(method, "Map Room", Guid.NewGuid(), Small(), Data(), 50 * GB, 1_000, limit);
+        var (free, held) = (Of(Method.Cold, null).Work.Likely.TotalSeconds, Of(Method.Cold, 10_000_000).Work.Likely.TotalSeconds);
+        held.ShouldBe(2 * 5_000 + 2, 1);
+        Of(Method.Cold, 100 * GB).ShouldBe(Of(Method.Cold, null));
+        free.ShouldBeLessThan(held);
+        Of(Method.Warm, 10_000_000).Outage.Likely.TotalSeconds.ShouldBe(0.02 * 10_000 + 2, 1);
+        Of(Method.Exchange, 1).Work.Likely.TotalSeconds.ShouldBe(2);
+    }
+
     private static List<Shown> Some(int count, Random random) =>
         [.. Enumerable.Range(0, count).Select(_ => new Shown((long)(GB * Math.Exp(4 * random.NextDouble())), (long)(20 * Math.Exp(7 * random.NextDouble())), 0))];
 }
@@ -84,17 +96,26 @@ public sealed class SpaceTimelineTests
     [Fact]
     public void A_copy_takes_space_at_once_and_its_source_gets_it_back_after_the_keeping_time()
     {
-        List<SpaceTimeline.Change> changes = [new("Pictures of asa.lind", "sys", "data", 31 * GB, 30 * GB, Hour), new("Music of asa.lind", "sys", "data", 5 * GB, 5 * GB, Hour)];
-        SpaceTimeline.Of(Data(), changes, Week, null).Select(p => (p.What, p.After, p.FreeBytes / GB)).ShouldBe(
+        List<SpaceTimeline.Change> changes = [new("Pictures of asa.lind", "sys", "data", 31 * GB, 30 * GB, Hour, Week), new("Music of asa.lind", "sys", "data", 5 * GB, 5 * GB, Hour, Week)];
+        SpaceTimeline.Of(Data(), changes, null).Select(p => (p.What, p.After, p.FreeBytes / GB)).ShouldBe(
             [("now", TimeSpan.Zero, 500), ("Pictures of asa.lind is copied", Hour, 469), ("Music of asa.lind is copied", 2 * Hour, 464)]);
-        SpaceTimeline.Of(Small(), changes, Week, null).Select(p => (p.What, p.After, p.FreeBytes / GB)).ShouldBe(
+        SpaceTimeline.Of(Small(), changes, null).Select(p => (p.What, p.After, p.FreeBytes / GB)).ShouldBe(
             [("now", TimeSpan.Zero, 40), ("the original of Pictures of asa.lind is discarded", Hour + Week, 70), ("the original of Music of asa.lind is discarded", 2 * Hour + Week, 75)]);
+    }
+
+    [Fact]
+    public void An_original_that_is_kept_longer_gives_its_space_back_later()
+    {
+        List<SpaceTimeline.Change> changes = [new("Pictures of asa.lind", "sys", "data", 31 * GB, 30 * GB, Hour, 2 * Week), new("Music of asa.lind", "sys", "data", 5 * GB, 5 * GB, Hour, Week)];
+        SpaceTimeline.Of(Small(), changes, null).Select(p => (p.What, p.After, p.FreeBytes / GB)).ShouldBe(
+            [("now", TimeSpan.Zero, 40), ("the original of Music of asa.lind is discarded", 2 * Hour + Week, 45), ("the original of Pictures of asa.lind is discarded", Hour + 2 * Week, 75)]);
+        SpaceTimeline.Of(Small(), changes, new Growth(GB, GB, GB, 60, 60))[^1].After.ShouldBe(Hour + 2 * Week);
     }
 
     [Fact]
     public void The_lowest_point_of_a_volume_that_fills_up_lies_just_before_its_space_is_given_back()
     {
-        var points = SpaceTimeline.Of(Small(), [new("Pictures of asa.lind", "sys", "data", 31 * GB, 30 * GB, TimeSpan.Zero)], Week, new Growth(2 * GB, GB, 3 * GB, 60, 60));
+        var points = SpaceTimeline.Of(Small(), [new("Pictures of asa.lind", "sys", "data", 31 * GB, 30 * GB, TimeSpan.Zero, Week)], new Growth(2 * GB, GB, 3 * GB, 60, 60));
         var lowest = SpaceTimeline.Lowest(points);
         (lowest.What, lowest.FreeBytes).ShouldBe(("before the original of Pictures of asa.lind is discarded", 26 * GB));
         points[^1].FreeBytes.ShouldBe(56 * GB);
@@ -103,6 +124,6 @@ public sealed class SpaceTimelineTests
     [Fact]
     public void What_is_renamed_takes_nothing_and_a_shrinking_volume_is_not_counted_on()
     {
-        SpaceTimeline.Of(Data(), [new("Pictures of asa.lind", "data", "data", 0, 0, Hour)], Week, new Growth(-5 * GB, 0, 0, 60, 60)).Count.ShouldBe(1);
+        SpaceTimeline.Of(Data(), [new("Pictures of asa.lind", "data", "data", 0, 0, Hour, Week)], new Growth(-5 * GB, 0, 0, 60, 60)).Count.ShouldBe(1);
     }
 }

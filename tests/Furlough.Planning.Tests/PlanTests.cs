@@ -88,6 +88,7 @@ public sealed class PlanTests
         { "target-lacks-kinds", Severity.Blocking, Asking(DemandKind.HardLinks) },
         { "target-loses-facts", Severity.Consent, Asking(DemandKind.Attributes) },
         { "device-node", Severity.Blocking, Asking(DemandKind.DeviceNodes) },
+        { "links-lead-elsewhere", Severity.Advice, Asking(DemandKind.LinksElsewhere) },
         { "file-too-large", Severity.Blocking, Survey([Small(), Data() with { Abilities = Poor }], Holding() with { Demands = new Demands([], 5 * GB, 0) }) },
         { "path-too-long", Severity.Blocking, Survey([Small(), Data()], Holding() with { Demands = new Demands([], 0, 4_080) }) },
         { "receipt-not-genuine", Severity.Advice, Survey([Small(), Data()], Holding()) with { Receipts = [KnownReceipt with { Genuine = false }] } },
@@ -169,10 +170,21 @@ public sealed class PlanTests
         Plan(Brief("onto: roomy", "onto: roomy\n    method: exchange"), Survey([Small(), Data()], Holding())).Hazards.ShouldContain(h => h.Code == "exchange-across-volumes" && h.Severity == Severity.Blocking);
 
     [Fact]
+    public void A_link_stays_where_the_brief_says_so_and_the_source_volume_stores_links()
+    {
+        var brief = Brief("onto: roomy", "onto: roomy\n    leave: link");
+        Plan(brief, Survey([Small(), Data()], Holding())).Relocations.Single().LeavesLink.ShouldBeTrue();
+        Plan(Brief("onto: roomy", "onto: roomy\n    leave: nothing"), Survey([Small(), Data()], Holding())).Relocations.Single().LeavesLink.ShouldBeFalse();
+        var plain = Small() with { Abilities = FileSystemAbilities.Full with { Links = false } };
+        Plan(brief, Survey([plain, Data()], Holding())).Hazards.ShouldContain(h => h.Code == "link-not-possible" && h.Severity == Severity.Blocking);
+        Plan(Brief(), Survey([plain, Data()], Holding())).Hazards.ShouldNotContain(h => h.Code == "link-not-possible");
+    }
+
+    [Fact]
     public void Every_line_of_the_catalogue_is_shown_by_a_test_and_stands_in_the_documentation()
     {
         string[] alone = ["growth-breaks-reserve", "portable-target-unencrypted", "machine-silent", "exchange-across-volumes", "target-on-network-volume", "target-on-external-volume", "target-on-removable-volume", "one-place-twice",
-            "target-on-system-volume", "survey-missing", "holding-already-there"];
+            "target-on-system-volume", "survey-missing", "holding-already-there", "link-not-possible"];
         HazardCases().Select(c => c.Data.Item1).Concat(alone).Order().Distinct().ShouldBe(HazardCatalogue.Entries.Select(e => e.Code).Order());
         var path = Path.Combine(Repository(), "docs", "hazards.md");
         if (Environment.GetEnvironmentVariable("FURLOUGH_WRITE_DOCS") is not null) File.WriteAllText(path, HazardText());

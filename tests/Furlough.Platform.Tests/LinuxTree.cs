@@ -27,6 +27,9 @@ public sealed class LinuxTree : IDisposable
 
     public string Home => $"{Root}/home/asa.lind";
 
+    /// <summary>A path as the machine itself shows it.</summary>
+    public string Shown(string path) => path[Root.Length..];
+
     public string UserDirs => $"{Home}/.config/user-dirs.dirs";
 
     public LinuxMachine Machine() => new(Root, "keeper", "test", TimeProvider.System);

@@ -25,6 +25,16 @@ public sealed class SurveyTests : IDisposable
         found.Allocated.ShouldContain(new ClusterUse(4_096, 12_288));
         found.LastChange.ShouldBe(new DateTimeOffset(2021, 1, 1, 0, 0, 0, TimeSpan.Zero));
         found.Demands.Of(DemandKind.HardLinks)!.Count.ShouldBe(2);
+        found.Demands.Of(DemandKind.LinksElsewhere).ShouldBeNull();
+    }
+
+    [Fact]
+    public void Links_that_lead_elsewhere_from_another_place_are_counted()
+    {
+        LinuxTree.Sh($"mkdir -p {Documents}/in/ner; cd {Documents}; echo x > one; ln -s one same; ln -s ../../one in/ner/up; ln -s ../in/ner in/round; ln -s /etc/hostname away; ln -s {_tree.Shown(Documents)}s/other near");
+        Look(_tree.Machine()).Demands.Of(DemandKind.LinksElsewhere).ShouldBeNull();
+        LinuxTree.Sh($"cd {Documents}; ln -s ../Pictures/plot out; ln -s ../../../x in/ner/far; ln -s {_tree.Shown(Documents)}/one back; ln -s {_tree.Shown(Documents)} itself");
+        Look(_tree.Machine()).Demands.Of(DemandKind.LinksElsewhere)!.Count.ShouldBe(4);
     }
 
     [Fact]

@@ -19,7 +19,7 @@ public sealed class StationFolderTests : FolderContractTests, IDisposable
 
     protected override IFolder Root { get; }
 
-    protected override bool HasLinks => false;
+    protected override bool HasFurtherNames => false;
 
     public void Dispose()
     {

@@ -48,7 +48,7 @@ internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers pointers, 
         if (folder is null && value.Text is null && !known) return null;
         List<string> unread = [];
         if (place is not null && !_memories.ContainsKey(place)) _memories[place] = new TreeMemory(time);
-        var size = folder is null ? default : Contents.Of(folder, unread, clusters, _memories[place!], stop);
+        var size = folder is null ? default : Contents.Of(folder, path, unread, clusters, _memories[place!], stop);
         notes.AddRange(unread.Take(20).Select(u => $"{name} of {person.Name}: {u}"));
         var inUse = place is null || folder is null ? [] : activity.InUse(place);
         return new HoldingFacts(new HoldingName(person.Name, HoldingKind.Folder, name), place, path, folder is not null,
@@ -87,13 +87,13 @@ internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers pointers, 
         return original with { WrittenTo = TreeProof.Unchanged(folder, Manifest.Read(stream), 1, stop).Difference is not null };
     }
 
-    /// <summary>What stands again at a former place: a folder, or anything else of that name as one file.</summary>
+    /// <summary>What stands again at a former place: a folder, or anything else of that name as one file. A link holds no data.</summary>
     private RecreatedSource? Recreated(LinuxFolder parent, string name, CancellationToken stop)
     {
-        if (parent.Find(name) is not { } there) return null;
+        if (parent.Find(name) is not { } there || there.Kind == NodeKind.Link) return null;
         if (there.Kind != NodeKind.Folder) return new RecreatedSource(1, there.SizeBytes, When(there.ModifiedNs));
         using var folder = parent.OpenFolder(name);
-        var size = Contents.Of(folder, [], [], new TreeMemory(time), stop);
+        var size = Contents.Of(folder, "", [], [], new TreeMemory(time), stop);
         return new RecreatedSource(size.Files, size.DataBytes, When(size.LastChangeNs));
     }
 

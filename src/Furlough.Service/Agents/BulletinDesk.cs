@@ -101,7 +101,7 @@ public sealed class BulletinDesk(Store store, RunControl runs, DocketSignals sig
     {
         if (bulletin.Original is { } original && await db.Originals.FindAsync([original.Docket], stop) is null)
         {
-            var keep = (await db.Runs.FindAsync([row.Run], stop))!.Keep;
+            var keep = Column.PlannedOf(row).Keep ?? (await db.Runs.FindAsync([row.Run], stop))!.Keep;
             db.Originals.Add(new OriginalRow { Docket = original.Docket, Machine = row.Machine, Relocation = row.Number, Body = Column.Write(original, ModelJson.Default.OriginalFacts), KeptUntil = original.SetAside + keep });
         }
         if ((docket.Work, bulletin.State) is not ((DocketWork.Discard, RelocationState.Finished) or (DocketWork.FallBack, RelocationState.Returned))) return;

@@ -30,6 +30,7 @@ public sealed class DocketDesk(SigningKey key, TimeProvider time)
             Pointers = [.. planned.Pointers.Select(p => new PointerChange(p.Address, p.Value, null))],
             Supersedes = earlier,
             Adoption = planned.Adoption,
+            LeavesLink = planned.LeavesLink,
         }, stop);
     }
 

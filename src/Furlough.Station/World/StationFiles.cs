@@ -42,7 +42,8 @@ internal sealed class StationFolder(StationMachine machine, StationNode node, st
     {
         if (name == ".") return new StationFolder(machine, node, path);
         lock (machine.Lock)
-            return node.Children.TryGetValue(name, out var child) && child.Kind == NodeKind.Folder ? new StationFolder(machine, child, Below(name)) : throw new IoFault(IoReason.NotFound, Below(name), "no such folder");
+            return node.Children.TryGetValue(name, out var child) && child.Kind == NodeKind.Folder ? new StationFolder(machine, child, Below(name))
+                : throw new IoFault(child?.Kind == NodeKind.Link ? IoReason.BehindLink : IoReason.NotFound, Below(name), "no such folder");
     }
 
     public IFolder MakeFolder(string name, uint mode)
@@ -65,7 +66,7 @@ internal sealed class StationFolder(StationMachine machine, StationNode node, st
         {
             if (Declared(name) is { } i) return new StationFile(machine, node, name, null, i, Below(name), fresh: false);
             return node.Children.TryGetValue(name, out var child) && child.Kind == NodeKind.File
-                ? new StationFile(machine, node, name, child, -1, Below(name), fresh: false) : throw new IoFault(IoReason.NotFound, Below(name), "no such file");
+                ? new StationFile(machine, node, name, child, -1, Below(name), fresh: false) : throw new IoFault(child?.Kind == NodeKind.Link ? IoReason.BehindLink : IoReason.NotFound, Below(name), "no such file");
         }
     }
 
@@ -80,13 +81,27 @@ internal sealed class StationFolder(StationMachine machine, StationNode node, st
         }
     }
 
-    public string ReadLink(string name) => throw NoLinks(name);
+    public string ReadLink(string name)
+    {
+        lock (machine.Lock)
+            return node.Children.TryGetValue(name, out var child) && child.Link is { } text ? text : throw new IoFault(IoReason.NotFound, Below(name), "no such link");
+    }
 
-    public void MakeLink(string name, string target) => throw NoLinks(name);
+    public void MakeLink(string name, string target)
+    {
+        lock (machine.Lock)
+        {
+            RequireFree(name);
+            var made = machine.NewNode(NodeKind.Link, node.Volume);
+            (made.Link, made.ModifiedNs) = (target, Now());
+            node.Children[name] = made;
+            machine.Write($"link\t{made.Id}\t{node.Id}\t{PathText.Escape(name)}\t{PathText.Escape(target)}");
+        }
+    }
 
-    public void MakeHardLink(string name, IFolder folder, string existing) => throw NoLinks(name);
+    public void MakeHardLink(string name, IFolder folder, string existing) => throw NotThere(name);
 
-    public void MakeFifo(string name) => throw NoLinks(name);
+    public void MakeFifo(string name) => throw NotThere(name);
 
     public void Move(string name, IFolder to, string newName)
     {
@@ -142,7 +157,16 @@ internal sealed class StationFolder(StationMachine machine, StationNode node, st
         }
     }
 
-    public void ApplyTo(string name, in NodeFacts facts) => throw NoLinks(name);
+    public void ApplyTo(string name, in NodeFacts facts)
+    {
+        lock (machine.Lock)
+        {
+            if (!node.Children.TryGetValue(name, out var child)) throw new IoFault(IoReason.NotFound, Below(name), "no such entry");
+            (child.ModifiedNs, child.Mode) = (facts.ModifiedNs, facts.Mode);
+            if (node.Volume.Spec.Owners) (child.Owner, child.Group) = (facts.Owner, facts.Group);
+            LogFacts(machine, child);
+        }
+    }
 
     public void Flush()
     {
@@ -170,7 +194,7 @@ internal sealed class StationFolder(StationMachine machine, StationNode node, st
 
     private string Below(string name) => path.Length == 0 ? name : path + "/" + name;
 
-    private IoFault NoLinks(string name) => new(IoReason.NotSupported, Below(name), "stand-ins have no links");
+    private IoFault NotThere(string name) => new(IoReason.NotSupported, Below(name), "stand-ins have no further names and no pipes");
 }
 
 /// <summary>An open file of a stand-in: declared (a number in its folder's range) or a node of its own.</summary>

@@ -19,6 +19,7 @@ internal static class StationLog
                 case ["set", var container, var key, var type, var text]: machine.SetSetting(container, key, new PointerValue(type, text)); break;
                 case ["bar" or "allow", var account]: machine.SetBarred(account, f[0] == "bar"); break;
                 case ["dir", var id, var parent, var name]: Put(machine, NodeKind.Folder, id, parent, name); break;
+                case ["link", var id, var parent, var name, var text]: Put(machine, NodeKind.Link, id, parent, name).Link = PathText.Unescape(text); break;
                 case ["facts", var id, var mode, var owner, var group, var modified]:
                     var node = machine.Node(Int(id));
                     (node.Mode, node.Owner, node.Group, node.ModifiedNs) = (uint.Parse(mode, CultureInfo.InvariantCulture), uint.Parse(owner, CultureInfo.InvariantCulture), uint.Parse(group, CultureInfo.InvariantCulture), long.Parse(modified, CultureInfo.InvariantCulture));

@@ -55,6 +55,9 @@ internal sealed class StationNode(int id, NodeKind kind, StationVolumeState volu
     /// <summary>Content of Furlough's own small files: a real file's path.</summary>
     internal string? StoredAt { get; set; }
 
+    /// <summary>Where a link leads.</summary>
+    internal string? Link { get; set; }
+
     internal bool Unreadable { get; set; }
 
     internal Dictionary<string, StationNode> Children { get; } = new(StringComparer.OrdinalIgnoreCase);

@@ -143,7 +143,8 @@ internal sealed class StationSurveyor(StationMachine machine) : ISurveyor
 
     private RecreatedSource? Again(Place source)
     {
-        if (Find(source)?.Measure() is not { } there) return null;
+        if (Find(source) is not { Kind: not NodeKind.Link } node) return null;
+        var there = node.Measure();
         return new RecreatedSource(there.Files, there.Bytes, there.Files == 0 ? null : machine.Clock.GetUtcNow());
     }
 

@@ -36,6 +36,7 @@ public static class Undo
 
     private static bool RestoreSource(Work work, List<string> left)
     {
+        FormerPlace.TakeBackLink(work);
         if (work.Noted(AdoptPrepareStep.NothingAtSource) is not null) return true;
         if (work.Journal.Read(work.Docket.Id).Begun is null or < Step.Repoint) return true;
         if (work.Docket.Work == DocketWork.FallBack) return RestoreOriginal(work);
@@ -128,6 +129,7 @@ public static class Undo
 
     private static void RestoreEmptyTarget(Work work, IFolder parent)
     {
+        FormerPlace.RestoreLink(work, parent);
         var leaf = work.Docket.Target.Parts[^1];
         if (work.Noted(PrepareStep.EmptyTarget) is not { } facts || parent.Find(leaf) is not null) return;
         var p = facts.Split(' ').Select(n => uint.Parse(n, CultureInfo.InvariantCulture)).ToArray();

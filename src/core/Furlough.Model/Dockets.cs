@@ -44,12 +44,13 @@ public sealed record Terms(long? BytesPerSecond, bool GiveWay, TimeSpan FilesInU
 /// <param name="OwnedFrom">From which part of the target's path on folders made for it belong to the account (parts before belong to the system).</param>
 /// <param name="DataBytes">Expected size in bytes, from the survey.</param>
 /// <param name="Originals">The dockets whose originals are removed (<see cref="DocketWork.Discard"/>), or the one whose original becomes live again (<see cref="DocketWork.FallBack"/>).</param>
+/// <param name="LeavesLink">A link to the target stays at the source, for programs that know only the old path.</param>
 /// <param name="Supersedes">Earlier dockets of this relocation, whose staging folders may be removed.</param>
 public sealed record Docket(
     Guid Id, long Relocation, Guid Machine, int Supersession, DateTimeOffset NotBefore, DateTimeOffset NotAfter,
     DocketWork Work, Method Method, HoldingName Holding, string AccountId, Place Source, Place Target,
     VolumeIdentity SourceVolume, VolumeIdentity TargetVolume, int OwnedFrom, IReadOnlyList<PointerChange> Pointers,
-    long Files, long DataBytes, IReadOnlyList<Guid> Originals, IReadOnlyList<Guid> Supersedes, Terms Terms, Adoption? Adoption = null);
+    long Files, long DataBytes, IReadOnlyList<Guid> Originals, IReadOnlyList<Guid> Supersedes, Terms Terms, Adoption? Adoption = null, bool LeavesLink = false);
 
 /// <summary>Leave to go on from <see cref="Step.Quiesce"/>: short-lived, renewed at every contact.</summary>
 public sealed record Permit(Guid Docket, Guid Machine, DateTimeOffset NotAfter);

@@ -41,9 +41,9 @@ public sealed record PointerValue(string Type, string? Text)
 /// <summary>A pointer as surveyed; <paramref name="Resolves"/> is the place it leads to, null when it leads nowhere known.</summary>
 public sealed record PointerFacts(PointerAddress Address, PointerValue Value, Place? Resolves);
 
-/// <summary>What a tree may ask of the file system that stores it.</summary>
+/// <summary>What a tree may ask of the file system that stores it, or of its place: links that lead elsewhere from another one.</summary>
 [JsonConverter(typeof(WordConverter<DemandKind>))]
-public enum DemandKind { Links, HardLinks, Holes, Attributes, NamesByCase, OddNames, PipesAndSockets, DeviceNodes }
+public enum DemandKind { Links, HardLinks, Holes, Attributes, NamesByCase, OddNames, PipesAndSockets, DeviceNodes, LinksElsewhere }
 
 /// <summary>How many nodes of a tree ask for something, and the first of them.</summary>
 public sealed record Demand(DemandKind Kind, long Count, string Example);

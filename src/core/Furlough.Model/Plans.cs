@@ -15,11 +15,13 @@ public sealed record Finding(string Code, Severity Severity, string Machine, str
 /// <summary>One relocation as planned, in the sequence in which its machine will carry it out.</summary>
 /// <param name="Blocked">The codes of the blocking hazards that keep it from being carried out.</param>
 /// <param name="Terms">How its work treats the machine and its people.</param>
+/// <param name="LeavesLink">A link to the target stays at the source, for programs that know only the old path.</param>
+/// <param name="Keep">How long its original is kept at least; null: as long as the plan says.</param>
 /// <param name="Forecast">How long it will take; null where nothing can be said, because its volumes are unknown.</param>
 public sealed record PlannedRelocation(
     int Sequence, Guid Machine, string MachineName, string Room, HoldingName Holding, string AccountId, Method Method,
     Place Source, Place Target, string SourceShown, string TargetShown, VolumeIdentity SourceVolume, VolumeIdentity TargetVolume,
-    int OwnedFrom, IReadOnlyList<PointerFacts> Pointers, long Files, long DataBytes, string Wave, IReadOnlyList<string> Blocked, Terms Terms, Adoption? Adoption = null, RelocationForecast? Forecast = null);
+    int OwnedFrom, IReadOnlyList<PointerFacts> Pointers, long Files, long DataBytes, string Wave, IReadOnlyList<string> Blocked, Terms Terms, Adoption? Adoption = null, RelocationForecast? Forecast = null, bool LeavesLink = false, TimeSpan? Keep = null);
 
 /// <summary>One volume of a machine through the plan: free now, and at the lowest point while originals are kept.</summary>
 /// <param name="Timeline">Its free space after every change; begins with now.</param>

@@ -1763,6 +1763,9 @@ export interface components {
             terms: components["schemas"]["Terms"];
             adoption?: null | components["schemas"]["Adoption"];
             forecast?: null | components["schemas"]["RelocationForecast"];
+            /** @default false */
+            leavesLink: boolean;
+            keep?: null | string;
         };
         PlannedVolume: {
             volume: string;

@@ -96,12 +96,13 @@ public sealed class PrepareStep : IStep
         return true;
     }
 
-    /// <summary>I7: what exists at the target is never overwritten; an empty folder may give way.</summary>
+    /// <summary>I7: what exists at the target is never overwritten; an empty folder may give way, and a link that leads to the source.</summary>
     internal static void RequireFreeTarget(Work work, IFolder root)
     {
         var place = work.Docket.Target;
         using var parent = Reach.TryFolder(root, place.Parts.SkipLast(1));
         if (parent?.Find(place.Parts[^1]) is not { } there) return;
+        if (FormerPlace.MayGiveWay(work, parent)) return;
         var shown = work.Machine.Volumes.Show(place);
         if (there.Kind != NodeKind.Folder) throw Faults.TargetNotEmpty(shown, [$"a {there.Kind.Word()} of that name"]);
         using var folder = parent.OpenFolder(place.Parts[^1]);

@@ -3,7 +3,7 @@ using Furlough.Model;
 
 namespace Furlough.Engine.Steps;
 
-/// <summary>Compares the original once more with what was copied (I3), then lets the account in again. After this there is no way back but a return.</summary>
+/// <summary>Compares the original once more with what was copied (I3), leaves a link at the former place where one is wanted, then lets the account in again. After this there is no way back but a return.</summary>
 public sealed class ReopenStep : IStep
 {
     /// <summary>Set once the comparison has passed: from then on the relocation only goes forward.</summary>
@@ -20,6 +20,7 @@ public sealed class ReopenStep : IStep
             work.TargetVolume();
             work.RequirePointersAtTarget();
             if (work.KeepsOriginal) CompareOriginal(work);
+            FormerPlace.LeaveLink(work);
             work.Note(Compared, "yes");
         }
         QuiesceStep.LetIn(work);

@@ -68,6 +68,7 @@ public sealed class RepointStep : IStep
             throw Missing();
         }
         work.Note(TargetId, moving.FileId.ToString(CultureInfo.InvariantCulture));
+        FormerPlace.GiveWay(work, parent);
         if (parent.Find(leaf) is { Kind: NodeKind.Folder } && work.Noted(PrepareStep.EmptyTarget) is not null) parent.RemoveFolder(leaf);
         from.Move(name, parent, leaf);
         parent.Flush();

@@ -13,9 +13,10 @@ namespace Furlough.Engine.Trees;
 public readonly record struct Contents(long Files, long DataBytes, long HiddenBytes, Demands Demands, IReadOnlyList<ClusterUse> Allocated, long LastChangeNs)
 {
     /// <summary>Measures a tree; folders that cannot be opened are passed over and named in <paramref name="unread"/>.</summary>
+    /// <param name="shown">The tree's path, as the system shows it.</param>
     /// <param name="clusters">Cluster sizes for which the allocated bytes are wanted.</param>
     /// <param name="memory">What an earlier measuring found; folders that did not change since are not looked into again.</param>
-    public static Contents Of(IFolder root, ICollection<string> unread, IReadOnlyList<int> clusters, TreeMemory memory, CancellationToken stop)
+    public static Contents Of(IFolder root, string shown, ICollection<string> unread, IReadOnlyList<int> clusters, TreeMemory memory, CancellationToken stop)
     {
         var total = new FolderSums("", 0, 0, clusters.Count);
         var names = new SharedNames();
@@ -26,7 +27,7 @@ public readonly record struct Contents(long Files, long DataBytes, long HiddenBy
             // A file got a further name: in a folder that was not looked into again it still counts as one with a single name.
             memory.Forget();
             unread.Clear();
-            return Of(root, unread, clusters, memory, stop);
+            return Of(root, shown, unread, clusters, memory, stop);
         }
         return new Contents(total.Files, total.DataBytes, total.HiddenBytes, total.Demands, [.. clusters.Select((c, i) => new ClusterUse(c, total.Allocated[i]))], total.LastChangeNs);
 
@@ -34,7 +35,7 @@ public readonly record struct Contents(long Files, long DataBytes, long HiddenBy
         {
             stop.ThrowIfCancellationRequested();
             var facts = folder.Facts();
-            var sums = memory.Find(facts, path) ?? Look(folder, facts, path, isHidden, clusters, unread, stop);
+            var sums = memory.Find(facts, path) ?? Look(folder, facts, path, isHidden, shown, clusters, unread, stop);
             memory.Keep(facts, sums);
             total.Add(sums, names, clusters);
             foreach (var name in sums.Folders)
@@ -54,7 +55,7 @@ public readonly record struct Contents(long Files, long DataBytes, long HiddenBy
     }
 
     /// <summary>Looks at everything that stands in one folder.</summary>
-    private static FolderSums Look(IFolder folder, in NodeFacts own, string path, bool isHidden, IReadOnlyList<int> clusters, ICollection<string> unread, CancellationToken stop)
+    private static FolderSums Look(IFolder folder, in NodeFacts own, string path, bool isHidden, string shown, IReadOnlyList<int> clusters, ICollection<string> unread, CancellationToken stop)
     {
         var sums = new FolderSums(path, own.ModifiedNs, own.ChangedNs, clusters.Count);
         var demands = new DemandSurvey();
@@ -73,6 +74,7 @@ public readonly record struct Contents(long Files, long DataBytes, long HiddenBy
                 sums.Files++;
                 var found = entry.Kind == NodeKind.File ? folder.Find(entry.Name) : null;
                 demands.Node(Walk.Join(path, entry.Name), entry.Kind, found, folder.HasAttributes(entry.Name));
+                if (entry.Kind == NodeKind.Link) demands.Link(Walk.Join(path, entry.Name), folder.ReadLink(entry.Name), shown);
                 if (found is { } facts) sums.File(facts, isHidden || entry.Name.StartsWith('.'), clusters);
             }
             catch (IoFault fault)

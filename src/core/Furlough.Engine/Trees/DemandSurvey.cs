@@ -47,6 +47,24 @@ internal sealed class DemandSurvey
         if (file.SizeBytes - file.AllocatedBytes > 1 << 20) Note(DemandKind.Holes, path);
     }
 
+    /// <summary>One link: relative ones may lead out of the tree, absolute ones back into it by its former path.</summary>
+    /// <param name="shown">The tree's own path, as the system shows it.</param>
+    internal void Link(string path, string text, string shown)
+    {
+        if (text.StartsWith('/') ? text == shown || text.StartsWith(shown + "/", StringComparison.Ordinal) : LeadsOut(path, text)) Note(DemandKind.LinksElsewhere, path);
+    }
+
+    private static bool LeadsOut(string path, string text)
+    {
+        var level = path.AsSpan().Count('/');
+        foreach (var part in text.Split('/'))
+        {
+            level += part switch { ".." => -1, "." or "" => 0, _ => 1 };
+            if (level < 0) return true;
+        }
+        return false;
+    }
+
     private void Note(DemandKind kind, string path) =>
         _found[kind] = _found.TryGetValue(kind, out var known) ? known with { Count = known.Count + 1 } : new Demand(kind, 1, PathText.Show(path));
 

@@ -81,6 +81,12 @@ public sealed record RelocateItem(IReadOnlyList<string> Folders, AccountChoice A
     /// <summary>Only holdings of at most so many bytes.</summary>
     public long? AtMostBytes { get; init; }
 
+    /// <summary>How long originals are kept at least; null: as the brief says for all.</summary>
+    public TimeSpan? Keep { get; init; }
+
+    /// <summary>A link stays at the former place, for programs that know only the old path.</summary>
+    public bool LeavesLink { get; init; }
+
     /// <summary>Where it stands in the brief, from 1.</summary>
     public int Line { get; init; }
 

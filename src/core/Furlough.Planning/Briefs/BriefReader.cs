@@ -108,15 +108,16 @@ public sealed partial class BriefReader
         List<RelocateItem> items = [];
         foreach (var item in list)
         {
-            var keys = Keys(item, "an item of `relocate`", "folders", "accounts", "on", "at-least", "at-most", "onto", "path", "method", "existing");
+            var keys = Keys(item, "an item of `relocate`", "folders", "accounts", "on", "at-least", "at-most", "onto", "path", "method", "existing", "leave", "keep-original");
             var folders = Need(item, keys, "folders") is { } f ? Folders(f) : [];
             var accounts = keys.TryGetValue("accounts", out var a) ? ReadAccounts(a) : new AccountChoice([], true);
             var onto = Need(item, keys, "onto") is { } o ? ReadRole(o, roles) : "";
             var path = Need(item, keys, "path") is { } p ? ReadPath(p) : "";
             var method = keys.TryGetValue("method", out var m) ? OneOf<Method>(m, Text(m)) : null;
             var adopts = keys.TryGetValue("existing", out var e) && Text(e) switch { "adopt" => true, "refuse" => false, var other => Error<bool>(e, $"`{other}` says not what to do with what is at the target already.", "adopt or refuse") };
+            var link = keys.TryGetValue("leave", out var l) && Text(l) switch { "link" => true, "nothing" => false, var other => Error<bool>(l, $"`{other}` cannot stay at the former place.", "nothing or link") };
             if (method == Method.Adopt) Error(m!, "`adopt` is no method to ask for: it is taken where the data is at the target already.", "`existing: adopt`");
-            items.Add(new RelocateItem(folders, accounts, onto, path, method, adopts, List(keys, "on")) { AtLeastBytes = ReadSize(keys, "at-least"), AtMostBytes = ReadSize(keys, "at-most"), Line = (int)item.Start.Line });
+            items.Add(new RelocateItem(folders, accounts, onto, path, method, adopts, List(keys, "on")) { AtLeastBytes = ReadSize(keys, "at-least"), AtMostBytes = ReadSize(keys, "at-most"), LeavesLink = link, Keep = keys.TryGetValue("keep-original", out var keep) ? ReadDuration(keep) : null, Line = (int)item.Start.Line });
         }
         return items;
     }

@@ -11,7 +11,7 @@ public sealed record Carried(string Room, Guid Machine, MediaPair Media, long By
 /// <summary>What a fleet's relocations have shown so far, and the forecasts that follow.</summary>
 public sealed class Experience
 {
-    private const double RestSeconds = 2, RestHighFactor = 3;
+    private const double RestSeconds = 2, RestHighFactor = 3, LimitHighFactor = 1.1;
 
     /// <summary>Part of the files of a holding that people change while a warm copy is made, for want of anything better known.</summary>
     private const double CaughtUp = 0.02;
@@ -34,21 +34,27 @@ public sealed class Experience
     public static Experience None { get; } = new([]);
 
     /// <summary>Forecasts one relocation.</summary>
-    public RelocationForecast Of(Method method, string room, Guid machine, VolumeFacts source, VolumeFacts target, long bytes, long files)
+    /// <param name="limit">Most bytes that are copied or read back in a second; null for as many as there are.</param>
+    public RelocationForecast Of(Method method, string room, Guid machine, VolumeFacts source, VolumeFacts target, long bytes, long files, long? limit = null)
     {
         var rest = new Span(TimeSpan.FromSeconds(_rest), TimeSpan.FromSeconds(_rest * RestHighFactor));
         if (method == Method.Exchange) return new RelocationForecast(rest, rest, _count);
         var pair = MediaPair.Of(source, target);
         var fit = _fits.GetValueOrDefault(pair) ?? CostFitting.Fit([], UsualCost.Of(pair));
         var own = _machines.TryGetValue((pair, machine), out var m) ? m : _rooms.GetValueOrDefault((pair, room), 1);
-        var moving = Spread(fit, fit.Cost.Of(bytes, files) * own);
+        var moving = Moving(1);
         var whole = Span.Sum([moving, rest]);
         if (method != Method.Warm) return new RelocationForecast(whole, whole, fit.Rests);
-        var catchUp = Spread(fit, fit.Cost.Of((long)(bytes * CaughtUp), (long)(files * CaughtUp)) * own);
+        var catchUp = Moving(CaughtUp);
         return new RelocationForecast(Span.Sum([moving, catchUp, rest]), Span.Sum([catchUp, rest]), fit.Rests);
-    }
 
-    private static Span Spread(FittedCost fit, double seconds) => new(TimeSpan.FromSeconds(seconds), TimeSpan.FromSeconds(seconds * fit.HighFactor));
+        // Copied and read back: under a limit the bytes pass twice at its pace, however fast the disks are.
+        Span Moving(double part)
+        {
+            var (free, held) = (fit.Cost.Of((long)(bytes * part), (long)(files * part)) * own, limit is { } most ? 2 * part * bytes / most : 0);
+            return new Span(TimeSpan.FromSeconds(Math.Max(free, held)), TimeSpan.FromSeconds(Math.Max(free * fit.HighFactor, held * LimitHighFactor)));
+        }
+    }
 
     /// <summary>The fleet's cost of a pair, then by how much a room and a machine differ from it, trusted the more the more they have shown.</summary>
     private void Learn(MediaPair pair, IReadOnlyList<Carried> carried)

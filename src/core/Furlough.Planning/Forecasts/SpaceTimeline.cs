@@ -12,23 +12,24 @@ public static class SpaceTimeline
     /// <param name="TakesBytes">Space that it takes on its target; 0 where the data is there already or is only renamed.</param>
     /// <param name="GivesBytes">Space that its source gets back when the original is discarded.</param>
     /// <param name="Work">How long it takes.</param>
-    public sealed record Change(string Holding, string Source, string Target, long TakesBytes, long GivesBytes, TimeSpan Work);
+    /// <param name="Keep">How long its original is kept.</param>
+    public sealed record Change(string Holding, string Source, string Target, long TakesBytes, long GivesBytes, TimeSpan Work, TimeSpan Keep);
 
     /// <summary>The free space of one volume.</summary>
     /// <param name="volume">The volume as surveyed.</param>
     /// <param name="changes">The machine's relocations, in sequence.</param>
-    /// <param name="keep">How long originals are kept.</param>
     /// <param name="growth">How the volume fills up by itself; null when nothing is known.</param>
-    public static IReadOnlyList<SpacePoint> Of(VolumeFacts volume, IReadOnlyList<Change> changes, TimeSpan keep, Growth? growth)
+    public static IReadOnlyList<SpacePoint> Of(VolumeFacts volume, IReadOnlyList<Change> changes, Growth? growth)
     {
         var key = volume.Identity.Key;
         List<(TimeSpan After, string What, long Bytes)> events = [];
-        var at = TimeSpan.Zero;
+        var (at, end) = (TimeSpan.Zero, TimeSpan.Zero);
         foreach (var change in changes)
         {
             at += change.Work;
+            if (at + change.Keep > end) end = at + change.Keep;
             if (change.Target == key && change.TakesBytes > 0) events.Add((at, $"{change.Holding} is copied", -change.TakesBytes));
-            if (change.Source == key && change.GivesBytes > 0) events.Add((at + keep, $"the original of {change.Holding} is discarded", change.GivesBytes));
+            if (change.Source == key && change.GivesBytes > 0) events.Add((at + change.Keep, $"the original of {change.Holding} is discarded", change.GivesBytes));
         }
         // An original of one relocation may still be kept while a later one is copied.
         var slope = Math.Max(0, growth?.BytesPerDay ?? 0);
@@ -42,7 +43,6 @@ public static class SpaceTimeline
             changed += bytes;
             points.Add(new SpacePoint(what, after, Math.Max(0, volume.FreeBytes + changed - grown)));
         }
-        var end = at + keep;
         if (slope > 0 && changes.Count > 0 && points[^1].After < end) points.Add(new SpacePoint("the keeping time is over", end, Math.Max(0, volume.FreeBytes + changed - (long)(slope * end.TotalDays))));
         return points;
     }

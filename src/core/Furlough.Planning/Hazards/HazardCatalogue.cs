@@ -5,18 +5,22 @@ using Furlough.Planning.Plans;
 namespace Furlough.Planning.Hazards;
 
 /// <summary>What a hazard looks at: one relocation before it is planned.</summary>
+/// <param name="Item">The line of the brief that it follows from.</param>
 /// <param name="Source">Volume of the source; null when it is absent.</param>
 /// <param name="Target">Volume chosen for the role; null when none fits.</param>
 /// <param name="Receipt">The receipt by which what is at the target is adopted.</param>
 /// <param name="LowestFreeBytes">Free space of every volume after the relocations planned so far.</param>
 /// <param name="Before">Relocations of this machine planned so far.</param>
 public sealed record HazardContext(
-    Brief Brief, FleetMachine Machine, Survey Survey, AccountFacts Account, HoldingFacts Holding, VolumeFacts? Source, VolumeFacts? Target, Place Place, Method Method,
-    string Role, ReceiptFacts? Receipt, IReadOnlyDictionary<string, long> LowestFreeBytes, IReadOnlyList<PlannedRelocation> Before)
+    Brief Brief, RelocateItem Item, FleetMachine Machine, Survey Survey, AccountFacts Account, HoldingFacts Holding, VolumeFacts? Source, VolumeFacts? Target, Place Place, Method Method,
+    ReceiptFacts? Receipt, IReadOnlyDictionary<string, long> LowestFreeBytes, IReadOnlyList<PlannedRelocation> Before)
 {
     /// <summary>What the holding takes on the target, in whole clusters where they were measured, else its data and half a cluster for every file; nothing where it is there already.</summary>
     public long NeededBytes => Method == Method.Adopt ? 0
         : Holding.Allocated.FirstOrDefault(a => a.ClusterBytes == Target?.ClusterBytes)?.AllocatedBytes ?? Holding.DataBytes + Holding.Files * (Target?.ClusterBytes ?? 4096) / 2;
+
+    /// <summary>The role whose volume is the target.</summary>
+    public string Role => Item.Onto;
 
     /// <summary>The target as the machine spells it.</summary>
     public string Shown => Survey.Show(Place);
@@ -82,7 +86,7 @@ public static class HazardCatalogue
     [
         new NoVolumeForRole(), new PlaceUnknown(), new TargetTooSmall(), new ReserveBroken(), new TargetOnSystemVolume(), new TargetOnNetworkVolume(),
         new TargetOnExternalVolume(), new TargetOnRemovableVolume(), new PortableTargetUnencrypted(), new TargetWithoutFixedMount(), new TargetReadFromCache(), new TargetLacksOwners(),
-        new TargetLacksKinds(), new TargetMergesNames(), new TargetRefusesNames(), new TargetLosesFacts(), new FileTooLarge(), new PathTooLong(), new DeviceNodes(),
+        new TargetLacksKinds(), new TargetMergesNames(), new TargetRefusesNames(), new TargetLosesFacts(), new FileTooLarge(), new PathTooLong(), new DeviceNodes(), new LinkNotPossible(), new LinksLeadElsewhere(),
         new TargetInsideSource(), new TargetInsideHolding(), new SharedByAccounts(), new TargetNotEmpty(), new HoldingAlreadyThere(), new ReceiptNotGenuine(), new OnePlaceTwice(), new PointersDisagree(),
         new AccountSignedIn(), new FilesInUse(), new ExchangeAcrossVolumes(),
     ];

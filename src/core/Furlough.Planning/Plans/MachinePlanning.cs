@@ -57,7 +57,7 @@ internal sealed class MachinePlanning(Brief brief, FleetMachine machine, string 
         var source = survey.VolumeOf(holding.Place);
         var method = item.AdoptsExisting && (receipt is not null || target?.Taken.Contains(place.Path) == true) ? Method.Adopt
             : item.Method ?? (source is not null && source == target ? Method.Exchange : Method.Cold);
-        var context = new HazardContext(brief, machine, survey, account, holding, source, target, place, method, item.Onto, receipt, _lowest, before);
+        var context = new HazardContext(brief, item, machine, survey, account, holding, source, target, place, method, receipt, _lowest, before);
         if (HazardCatalogue.AlreadyThere.Check(context) is { } nothingToDo)
         {
             _hazards.Add(nothingToDo);
@@ -66,16 +66,16 @@ internal sealed class MachinePlanning(Brief brief, FleetMachine machine, string 
         var found = HazardCatalogue.All.Select(h => h.Check(context)).OfType<Hazard>().ToList();
         _hazards.AddRange(found);
         var blocked = found.Where(h => h.Severity == Severity.Blocking).Select(h => h.Code).ToList();
-        var forecast = source is null || target is null ? null : experience.Of(method, machine.Room, machine.Id, source, target, holding.DataBytes, holding.Files);
+        var forecast = source is null || target is null ? null : experience.Of(method, machine.Room, machine.Id, source, target, holding.DataBytes, holding.Files, brief.Work.BytesPerSecond);
         if (blocked.Count == 0)
         {
             var copies = method is Method.Cold or Method.Warm;
             if (copies) _lowest[place.Volume] -= context.NeededBytes;
-            _changes.Add(new SpaceTimeline.Change(holding.Name.ToString(), holding.Place!.Volume, place.Volume, copies ? context.NeededBytes : 0, copies ? holding.DataBytes : 0, forecast?.Work.Likely ?? TimeSpan.Zero));
+            _changes.Add(new SpaceTimeline.Change(holding.Name.ToString(), holding.Place!.Volume, place.Volume, copies ? context.NeededBytes : 0, copies ? holding.DataBytes : 0, forecast?.Work.Likely ?? TimeSpan.Zero, item.Keep ?? brief.Keep));
         }
         return new PlannedRelocation(before.Count + 1, machine.Id, machine.Name, machine.Room, holding.Name, account.Id, method,
             holding.Place ?? new Place("", ""), place, holding.PathShown, target is null ? $"({item.Onto})/{path}" : survey.Show(place),
-            source?.Identity ?? new VolumeIdentity("", ""), target?.Identity ?? new VolumeIdentity("", ""), OwnedFrom(item.Path), holding.Pointers, holding.Files, holding.DataBytes, wave, blocked, brief.Work.For(method), receipt is null ? null : new Adoption(receipt.Docket, ReceiptDigest.Of(receipt.Body)), forecast);
+            source?.Identity ?? new VolumeIdentity("", ""), target?.Identity ?? new VolumeIdentity("", ""), OwnedFrom(item.Path), holding.Pointers, holding.Files, holding.DataBytes, wave, blocked, brief.Work.For(method), receipt is null ? null : new Adoption(receipt.Docket, ReceiptDigest.Of(receipt.Body)), forecast, item.LeavesLink, item.Keep);
     }
 
     /// <summary>The newest receipt that says where a holding's data is and that the service knows to be genuine.</summary>
@@ -95,9 +95,9 @@ internal sealed class MachinePlanning(Brief brief, FleetMachine machine, string 
         {
             var reserve = (volume.System ? brief.SystemReserve : brief.OtherReserve).Of(volume.SizeBytes);
             var growth = machine.Growth.GetValueOrDefault(volume.Identity.Key);
-            var timeline = SpaceTimeline.Of(volume, _changes, brief.Keep, growth);
+            var timeline = SpaceTimeline.Of(volume, _changes, growth);
             var lowest = SpaceTimeline.Lowest(timeline);
-            var byGrowth = growth is not null && lowest.FreeBytes < reserve && SpaceTimeline.Lowest(SpaceTimeline.Of(volume, _changes, brief.Keep, null)).FreeBytes >= reserve;
+            var byGrowth = growth is not null && lowest.FreeBytes < reserve && SpaceTimeline.Lowest(SpaceTimeline.Of(volume, _changes, null)).FreeBytes >= reserve;
             var outlook = new VolumeOutlook(volume.Root, reserve, lowest, (long)(growth?.BytesPerDay ?? 0), byGrowth);
             yield return (new PlannedVolume(volume.Identity.Key, volume.Root, volume.System, volume.SizeBytes, volume.FreeBytes, lowest.FreeBytes, timeline[^1].FreeBytes, reserve, timeline), outlook);
         }

@@ -75,7 +75,7 @@ public sealed class FleetSuggestion(SpaceWish wish, Experience experience)
         List<string> blocked = [];
         for (var t = 0; t < targets.Count; t++)
         {
-            var context = new HazardContext(Plain, machine, survey, account, holding, system, targets[t], new Place(targets[t].Identity.Key, place), How, Role, null, free, []);
+            var context = new HazardContext(Plain, Plain.Relocate[0], machine, survey, account, holding, system, targets[t], new Place(targets[t].Identity.Key, place), How, null, free, []);
             var hazards = HazardCatalogue.All.Select(h => h.Check(context)).OfType<Hazard>().ToList();
             if (hazards.FirstOrDefault(h => h.Severity == Severity.Blocking) is { } blocking)
             {
@@ -118,6 +118,6 @@ public sealed class FleetSuggestion(SpaceWish wish, Experience experience)
         ? string.Create(CultureInfo.InvariantCulture, $"{bytes / 1e9:0.###} GB") : string.Create(CultureInfo.InvariantCulture, $"{100 * amount.Share!.Value:0.##}%");
 
     /// <summary>The brief that hazards are asked with; only its reserves matter to them, and the question itself sees to those.</summary>
-    private static Brief Plain { get; } = new("", new MachineChoice([], [], []), new Dictionary<string, VolumeRole> { [Role] = new(Role, [Attachment.Internal], false, null, Preference.Roomiest) }, [],
+    private static Brief Plain { get; } = new("", new MachineChoice([], [], []), new Dictionary<string, VolumeRole> { [Role] = new(Role, [Attachment.Internal], false, null, Preference.Roomiest) }, [new RelocateItem([], new AccountChoice([], true), Role, Path, How, false, [])],
         TimeSpan.FromDays(7), ReserveAmount.None, ReserveAmount.None, [], null, WorkRules.Usual, "");
 }

@@ -1,3 +1,5 @@
+using System.Text.RegularExpressions;
+using Furlough.Planning.Hazards;
 using Shouldly;
 using Xunit;
 
@@ -31,6 +33,35 @@ public sealed class DemoTests : IDisposable
         outcome.Out.ShouldContain("\u001b[");
         outcome.Out.ShouldMatch("of [a-z.]+  (copy|prove|prepare)");
         outcome.Out.ShouldContain("switched");
+    }
+
+    /// <summary>What a technician can meet is to be seen in the demo; the rest needs what no brief asks for: somebody's mistake, or a machine that is away.</summary>
+    [Fact]
+    public void The_briefs_of_the_demo_show_the_hazards_of_the_catalogue()
+    {
+        string[] elsewhere =
+        [
+            "already-there", "holding-already-there", "link-not-possible", "machine-silent", "place-unknown", "pointers-disagree", "receipt-not-genuine", "shared-by-accounts", "survey-missing", "survey-old",
+            "target-not-empty", "target-too-small",
+        ];
+        using var demo = Field.Launch("furlough", ["demo", "start", "--data", $"{_folder}/demo", "--port", "0", "--run", "-"]);
+        try
+        {
+            Dictionary<string, string> told = [];
+            while (demo.StandardOutput.ReadLine() is { } line && !line.Contains("stays open", StringComparison.Ordinal))
+                foreach (Match set in Regex.Matches(line, "(FURLOUGH_[A-Z]+)=(\\S+)")) told[set.Groups[1].Value] = set.Groups[2].Value;
+            HashSet<string> seen = [];
+            foreach (var brief in Directory.GetFiles(Path.Combine(Field.Repository, "demo"), "*.yaml"))
+            {
+                using var plan = Field.Launch("furlough", ["plan", "make", brief, "--json"], ("FURLOUGH_SERVICE", told["FURLOUGH_SERVICE"]), ("FURLOUGH_TOKEN", told["FURLOUGH_TOKEN"]));
+                seen.UnionWith(Field.Finish(plan).Json.GetProperty("hazards").EnumerateArray().Select(h => h.GetProperty("code").GetString()!));
+            }
+            HazardCatalogue.Entries.Select(e => e.Code).Except(seen).Order().ShouldBe(elsewhere);
+        }
+        finally
+        {
+            Field.Kill(demo);
+        }
     }
 
     [Fact]

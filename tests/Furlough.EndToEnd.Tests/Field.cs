@@ -15,7 +15,7 @@ public sealed record Outcome(int Code, string Out, string Error)
 /// <summary>A started service and agents, driven through the built programs as a technician would. Ends what it started.</summary>
 public sealed class Field : IDisposable
 {
-    private static readonly string Repository = FindRepository();
+    internal static readonly string Repository = FindRepository();
     private readonly List<Process> _agents = [];
     private Process? _service;
     private int _port;

@@ -34,8 +34,24 @@ public static class FieldStation
         if (name == "herb-04") first = 0;
         List<AccountSpec> people = [new AccountSpec("keeper", 1900, true, [new FolderSpec("Documents", 12, 0, 20_000_000, "note", ".txt")])];
         for (var i = 0; i < accounts; i++) people.Add(Person(People[(first + i) % People.Length], (uint)(1000 + first + i), room, i == 0, dice));
+        people = [.. people.Select((p, i) => Oddity(name, p, isFirst: i == 1))];
         return new MachineSpec(name, room, "Fenland Desk 4 (stand-in)", seed, Volumes(name, room, people, dice), people, Faults(name, people)) { OnBattery = name == "cabin-3" };
     }
+
+    /// <summary>What a technician runs into on the crews' laptops: somebody is signed in, there is no fallback administrator, and files that many file systems cannot store.</summary>
+    private static AccountSpec Oddity(string name, AccountSpec account, bool isFirst) => name switch
+    {
+        "cabin-1" when isFirst => account with { SignedIn = true },
+        "cabin-3" when account.Fallback => account with { Fallback = false },
+        "cabin-5" when isFirst => account with { Folders = [.. account.Folders.Select(f => f.Name == "Documents" ? f with { Demands = Demanding } : f)] },
+        _ => account,
+    };
+
+    private static Demands Demanding { get; } = new(
+        [
+            new Demand(DemandKind.Links, 3, "transects/latest"), new Demand(DemandKind.HardLinks, 2, "transects/2024/sheet.ods"), new Demand(DemandKind.Holes, 1, "recorder/dump.raw"), new Demand(DemandKind.Attributes, 40, "transects/2023/map.ods"),
+            new Demand(DemandKind.NamesByCase, 2, "Fen/notes.txt"), new Demand(DemandKind.OddNames, 5, "2022: spring?"), new Demand(DemandKind.DeviceNodes, 1, "recorder/dev/tape"), new Demand(DemandKind.LinksElsewhere, 1, "transects/shared"),
+        ], 6 * GB, 4_090);
 
     private static AccountSpec Person(string name, uint id, string room, bool heavy, Dice dice)
     {
@@ -73,6 +89,7 @@ public static class FieldStation
             _ when room == "Wet Lab" => Rotating("D:", "Data", 500 * GB, 60 * GB, false) with { BytesPerSecond = 70e6 },
             _ => Rotating("D:", "Data", 1_000 * GB, 80 * GB, false),
         });
+        if (name == "cabin-4") volumes.Add(new VolumeSpec("N:", "Shared", Attachment.Network, Medium.Unknown, "network", 8_000 * GB, 900 * GB, false, true, 60e6, 120));
         return volumes;
     }
 

@@ -1,12 +1,21 @@
+using Furlough.Model;
 using Furlough.Station.World;
 
 namespace Furlough.Station;
 
 /// <summary>A user folder as declared. Files are named after <paramref name="Stem"/> and <paramref name="Ending"/>.</summary>
-public sealed record FolderSpec(string Name, int Files, int SmallFiles, long DataBytes, string Stem, string Ending);
+public sealed record FolderSpec(string Name, int Files, int SmallFiles, long DataBytes, string Stem, string Ending)
+{
+    /// <summary>What its surveys say that it asks of a file system.</summary>
+    public Demands Demands { get; init; } = Demands.None;
+}
 
 /// <summary>An account of a stand-in.</summary>
-public sealed record AccountSpec(string Name, uint Id, bool Fallback, IReadOnlyList<FolderSpec> Folders);
+public sealed record AccountSpec(string Name, uint Id, bool Fallback, IReadOnlyList<FolderSpec> Folders)
+{
+    /// <summary>Signed in whenever it is surveyed.</summary>
+    public bool SignedIn { get; init; }
+}
 
 /// <summary>A stand-in workstation as declared.</summary>
 public sealed record MachineSpec(string Name, string Room, string OperatingSystem, ulong Seed, IReadOnlyList<VolumeSpec> Volumes, IReadOnlyList<AccountSpec> Accounts, IReadOnlyList<ScriptedFault> Faults)

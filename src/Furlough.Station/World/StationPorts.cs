@@ -135,7 +135,7 @@ internal sealed class StationSurveyor(StationMachine machine) : ISurveyor
             var volumes = machine.VolumeStates.Select(v => new VolumeFacts(v.Identity, v.Spec.Label, v.Spec.Letter, v.Spec.Attached, v.Spec.Medium, v.Spec.FileSystem, v.Spec.SizeBytes, v.FreeBytes, 4096,
                 v.Spec.System, true, false, v.Spec.Attached == Attachment.Internal, v.Abilities, v.Spec.System ? [] : Taken(v.Root, "", 1).ToList())).ToList();
             return new Survey(machine.Clock.GetUtcNow(), machine.Spec.OperatingSystem, "stand-in", volumes,
-                [.. machine.Spec.Accounts.Select(a => new AccountFacts(a.Name, $"{a.Id}", $"Accounts/{a.Name}", a.Fallback, false))], holdings,
+                [.. machine.Spec.Accounts.Select(a => new AccountFacts(a.Name, $"{a.Id}", $"Accounts/{a.Name}", a.Fallback, a.SignedIn))], holdings,
                 [.. originals.Select(o => o with { Recreated = holdings.All(h => h.Place != o.Source) ? Again(o.Source) : null })], [], [])
             { Past = [.. StationPast.Of(machine)], OnBattery = machine.Spec.OnBattery };
         }
@@ -155,7 +155,7 @@ internal sealed class StationSurveyor(StationMachine machine) : ISurveyor
         var place = pointers[0].Resolves;
         var node = place is null ? null : Find(place);
         var (files, bytes) = node?.Measure() ?? (0, 0);
-        return new HoldingFacts(new HoldingName(account, HoldingKind.Folder, folder), place, place is null ? pointers[0].Value.Text ?? "" : machine.Volumes.Show(place), node is not null, pointers, files, bytes, 0, place is null ? [] : machine.Activity.InUse(place), Demands.None);
+        return new HoldingFacts(new HoldingName(account, HoldingKind.Folder, folder), place, place is null ? pointers[0].Value.Text ?? "" : machine.Volumes.Show(place), node is not null, pointers, files, bytes, 0, place is null ? [] : machine.Activity.InUse(place), machine.Spec.Accounts.First(a => a.Name == account).Folders.First(f => f.Name == folder).Demands);
     }
 
     /// <summary>An update puts one setting back, some time after the relocation was seen to be right.</summary>

@@ -32,5 +32,7 @@ internal sealed class StationVolumeState
 
     internal long FreeBytes => Math.Max(0, Spec.SizeBytes - UsedBytes);
 
-    internal FileSystemAbilities Abilities => FileSystemAbilities.Full with { Owners = Spec.Owners, ExtendedAttributes = false, CaseSensitive = false, TimeStepNanoseconds = 100 };
+    internal FileSystemAbilities Abilities => (Spec.FileSystem.EndsWith("-fat", StringComparison.Ordinal) ? Simple : FileSystemAbilities.Full) with { Owners = Spec.Owners, ExtendedAttributes = false, CaseSensitive = false, TimeStepNanoseconds = 100 };
+
+    private static FileSystemAbilities Simple { get; } = FileSystemAbilities.Full with { Links = false, HardLinks = false, Holes = false, OddNames = false, LargestFileBytes = (4L << 30) - 1, ReadsPastCache = false };
 }

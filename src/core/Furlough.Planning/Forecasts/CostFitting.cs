@@ -11,7 +11,7 @@ public sealed record FittedCost(Cost Cost, double HighFactor, int Rests);
 /// <summary>
 /// Fits a cost to relocations by least squares of the relative errors, none of its parts below zero. Relocations that do not fit (a disk that
 /// was busy, a cache that answered) count less the further off they are, by Tukey's biweight with the scale from the median absolute deviation,
-/// repeated until nothing changes. The usual cost is held against it like a few relocations, so that the first ones seen do not bend it too far.
+/// repeated until nothing changes; as long as only a few were seen, all count alike. The usual cost is held against it like a few relocations, so that the first ones seen do not bend it too far.
 /// </summary>
 public static class CostFitting
 {
@@ -19,7 +19,7 @@ public static class CostFitting
     public const double UsualHighFactor = 1.8;
 
     private const double LeastHighFactor = 1.15, Cutoff = 4.685, ToSigma = 1.4826, LeastScale = 0.02, PriorWeight = 0.5;
-    private const int Rounds = 20;
+    private const int Rounds = 20, FewestToDoubt = 8;
 
     /// <summary>Fits a cost; without anything shown it is the usual one.</summary>
     public static FittedCost Fit(IReadOnlyList<Shown> shown, Cost usual)
@@ -39,7 +39,8 @@ public static class CostFitting
             var next = NotNegative(all);
             var errors = seen.ConvertAll(s => (next.Of(s.Bytes, s.Files) - s.Seconds) / s.Seconds);
             var scale = Math.Max(LeastScale, ToSigma * Median([.. errors.Select(Math.Abs)]));
-            for (var i = 0; i < seen.Count; i++)
+            // Among a few, what does not fit the rest may be all that is right.
+            for (var i = 0; i < seen.Count && seen.Count >= FewestToDoubt; i++)
             {
                 var u = errors[i] / (Cutoff * scale);
                 weights[i] = Math.Abs(u) >= 1 ? 0 : Math.Pow(1 - u * u, 2);

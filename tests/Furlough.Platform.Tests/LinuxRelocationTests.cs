@@ -205,7 +205,7 @@ public sealed class LinuxRelocationTests : IDisposable
         _tree.FillHard($"{_tree.Home}/Documents", 5);
         LinuxTree.Sh($"cd {_tree.Home}/Documents; touch Plot plot 'what?' nul.txt 'ends.'; mknod null c 1 3");
         var demands = _tree.Survey().Holdings.Single(h => h.Name.Name == "Documents").Demands;
-        demands.Found.Select(d => d.Kind).ShouldBe([DemandKind.Links, DemandKind.HardLinks, DemandKind.Holes, DemandKind.Attributes, DemandKind.NamesByCase, DemandKind.OddNames, DemandKind.PipesAndSockets, DemandKind.DeviceNodes]);
+        demands.Found.Select(d => d.Kind).ShouldBe([DemandKind.Links, DemandKind.HardLinks, DemandKind.Holes, DemandKind.Attributes, DemandKind.NamesByCase, DemandKind.OddNames, DemandKind.PipesAndSockets, DemandKind.DeviceNodes, DemandKind.LinksElsewhere]);
         demands.Of(DemandKind.HardLinks)!.Count.ShouldBe(3);
         demands.Of(DemandKind.OddNames)!.Count.ShouldBe(5, "a line break, bytes that are no text, and three reserved names");
         demands.Of(DemandKind.NamesByCase)!.Count.ShouldBe(1);

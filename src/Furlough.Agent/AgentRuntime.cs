@@ -29,6 +29,7 @@ public sealed class AgentRuntime : IWatcher, IDisposable
     private readonly Action<string> _log;
     private readonly SemaphoreSlim _docketsCame = new(0), _discardsCame = new(0), _bulletinsCame = new(0), _surveyWanted = new(1);
     private readonly ConcurrentDictionary<Guid, Progress> _progress = new();
+    private volatile bool _surveyAsked;
 
     /// <param name="surveyor">Looks at the machine.</param>
     /// <param name="http">Its base address is the service.</param>
@@ -144,6 +145,7 @@ public sealed class AgentRuntime : IWatcher, IDisposable
         await Task.Run(() => _permits.Renew(stop), stop);
         if (!batch.SurveyWanted) return;
         // The service goes on asking until it has the survey, which may take a while.
+        _surveyAsked = true;
         _surveyWanted.Release();
         await Task.Delay(TimeSpan.FromSeconds(1), _time, stop);
     }
@@ -179,11 +181,13 @@ public sealed class AgentRuntime : IWatcher, IDisposable
     {
         await _surveyWanted.WaitAsync(SurveyEvery, stop);
         while (await _surveyWanted.WaitAsync(0, stop)) { }
+        var answers = _surveyAsked;
+        _surveyAsked = false;
         try
         {
             var survey = await Task.Run(() => _surveyor.Take(_store.Originals(), _store.Knows, stop), stop);
             _store.KeepSpace(survey);
-            var whole = survey with { Past = [.. survey.Past, .. _store.Space()] };
+            var whole = survey with { Answers = answers, Past = [.. survey.Past, .. _store.Space()] };
             await _link.CallAsync<object?>(async (client, token, s) =>
             {
                 await client.SurveyAsync(token, whole, s);

@@ -24,7 +24,7 @@ public sealed class SurveyDesk(Store store, LiveHub live, TimeProvider time)
             row.Survey = text;
             row.SurveyedAt = survey.TakenAt;
             row.LastSeen = time.GetUtcNow();
-            row.SurveyWanted = false;
+            if (survey.Answers) row.SurveyWanted = false;
             var intended = row.LastDocket == 0 ? [] : await Fleet.IntendedAsync(db, machine, stop);
             row.Drifted = intended.Count > 0 && Auditor.Audit([Fleet.ToFleet(row, kept, live)], intended, [], time.GetUtcNow()).Any(f => f.Severity == Severity.Blocking);
             return 0;

@@ -136,6 +136,9 @@ public sealed record Survey(
     /// <summary>The machine ran on battery.</summary>
     public bool OnBattery { get; init; }
 
+    /// <summary>It was begun after the agent had heard that one is wanted; one that was under way by then says nothing of what changed since.</summary>
+    public bool Answers { get; init; }
+
     /// <summary>The volume of a place, or null when it is absent.</summary>
     public VolumeFacts? VolumeOf(Place? place) => place is null ? null : Volumes.FirstOrDefault(v => v.Identity.Key == place.Volume);
 

@@ -122,6 +122,8 @@ public sealed class AgentRuntime : IWatcher, IDisposable
     {
         var batch = await _link.CallAsync((client, token, s) => client.DocketsAsync(token, _store.LastDocket, _permits.Wishes, LongestWait, s), stop);
         _store.SetSetting("last-contact", _time.GetUtcNow().ToString("u", CultureInfo.InvariantCulture));
+        // Known before the dockets are: one that shall rest is not begun.
+        _permits.Wishes = batch.Wishes;
         foreach (var envelope in batch.Dockets)
         {
             try
@@ -136,7 +138,6 @@ public sealed class AgentRuntime : IWatcher, IDisposable
             }
             _store.Passed(envelope.Number);
         }
-        _permits.Wishes = batch.Wishes;
         if (batch.Dockets.Count > 0)
         {
             _docketsCame.Release();

@@ -24,7 +24,7 @@ internal sealed class PermitKeeper(ServiceLink link, TimeProvider time) : IPermi
     public bool Holds(Guid docket) => _held.TryGetValue(docket, out var permit) && permit.NotAfter > time.GetUtcNow();
 
     /// <inheritdoc/>
-    public Wish WishOf(Guid docket) => _wishes.BackOut.Contains(docket) ? Wish.BackOut : _wishes.Pause.Contains(docket) ? Wish.Pause : Wish.GoOn;
+    public Wish WishOf(Guid docket) => _wishes.Of(docket);
 
     /// <inheritdoc/>
     public PermitAnswer Await(Docket docket, TimeSpan? most, Action waiting, CancellationToken stop)
@@ -35,12 +35,16 @@ internal sealed class PermitKeeper(ServiceLink link, TimeProvider time) : IPermi
             if (time.GetUtcNow() >= docket.NotAfter || time.GetElapsedTime(began) > most) return PermitAnswer.Expired;
             try
             {
-                Ask(docket.Id, stop);
+                Ask(docket.Id, most is not null, stop);
                 return PermitAnswer.Granted;
             }
             catch (ServiceException refused) when (refused.Code == "permit-refused")
             {
                 return PermitAnswer.Refused;
+            }
+            catch (ServiceException later) when (later.Code == "permit-not-now" && most is null)
+            {
+                return PermitAnswer.NotNow;
             }
             catch (Exception away) when (away is ServiceException or SignatureException)
             {
@@ -57,7 +61,7 @@ internal sealed class PermitKeeper(ServiceLink link, TimeProvider time) : IPermi
     {
         foreach (var docket in _held.Keys)
         {
-            try { Ask(docket, stop); }
+            try { Ask(docket, keptOut: true, stop); }
             catch (ServiceException refused) when (refused.Status != 0) { Release(docket); }
         }
     }
@@ -65,9 +69,9 @@ internal sealed class PermitKeeper(ServiceLink link, TimeProvider time) : IPermi
     /// <summary>The docket has ended.</summary>
     internal void Release(Guid docket) => _held.TryRemove(docket, out _);
 
-    private void Ask(Guid docket, CancellationToken stop)
+    private void Ask(Guid docket, bool keptOut, CancellationToken stop)
     {
-        var answer = link.CallAsync((client, token, s) => client.PermitAsync(token, docket, s), stop).GetAwaiter().GetResult();
+        var answer = link.CallAsync((client, token, s) => client.PermitAsync(token, docket, keptOut, s), stop).GetAwaiter().GetResult();
         var permit = JsonSerializer.Deserialize(Jws.Verify(link.ServiceKey, MessageType.Permit, answer.Permit), ModelJson.Default.Permit)!;
         if (permit.Docket != docket || permit.Machine != link.Machine) throw new SignatureException("The permit is for something else.");
         _held[docket] = permit;

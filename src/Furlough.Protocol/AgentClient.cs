@@ -28,8 +28,8 @@ public sealed class AgentClient(HttpClient http)
         SendAsync<string, DocketBatch>(HttpMethod.Get, FormattableString.Invariant($"dockets?after={after}&wishes={known.Tag()}&wait={(int)wait.TotalSeconds}"), token, null, null, ProtocolJson.Default.DocketBatch, stop);
 
     /// <summary>Asks for leave to go on.</summary>
-    public Task<PermitResponse> PermitAsync(string token, Guid docket, CancellationToken stop) =>
-        SendAsync(HttpMethod.Post, "permits", token, new PermitRequest(docket), ProtocolJson.Default.PermitRequest, ProtocolJson.Default.PermitResponse, stop);
+    public Task<PermitResponse> PermitAsync(string token, Guid docket, bool keptOut, CancellationToken stop) =>
+        SendAsync(HttpMethod.Post, "permits", token, new PermitRequest(docket, keptOut), ProtocolJson.Default.PermitRequest, ProtocolJson.Default.PermitResponse, stop);
 
     /// <summary>Hands in bulletins, in sequence.</summary>
     public Task<BulletinReceipt> BulletinsAsync(string token, IReadOnlyList<Bulletin> bulletins, CancellationToken stop) =>

@@ -52,20 +52,25 @@ public sealed record DocketEnvelope(long Number, string Docket);
 /// <summary>What waits for an agent.</summary>
 public sealed record DocketBatch(IReadOnlyList<DocketEnvelope> Dockets, bool SurveyWanted, Wishes Wishes);
 
-/// <summary>What the service wishes of dockets that are under way: all wishes of the moment, not the news.</summary>
-/// <param name="Pause">Dockets that shall rest, as long as nobody is kept out for them.</param>
-/// <param name="BackOut">Dockets that shall be undone, as long as they can be.</param>
-public sealed record Wishes(IReadOnlyList<Guid> Pause, IReadOnlyList<Guid> BackOut)
+/// <summary>What the service wishes of one docket.</summary>
+public sealed record DocketWish(Guid Docket, Wish Wish);
+
+/// <summary>What the service wishes of dockets that are under way: all wishes of the moment, not the news. A docket that is not named goes on.</summary>
+public sealed record Wishes(IReadOnlyList<DocketWish> All)
 {
     /// <summary>None.</summary>
-    public static Wishes None { get; } = new([], []);
+    public static Wishes None { get; } = new([]);
+
+    /// <summary>What is wished of a docket.</summary>
+    public Wish Of(Guid docket) => All.FirstOrDefault(w => w.Docket == docket)?.Wish ?? Wish.GoOn;
 
     /// <summary>Tells one set of wishes from another, so that an agent is answered at once when they change.</summary>
-    public string Tag() => string.Join('.', Pause.Order().Select(id => id.ToString("N")[20..]).Append("-").Concat(BackOut.Order().Select(id => id.ToString("N")[20..])));
+    public string Tag() => string.Join('.', All.OrderBy(w => w.Docket).Select(w => $"{w.Docket.ToString("N")[20..]}{(int)w.Wish}"));
 }
 
 /// <summary>Asks for leave to go on with a docket.</summary>
-public sealed record PermitRequest(Guid Docket);
+/// <param name="KeptOut">Its account may be kept out already.</param>
+public sealed record PermitRequest(Guid Docket, bool KeptOut);
 
 /// <summary>A signed permit.</summary>
 public sealed record PermitResponse(string Permit);

@@ -83,7 +83,7 @@ public sealed class ServiceHost : IAsyncDisposable
         AddStorage(builder.Services, options.Data);
         AddAccess(builder.Services, options.Data);
         builder.Services.AddSingleton(TimeProvider.System).AddSingleton<LiveHub>().AddSingleton<DocketSignals>().AddSingleton<DocketDesk>().AddSingleton<AgentSessions>()
-            .AddSingleton<RunControl>().AddSingleton<BulletinDesk>().AddSingleton<MachineBoard>().AddSingleton<SurveyDesk>().AddSingleton<Freshness>().AddSingleton<Acting>().AddSingleton<Steering>();
+            .AddSingleton<RunControl>().AddSingleton<RunHours>().AddSingleton<WishDesk>().AddSingleton<BulletinDesk>().AddSingleton<MachineBoard>().AddSingleton<SurveyDesk>().AddSingleton<Freshness>().AddSingleton<Acting>().AddSingleton<Steering>();
         builder.Services.AddSingleton(SigningKey.LoadOrMake(Path.Combine(options.Data, "service-key")));
         builder.Services.AddExceptionHandler<ProblemWriter>().AddProblemDetails().AddOpenApi(o => o.AddDocumentTransformer((document, _, _) =>
         {

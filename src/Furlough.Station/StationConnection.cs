@@ -3,7 +3,8 @@ using Furlough.Station.World;
 namespace Furlough.Station;
 
 /// <summary>A stand-in's connection: there, or cut off by its script.</summary>
-public sealed class StationConnection(StationClock clock) : DelegatingHandler(new SocketsHttpHandler { MaxConnectionsPerServer = 8 })
+/// <param name="leavesAfter">After which call the machine is away for good; null where it stays.</param>
+public sealed class StationConnection(StationClock clock, string? leavesAfter) : DelegatingHandler(new SocketsHttpHandler { MaxConnectionsPerServer = 8 })
 {
     /// <inheritdoc/>
     protected override async Task<HttpResponseMessage> SendAsync(HttpRequestMessage request, CancellationToken cancellationToken)
@@ -11,6 +12,7 @@ public sealed class StationConnection(StationClock clock) : DelegatingHandler(ne
         RequireConnection();
         var response = await base.SendAsync(request, cancellationToken);
         RequireConnection();
+        if (leavesAfter is not null && response.IsSuccessStatusCode && request.RequestUri!.AbsolutePath.EndsWith(leavesAfter, StringComparison.Ordinal)) clock.CutUntil = DateTimeOffset.MaxValue;
         return response;
     }
 

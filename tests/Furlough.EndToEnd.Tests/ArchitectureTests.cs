@@ -9,7 +9,7 @@ public sealed class ArchitectureTests
     [Theory]
     [InlineData("Furlough.Model", "")]
     [InlineData("Furlough.Engine", "Furlough.Model System.IO.Hashing")]
-    [InlineData("Furlough.Planning", "Furlough.Model YamlDotNet")]
+    [InlineData("Furlough.Planning", "Furlough.Model YamlDotNet Ical.Net")]
     [InlineData("Furlough.Protocol", "Furlough.Model BouncyCastle.Cryptography")]
     [InlineData("Furlough.Platform", "Furlough.Model Furlough.Engine")]
     [InlineData("Furlough.Station", "Furlough.Model Furlough.Engine")]

@@ -10,13 +10,17 @@ namespace Furlough.Engine.Tests;
 /// <summary>Pauses, backing out by hand, limits, files in use, and falling back.</summary>
 public sealed class SteeringTests
 {
-    [Fact]
-    public void A_pause_during_a_warm_copy_keeps_what_is_copied_and_lets_nobody_wait()
+    [Theory]
+    [InlineData(Wish.Pause, "run-paused")]
+    [InlineData(Wish.OutsideHours, "outside-hours")]
+    [InlineData(Wish.AwaitPerson, "person-wanted")]
+    public void A_wish_to_rest_during_a_warm_copy_keeps_what_is_copied_and_lets_nobody_wait(Wish wish, string reason)
     {
         var bench = new Bench(method: Method.Warm);
-        bench.Recorder.OnChange = change => bench.Permits.Wish = change.Step == Step.Prove ? Wish.Pause : bench.Permits.Wish;
+        bench.Recorder.OnChange = change => bench.Permits.Wish = change.Step == Step.Prove ? wish : bench.Permits.Wish;
         bench.Run().ShouldBe(RelocationState.Waiting);
-        bench.Recorder.Last.Failure!.Code.ShouldBe("run-paused");
+        bench.Recorder.Last.Failure!.Code.ShouldBe(reason);
+        bench.Recorder.Last.Failure!.Remedy.ShouldNotContain("{");
         bench.Machine.SignInAllowed.ShouldBeTrue();
         bench.Recorder.OnChange = _ => { };
 
@@ -28,6 +32,20 @@ public sealed class SteeringTests
         bench.Run().ShouldBe(RelocationState.Switched);
         bench.EndFault().ShouldBeNull();
         bench.Recorder.Changes.Count(c => c.Step == Step.Copy).ShouldBe(1, "the copy was not made twice");
+    }
+
+    [Fact]
+    public void A_permit_that_is_not_given_yet_lets_the_docket_rest_before_anybody_is_kept_out()
+    {
+        var bench = new Bench();
+        bench.Permits.Answer = PermitAnswer.NotNow;
+        bench.Run().ShouldBe(RelocationState.Waiting);
+        bench.Machine.SignInAllowed.ShouldBeTrue();
+        bench.LivePlaceFault().ShouldBeNull();
+
+        bench.Permits.Answer = PermitAnswer.Granted;
+        bench.Run().ShouldBe(RelocationState.Switched);
+        bench.EndFault().ShouldBeNull();
     }
 
     [Fact]

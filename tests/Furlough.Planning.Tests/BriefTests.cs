@@ -177,6 +177,10 @@ public sealed class BriefTests
     }
 
     [Theory]
+    [InlineData("hours: nights.ics", "The file `nights.ics` is not known here.")]
+    [InlineData("hours: always", "This is no iCalendar file")]
+    [InlineData("hours: [1]", "This is no calendar.")]
+    [InlineData("backup-within: lately", "is no length of time")]
     [InlineData("work: {speed: fast}", "is no speed")]
     [InlineData("work: {priority: high}", "is no priority")]
     [InlineData("work: {files-in-use: {then: hope}}", "says not what follows")]
@@ -189,6 +193,7 @@ public sealed class BriefTests
     [InlineData("existing: keep", "says not what to do")]
     [InlineData("method: adopt", "is no method to ask for")]
     [InlineData("leave: copy", "cannot stay at the former place")]
+    [InlineData("attended: maybe", "neither yes nor no")]
     public void Wrong_words_for_what_exists_are_refused(string line, string words) =>
         Should.Throw<BriefException>(() => BriefReader.Read(Good.Replace("onto: roomy", "onto: roomy\n    " + line, StringComparison.Ordinal))).Message.ShouldContain(words);
 }

@@ -19,7 +19,10 @@ internal static class Desks
             [new PointerFacts(new PointerAddress("test", "settings", folder, account), new PointerValue("text", "old"), place ?? new Place("sys", $"Accounts/{account}/{folder}"))], 1_000, bytes, 0, [], Demands.None);
 
     internal static Survey Survey(IReadOnlyList<VolumeFacts> volumes, params HoldingFacts[] holdings) => new(DateTimeOffset.UnixEpoch, "test", "1", volumes,
-        [new AccountFacts("asa.lind", "1001", "", false, false), new AccountFacts("keeper", "1900", "", true, false)], holdings, [], [], []);
+        [new AccountFacts("asa.lind", "1001", "", false, false), new AccountFacts("keeper", "1900", "", true, false)], holdings, [], [], [])
+    {
+        Backup = new BackupFacts(Now, [new Place("sys", ""), new Place("data", "")]),
+    };
 
     internal static FleetMachine Machine(Survey? survey, string name = "herb-01", bool silent = false) => new(Guid.Parse("0197a000-0000-7000-8000-0000000000aa"), name, "Herbarium", survey, silent);
 

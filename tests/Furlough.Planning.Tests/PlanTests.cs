@@ -96,6 +96,19 @@ public sealed class PlanTests
         { "survey-old", Severity.Advice, Survey([Small(), Data()], Holding()) with { TakenAt = Now.AddDays(-4) } },
         { "no-fallback-administrator", Severity.Advice, Survey([Small(), Data()], Holding()) with { Accounts = [new AccountFacts("asa.lind", "1001", "", false, false)] } },
         { "on-battery", Severity.Advice, Survey([Small(), Data()], Holding()) with { OnBattery = true } },
+        { "restart-pending", Severity.Advice, Survey([Small(), Data()], Holding()) with { RestartPending = true } },
+        { "backup-unknown", Severity.Advice, Survey([Small(), Data()], Holding()) with { Backup = null } },
+        { "backup-old", Severity.Consent, Survey([Small(), Data()], Holding()) with { Backup = new BackupFacts(Now.AddDays(-8), []) } },
+        { "backup-misses-target", Severity.Consent, Survey([Small(), Data()], Holding()) with { Backup = new BackupFacts(Now, [new Place("sys", "Accounts"), new Place("data", "Shares")]) } },
+        { "kept-by-sync-client", Severity.Blocking, Survey([Small(), Data()], Holding()) with { SyncFolders = [new SyncFolderFacts("Bramble Drive", "asa.lind", new Place("sys", "Accounts/asa.lind/Pictures/shared"))] } },
+        { "target-in-sync-folder", Severity.Consent, Survey([Small(), Data()], Holding()) with { SyncFolders = [new SyncFolderFacts("Bramble Drive", "asa.lind", new Place("data", "People"))] } },
+        { "only-in-cloud", Severity.Blocking, Survey([Small(), Data()], Holding() with { CloudOnlyFiles = 3, CloudOnlyBytes = GB }) },
+        { "setting-fixed", Severity.Blocking, Survey([Small(), Data()], Holding() with { Pointers = [Holding().Pointers[0] with { FixedBy = "its file belongs to root" }] }) },
+        { "account-roams", Severity.Consent, Survey([Small(), Data()], Holding()) with { Accounts = [new AccountFacts("asa.lind", "1001", "", false, false) { Roams = true }] } },
+        { "account-from-directory", Severity.Advice, Survey([Small(), Data()], Holding()) with { Accounts = [new AccountFacts("asa.lind", "1001", "", false, false) { FromDirectory = true }] } },
+        { "service-running", Severity.Advice, Survey([Small(), Data()], Holding() with { Services = ["camera.service"] }) },
+        { "hidden-application-data", Severity.Blocking, Survey([Small(), Data()], Holding(place: new Place("sys", "home/asa.lind/.local/share/Pictures"))) },
+        { "partly-elsewhere", Severity.Advice, Survey([Small(), Data()], Holding() with { Stray = new StrayFolder("C:\\Accounts\\asa.lind\\Pictures", 3, GB) }) },
         { "already-there", Severity.Advice, Survey([Small(), Data()], Holding(place: new Place("data", "People/asa.lind/Pictures"))) },
     };
 
@@ -141,6 +154,25 @@ public sealed class PlanTests
         hazard.Remedy.ShouldNotBeEmpty();
     }
 
+    [Theory]
+    [InlineData("backup-within: 9 days", 8)]
+    [InlineData("keep-original: 9 days", 6)]
+    public void A_backup_is_as_old_as_the_brief_allows(string change, int days)
+    {
+        var survey = Survey([Small(), Data()], Holding()) with { Backup = new BackupFacts(Now.AddDays(-days), [new Place("sys", ""), new Place("data", "")]) };
+        Plan(Brief("keep-original: 7 days", change), survey).Hazards.ShouldNotContain(h => h.Code == "backup-old");
+        Plan(Brief("keep-original: 7 days", "backup-within: 5 days"), survey).Hazards.ShouldContain(h => h.Code == "backup-old");
+    }
+
+    [Fact]
+    public void An_attended_relocation_waits_for_a_person()
+    {
+        var plan = Plan(Brief("onto: roomy", "onto: roomy\n    attended: true"), Survey([Small(), Data()], Holding()));
+        plan.Relocations.Single().Attended.ShouldBeTrue();
+        plan.Hazards.Single().ShouldSatisfyAllConditions(h => h.Code.ShouldBe("person-wanted"), h => h.Severity.ShouldBe(Severity.Advice));
+        Plan(Brief(), Survey([Small(), Data()], Holding())).Relocations.Single().Attended.ShouldBeFalse();
+    }
+
     [Fact]
     public void A_volume_that_fills_up_while_originals_are_kept_is_told_and_one_that_does_not_is_not()
     {
@@ -184,7 +216,7 @@ public sealed class PlanTests
     public void Every_line_of_the_catalogue_is_shown_by_a_test_and_stands_in_the_documentation()
     {
         string[] alone = ["growth-breaks-reserve", "portable-target-unencrypted", "machine-silent", "exchange-across-volumes", "target-on-network-volume", "target-on-external-volume", "target-on-removable-volume", "one-place-twice",
-            "target-on-system-volume", "survey-missing", "holding-already-there", "link-not-possible"];
+            "target-on-system-volume", "survey-missing", "holding-already-there", "link-not-possible", "person-wanted", "longer-than-hours", "may-outlast-hours"];
         HazardCases().Select(c => c.Data.Item1).Concat(alone).Order().Distinct().ShouldBe(HazardCatalogue.Entries.Select(e => e.Code).Order());
         var path = Path.Combine(Repository(), "docs", "hazards.md");
         if (Environment.GetEnvironmentVariable("FURLOUGH_WRITE_DOCS") is not null) File.WriteAllText(path, HazardText());

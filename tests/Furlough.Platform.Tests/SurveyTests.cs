@@ -69,6 +69,53 @@ public sealed class SurveyTests : IDisposable
         Look(machine).DataBytes.ShouldBeGreaterThanOrEqualTo(before + 50_000);
     }
 
+    [Fact]
+    public void A_settings_file_of_somebody_else_is_fixed_and_what_stands_at_the_usual_place_besides_is_told()
+    {
+        LinuxTree.Sh($"mkdir -p {Documents} {_tree.Root}/data/Papers; echo four > {Documents}/left; chown 1701:1701 {_tree.UserDirs}");
+        Look(_tree.Machine()).ShouldSatisfyAllConditions(h => h.Stray.ShouldBeNull(), h => h.Pointers.Single().FixedBy.ShouldBeNull());
+        _tree.Setting("XDG_DOCUMENTS_DIR=\"/data/Papers\"\n");
+        LinuxTree.Sh($"chown 1900 {_tree.UserDirs}");
+        Look(_tree.Machine()).ShouldSatisfyAllConditions(h => h.Stray.ShouldBe(new StrayFolder("/home/asa.lind/Documents", 1, 5)), h => h.Pointers.Single().FixedBy.ShouldBe("its file belongs to keeper"));
+        LinuxTree.Sh($"rm -r {Documents}; ln -s /data/Papers {Documents}");
+        Look(_tree.Machine()).Stray.ShouldBeNull("a link holds no files");
+    }
+
+    [Fact]
+    public void What_the_backup_and_the_system_say_of_themselves_is_told()
+    {
+        _tree.Survey().ShouldSatisfyAllConditions(s => s.Backup.ShouldBeNull(), s => s.RestartPending.ShouldBeFalse());
+        LinuxTree.Sh($"mkdir -p {_tree.Root}/var/lib/furlough {_tree.Root}/run; touch {_tree.Root}/run/reboot-required; echo '{{\"lastDone\": \"2026-03-02T03:10:00Z\", \"covers\": [\"/home/\", \"/data/People\", \"relative\"]}}' > {_tree.Root}/var/lib/furlough/backup.json");
+        var survey = _tree.Survey();
+        survey.RestartPending.ShouldBeTrue();
+        survey.Backup!.LastDone.ShouldBe(new DateTimeOffset(2026, 3, 2, 3, 10, 0, TimeSpan.Zero));
+        survey.Backup.Covers.Select(survey.Show).ShouldBe(["/home", "/data/People"]);
+
+        File.WriteAllText($"{_tree.Root}/var/lib/furlough/backup.json", "{\"covers\": [null");
+        _tree.Survey().ShouldSatisfyAllConditions(s => s.Backup.ShouldBeNull(), s => s.Notes.ShouldContain(n => n.Contains("of backups was not read", StringComparison.Ordinal)));
+    }
+
+    [Fact]
+    public void A_system_service_at_work_in_a_folder_is_named()
+    {
+        const string hierarchy = "/sys/fs/cgroup", name = "furlough-test.service";
+        var controller = Directory.Exists(hierarchy) ? Directory.GetDirectories(hierarchy).FirstOrDefault(d => File.Exists($"{d}/cgroup.procs") && Path.GetFileName(d) is "pids" or "freezer") : null;
+        Assert.SkipWhen(controller is null, "No control group can be made here.");
+        LinuxTree.Sh($"mkdir -p {Documents} {controller}/system.slice/{name}; echo x > {Documents}/log");
+        using var program = System.Diagnostics.Process.Start("sh", ["-c", $"echo $$ > {controller}/system.slice/{name}/cgroup.procs; exec tail -f {Documents}/log"]);
+        try
+        {
+            for (var look = 0; look < 100 && Look(_tree.Machine()).Services.Count == 0; look++) CancellationToken.None.WaitHandle.WaitOne(50);
+            Look(_tree.Machine()).ShouldSatisfyAllConditions(h => h.Services.ShouldBe([name]), h => h.InUse.ShouldContain(u => u.StartsWith("tail (", StringComparison.Ordinal)));
+        }
+        finally
+        {
+            program.Kill();
+            program.WaitForExit();
+            LinuxTree.Sh($"rmdir {controller}/system.slice/{name}");
+        }
+    }
+
     private static HoldingFacts Look(LinuxMachine machine) => machine.Surveyor.Take([], _ => false, CancellationToken.None).Holdings.Single(h => h.Name.Name == "Documents");
 
     private static string Text(HoldingFacts h) =>

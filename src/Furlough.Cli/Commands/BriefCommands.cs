@@ -1,4 +1,5 @@
 using System.CommandLine;
+using System.Text.RegularExpressions;
 using Furlough.Cli.Output;
 using Furlough.Model;
 using Furlough.Planning.Briefs;
@@ -7,7 +8,7 @@ using Furlough.Protocol;
 namespace Furlough.Cli.Commands;
 
 /// <summary>`furlough brief`.</summary>
-internal static class BriefCommands
+internal static partial class BriefCommands
 {
     internal static readonly Argument<string> File = new("brief") { Description = "File of the brief; - for standard input" };
 
@@ -33,12 +34,28 @@ internal static class BriefCommands
         return new Command("brief", "What is to be relocated, as a file") { sample, check, SuggestCommand.Make() };
     }
 
+    /// <summary>A brief as it is sent: with the calendar of its allowed hours in it.</summary>
     internal static string ReadText(string file)
     {
-        try { return file == "-" ? Console.In.ReadToEnd() : System.IO.File.ReadAllText(file); }
+        try
+        {
+            var text = file == "-" ? Console.In.ReadToEnd() : System.IO.File.ReadAllText(file);
+            return HoursFile().Match(text) is not { Success: true } named ? text : WithHours(text, named, Path.Combine(file == "-" ? "." : Path.GetDirectoryName(Path.GetFullPath(file))!, named.Groups[1].Value));
+        }
         catch (Exception error) when (error is IOException or UnauthorizedAccessException)
         {
             throw new ServiceException(400, "brief-unread", $"The brief cannot be read: {error.Message}", "Give the file of a brief; `furlough brief sample` prints one.", null, null);
         }
     }
+
+    /// <summary>The calendar comes last, so that errors keep the lines of the file.</summary>
+    private static string WithHours(string text, Match named, string calendar)
+    {
+        if (new FileInfo(calendar).Length > 4L * AllowedHours.LimitCharacters) throw new ServiceException(400, "hours-too-large", $"The calendar `{calendar}` is larger than {AllowedHours.LimitCharacters} characters.", "Leave out events that are over.", null, null);
+        var block = System.IO.File.ReadAllText(calendar).ReplaceLineEndings("\n").TrimEnd('\n').Replace("\n", "\n  ", StringComparison.Ordinal);
+        return $"{text[..named.Index]}# {named.Value}{text[(named.Index + named.Length)..].TrimEnd()}\nhours: |\n  {block}\n";
+    }
+
+    [GeneratedRegex(@"^hours: *(\S[^\n\r|>]*\.ics)", RegexOptions.Multiline | RegexOptions.IgnoreCase)]
+    private static partial Regex HoursFile();
 }

@@ -53,13 +53,14 @@ internal static class DemoCommands
         using var ending = CancellationTokenSource.CreateLinkedTokenSource(stop);
         var invite = await client.InviteAsync(new InviteRequest(null, settings.Machines, 24), stop);
         var enrolled = new TaskCompletionSource(TaskCreationOptions.RunContinuationsAsynchronously);
+        var machines = FieldStation.Make(settings.Machines, settings.Seed);
         var station = new StationHost(address, Path.Combine(settings.Data, "station"), settings.Speed, line => Terminal.Line(line))
-            .RunAsync(FieldStation.Make(settings.Machines, settings.Seed), invite.Code, enrolled.SetResult, ending.Token);
+            .RunAsync(machines, invite.Code, enrolled.SetResult, ending.Token);
         Terminal.Line($"Console   {address.ToString().TrimEnd('/')}/#token={token}");
         Terminal.Line("Terminal  " + $"export FURLOUGH_SERVICE={address.ToString().TrimEnd('/')} FURLOUGH_TOKEN={token}");
         Terminal.Line();
         await await Task.WhenAny(enrolled.Task, station);
-        await SurveyedAsync(client, settings.Machines, stop);
+        await SurveyedAsync(client, machines.Count(m => m.LeavesAfter != FieldStation.Enrolling), stop);
         Terminal.Line($"Calder Fen Field Station: {settings.Machines} stand-in workstations are enrolled and surveyed.");
         var code = settings.Room == "-" ? ExitCode.Done : await CarryOutAsync(client, settings.Room, stop);
         if (!settings.Once)

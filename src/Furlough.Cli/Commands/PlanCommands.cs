@@ -51,6 +51,7 @@ internal static class PlanCommands
         var outage = Span.Sum(plan.Machines.Select(m => m.Outage));
         Terminal.Line($"{Words.Count(going.Count, "relocation")} on {Words.Count(going.Select(r => r.Machine).Distinct().Count(), "machine")}, {Words.Size(going.Sum(r => r.DataBytes))}; {plan.Relocations.Count - going.Count} blocked.");
         Terminal.Line(going.Count == 0 ? "" : $"Accounts are kept out for {Time(outage)} all together. {Learned(going)}");
+        if (plan.Hours.Count > 0) Terminal.Line($"Allowed hours: {string.Join(", ", plan.Hours.Select(h => $"{h.From:u} to {h.To:u}"))}, and so on.");
         Terminal.Line();
         if (whole)
         {

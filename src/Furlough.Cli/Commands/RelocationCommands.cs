@@ -30,7 +30,8 @@ internal static class RelocationCommands
         show.Calls(async (client, parsed, stop) => Show(await client.RelocationAsync(parsed.GetValue(Number), stop), parsed.GetValue(Connection.Json)));
         return new Command("relocation", "One holding on its way from source to target")
         {
-            list, show, FallBack(), Act("Numbers of the relocations", "back-out", "Undo relocations that are under way, as long as their accounts have not been let in again"), Act("Numbers of the relocations", "retry", "Try relocations again that failed, were refused or backed out"), Act("Numbers of the relocations", "return", "Take holdings back to their former places, with what was added since"),
+            list, show, FallBack(), Act("Numbers of the relocations", "begin", "Begin attended relocations: somebody is at the machine"),
+            Act("Numbers of the relocations", "back-out", "Undo relocations that are under way, as long as their accounts have not been let in again"), Act("Numbers of the relocations", "retry", "Try relocations again that failed, were refused or backed out"), Act("Numbers of the relocations", "return", "Take holdings back to their former places, with what was added since"),
             Act("Numbers of the relocations", "gather", "Copy what stands again at former places into the folders where the holdings live; nothing is removed"),
         };
     }
@@ -54,10 +55,11 @@ internal static class RelocationCommands
                 for (var i = 0; i < views.Count; i++) views[i] = await FollowAsync(client, views[i], name == "back-out", stop);
             if (parsed.GetValue(Connection.Json)) Terminal.Json<object>(parsed.GetValue(numbers)!.Length == 1 ? views[0] : views);
             else
-                foreach (var view in views) Say(view);
+                foreach (var view in views) Say(view, name);
             // What waits has not failed, and what was asked to be backed out and is has not either.
             var failed = views.Count(v => v.Failure is not null && v.State.IsAtRest() && !(name == "back-out" && v.State == RelocationState.BackedOut));
             if (failed == views.Count) return ExitCode.Failed;
+            if (name == "begin" && !parsed.GetValue(Follow)) return refusal == ExitCode.Done ? ExitCode.Done : ExitCode.DoneInPart;
             return failed > 0 || refusal != ExitCode.Done ? ExitCode.DoneInPart : views.Any(v => v.State == RelocationState.Waiting) ? ExitCode.WaitsForPerson : ExitCode.Done;
         });
         return command;
@@ -78,8 +80,8 @@ internal static class RelocationCommands
         return command;
     }
 
-    private static void Say(RelocationView view) =>
-        Terminal.Line(view.Failure is { } failure ? failure.ToString() : $"Relocation {view.Number}, {view.Holding} of {view.Account} on {view.Machine}: {view.State.Word()}, the data lives at its {view.Live.Word()}.");
+    private static void Say(RelocationView view, string name = "") =>
+        Terminal.Line(name == "begin" && view.State is RelocationState.Queued or RelocationState.Waiting ? $"Relocation {view.Number}, {view.Holding} of {view.Account} on {view.Machine}: may begin now. Next: furlough relocation show {view.Number}" : view.Failure is { } failure ? failure.ToString() : $"Relocation {view.Number}, {view.Holding} of {view.Account} on {view.Machine}: {view.State.Word()}, the data lives at its {view.Live.Word()}.");
 
     private static async Task<RelocationView> FollowAsync(FurloughClient client, RelocationView asked, bool waitsToo, CancellationToken stop)
     {

@@ -144,6 +144,7 @@ internal static class RunCommands
     private static void Summary(RunView run, IReadOnlyList<RelocationView> rows)
     {
         Terminal.Line($"Run {run.Number}  {run.Title}  {run.State.Word()}  {Counts(run)}; {Words.Size(run.DoneBytes)} of {Words.Size(run.DataBytes)} at the target.");
+        if (run.Hours is { } hours) Terminal.Line(hours.From > DateTimeOffset.UtcNow ? $"Outside its allowed hours; the next ones are {hours.From:u} to {hours.To:u}." : $"Its allowed hours last until {hours.To:u}.");
         if (Compared(rows) is { } compared) Terminal.Line(compared);
         foreach (var (group, waits) in run.Failures.Select(g => (g, false)).Concat(run.Waits.Select(g => (g, true))))
         {

@@ -15,16 +15,18 @@ internal sealed class LinuxActivity(LinuxVolumes volumes) : IActivity
 
     public IReadOnlyList<string> InUse(Place place)
     {
-        var path = volumes.HostPath(place);
         var names = Passwd.People(volumes.Root).DistinctBy(p => p.User).ToDictionary(p => p.User, p => p.Name);
-        List<string> found = [];
-        foreach (var process in Processes.All())
-        {
-            if (process.Id == Environment.ProcessId) continue;
-            foreach (var file in process.OpenPaths().Where(f => f == path || f.StartsWith(path + "/", StringComparison.Ordinal)).Distinct())
-                found.Add($"{process.Name} ({names.GetValueOrDefault(process.User, process.User.ToString(CultureInfo.InvariantCulture))}): {file[volumes.Root.Length..]}");
-        }
-        return found;
+        return [.. Holders(place).SelectMany(h => h.Files.Select(file => $"{h.Process.Name} ({names.GetValueOrDefault(h.Process.User, h.Process.User.ToString(CultureInfo.InvariantCulture))}): {file[volumes.Root.Length..]}"))];
+    }
+
+    /// <summary>System services that hold files below a place open.</summary>
+    internal IReadOnlyList<string> Services(Place place) => [.. Holders(place).Select(h => h.Process.Service()).OfType<string>().Distinct().Order(StringComparer.Ordinal)];
+
+    private IEnumerable<(RunningProcess Process, IReadOnlyList<string> Files)> Holders(Place place)
+    {
+        var path = volumes.HostPath(place);
+        return Processes.All().Where(p => p.Id != Environment.ProcessId)
+            .Select(p => (Process: p, Files: (IReadOnlyList<string>)[.. p.OpenPaths().Where(f => f == path || f.StartsWith(path + "/", StringComparison.Ordinal)).Distinct()])).Where(h => h.Files.Count > 0);
     }
 
     /// <summary>Whether a process of the account runs inside this system.</summary>

@@ -23,11 +23,14 @@ internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers pointers, 
         foreach (var person in Passwd.People(volumes.Root))
         {
             if (!Directory.Exists(volumes.Root + person.Home)) continue;
-            accounts.Add(new AccountFacts(person.Name, person.User.ToString(CultureInfo.InvariantCulture), person.Home, person.Name == fallback, activity.IsSignedIn(person.User)));
+            accounts.Add(new AccountFacts(person.Name, person.User.ToString(CultureInfo.InvariantCulture), person.Home, person.Name == fallback, activity.IsSignedIn(person.User))
+            {
+                Roams = found.FirstOrDefault(v => v.Identity.Key == volumes.PlaceOf(person.Home)?.Volume)?.Attached == Attachment.Network,
+            });
             foreach (var (key, name) in UserDirs.Keys)
                 if (Look(person, key, name, receipts.Any(r => r.Holding == new HoldingName(person.Name, HoldingKind.Folder, name)), clusters, notes, stop) is { } holding) holdings.Add(holding);
         }
-        return new Survey(time.GetUtcNow(), OperatingSystem(), agentVersion, found, accounts, holdings, [.. originals.Select(o => LookAgain(o, holdings, stop))], receipts, notes) { OnBattery = Sysfs.IsOnBattery };
+        return new Survey(time.GetUtcNow(), OperatingSystem(), agentVersion, found, accounts, holdings, [.. originals.Select(o => LookAgain(o, holdings, stop))], receipts, notes) { OnBattery = Sysfs.IsOnBattery, RestartPending = File.Exists(volumes.Root + "/run/reboot-required"), Backup = LinuxBackup.Read(volumes, notes) };
     }
 
     /// <param name="known">A receipt says that there was such a folder, though there may be none now.</param>
@@ -51,12 +54,24 @@ internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers pointers, 
         var size = folder is null ? default : Contents.Of(folder, path, unread, clusters, _memories[place!], stop);
         notes.AddRange(unread.Take(20).Select(u => $"{name} of {person.Name}: {u}"));
         var inUse = place is null || folder is null ? [] : activity.InUse(place);
+        var usual = volumes.PlaceOf($"{person.Home}/{name}");
         return new HoldingFacts(new HoldingName(person.Name, HoldingKind.Folder, name), place, path, folder is not null,
-            [new PointerFacts(address, value, place)], size.Files, size.DataBytes, size.HiddenBytes, inUse, size.Demands ?? Demands.None)
+            [new PointerFacts(address, value, place) { FixedBy = pointers.FixedBy(address) }], size.Files, size.DataBytes, size.HiddenBytes, inUse, size.Demands ?? Demands.None)
         {
             Allocated = size.Allocated ?? [],
             LastChange = When(size.LastChangeNs),
+            Services = inUse.Count == 0 ? [] : activity.Services(place!),
+            Stray = usual is null || place is null || usual.IsInside(place) || place.IsInside(usual) ? null : Stray(usual, stop),
         };
+    }
+
+    /// <summary>What stands at the usual place of a folder whose setting leads elsewhere; an empty folder or a link is nothing.</summary>
+    private StrayFolder? Stray(Place usual, CancellationToken stop)
+    {
+        using var folder = Open(usual, []);
+        if (folder is null) return null;
+        var size = Contents.Of(folder, "", [], [], new TreeMemory(time), stop);
+        return size.Files == 0 ? null : new StrayFolder(volumes.Show(usual), size.Files, size.DataBytes);
     }
 
     private LinuxFolder? Open(Place place, List<string> notes)

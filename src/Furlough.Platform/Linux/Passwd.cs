@@ -22,6 +22,9 @@ internal static class Passwd
         return people;
     }
 
+    /// <summary>The name of an account by its number, or the number.</summary>
+    internal static string NameOf(string root, uint user) => Lines(root + "/etc/passwd", 7).FirstOrDefault(f => Number(f[2]) == user)?[0] ?? user.ToString(CultureInfo.InvariantCulture);
+
     /// <summary>Groups that are not the system's own.</summary>
     internal static IEnumerable<(string Name, uint Number)> OwnGroups(string root) => Groups(root).Where(g => IsPersons(g.Number)).Select(g => (g.Name, g.Number));
 

@@ -5,6 +5,16 @@ namespace Furlough.Platform.Linux;
 /// <summary>A running process, as far as it can be looked at.</summary>
 internal sealed record RunningProcess(int Id, uint User, string Name, string Root)
 {
+    /// <summary>The system service that it belongs to; null for a person's program.</summary>
+    internal string? Service()
+    {
+        try
+        {
+            return File.ReadLines($"/proc/{Id}/cgroup").SelectMany(l => l[(l.LastIndexOf(':') + 1)..].Split('/').SkipWhile(p => p != "system.slice")).FirstOrDefault(p => p.EndsWith(".service", StringComparison.Ordinal));
+        }
+        catch (Exception gone) when (gone is IOException or UnauthorizedAccessException) { return null; }
+    }
+
     /// <summary>Paths that it holds open, works in, runs or has mapped.</summary>
     internal IEnumerable<string> OpenPaths()
     {

@@ -20,6 +20,15 @@ internal sealed class XdgPointers(LinuxVolumes volumes) : IPointers
         return ToValue(UserDirs.Find(folder is null ? null : ContainerFile.Read(folder, FileName), address.Key));
     }
 
+    /// <summary>What keeps the account from changing its own settings file; null when nothing does.</summary>
+    internal string? FixedBy(PointerAddress address)
+    {
+        var account = Account(address);
+        using var folder = Config(address, make: false);
+        if (folder?.Find(FileName) is not { } file) return null;
+        return file.Owner == account.User ? null : $"its file belongs to {Passwd.NameOf(volumes.Root, file.Owner)}";
+    }
+
     public PointerValue Spell(PointerAddress address, Place place, PointerValue present)
     {
         var shown = volumes.Show(place);

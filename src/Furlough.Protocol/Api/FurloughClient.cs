@@ -92,8 +92,8 @@ public sealed class FurloughClient : IDisposable
     public Task<RelocationView> FallBackAsync(long number, DateTimeOffset? missingFrom, CancellationToken stop) =>
         PostAsync<RelocationView>(FormattableString.Invariant($"relocations/{number}/fall-back"), new FallBackRequest(missingFrom), stop);
 
-    /// <summary>Returns, retries or backs out a relocation, or discards its original.</summary>
-    /// <param name="verb">return, retry, back-out or discard.</param>
+    /// <summary>Begins, returns, retries, gathers for or backs out a relocation, or discards its original.</summary>
+    /// <param name="verb">begin, return, retry, gather, back-out or discard.</param>
     public Task<RelocationView> ActAsync(long number, string verb, CancellationToken stop) => PostAsync<RelocationView>(FormattableString.Invariant($"relocations/{number}/{verb}"), null, stop);
 
     /// <summary>Originals that wait.</summary>

@@ -143,10 +143,11 @@ public sealed record PlanSummary(long Number, string Title, string Digest, DateT
 /// <summary>A plan.</summary>
 /// <param name="ConsentsWanted">Codes of hazards that somebody must accept before a run.</param>
 /// <param name="Overtaken">What has changed on the machines since it was made; then it cannot be carried out any more.</param>
+/// <param name="Hours">The first of its allowed hours when it was made; empty where all are allowed.</param>
 /// <param name="Runs">The runs that carried it out.</param>
 public sealed record PlanView(
     long Number, string Title, string Digest, DateTimeOffset MadeAt, string MadeBy, IReadOnlyList<PlannedMachine> Machines,
-    IReadOnlyList<PlannedRelocation> Relocations, IReadOnlyList<Hazard> Hazards, IReadOnlyList<WaveForecast> Calendar, TimeSpan Keep, IReadOnlyList<Consent> Consents, IReadOnlyList<string> ConsentsWanted, IReadOnlyList<string> Overtaken, IReadOnlyList<long> Runs);
+    IReadOnlyList<PlannedRelocation> Relocations, IReadOnlyList<Hazard> Hazards, IReadOnlyList<WaveForecast> Calendar, IReadOnlyList<OpenHours> Hours, TimeSpan Keep, IReadOnlyList<Consent> Consents, IReadOnlyList<string> ConsentsWanted, IReadOnlyList<string> Overtaken, IReadOnlyList<long> Runs);
 
 /// <summary>Starts a run.</summary>
 public sealed record RunRequest(long Plan);
@@ -155,9 +156,10 @@ public sealed record RunRequest(long Plan);
 /// <param name="Counts">Relocations by state.</param>
 /// <param name="Waits">What relocations wait for, by cause.</param>
 /// <param name="WaitsForPerson">Nothing goes on any more until somebody does something.</param>
+/// <param name="Hours">The allowed hours that are open now, or else the next ones; null where all are allowed, or when it has ended.</param>
 public sealed record RunView(
     long Number, long Plan, string Title, RunState State, string StartedBy, DateTimeOffset StartedAt, DateTimeOffset? EndedAt,
-    int Machines, int Relocations, long DataBytes, long DoneBytes, IReadOnlyDictionary<string, int> Counts, IReadOnlyList<FailureGroup> Failures, IReadOnlyList<FailureGroup> Waits, bool WaitsForPerson);
+    int Machines, int Relocations, long DataBytes, long DoneBytes, IReadOnlyDictionary<string, int> Counts, IReadOnlyList<FailureGroup> Failures, IReadOnlyList<FailureGroup> Waits, bool WaitsForPerson, OpenHours? Hours);
 
 /// <summary>Failures of one cause.</summary>
 public sealed record FailureGroup(string Code, IReadOnlyList<long> Relocations, IReadOnlyList<string> Machines, string Example);

@@ -55,42 +55,27 @@ public static class AgentEndpoints
         }, stop);
     }
 
-    private static async Task<DocketBatch> DocketsAsync(long after, string? wishes, int wait, HttpContext context, AgentSessions sessions, DocketSignals signals, Store store, LiveHub live, IHostApplicationLifetime lifetime, CancellationToken stop)
+    private static async Task<DocketBatch> DocketsAsync(long after, string? wishes, int wait, HttpContext context, AgentSessions sessions, DocketSignals signals, WishDesk desk, Store store, LiveHub live, IHostApplicationLifetime lifetime, CancellationToken stop)
     {
         var machine = Machine(context, sessions, live);
         var signal = signals.Next(machine);
-        var batch = await LookAsync(store, machine, after, stop);
+        var batch = await LookAsync(store, desk, machine, after, stop);
         if (batch.Dockets.Count > 0 || batch.SurveyWanted || (wishes is not null && wishes != batch.Wishes.Tag()) || wait <= 0) return batch;
         using var ending = CancellationTokenSource.CreateLinkedTokenSource(stop, lifetime.ApplicationStopping);
         await Task.WhenAny(signal, Task.Delay(TimeSpan.FromSeconds(Math.Min(wait, LongestWaitSeconds)), ending.Token));
         stop.ThrowIfCancellationRequested();
         live.Seen(machine);
-        return await LookAsync(store, machine, after, stop);
+        return await LookAsync(store, desk, machine, after, stop);
     }
 
-    private static Task<DocketBatch> LookAsync(Store store, Guid machine, long after, CancellationToken stop) => store.ReadAsync(async db =>
+    private static Task<DocketBatch> LookAsync(Store store, WishDesk desk, Guid machine, long after, CancellationToken stop) => store.ReadAsync(async db =>
     {
         var row = await db.Machines.Where(m => m.Id == machine).Select(m => new { m.Suspect, m.SurveyWanted }).FirstAsync(stop);
         var dockets = row.Suspect ? [] : await db.Dockets.Where(d => d.Machine == machine && d.Number > after).OrderBy(d => d.Number).Take(50).Select(d => new DocketEnvelope(d.Number, d.Signed)).ToListAsync(stop);
-        return new DocketBatch(dockets, row.SurveyWanted, await WishesAsync(db, machine, stop));
+        return new DocketBatch(dockets, row.SurveyWanted, await desk.OfAsync(db, machine, stop));
     }, stop);
 
-    /// <summary>
-    /// What is wished of the machine's relocations that are under way. Who asked for something by itself is not stopped by a paused or halted run.
-    /// What waits in a halted run is undone; it would meet its missing permit only when it goes on.
-    /// </summary>
-    private static async Task<Wishes> WishesAsync(FurloughDb db, Guid machine, CancellationToken stop)
-    {
-        var underWay = await (from r in db.Relocations
-                              join d in db.Dockets on r.Docket equals d.Id
-                              join run in db.Runs on r.Run equals run.Number
-                              where r.Machine == machine && !RunControl.AtRest.Contains(r.State)
-                                  && (r.BackOutWanted || (!d.ByItself && (run.State == RunState.Paused || (run.State == RunState.Halted && r.State == RelocationState.Waiting))))
-                              select new { d.Id, BacksOut = r.BackOutWanted || run.State == RunState.Halted }).ToListAsync(stop);
-        return new Wishes([.. underWay.Where(u => !u.BacksOut).Select(u => u.Id)], [.. underWay.Where(u => u.BacksOut).Select(u => u.Id)]);
-    }
-
-    private static Task<PermitResponse> PermitAsync(PermitRequest request, HttpContext context, AgentSessions sessions, DocketDesk desk, Store store, LiveHub live, CancellationToken stop)
+    private static Task<PermitResponse> PermitAsync(PermitRequest request, HttpContext context, AgentSessions sessions, DocketDesk desk, WishDesk wishes, Store store, LiveHub live, CancellationToken stop)
     {
         var machine = Machine(context, sessions, live);
         return store.ReadAsync(async db =>
@@ -100,6 +85,9 @@ public static class AgentEndpoints
             var run = await db.Runs.FirstAsync(r => r.Number == relocation.Run, stop);
             if (relocation.Docket != docket.Id || (!docket.ByItself && run.State == RunState.Halted))
                 throw ProblemException.Conflict("permit-refused", $"Run {run.Number} is halted.", "Nothing further is begun.");
+            // Whoever is kept out already is not kept out longer by a wish to rest.
+            if (!request.KeptOut && (await wishes.OfAsync(db, relocation, docket.ByItself, run, stop)).Rests())
+                throw ProblemException.Conflict("permit-not-now", $"Relocation {relocation.Number} is to rest for the moment.", "The machine goes on by itself.");
             return new PermitResponse(desk.Permit(docket.Id, machine));
         }, stop);
     }

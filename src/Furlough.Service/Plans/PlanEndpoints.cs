@@ -136,6 +136,6 @@ public static class PlanEndpoints
         var runs = await db.Runs.Where(r => r.Plan == row.Number).OrderBy(r => r.Number).Select(r => r.Number).ToListAsync(stop);
         // What a run of it has changed does not overtake it.
         var overtaken = madeNow || runs.Count > 0 ? [] : await OvertakenAsync(db, body, stop);
-        return new PlanView(row.Number, body.Title, row.Digest, row.MadeAt, row.MadeBy, body.Machines, body.Relocations, body.Hazards, body.Calendar, body.Keep, consents, await ConsentsWantedAsync(db, row, body, stop), overtaken, runs);
+        return new PlanView(row.Number, body.Title, row.Digest, row.MadeAt, row.MadeBy, body.Machines, body.Relocations, body.Hazards, body.Calendar, body.Hours, body.Keep, consents, await ConsentsWantedAsync(db, row, body, stop), overtaken, runs);
     }
 }

@@ -7,7 +7,7 @@ using Microsoft.EntityFrameworkCore;
 
 namespace Furlough.Service.Relocations;
 
-/// <summary>What people ask for on one relocation: each becomes a docket of its own.</summary>
+/// <summary>What people ask for on one relocation: each becomes a docket of its own, or a wish.</summary>
 public sealed class Acting(Store store, DocketDesk desk, DocketSignals signals, LiveHub live, TimeProvider time)
 {
     /// <summary>Tries a relocation again.</summary>
@@ -45,17 +45,32 @@ public sealed class Acting(Store store, DocketDesk desk, DocketSignals signals, 
     }, stop);
 
     /// <summary>Asks a machine to undo what is under way, as long as that can be done.</summary>
-    public async Task<RelocationView> BackOutAsync(long number, string who, CancellationToken stop)
+    public Task<RelocationView> BackOutAsync(long number, string who, CancellationToken stop) => WishAsync(number, who, "back out", row =>
+    {
+        if (row.State is not (RelocationState.Queued or RelocationState.UnderWay or RelocationState.Waiting or RelocationState.Returning))
+            throw Refused(row, "backed out", "queued, under-way, waiting or returning");
+        row.BackOutWanted = true;
+    }, stop);
+
+    /// <summary>Somebody is at the machine: an attended relocation may begin.</summary>
+    public Task<RelocationView> BeginAsync(long number, string who, CancellationToken stop) => WishAsync(number, who, "begin", row =>
+    {
+        if (!Column.PlannedOf(row).Attended) throw ProblemException.Conflict("not-attended", $"Relocation {number} needs nobody at its machine.", "It begins by itself.");
+        if (row.BegunBy is { } already) throw ProblemException.Conflict("begun-already", $"Relocation {number} was begun by {already}.", $"`furlough relocation show {number}` tells how far it is.");
+        if (row.State is not (RelocationState.Queued or RelocationState.Waiting)) throw Refused(row, "begun", "queued or waiting");
+        row.BegunBy = who;
+    }, stop);
+
+    /// <summary>Asks for something that travels with the machine's polls, not as a docket.</summary>
+    private async Task<RelocationView> WishAsync(long number, string who, string what, Action<RelocationRow> ask, CancellationToken stop)
     {
         Guid machine = default;
         var view = await store.WriteAsync(async db =>
         {
             var row = await RelocationEndpoints.FindAsync(db, number, stop);
-            if (row.State is not (RelocationState.Queued or RelocationState.UnderWay or RelocationState.Waiting or RelocationState.Returning))
-                throw Refused(row, "backed out", "queued, under-way, waiting or returning");
+            ask(row);
             machine = row.Machine;
-            row.BackOutWanted = true;
-            db.Record(time.GetUtcNow(), who, "back out", $"relocation {number}", row.State.Word(), null);
+            db.Record(time.GetUtcNow(), who, what, $"relocation {number}", row.State.Word(), null);
             await db.SaveChangesAsync(stop);
             return await RelocationEndpoints.ViewAsync(db, row, live, stop);
         }, stop);

@@ -17,20 +17,20 @@ public static class RunEndpoints
     public static void Map(RouteGroupBuilder api)
     {
         api.MapPost("/runs", StartAsync).For(Role.Technician);
-        api.MapGet("/runs", (Store store, CancellationToken stop) => store.ReadAsync(async db =>
+        api.MapGet("/runs", (Store store, RunHours hours, CancellationToken stop) => store.ReadAsync(async db =>
         {
             var runs = await db.Runs.OrderByDescending(r => r.Number).Take(200).ToListAsync(stop);
             List<RunView> views = [];
-            foreach (var run in runs) views.Add(await ViewAsync(db, run, stop));
+            foreach (var run in runs) views.Add(await ViewAsync(db, run, hours, stop));
             return views;
         }, stop)).For(Role.Reader);
-        api.MapGet("/runs/{number:long}", (long number, Store store, CancellationToken stop) => store.ReadAsync(async db => await ViewAsync(db, await FindAsync(db, number, stop), stop), stop)).For(Role.Reader);
+        api.MapGet("/runs/{number:long}", (long number, Store store, RunHours hours, CancellationToken stop) => store.ReadAsync(async db => await ViewAsync(db, await FindAsync(db, number, stop), hours, stop), stop)).For(Role.Reader);
         api.MapPost("/runs/{number:long}/halt", (long number, Steering steering, HttpContext context, CancellationToken stop) => steering.HaltAsync(number, context.Who(), stop)).For(Role.Technician);
         api.MapPost("/runs/{number:long}/pause", (long number, Steering steering, HttpContext context, CancellationToken stop) => steering.PauseAsync(number, context.Who(), stop)).For(Role.Technician);
         api.MapPost("/runs/{number:long}/resume", (long number, Steering steering, HttpContext context, CancellationToken stop) => steering.ResumeAsync(number, context.Who(), stop)).For(Role.Technician);
     }
 
-    private static async Task<RunView> StartAsync(RunRequest request, Store store, RunControl control, DocketSignals signals, LiveHub live, TimeProvider time, HttpContext context, CancellationToken stop)
+    private static async Task<RunView> StartAsync(RunRequest request, Store store, RunControl control, RunHours hours, DocketSignals signals, LiveHub live, TimeProvider time, HttpContext context, CancellationToken stop)
     {
         IReadOnlyCollection<Guid> wake = [];
         var view = await store.WriteAsync(async db =>
@@ -49,7 +49,7 @@ public static class RunEndpoints
             await db.SaveChangesAsync(stop);
             wake = await control.AdvanceAsync(db, run.Number, stop);
             await db.SaveChangesAsync(stop);
-            return await ViewAsync(db, run, stop);
+            return await ViewAsync(db, run, hours, stop);
         }, stop);
         signals.Raise(wake);
         live.Say("run", view.Number);
@@ -99,7 +99,7 @@ public static class RunEndpoints
     internal static async Task<RunRow> FindAsync(FurloughDb db, long number, CancellationToken stop) =>
         await db.Runs.FirstOrDefaultAsync(r => r.Number == number, stop) ?? throw ProblemException.Missing($"run {number}", "See `furlough run list`.");
 
-    internal static async Task<RunView> ViewAsync(FurloughDb db, RunRow run, CancellationToken stop)
+    internal static async Task<RunView> ViewAsync(FurloughDb db, RunRow run, RunHours hours, CancellationToken stop)
     {
         var rows = await db.Relocations.Where(r => r.Run == run.Number).Select(r => new { r.Number, r.Machine, r.State, r.DataBytes, r.Failure }).ToListAsync(stop);
         var names = await db.Machines.Where(m => rows.Select(r => r.Machine).Distinct().Contains(m.Id)).ToDictionaryAsync(m => m.Id, m => m.Name, stop);
@@ -107,6 +107,8 @@ public static class RunEndpoints
             .GroupBy(f => (f.Failure.Code, AtRest: f.State.IsAtRest())).Select(g => (g.Key.AtRest, Group: new FailureGroup(g.Key.Code, [.. g.Select(f => f.Number)], [.. g.Select(f => f.Machine).Distinct().Order(StringComparer.Ordinal)], g.First().Failure.ToString()))).ToList();
         return new RunView(run.Number, run.Plan, run.Title, run.State, run.StartedBy, run.StartedAt, run.EndedAt, rows.Select(r => r.Machine).Distinct().Count(), rows.Count,
             rows.Sum(r => r.DataBytes), rows.Where(r => r.State is RelocationState.Switched or RelocationState.Finished).Sum(r => r.DataBytes),
-            rows.GroupBy(r => r.State.Word()).ToDictionary(g => g.Key, g => g.Count()), [.. reasons.Where(r => r.AtRest).Select(r => r.Group)], [.. reasons.Where(r => !r.AtRest).Select(r => r.Group)], rows.Any(r => r.State == RelocationState.Waiting) && rows.All(r => r.State.IsAtRest() || r.State == RelocationState.Waiting));
+            rows.GroupBy(r => r.State.Word()).ToDictionary(g => g.Key, g => g.Count()), [.. reasons.Where(r => r.AtRest).Select(r => r.Group)], [.. reasons.Where(r => !r.AtRest).Select(r => r.Group)], 
+            rows.Any(r => r.State == RelocationState.Waiting) && rows.All(r => r.State.IsAtRest() || r.State == RelocationState.Waiting) && !reasons.Any(r => !r.AtRest && r.Group.Code == "outside-hours"),
+            run.State == RunState.Ended ? null : (await hours.OfAsync(db, run, stop))?.Next);
     }
 }

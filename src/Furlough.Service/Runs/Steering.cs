@@ -8,7 +8,7 @@ using Microsoft.EntityFrameworkCore;
 namespace Furlough.Service.Runs;
 
 /// <summary>What people do to a run that is under way.</summary>
-public sealed class Steering(Store store, RunControl control, DocketSignals signals, LiveHub live, TimeProvider time)
+public sealed class Steering(Store store, RunControl control, RunHours hours, DocketSignals signals, LiveHub live, TimeProvider time)
 {
     /// <summary>Begins nothing further for now. Who is kept out already is let in as soon as the work allows.</summary>
     public Task<RunView> PauseAsync(long number, string who, CancellationToken stop) => SteerAsync(number, [RunState.Running], "paused", (db, run) => Set(db, run, RunState.Paused, who, "run paused"), stop);
@@ -39,7 +39,7 @@ public sealed class Steering(Store store, RunControl control, DocketSignals sign
             await control.AdvanceAsync(db, number, stop);
             await db.SaveChangesAsync(stop);
             wake.UnionWith(await db.Relocations.Where(r => r.Run == number && !RunControl.AtRest.Contains(r.State)).Select(r => r.Machine).ToListAsync(stop));
-            return await RunEndpoints.ViewAsync(db, run, stop);
+            return await RunEndpoints.ViewAsync(db, run, hours, stop);
         }, stop);
         signals.Raise(wake);
         live.Say("run", number);

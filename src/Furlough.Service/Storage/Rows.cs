@@ -154,6 +154,9 @@ public sealed class RelocationRow
     public Guid? Docket { get; set; }
     public int Supersession { get; set; }
 
+    /// <summary>Who begins an attended relocation; null while nobody has.</summary>
+    public string? BegunBy { get; set; }
+
     /// <summary>Somebody asked that the docket under way be undone.</summary>
     public bool BackOutWanted { get; set; }
 }

@@ -6,7 +6,11 @@ namespace Furlough.Station;
 /// <summary>Calder Fen Field Station: 59 workstations in five rooms, and more of the same where more are wanted. The same seed gives the same station.</summary>
 public static class FieldStation
 {
+    /// <summary>The call with which a machine introduces itself.</summary>
+    public const string Enrolling = "/enrol";
+
     private const long GB = 1_000_000_000;
+    private const string Surveying = "/surveys";
     private static readonly string[] People =
     [
         "asa.lind", "bo.tarrant", "cleo.vasher", "dov.marek", "ines.quill", "juno.hale", "kit.sorrel", "lior.fenn", "mara.ostby", "nils.corde", "oona.birk", "pim.alder", "rue.castell", "sol.windt", "tove.ash",
@@ -35,17 +39,63 @@ public static class FieldStation
         List<AccountSpec> people = [new AccountSpec("keeper", 1900, true, [new FolderSpec("Documents", 12, 0, 20_000_000, "note", ".txt")])];
         for (var i = 0; i < accounts; i++) people.Add(Person(People[(first + i) % People.Length], (uint)(1000 + first + i), room, i == 0, dice));
         people = [.. people.Select((p, i) => Oddity(name, p, isFirst: i == 1))];
-        return new MachineSpec(name, room, "Fenland Desk 4 (stand-in)", seed, Volumes(name, room, people, dice), people, Faults(name, people)) { OnBattery = name == "cabin-3" };
+        return new MachineSpec(name, room, "Fenland Desk 4 (stand-in)", seed, Volumes(name, room, people, dice), people, Faults(name, people))
+        {
+            OnBattery = name == "cabin-3",
+            RestartPending = name == "cabin-3",
+            BackupAgeDays = name switch { "cabin-3" => 40, "cabin-5" => null, _ => 1 },
+            BackupOfSystemAlone = name == "cabin-4",
+            ForgedReceiptFor = name == "cabin-3" ? people[1].Name : null,
+            SurveyAge = name == "cabin-3" ? TimeSpan.FromDays(5) : TimeSpan.Zero,
+            LeavesAfter = name switch { "cabin-3" => Surveying, "sem-24" => Enrolling, _ => null },
+        };
     }
 
-    /// <summary>What a technician runs into on the crews' laptops: somebody is signed in, there is no fallback administrator, and files that many file systems cannot store.</summary>
+    /// <summary>What a technician runs into on the crews' laptops, where nobody has looked for years.</summary>
     private static AccountSpec Oddity(string name, AccountSpec account, bool isFirst) => name switch
     {
-        "cabin-1" when isFirst => account with { SignedIn = true },
+        "cabin-1" when isFirst => Half(account) with { SignedIn = true },
         "cabin-3" when account.Fallback => account with { Fallback = false },
-        "cabin-5" when isFirst => account with { Folders = [.. account.Folders.Select(f => f.Name == "Documents" ? f with { Demands = Demanding } : f)] },
+        "cabin-3" when isFirst => Directed(account),
+        "cabin-4" when isFirst => Synced(account),
+        "cabin-5" when isFirst => Portable(account),
         _ => account,
     };
+
+    private static AccountSpec With(AccountSpec account, Func<FolderSpec, FolderSpec> change) => account with { Folders = [.. account.Folders.Select(change)] };
+
+    /// <summary>Somebody began to relocate by hand and was called away.</summary>
+    private static AccountSpec Half(AccountSpec account) => With(account, f => f.Name switch
+    {
+        "Pictures" => f with { OlderSetting = $"E:\\Old\\{account.Name}\\Pictures" },
+        "Music" => f with { LivesAt = new SpecPlace(1, $"People/{account.Name}/Music") },
+        "Videos" => f with { CopyAt = new SpecPlace(1, $"People/{account.Name}/Videos") },
+        "Downloads" => f with { IsLost = true },
+        _ => f,
+    });
+
+    /// <summary>An account of the directory, whose Documents lead to the fallback account's.</summary>
+    private static AccountSpec Directed(AccountSpec account) => With(account, f => f.Name == "Documents" ? f with { LivesAt = new SpecPlace(0, "Accounts/keeper/Documents") } : f) with { FromDirectory = true };
+
+    /// <summary>A home that follows its account, with a cloud drive in it, services at work and a rule of the administration.</summary>
+    private static AccountSpec Synced(AccountSpec account) => With(account, f => f.Name switch
+    {
+        "Documents" => f with { CloudOnlyFiles = 120 },
+        "Pictures" => f with { LivesAt = new SpecPlace(1, $"{account.Name}/Pictures"), Stray = new StrayFolder($"C:\\Accounts\\{account.Name}\\Pictures", 31, 240_000_000) },
+        "Music" => f with { FixedBy = "a rule of the station's administration sets it" },
+        "Videos" => f with { Services = ["wildlife camera service"] },
+        "Downloads" => f with { LivesAt = new SpecPlace(0, $"Accounts/{account.Name}/.field-browser/Downloads") },
+        _ => f,
+    }) with { Roams = true, SyncFolders = ["Documents", "Bramble"] };
+
+    /// <summary>Files that many file systems cannot store, and an archive on a crew's own volume.</summary>
+    private static AccountSpec Portable(AccountSpec account) => With(account, f => f.Name switch
+    {
+        "Documents" => f with { Demands = Demanding },
+        "Pictures" => f with { LivesAt = new SpecPlace(1, "Archive/Pictures"), Files = 60_000, DataBytes = 360 * GB },
+        "Music" => f with { LivesAt = new SpecPlace(1, "Archive/Sounds") },
+        _ => f,
+    });
 
     private static Demands Demanding { get; } = new(
         [
@@ -75,7 +125,7 @@ public static class FieldStation
 
     private static List<VolumeSpec> Volumes(string name, string room, List<AccountSpec> people, Dice dice)
     {
-        var data = people.Sum(p => p.Folders.Sum(f => f.DataBytes));
+        var data = people.Sum(p => p.Folders.Where(f => f.LivesAt is null or { Volume: 0 }).Sum(f => f.DataBytes));
         var (size, solid) = room switch { "Herbarium" => (480 * GB, true), "Map Room" => (240 * GB, true), "Wet Lab" => (160 * GB, false), _ => (256 * GB, true) };
         var other = Math.Max(25 * GB, (long)((size - data) * dice.Between(0.55, 0.92)));
         if (data + other > size) size = (data + other) / GB * GB + 8 * GB;

@@ -8,13 +8,50 @@ public sealed record FolderSpec(string Name, int Files, int SmallFiles, long Dat
 {
     /// <summary>What its surveys say that it asks of a file system.</summary>
     public Demands Demands { get; init; } = Demands.None;
+
+    /// <summary>Where it lives, if not in its account's home.</summary>
+    public SpecPlace? LivesAt { get; init; }
+
+    /// <summary>Somebody copied it there by hand already.</summary>
+    public SpecPlace? CopyAt { get; init; }
+
+    /// <summary>Its settings lead to a folder that is not there.</summary>
+    public bool IsLost { get; init; }
+
+    /// <summary>What the older one of its two settings says, where they disagree.</summary>
+    public string? OlderSetting { get; init; }
+
+    /// <summary>The rule that fixes its settings.</summary>
+    public string? FixedBy { get; init; }
+
+    /// <summary>Files that are only in the cloud.</summary>
+    public int CloudOnlyFiles { get; init; }
+
+    /// <summary>What stands at its usual place besides.</summary>
+    public StrayFolder? Stray { get; init; }
+
+    /// <summary>Services that work in it.</summary>
+    public IReadOnlyList<string> Services { get; init; } = [];
 }
+
+/// <summary>A place on one of a stand-in's volumes.</summary>
+/// <param name="Volume">Its index.</param>
+public sealed record SpecPlace(int Volume, string Path);
 
 /// <summary>An account of a stand-in.</summary>
 public sealed record AccountSpec(string Name, uint Id, bool Fallback, IReadOnlyList<FolderSpec> Folders)
 {
     /// <summary>Signed in whenever it is surveyed.</summary>
     public bool SignedIn { get; init; }
+
+    /// <summary>It comes from the station's directory.</summary>
+    public bool FromDirectory { get; init; }
+
+    /// <summary>Its home follows it.</summary>
+    public bool Roams { get; init; }
+
+    /// <summary>Folders of its home that the sync client keeps.</summary>
+    public IReadOnlyList<string> SyncFolders { get; init; } = [];
 }
 
 /// <summary>A stand-in workstation as declared.</summary>
@@ -22,6 +59,24 @@ public sealed record MachineSpec(string Name, string Room, string OperatingSyste
 {
     /// <summary>Somebody carries it about.</summary>
     public bool OnBattery { get; init; }
+
+    /// <summary>It waits for a restart.</summary>
+    public bool RestartPending { get; init; }
+
+    /// <summary>Days since its last backup; null where nothing is known of backups.</summary>
+    public int? BackupAgeDays { get; init; } = 1;
+
+    /// <summary>The backup saves the system volume alone.</summary>
+    public bool BackupOfSystemAlone { get; init; }
+
+    /// <summary>Somebody made up a receipt for a folder of this account.</summary>
+    public string? ForgedReceiptFor { get; init; }
+
+    /// <summary>How old its survey is when it hands it in.</summary>
+    public TimeSpan SurveyAge { get; init; }
+
+    /// <summary>After which call to the service it is away for good; null for a machine that stays.</summary>
+    public string? LeavesAfter { get; init; }
 }
 
 /// <summary>Something that goes wrong on purpose, the same each time.</summary>

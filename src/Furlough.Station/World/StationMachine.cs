@@ -165,12 +165,23 @@ public sealed class StationMachine : IMachine, IDisposable
             var home = MakeFolder(accounts, account.Name, account.Id, 0x1C0);
             foreach (var holding in account.Folders)
             {
-                DeclareHolding(MakeFolder(home, holding.Name, account.Id, 0x1C0), holding, account.Id);
-                _settings[(StationPointers.Current(account.Name), holding.Name)] = new PointerValue("expandable", $"%PROFILE%\\{holding.Name}");
-                _settings[(StationPointers.Older(account.Name), holding.Name)] = new PointerValue("text", $"{system.Spec.Letter}\\Accounts\\{account.Name}\\{holding.Name}");
+                if (holding.LivesAt is null && !holding.IsLost) DeclareHolding(MakeFolder(home, holding.Name, account.Id, 0x1C0), holding, account.Id);
+                if (holding.LivesAt is { } elsewhere && Declared(elsewhere, account.Id) is { } folder && folder.Children.Count == 0) DeclareHolding(folder, holding, account.Id);
+                if (holding.CopyAt is { } copy) DeclareHolding(Declared(copy, account.Id), holding, account.Id);
+                var at = holding.LivesAt is { } place ? $"{_volumes[place.Volume].Spec.Letter}\\{place.Path.Replace('/', '\\')}" : null;
+                _settings[(StationPointers.Current(account.Name), holding.Name)] = new PointerValue("expandable", at ?? $"%PROFILE%\\{holding.Name}");
+                _settings[(StationPointers.Older(account.Name), holding.Name)] = new PointerValue("text", holding.OlderSetting ?? at ?? $"{system.Spec.Letter}\\Accounts\\{account.Name}\\{holding.Name}");
             }
         }
         foreach (var fault in Spec.Faults.OfType<UnreadableFile>()) DeclareUnreadable(accounts, fault);
+    }
+
+    /// <summary>The folder at a place, made where it is missing.</summary>
+    private StationNode Declared(SpecPlace place, uint owner)
+    {
+        var at = _volumes[place.Volume].Root;
+        foreach (var part in place.Path.Split('/')) at = at.Children.TryGetValue(part, out var there) ? there : MakeFolder(at, part, owner, 0x1C0);
+        return at;
     }
 
     private void DeclareHolding(StationNode folder, FolderSpec spec, uint owner)

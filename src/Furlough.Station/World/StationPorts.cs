@@ -124,6 +124,9 @@ internal sealed class StationAccounts(StationMachine machine) : IAccounts
 /// <summary>Surveys of a stand-in.</summary>
 internal sealed class StationSurveyor(StationMachine machine) : ISurveyor
 {
+    /// <summary>The station's cloud drive.</summary>
+    private const string SyncClient = "Bramble Drive";
+
     public Survey Take(IReadOnlyList<OriginalFacts> originals, Func<Guid, bool> knows, CancellationToken stop)
     {
         Drift(originals);
@@ -134,11 +137,29 @@ internal sealed class StationSurveyor(StationMachine machine) : ISurveyor
                 foreach (var folder in account.Folders) holdings.Add(Look(account.Name, folder.Name));
             var volumes = machine.VolumeStates.Select(v => new VolumeFacts(v.Identity, v.Spec.Label, v.Spec.Letter, v.Spec.Attached, v.Spec.Medium, v.Spec.FileSystem, v.Spec.SizeBytes, v.FreeBytes, 4096,
                 v.Spec.System, true, false, v.Spec.Attached == Attachment.Internal, v.Abilities, v.Spec.System ? [] : Taken(v.Root, "", 1).ToList())).ToList();
-            return new Survey(machine.Clock.GetUtcNow(), machine.Spec.OperatingSystem, "stand-in", volumes,
-                [.. machine.Spec.Accounts.Select(a => new AccountFacts(a.Name, $"{a.Id}", $"Accounts/{a.Name}", a.Fallback, a.SignedIn))], holdings,
-                [.. originals.Select(o => o with { Recreated = holdings.All(h => h.Place != o.Source) ? Again(o.Source) : null })], [], [])
-            { Past = [.. StationPast.Of(machine)], OnBattery = machine.Spec.OnBattery };
+            return new Survey(machine.Clock.GetUtcNow() - machine.Spec.SurveyAge, machine.Spec.OperatingSystem, "stand-in", volumes,
+                [.. machine.Spec.Accounts.Select(a => new AccountFacts(a.Name, $"{a.Id}", $"Accounts/{a.Name}", a.Fallback, a.SignedIn) { FromDirectory = a.FromDirectory, Roams = a.Roams })], holdings,
+                [.. originals.Select(o => o with { Recreated = holdings.All(h => h.Place != o.Source) ? Again(o.Source) : null })], [.. Forged(volumes)], [])
+            {
+                Past = [.. StationPast.Of(machine)],
+                OnBattery = machine.Spec.OnBattery,
+                RestartPending = machine.Spec.RestartPending,
+                Backup = Backup(),
+                SyncFolders = [.. machine.Spec.Accounts.SelectMany(a => a.SyncFolders.Select(f => new SyncFolderFacts(SyncClient, a.Name, new Place(machine.VolumeStates[0].Identity.Key, $"Accounts/{a.Name}/{f}"))))],
+            };
         }
+    }
+
+    /// <summary>The backup of last night, or of longer ago.</summary>
+    private BackupFacts? Backup() => machine.Spec.BackupAgeDays is not { } days ? null
+        : new BackupFacts(new DateTimeOffset(machine.Clock.GetUtcNow().UtcDateTime.Date, TimeSpan.Zero).AddDays(1 - days).AddHours(-4), [.. machine.VolumeStates.Where(v => v.Spec.System || !machine.Spec.BackupOfSystemAlone).Select(v => new Place(v.Identity.Key, ""))]);
+
+    /// <summary>A receipt that nobody signed who could.</summary>
+    private IEnumerable<ReceiptFacts> Forged(List<VolumeFacts> volumes)
+    {
+        if (machine.Spec.ForgedReceiptFor is not { } account) yield break;
+        var docket = new Guid(System.Security.Cryptography.SHA256.HashData(System.Text.Encoding.UTF8.GetBytes(machine.Spec.Name)).AsSpan(0, 16));
+        yield return new ReceiptFacts(docket, docket, new HoldingName(account, HoldingKind.Folder, "Videos"), new Place(volumes[^1].Identity.Key, $"People/{account}/Videos"), machine.Clock.GetUtcNow().AddDays(-30), 12, 4_000_000_000, false, false, "{}", "made-up", false);
     }
 
     private RecreatedSource? Again(Place source)
@@ -155,7 +176,15 @@ internal sealed class StationSurveyor(StationMachine machine) : ISurveyor
         var place = pointers[0].Resolves;
         var node = place is null ? null : Find(place);
         var (files, bytes) = node?.Measure() ?? (0, 0);
-        return new HoldingFacts(new HoldingName(account, HoldingKind.Folder, folder), place, place is null ? pointers[0].Value.Text ?? "" : machine.Volumes.Show(place), node is not null, pointers, files, bytes, 0, place is null ? [] : machine.Activity.InUse(place), machine.Spec.Accounts.First(a => a.Name == account).Folders.First(f => f.Name == folder).Demands);
+        var spec = machine.Spec.Accounts.First(a => a.Name == account).Folders.First(f => f.Name == folder);
+        if (spec.FixedBy is not null) pointers = [.. pointers.Select(p => p with { FixedBy = spec.FixedBy })];
+        return new HoldingFacts(new HoldingName(account, HoldingKind.Folder, folder), place, place is null ? pointers[0].Value.Text ?? "" : machine.Volumes.Show(place), node is not null, pointers, files, bytes, 0, place is null ? [] : machine.Activity.InUse(place), spec.Demands)
+        {
+            Services = spec.Services,
+            Stray = spec.Stray,
+            CloudOnlyFiles = spec.CloudOnlyFiles,
+            CloudOnlyBytes = spec.CloudOnlyFiles * (files == 0 ? 0 : bytes / files),
+        };
     }
 
     /// <summary>An update puts one setting back, some time after the relocation was seen to be right.</summary>

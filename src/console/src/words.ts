@@ -115,6 +115,15 @@ export function length(time: string | number): string {
 export const spanWords = (span: { likely: string; high: string }) =>
   `${length(span.likely)} (at most ${length(span.high)})`;
 
+/** "Thu 26 Nov 22:30 to 00:00", in the reader's own time. */
+export function hoursWords(hours: { from: string; to: string }): string {
+  const [from, to] = [new Date(hours.from), new Date(hours.to)];
+  const clock = (t: Date) => t.toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" });
+  const day = (t: Date) => t.toLocaleDateString("en-GB", { weekday: "short", day: "numeric", month: "short" });
+  const far = to.getTime() - from.getTime() > 86_400_000;
+  return `${day(from)} ${clock(from)} to ${far ? `${day(to)} ` : ""}${clock(to)}`;
+}
+
 /** "3 Nov". */
 export const dayOf = (time: number) =>
   new Date(time).toLocaleDateString("en-GB", { day: "numeric", month: "short", timeZone: "UTC" });

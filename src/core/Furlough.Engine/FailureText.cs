@@ -11,7 +11,7 @@ internal static class FailureText
     {
         var again = work.Docket.Work switch { DocketWork.Discard => "original discard", DocketWork.Return => "relocation return", DocketWork.FallBack => "relocation fall-back", DocketWork.Gather => "relocation gather", _ => "relocation retry" };
         var retry = $"`furlough {again} {work.Docket.Relocation}`";
-        return new Failure(fault.Code, Sentence(work, fault), where, fault.Remedy.Replace("{retry}", retry, StringComparison.Ordinal));
+        return new Failure(fault.Code, Sentence(work, fault), where, fault.Remedy.Replace("{retry}", retry, StringComparison.Ordinal).Replace("{number}", $"{work.Docket.Relocation}", StringComparison.Ordinal));
     }
 
     private static string Sentence(Work work, Fault fault)

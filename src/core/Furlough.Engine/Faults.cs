@@ -91,8 +91,14 @@ public static class Faults
     /// <summary>The service has not answered yet.</summary>
     public static Fault NoPermit() => new("no-permit", "It needs the service's permit to go on and the service does not answer.", "Check the connection to the service; the machine goes on by itself when it answers.");
 
-    /// <summary>Its run is paused.</summary>
-    public static Fault Paused() => new("run-paused", "Its run is paused.", "`furlough run resume` lets it go on; what is copied is kept.");
+    /// <summary>The service wishes that it rests.</summary>
+    public static Fault NotNow(Wish wish) => wish switch
+    {
+        Wish.OutsideHours => new("outside-hours", "What is left of the allowed hours is too short for it.", "It goes on by itself in the next ones; what is copied is kept."),
+        Wish.AwaitPerson => new("person-wanted", "It is begun only when somebody is at the machine.", "When somebody is there: `furlough relocation begin {number}`."),
+        Wish.Pause => new("run-paused", "Its run is paused.", "`furlough run resume` lets it go on; what is copied is kept."),
+        _ => new("held-back", "The service holds it back for the moment.", "It goes on by itself; what is copied is kept."),
+    };
 
     /// <summary>The code of <see cref="NotProven"/>.</summary>
     public const string NotProvenCode = "copy-differs";

@@ -103,7 +103,7 @@ public sealed class RelocationEngine(IMachine machine, IJournal journal, IPermit
     {
         if (work.Noted(ParkedFor) is not { Length: > 0 } reason) return false;
         var wish = permits.WishOf(work.Docket.Id);
-        var inTheWay = wish == Wish.Pause || (reason == Faults.FilesInUseCode && machine.Activity.InUse(work.Moving).Count > 0);
+        var inTheWay = wish.Rests() || (reason == Faults.FilesInUseCode && machine.Activity.InUse(work.Moving).Count > 0);
         if (inTheWay && wish != Wish.BackOut && time.GetUtcNow() < work.Docket.NotAfter) return true;
         work.Note(ParkedFor, "");
         return false;
@@ -122,6 +122,8 @@ public sealed class RelocationEngine(IMachine machine, IJournal journal, IPermit
         {
             case PermitAnswer.Refused:
                 throw new Fault("permit-refused", "The run was halted before this relocation's turn.", "Start it again with {retry} when the run may go on.");
+            case PermitAnswer.NotNow:
+                throw new Parked(Faults.NotNow(permits.WishOf(work.Docket.Id)));
             case PermitAnswer.Expired when most is not null:
                 throw new Fault("permit-expired", $"The permit expired and the service did not answer for {LongestAwayWhileQuiesced.TotalMinutes:0} minutes, while the account was kept out.", "Check the connection to the service, then {retry}.");
             case PermitAnswer.Expired:

@@ -52,5 +52,16 @@ public sealed record Docket(
     VolumeIdentity SourceVolume, VolumeIdentity TargetVolume, int OwnedFrom, IReadOnlyList<PointerChange> Pointers,
     long Files, long DataBytes, IReadOnlyList<Guid> Originals, IReadOnlyList<Guid> Supersedes, Terms Terms, Adoption? Adoption = null, bool LeavesLink = false);
 
+/// <summary>What the service wishes of a docket that is under way: that it goes on, that it rests for one of three reasons, or that it is undone.</summary>
+[JsonConverter(typeof(WordConverter<Wish>))]
+public enum Wish { GoOn, Pause, OutsideHours, AwaitPerson, BackOut }
+
+/// <summary>What follows from wishes.</summary>
+public static class WishesOfDockets
+{
+    /// <summary>The docket rests, as long as nobody is kept out for it.</summary>
+    public static bool Rests(this Wish wish) => wish is Wish.Pause or Wish.OutsideHours or Wish.AwaitPerson;
+}
+
 /// <summary>Leave to go on from <see cref="Step.Quiesce"/>: short-lived, renewed at every contact.</summary>
 public sealed record Permit(Guid Docket, Guid Machine, DateTimeOffset NotAfter);

@@ -1,3 +1,5 @@
+using System.Text.Json.Serialization;
+
 namespace Furlough.Model;
 
 /// <summary>A length of time as it is forecast.</summary>
@@ -32,6 +34,13 @@ public sealed record RelocationForecast(Span Work, Span Outage, int Learned);
 /// <param name="After">Time since the plan is begun on this machine.</param>
 /// <param name="FreeBytes">Free then, growth counted in.</param>
 public sealed record SpacePoint(string What, TimeSpan After, long FreeBytes);
+
+/// <summary>A stretch of time in which machines may be worked on.</summary>
+public sealed record OpenHours(DateTimeOffset From, DateTimeOffset To)
+{
+    /// <summary>How long it is.</summary>
+    [JsonIgnore] public TimeSpan Length => To - From;
+}
 
 /// <summary>How long a step took on its machine.</summary>
 public sealed record StepTime(Step Step, TimeSpan Took);

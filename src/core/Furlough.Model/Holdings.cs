@@ -39,7 +39,11 @@ public sealed record PointerValue(string Type, string? Text)
 }
 
 /// <summary>A pointer as surveyed; <paramref name="Resolves"/> is the place it leads to, null when it leads nowhere known.</summary>
-public sealed record PointerFacts(PointerAddress Address, PointerValue Value, Place? Resolves);
+public sealed record PointerFacts(PointerAddress Address, PointerValue Value, Place? Resolves)
+{
+    /// <summary>What keeps it as it is, against its account: "the file belongs to root". Null for a setting that is the account's own.</summary>
+    public string? FixedBy { get; init; }
+}
 
 /// <summary>What a tree may ask of the file system that stores it, or of its place: links that lead elsewhere from another one.</summary>
 [JsonConverter(typeof(WordConverter<DemandKind>))]
@@ -82,10 +86,45 @@ public sealed record HoldingFacts(
 
     /// <summary>When a file in it was changed last; null for an empty one, or where it was not measured.</summary>
     public DateTimeOffset? LastChange { get; init; }
+
+    /// <summary>System services that hold files of it open.</summary>
+    public IReadOnlyList<string> Services { get; init; } = [];
+
+    /// <summary>Files of it that are only in the cloud: they take no space here, and reading one downloads it.</summary>
+    public long CloudOnlyFiles { get; init; }
+
+    /// <summary>What those files would take.</summary>
+    public long CloudOnlyBytes { get; init; }
+
+    /// <summary>What stands at the usual place of such a folder while its pointers lead elsewhere; null when nothing does.</summary>
+    public StrayFolder? Stray { get; init; }
 }
 
+/// <summary>A folder at the usual place of a holding that lives elsewhere.</summary>
+public sealed record StrayFolder(string PathShown, long Files, long DataBytes);
+
 /// <summary>An account of a machine.</summary>
-public sealed record AccountFacts(string Name, string Id, string Home, bool Fallback, bool SignedIn);
+public sealed record AccountFacts(string Name, string Id, string Home, bool Fallback, bool SignedIn)
+{
+    /// <summary>It comes from a directory of accounts that many machines share.</summary>
+    public bool FromDirectory { get; init; }
+
+    /// <summary>Its home follows it from machine to machine.</summary>
+    public bool Roams { get; init; }
+}
+
+/// <summary>A folder that a sync client keeps the same as elsewhere.</summary>
+/// <param name="Client">The client's name.</param>
+public sealed record SyncFolderFacts(string Client, string Account, Place Place);
+
+/// <summary>What a machine says of its backups.</summary>
+/// <param name="LastDone">When the last one was done; null for none yet.</param>
+/// <param name="Covers">The places that it saves, with everything below them.</param>
+public sealed record BackupFacts(DateTimeOffset? LastDone, IReadOnlyList<Place> Covers)
+{
+    /// <summary>Whether it saves a place.</summary>
+    public bool Saves(Place place) => Covers.Any(place.IsInside);
+}
 
 /// <summary>An original that waits on its own volume for being discarded.</summary>
 /// <param name="Docket">The docket that set it aside.</param>
@@ -132,6 +171,15 @@ public sealed record Survey(
 {
     /// <summary>What the machine remembers of its volumes since it last reached the service.</summary>
     public IReadOnlyList<VolumeSample> Past { get; init; } = [];
+
+    /// <summary>Folders that sync clients keep.</summary>
+    public IReadOnlyList<SyncFolderFacts> SyncFolders { get; init; } = [];
+
+    /// <summary>What is known of the machine's backups; null for nothing.</summary>
+    public BackupFacts? Backup { get; init; }
+
+    /// <summary>The system waits for a restart.</summary>
+    public bool RestartPending { get; init; }
 
     /// <summary>The machine ran on battery.</summary>
     public bool OnBattery { get; init; }

@@ -17,11 +17,12 @@ public sealed record Finding(string Code, Severity Severity, string Machine, str
 /// <param name="Terms">How its work treats the machine and its people.</param>
 /// <param name="LeavesLink">A link to the target stays at the source, for programs that know only the old path.</param>
 /// <param name="Keep">How long its original is kept at least; null: as long as the plan says.</param>
+/// <param name="Attended">It is begun by hand, when somebody is at the machine.</param>
 /// <param name="Forecast">How long it will take; null where nothing can be said, because its volumes are unknown.</param>
 public sealed record PlannedRelocation(
     int Sequence, Guid Machine, string MachineName, string Room, HoldingName Holding, string AccountId, Method Method,
     Place Source, Place Target, string SourceShown, string TargetShown, VolumeIdentity SourceVolume, VolumeIdentity TargetVolume,
-    int OwnedFrom, IReadOnlyList<PointerFacts> Pointers, long Files, long DataBytes, string Wave, IReadOnlyList<string> Blocked, Terms Terms, Adoption? Adoption = null, RelocationForecast? Forecast = null, bool LeavesLink = false, TimeSpan? Keep = null);
+    int OwnedFrom, IReadOnlyList<PointerFacts> Pointers, long Files, long DataBytes, string Wave, IReadOnlyList<string> Blocked, Terms Terms, Adoption? Adoption = null, RelocationForecast? Forecast = null, bool LeavesLink = false, TimeSpan? Keep = null, bool Attended = false);
 
 /// <summary>One volume of a machine through the plan: free now, and at the lowest point while originals are kept.</summary>
 /// <param name="Timeline">Its free space after every change; begins with now.</param>
@@ -41,9 +42,10 @@ public sealed record WaveForecast(string Wave, int Machines, int Relocations, lo
 /// <summary>A brief worked out against surveys.</summary>
 /// <param name="Keep">How long originals are kept at least.</param>
 /// <param name="HaltAfter">Failures after which the run starts nothing further; null: never.</param>
+/// <param name="Hours">The first of the allowed hours to come; empty where all are allowed.</param>
 public sealed record PlanBody(
     string Title, string Brief, TimeSpan Keep, int? HaltAfter, IReadOnlyList<string> Waves,
-    IReadOnlyList<PlannedMachine> Machines, IReadOnlyList<PlannedRelocation> Relocations, IReadOnlyList<Hazard> Hazards, IReadOnlyList<WaveForecast> Calendar);
+    IReadOnlyList<PlannedMachine> Machines, IReadOnlyList<PlannedRelocation> Relocations, IReadOnlyList<Hazard> Hazards, IReadOnlyList<WaveForecast> Calendar, IReadOnlyList<OpenHours> Hours);
 
 /// <summary>A machine's standing.</summary>
 [JsonConverter(typeof(WordConverter<Standing>))]

@@ -377,6 +377,9 @@ namespace Furlough.Service.Storage.Migrations
                     b.Property<bool>("BackOutWanted")
                         .HasColumnType("INTEGER");
 
+                    b.Property<string>("BegunBy")
+                        .HasColumnType("TEXT");
+
                     b.Property<long>("DataBytes")
                         .HasColumnType("INTEGER");
 

@@ -995,6 +995,43 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/relocations/{number}/begin": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    number: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["RelocationView"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/relocations/{number}/retry": {
         parameters: {
             query?: never;
@@ -1392,6 +1429,8 @@ export interface components {
             home: string;
             fallback: boolean;
             signedIn: boolean;
+            fromDirectory?: boolean;
+            roams?: boolean;
         };
         Adoption: {
             /** Format: uuid */
@@ -1642,6 +1681,12 @@ export interface components {
             /** Format: double */
             disturbance: number;
         };
+        OpenHours: {
+            /** Format: date-time */
+            from: string;
+            /** Format: date-time */
+            to: string;
+        };
         OriginalView: {
             /** Format: int64 */
             relocation: number;
@@ -1715,6 +1760,7 @@ export interface components {
             relocations: components["schemas"]["PlannedRelocation"][];
             hazards: components["schemas"]["Hazard"][];
             calendar: components["schemas"]["WaveForecast"][];
+            hours: components["schemas"]["OpenHours"][];
             keep: string;
             consents: components["schemas"]["Consent"][];
             consentsWanted: string[];
@@ -1766,6 +1812,8 @@ export interface components {
             /** @default false */
             leavesLink: boolean;
             keep?: null | string;
+            /** @default false */
+            attended: boolean;
         };
         PlannedVolume: {
             volume: string;
@@ -1793,6 +1841,7 @@ export interface components {
             address: components["schemas"]["PointerAddress"];
             value: components["schemas"]["PointerValue"];
             resolves: null | components["schemas"]["Place"];
+            fixedBy?: null | string;
         };
         PointerHistory: {
             address: components["schemas"]["PointerAddress"];
@@ -1909,6 +1958,7 @@ export interface components {
             failures: components["schemas"]["FailureGroup"][];
             waits: components["schemas"]["FailureGroup"][];
             waitsForPerson: boolean;
+            hours: null | components["schemas"]["OpenHours"];
         };
         ServiceStatus: {
             version: string;

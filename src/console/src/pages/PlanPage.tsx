@@ -3,7 +3,7 @@ import { Link, useParams } from "react-router";
 import { api, type PlanView } from "../api/client";
 import { FilterHeading, fits, useFilter } from "../parts/FilterHeading";
 import { HazardList } from "../parts/HazardList";
-import { ago, count, duration, length, size, spanWords, words } from "../words";
+import { ago, count, duration, hoursWords, length, size, spanWords, words } from "../words";
 
 /** More rows than this nobody reads; the filter finds the others. */
 const MOST = 200;
@@ -30,6 +30,11 @@ function Plan({ plan }: { plan: PlanView }) {
       <Next plan={plan} />
 
       <h2>When</h2>
+      {plan.hours.length > 0 && (
+        <p>
+          Only in its allowed hours: {plan.hours.map(hoursWords).join("; ")}; and so on.
+        </p>
+      )}
       <table>
         <thead>
           <tr>

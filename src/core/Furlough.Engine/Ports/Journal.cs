@@ -33,16 +33,13 @@ public interface IJournal
 }
 
 /// <summary>The answer to the wish for a permit.</summary>
-public enum PermitAnswer { Granted, Refused, Expired }
-
-/// <summary>What the service wishes of a docket that is under way.</summary>
-public enum Wish { GoOn, Pause, BackOut }
+public enum PermitAnswer { Granted, Refused, Expired, NotNow }
 
 /// <summary>Leave to go on from quiesce, and the service's wishes before that.</summary>
 public interface IPermits
 {
     /// <summary>Waits for a permit, at most until the docket expires. <paramref name="waiting"/> is called once when it does not come at once.</summary>
-    /// <param name="most">The longest wait where somebody is kept out meanwhile.</param>
+    /// <param name="most">The longest wait where somebody is kept out meanwhile; <see cref="PermitAnswer.NotNow"/> is no answer then.</param>
     PermitAnswer Await(Docket docket, TimeSpan? most, Action waiting, CancellationToken stop);
 
     /// <summary>The last wish heard. Asked at every file, so it must be quick.</summary>

@@ -4,10 +4,10 @@ using Furlough.Model;
 namespace Furlough.Engine.Steps;
 
 /// <summary>
-/// Lets bytes pass at the docket's rate, and heeds at every file what the service wishes: a pause, or that the docket is backed out. Safe for
+/// Lets bytes pass at the docket's rate, and heeds at every file what the service wishes: that it rests, or that the docket is backed out. Safe for
 /// several threads.
 /// </summary>
-/// <param name="mayPause">Whether nobody is kept out yet; from quiesce on a pause is not heeded, so that nobody waits longer than needed.</param>
+/// <param name="mayPause">Whether nobody is kept out yet; from quiesce on a wish to rest is not heeded, so that nobody waits longer than needed.</param>
 public sealed class Pace(Docket docket, IPermits permits, Func<bool> mayPause, TimeProvider time, CancellationToken stop)
 {
     private static readonly TimeSpan Unnoticed = TimeSpan.FromMilliseconds(2);
@@ -16,7 +16,7 @@ public sealed class Pace(Docket docket, IPermits permits, Func<bool> mayPause, T
     private long _passedUntil;
 
     /// <summary>Bytes were read or written: comes back when the rate allows the next ones.</summary>
-    /// <exception cref="Parked">A pause is wished for.</exception>
+    /// <exception cref="Parked">It shall rest.</exception>
     /// <exception cref="Fault">The docket is to be backed out.</exception>
     public void Pass(long bytes)
     {
@@ -35,11 +35,9 @@ public sealed class Pace(Docket docket, IPermits permits, Func<bool> mayPause, T
     /// <summary>Stops the work where the service wishes it.</summary>
     public void Heed()
     {
-        switch (permits.WishOf(docket.Id))
-        {
-            case Wish.BackOut: throw Faults.BackedOutByHand();
-            case Wish.Pause when mayPause(): throw new Parked(Faults.Paused());
-        }
+        var wish = permits.WishOf(docket.Id);
+        if (wish == Wish.BackOut) throw Faults.BackedOutByHand();
+        if (wish.Rests() && mayPause()) throw new Parked(Faults.NotNow(wish));
     }
 }
 

@@ -87,6 +87,9 @@ public sealed record RelocateItem(IReadOnlyList<string> Folders, AccountChoice A
     /// <summary>A link stays at the former place, for programs that know only the old path.</summary>
     public bool LeavesLink { get; init; }
 
+    /// <summary>Somebody is at the machine: each relocation is begun there by hand.</summary>
+    public bool Attended { get; init; }
+
     /// <summary>Where it stands in the brief, from 1.</summary>
     public int Line { get; init; }
 
@@ -142,7 +145,17 @@ public sealed record WorkRules(long? BytesPerSecond, bool GiveWay, TimeSpan File
 /// <summary>The technician's intention, read and checked.</summary>
 public sealed record Brief(
     string Title, MachineChoice Machines, IReadOnlyDictionary<string, VolumeRole> Volumes, IReadOnlyList<RelocateItem> Relocate,
-    TimeSpan Keep, ReserveAmount SystemReserve, ReserveAmount OtherReserve, IReadOnlyList<WaveRule> Waves, int? HaltAfter, WorkRules Work, string Text);
+    TimeSpan Keep, ReserveAmount SystemReserve, ReserveAmount OtherReserve, IReadOnlyList<WaveRule> Waves, int? HaltAfter, WorkRules Work, string Text)
+{
+    /// <summary>How old a backup may be where the brief says nothing.</summary>
+    public static readonly TimeSpan UsualBackupWithin = TimeSpan.FromDays(7);
+
+    /// <summary>The hours in which machines may be worked on; null for all.</summary>
+    public AllowedHours? Hours { get; init; }
+
+    /// <summary>How old the last backup of a machine may be.</summary>
+    public TimeSpan BackupWithin { get; init; } = UsualBackupWithin;
+}
 
 /// <summary>What is wrong with a brief, and where.</summary>
 /// <param name="Line">From 1.</param>

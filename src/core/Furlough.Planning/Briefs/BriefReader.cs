@@ -17,16 +17,16 @@ public sealed partial class BriefReader
     private static readonly string[] Variables = ["account", "folder", "kind", "machine", "room", "year"];
 
     private readonly List<BriefError> _errors = [];
+    private readonly TimeZoneInfo _zone;
 
-    private BriefReader()
-    {
-    }
+    private BriefReader(TimeZoneInfo zone) => _zone = zone;
 
     /// <summary>Reads a brief.</summary>
+    /// <param name="zone">What times without a zone mean in its allowed hours; left out: the zone of this machine.</param>
     /// <exception cref="BriefException">Something is wrong with it; all errors are listed.</exception>
-    public static Brief Read(string text)
+    public static Brief Read(string text, TimeZoneInfo? zone = null)
     {
-        var reader = new BriefReader();
+        var reader = new BriefReader(zone ?? TimeZoneInfo.Local);
         var brief = reader.ReadText(text);
         return reader._errors.Count == 0 ? brief! : throw new BriefException(reader._errors);
     }
@@ -52,7 +52,7 @@ public sealed partial class BriefReader
 
     private Brief? ReadBrief(YamlMappingNode root, string text)
     {
-        var keys = Keys(root, "the brief", "furlough-brief", "title", "machines", "volumes", "relocate", "keep-original", "reserve", "waves", "halt-after", "work");
+        var keys = Keys(root, "the brief", "furlough-brief", "title", "machines", "volumes", "relocate", "keep-original", "reserve", "waves", "halt-after", "work", "hours", "backup-within");
         if (Need(root, keys, "furlough-brief") is { } version && Text(version) != "1") Error(version, $"Version {Text(version)} of briefs is not known.", "1");
         var title = Need(root, keys, "title") is { } t ? Text(t) : "";
         var machines = Need(root, keys, "machines") is { } m ? ReadMachines(m) : null;
@@ -63,7 +63,9 @@ public sealed partial class BriefReader
         var waves = keys.TryGetValue("waves", out var w) ? ReadWaves(w) : [new WaveRule("everybody", null, null)];
         var halt = keys.TryGetValue("halt-after", out var h) ? ReadHalt(h) : null;
         var work = keys.TryGetValue("work", out var rules) ? ReadWork(rules) : WorkRules.Usual;
-        return _errors.Count > 0 ? null : new Brief(title, machines!, volumes, items, keep, system, others, waves, halt, work, text);
+        var hours = keys.TryGetValue("hours", out var calendar) ? ReadHours(calendar) : null;
+        var backup = keys.TryGetValue("backup-within", out var within) ? ReadDuration(within) : Brief.UsualBackupWithin;
+        return _errors.Count > 0 ? null : new Brief(title, machines!, volumes, items, keep, system, others, waves, halt, work, text) { Hours = hours, BackupWithin = backup };
     }
 
     private MachineChoice ReadMachines(YamlNode node)
@@ -108,7 +110,7 @@ public sealed partial class BriefReader
         List<RelocateItem> items = [];
         foreach (var item in list)
         {
-            var keys = Keys(item, "an item of `relocate`", "folders", "accounts", "on", "at-least", "at-most", "onto", "path", "method", "existing", "leave", "keep-original");
+            var keys = Keys(item, "an item of `relocate`", "folders", "accounts", "on", "at-least", "at-most", "onto", "path", "method", "existing", "leave", "keep-original", "attended");
             var folders = Need(item, keys, "folders") is { } f ? Folders(f) : [];
             var accounts = keys.TryGetValue("accounts", out var a) ? ReadAccounts(a) : new AccountChoice([], true);
             var onto = Need(item, keys, "onto") is { } o ? ReadRole(o, roles) : "";
@@ -117,7 +119,7 @@ public sealed partial class BriefReader
             var adopts = keys.TryGetValue("existing", out var e) && Text(e) switch { "adopt" => true, "refuse" => false, var other => Error<bool>(e, $"`{other}` says not what to do with what is at the target already.", "adopt or refuse") };
             var link = keys.TryGetValue("leave", out var l) && Text(l) switch { "link" => true, "nothing" => false, var other => Error<bool>(l, $"`{other}` cannot stay at the former place.", "nothing or link") };
             if (method == Method.Adopt) Error(m!, "`adopt` is no method to ask for: it is taken where the data is at the target already.", "`existing: adopt`");
-            items.Add(new RelocateItem(folders, accounts, onto, path, method, adopts, List(keys, "on")) { AtLeastBytes = ReadSize(keys, "at-least"), AtMostBytes = ReadSize(keys, "at-most"), LeavesLink = link, Keep = keys.TryGetValue("keep-original", out var keep) ? ReadDuration(keep) : null, Line = (int)item.Start.Line });
+            items.Add(new RelocateItem(folders, accounts, onto, path, method, adopts, List(keys, "on")) { AtLeastBytes = ReadSize(keys, "at-least"), AtMostBytes = ReadSize(keys, "at-most"), LeavesLink = link, Attended = ReadBool(keys, "attended") ?? false, Keep = keys.TryGetValue("keep-original", out var keep) ? ReadDuration(keep) : null, Line = (int)item.Start.Line });
         }
         return items;
     }
@@ -185,6 +187,15 @@ public sealed partial class BriefReader
 
     private bool? ReadBool(Dictionary<string, YamlNode> keys, string key) => !keys.TryGetValue(key, out var node) ? null
         : Text(node) switch { "true" => true, "false" => false, var other => Error<bool?>(node, $"`{other}` is neither yes nor no.", "true or false") };
+
+    private AllowedHours? ReadHours(YamlNode node)
+    {
+        const string expected = "an iCalendar file's text as a block after `hours: |`, with one event for each stretch of hours; the command line puts it there for `hours: FILE.ics`";
+        if (node is not YamlScalarNode { Value: { Length: > 0 } text }) return Error<AllowedHours?>(node, "This is no calendar.", expected);
+        if (text.EndsWith(".ics", StringComparison.OrdinalIgnoreCase) && !text.Contains('\n')) return Error<AllowedHours?>(node, $"The file `{text}` is not known here.", expected);
+        try { return AllowedHours.Read(text, _zone); }
+        catch (FormatException wrong) { return Error<AllowedHours?>(node, wrong.Message, expected); }
+    }
 
     private WorkRules ReadWork(YamlNode node)
     {

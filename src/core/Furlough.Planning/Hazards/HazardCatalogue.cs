@@ -15,6 +15,12 @@ public sealed record HazardContext(
     Brief Brief, RelocateItem Item, FleetMachine Machine, Survey Survey, AccountFacts Account, HoldingFacts Holding, VolumeFacts? Source, VolumeFacts? Target, Place Place, Method Method,
     ReceiptFacts? Receipt, IReadOnlyDictionary<string, long> LowestFreeBytes, IReadOnlyList<PlannedRelocation> Before)
 {
+    /// <summary>How long it will take; null where nothing can be said.</summary>
+    public RelocationForecast? Forecast { get; init; }
+
+    /// <summary>The longest of the allowed hours to come; null where all hours are allowed.</summary>
+    public TimeSpan? LongestHours { get; init; }
+
     /// <summary>What the holding takes on the target, in whole clusters where they were measured, else its data and half a cluster for every file; nothing where it is there already.</summary>
     public long NeededBytes => Method == Method.Adopt ? 0
         : Holding.Allocated.FirstOrDefault(a => a.ClusterBytes == Target?.ClusterBytes)?.AllocatedBytes ?? Holding.DataBytes + Holding.Files * (Target?.ClusterBytes ?? 4096) / 2;
@@ -37,7 +43,8 @@ public sealed record HazardContext(
 /// <summary>What a hazard of a whole machine looks at, when its relocations are planned.</summary>
 /// <param name="Relocations">Those that would be carried out.</param>
 /// <param name="Work">How long they likely take.</param>
-public sealed record MachineContext(FleetMachine Machine, DateTimeOffset Now, IReadOnlyList<PlannedRelocation> Relocations, TimeSpan Work, IReadOnlyList<VolumeOutlook> Volumes)
+/// <param name="BackupWithin">How old its last backup may be.</param>
+public sealed record MachineContext(FleetMachine Machine, DateTimeOffset Now, IReadOnlyList<PlannedRelocation> Relocations, TimeSpan Work, IReadOnlyList<VolumeOutlook> Volumes, TimeSpan BackupWithin)
 {
     /// <summary>A hazard about this machine.</summary>
     public Hazard Say(HazardEntry entry, string text) => new(entry.Code, entry.Severity, Machine.Name, null, null, text, entry.Remedy);
@@ -88,11 +95,15 @@ public static class HazardCatalogue
         new TargetOnExternalVolume(), new TargetOnRemovableVolume(), new PortableTargetUnencrypted(), new TargetWithoutFixedMount(), new TargetReadFromCache(), new TargetLacksOwners(),
         new TargetLacksKinds(), new TargetMergesNames(), new TargetRefusesNames(), new TargetLosesFacts(), new FileTooLarge(), new PathTooLong(), new DeviceNodes(), new LinkNotPossible(), new LinksLeadElsewhere(),
         new TargetInsideSource(), new TargetInsideHolding(), new SharedByAccounts(), new TargetNotEmpty(), new HoldingAlreadyThere(), new ReceiptNotGenuine(), new OnePlaceTwice(), new PointersDisagree(),
-        new AccountSignedIn(), new FilesInUse(), new ExchangeAcrossVolumes(),
+        new KeptBySyncClient(), new TargetInSyncFolder(), new OnlyInCloud(), new SettingFixed(), new HiddenApplicationData(), new PartlyElsewhere(), new AccountRoams(), new AccountFromDirectory(), new BackupMissesTarget(),
+        new AccountSignedIn(), new FilesInUse(), new ServiceRunning(), new PersonWanted(), new ExchangeAcrossVolumes(), new LongerThanHours(), new MayOutlastHours(),
     ];
 
     /// <summary>What a whole machine is asked for.</summary>
-    public static IReadOnlyList<IMachineHazard> OfMachines { get; } = [new SurveyMissing(), new SurveyOld(), new MachineSilent(), new NoFallbackAdministrator(), new OnBattery(), new GrowthBreaksReserve()];
+    public static IReadOnlyList<IMachineHazard> OfMachines { get; } =
+    [
+        new SurveyMissing(), new SurveyOld(), new MachineSilent(), new NoFallbackAdministrator(), new BackupOld(), new BackupUnknown(), new RestartPending(), new OnBattery(), new GrowthBreaksReserve(),
+    ];
 
     /// <summary>Every line of the catalogue, by severity and code.</summary>
     public static IReadOnlyList<HazardEntry> Entries { get; } =

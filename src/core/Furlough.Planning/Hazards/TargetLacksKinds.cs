@@ -14,15 +14,15 @@ public sealed class TargetLacksKinds : IHazard
         if (c.Target is null) return null;
         var able = c.Target.Abilities;
         List<string> lacking = [];
-        if (!able.Links) Add(DemandKind.Links, "symbolic link");
-        if (!able.HardLinks) Add(DemandKind.HardLinks, "file with further names");
-        if (!able.Links) Add(DemandKind.PipesAndSockets, "pipe or socket");
+        if (!able.Links) Add(DemandKind.Links, "symbolic link", "symbolic links");
+        if (!able.HardLinks) Add(DemandKind.HardLinks, "file with further names", "files with further names");
+        if (!able.Links) Add(DemandKind.PipesAndSockets, "pipe or socket", "pipes or sockets");
         return lacking.Count == 0 ? null
             : c.Say(Entry, $"`{c.Target.Root}` of {c.Machine.Name} ({c.Target.FileSystem}) cannot store what {c.Holding.Name} has: {string.Join("; ", lacking)}.");
 
-        void Add(DemandKind kind, string what)
+        void Add(DemandKind kind, string one, string many)
         {
-            if (c.Holding.Demands.Of(kind) is { } found) lacking.Add($"{Words.Count(found.Count, what)} (`{found.Example}`)");
+            if (c.Holding.Demands.Of(kind) is { } found) lacking.Add($"{Words.Count(found.Count, one, many)} (`{found.Example}`)");
         }
     }
 }

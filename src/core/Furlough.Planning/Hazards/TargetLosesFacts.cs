@@ -16,7 +16,7 @@ public sealed class TargetLosesFacts : IHazard
         if (!c.Target.Abilities.ExtendedAttributes && c.Holding.Demands.Of(DemandKind.Attributes) is { } attributes)
             lost.Add($"extended attributes and access lists of {Words.Count(attributes.Count, "file")} (`{attributes.Example}`) are not kept");
         if (!c.Target.Abilities.Holes && c.Holding.Demands.Of(DemandKind.Holes) is { } holes)
-            lost.Add($"{Words.Count(holes.Count, "file")} with holes (`{holes.Example}`) take their full size there");
+            lost.Add($"the holes of {Words.Count(holes.Count, "file")} (`{holes.Example}`) are filled");
         return lost.Count == 0 ? null
             : c.Say(Entry, $"On `{c.Target.Root}` of {c.Machine.Name} ({c.Target.FileSystem}) {string.Join("; ", lost)} when {c.Holding.Name} goes there.");
     }

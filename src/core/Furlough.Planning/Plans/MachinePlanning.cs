@@ -7,7 +7,7 @@ using Furlough.Planning.Hazards;
 namespace Furlough.Planning.Plans;
 
 /// <summary>Plans one machine: chooses holdings and targets, puts them in sequence, follows space and time, asks every hazard.</summary>
-internal sealed class MachinePlanning(Brief brief, FleetMachine machine, string wave, Experience experience, DateTimeOffset now)
+internal sealed class MachinePlanning(Brief brief, FleetMachine machine, string wave, Experience experience, HoursOutlook hours, DateTimeOffset now)
 {
     private readonly List<Hazard> _hazards = [];
     private readonly Dictionary<string, long> _lowest = [];
@@ -33,7 +33,7 @@ internal sealed class MachinePlanning(Brief brief, FleetMachine machine, string 
     private void AskForMachine(List<PlannedRelocation> planned, IReadOnlyList<VolumeOutlook> volumes)
     {
         var going = planned.Where(r => r.Blocked.Count == 0).ToList();
-        var context = new MachineContext(machine, now, going, TimeSpan.FromTicks(going.Sum(r => r.Forecast?.Work.Likely.Ticks ?? 0)), volumes);
+        var context = new MachineContext(machine, now, going, TimeSpan.FromTicks(going.Sum(r => r.Forecast?.Work.Likely.Ticks ?? 0)), volumes, brief.BackupWithin);
         _hazards.AddRange(HazardCatalogue.OfMachines.Select(h => h.Check(context)).OfType<Hazard>());
     }
 
@@ -57,7 +57,8 @@ internal sealed class MachinePlanning(Brief brief, FleetMachine machine, string 
         var source = survey.VolumeOf(holding.Place);
         var method = item.AdoptsExisting && (receipt is not null || target?.Taken.Contains(place.Path) == true) ? Method.Adopt
             : item.Method ?? (source is not null && source == target ? Method.Exchange : Method.Cold);
-        var context = new HazardContext(brief, item, machine, survey, account, holding, source, target, place, method, receipt, _lowest, before);
+        var forecast = source is null || target is null ? null : experience.Of(method, machine.Room, machine.Id, source, target, holding.DataBytes, holding.Files, brief.Work.BytesPerSecond);
+        var context = new HazardContext(brief, item, machine, survey, account, holding, source, target, place, method, receipt, _lowest, before) { Forecast = forecast, LongestHours = hours.Longest };
         if (HazardCatalogue.AlreadyThere.Check(context) is { } nothingToDo)
         {
             _hazards.Add(nothingToDo);
@@ -66,7 +67,6 @@ internal sealed class MachinePlanning(Brief brief, FleetMachine machine, string 
         var found = HazardCatalogue.All.Select(h => h.Check(context)).OfType<Hazard>().ToList();
         _hazards.AddRange(found);
         var blocked = found.Where(h => h.Severity == Severity.Blocking).Select(h => h.Code).ToList();
-        var forecast = source is null || target is null ? null : experience.Of(method, machine.Room, machine.Id, source, target, holding.DataBytes, holding.Files, brief.Work.BytesPerSecond);
         if (blocked.Count == 0)
         {
             var copies = method is Method.Cold or Method.Warm;
@@ -75,7 +75,7 @@ internal sealed class MachinePlanning(Brief brief, FleetMachine machine, string 
         }
         return new PlannedRelocation(before.Count + 1, machine.Id, machine.Name, machine.Room, holding.Name, account.Id, method,
             holding.Place ?? new Place("", ""), place, holding.PathShown, target is null ? $"({item.Onto})/{path}" : survey.Show(place),
-            source?.Identity ?? new VolumeIdentity("", ""), target?.Identity ?? new VolumeIdentity("", ""), OwnedFrom(item.Path), holding.Pointers, holding.Files, holding.DataBytes, wave, blocked, brief.Work.For(method), receipt is null ? null : new Adoption(receipt.Docket, ReceiptDigest.Of(receipt.Body)), forecast, item.LeavesLink, item.Keep);
+            source?.Identity ?? new VolumeIdentity("", ""), target?.Identity ?? new VolumeIdentity("", ""), OwnedFrom(item.Path), holding.Pointers, holding.Files, holding.DataBytes, wave, blocked, brief.Work.For(method), receipt is null ? null : new Adoption(receipt.Docket, ReceiptDigest.Of(receipt.Body)), forecast, item.LeavesLink, item.Keep, item.Attended);
     }
 
     /// <summary>The newest receipt that says where a holding's data is and that the service knows to be genuine.</summary>

@@ -10,6 +10,8 @@ namespace Furlough.Planning.Plans;
 /// <summary>Works a brief out against surveys. The same brief and surveys give the same plan.</summary>
 public static class Planner
 {
+    private const int HoursShown = 3;
+
     /// <summary>Makes a plan.</summary>
     /// <param name="experience">What the fleet's relocations have shown.</param>
     /// <param name="now">Surveys are as old as they are at this moment.</param>
@@ -17,10 +19,12 @@ public static class Planner
     {
         var chosen = fleet.Where(m => brief.Machines.Includes(m.Name, m.Room, m.Survey)).OrderBy(m => m.Name, StringComparer.Ordinal).ToList();
         var waves = Waves.Assign(brief.Waves, chosen);
+        var open = brief.Hours?.After(now);
+        var hours = new HoursOutlook(open);
         List<PlannedMachine> machines = [];
         List<PlannedRelocation> relocations = [];
         List<Hazard> hazards = [];
-        var planned = chosen.AsParallel().AsOrdered().Select(m => (Machine: m, Wave: waves[m.Id], Plan: new MachinePlanning(brief, m, waves[m.Id], experience, now).Plan()));
+        var planned = chosen.AsParallel().AsOrdered().Select(m => (Machine: m, Wave: waves[m.Id], Plan: new MachinePlanning(brief, m, waves[m.Id], experience, hours, now).Plan()));
         foreach (var (machine, wave, (own, volumes, found)) in planned)
         {
             var going = own.Where(r => r.Blocked.Count == 0).ToList();
@@ -29,18 +33,21 @@ public static class Planner
             relocations.AddRange(own);
             hazards.AddRange(found);
         }
-        return new PlanBody(brief.Title, brief.Text, brief.Keep, brief.HaltAfter, [.. brief.Waves.Select(w => w.Name)], machines, relocations, hazards, [.. Calendar(brief.Waves, machines)]);
+        return new PlanBody(brief.Title, brief.Text, brief.Keep, brief.HaltAfter, [.. brief.Waves.Select(w => w.Name)], machines, relocations, hazards, [.. Calendar(brief.Waves, machines, relocations, hours, now)], [.. (open ?? []).Take(HoursShown)]);
     }
 
-    /// <summary>When each wave begins and how long it takes: a wave follows when the one before is done.</summary>
-    private static IEnumerable<WaveForecast> Calendar(IReadOnlyList<WaveRule> waves, IReadOnlyList<PlannedMachine> machines)
+    /// <summary>When each wave begins and how long it takes, in a run begun now: a wave follows when the one before is done, and all work lies within the allowed hours.</summary>
+    private static IEnumerable<WaveForecast> Calendar(IReadOnlyList<WaveRule> waves, IReadOnlyList<PlannedMachine> machines, IReadOnlyList<PlannedRelocation> relocations, HoursOutlook hours, DateTimeOffset now)
     {
+        var works = relocations.Where(r => r is { Blocked.Count: 0, Forecast: not null }).ToLookup(r => r.Machine, r => r.Forecast!.Work);
         var begins = TimeSpan.Zero;
         foreach (var wave in waves)
         {
             var own = machines.Where(m => m.Wave == wave.Name).ToList();
-            var slowest = own.Where(m => m.Relocations > 0).MaxBy(m => m.Work.Likely);
-            var takes = new Span(slowest?.Work.Likely ?? TimeSpan.Zero, own.Select(m => m.Work.High).DefaultIfEmpty().Max());
+            var begun = now + begins;
+            var times = own.Where(m => m.Relocations > 0).Select(m => (Machine: m, Likely: hours.Done(begun, works[m.Machine].Select(w => w.Likely)) - begun)).ToList();
+            var slowest = times.Count == 0 ? null : times.MaxBy(t => t.Likely).Machine;
+            var takes = new Span(times.Select(t => t.Likely).DefaultIfEmpty().Max(), times.Select(t => t.Likely + (t.Machine.Work.High - t.Machine.Work.Likely)).DefaultIfEmpty().Max());
             yield return new WaveForecast(wave.Name, own.Count, own.Sum(m => m.Relocations), own.Sum(m => m.DataBytes), begins, takes, slowest?.Name);
             begins += takes.Likely;
         }

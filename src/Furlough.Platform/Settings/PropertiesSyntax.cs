@@ -1,0 +1,94 @@
+using System.Globalization;
+using System.Text;
+
+namespace Furlough.Platform.Settings;
+
+/// <summary>Lines NAME=VALUE, NAME: VALUE or NAME VALUE with escapes by backslash; a backslash at the end of a line joins the next one. The last line of a name counts. A key is (name).</summary>
+internal sealed class PropertiesSyntax : SettingSyntax
+{
+    internal override Range? Locate(string text, IReadOnlyList<string> key) => Find(text, key)?.Value;
+
+    internal override string Insert(string text, IReadOnlyList<string> key, string raw) => WithLine(text, text.Length, $"{Encode(key[0], null).Replace(" ", "\\ ", StringComparison.Ordinal).Replace("=", "\\=", StringComparison.Ordinal).Replace(":", "\\:", StringComparison.Ordinal)}={raw}");
+
+    internal override string Remove(string text, IReadOnlyList<string> key) => Find(text, key) is { } found ? WithoutLine(text, found.Line) : text;
+
+    internal override string? Decode(string raw)
+    {
+        var text = new StringBuilder();
+        for (var i = 0; i < raw.Length; i++)
+        {
+            if (raw[i] != '\\' || i + 1 == raw.Length)
+            {
+                text.Append(raw[i]);
+                continue;
+            }
+            switch (raw[++i])
+            {
+                case 'u' when i + 4 < raw.Length && ushort.TryParse(raw.AsSpan(i + 1, 4), NumberStyles.AllowHexSpecifier, CultureInfo.InvariantCulture, out var code):
+                    text.Append((char)code);
+                    i += 4;
+                    break;
+                case '\r' or '\n':
+                    while (i + 1 < raw.Length && raw[i + 1] is '\r' or '\n' or ' ' or '\t') i++;
+                    break;
+                case 'n': text.Append('\n'); break;
+                case 't': text.Append('\t'); break;
+                case 'r': text.Append('\r'); break;
+                case 'f': text.Append('\f'); break;
+                default: text.Append(raw[i]); break;
+            }
+        }
+        return text.ToString();
+    }
+
+    internal override string Encode(string value, string? present)
+    {
+        var text = new StringBuilder();
+        foreach (var c in value)
+        {
+            if (c is '\\' || (c == ' ' && text.Length == 0)) text.Append('\\').Append(c);
+            else if (c is < ' ' or > '~') text.Append(CultureInfo.InvariantCulture, $"\\u{(int)c:x4}");
+            else text.Append(c);
+        }
+        return text.ToString();
+    }
+
+    private (Range Value, (int, int, int) Line)? Find(string text, IReadOnlyList<string> key)
+    {
+        if (key.Count != 1) throw NotUnderstood("a key of it is one name");
+        (Range, (int, int, int))? found = null;
+        foreach (var line in Joined(text))
+        {
+            var start = Trimmed(text, line.Start, line.End).Start.Value;
+            if (start == line.End || text[start] is '#' or '!') continue;
+            var end = start;
+            while (end < line.End && text[end] is not ('=' or ':' or ' ' or '\t')) end += text[end] == '\\' ? 2 : 1;
+            end = Math.Min(end, line.End);
+            if (Decode(text[start..end]) != key[0]) continue;
+            var value = Trimmed(text, end, line.End).Start.Value;
+            if (value < line.End && text[value] is '=' or ':') value = Trimmed(text, value + 1, line.End).Start.Value;
+            found = (value..line.End, line);
+        }
+        return found;
+    }
+
+    /// <summary>Logical lines.</summary>
+    private static IEnumerable<(int Start, int End, int Next)> Joined(string text)
+    {
+        int? begun = null;
+        foreach (var line in Lines(text))
+        {
+            var start = begun ?? line.Start;
+            var backslashes = 0;
+            while (line.End - backslashes > line.Start && text[line.End - backslashes - 1] == '\\') backslashes++;
+            var comment = begun is null && Trimmed(text, line.Start, line.End).Start.Value is var first && first < line.End && text[first] is '#' or '!';
+            if (backslashes % 2 == 1 && !comment && line.Next < text.Length)
+            {
+                begun = start;
+                continue;
+            }
+            begun = null;
+            yield return (start, line.End, line.Next);
+        }
+    }
+}

@@ -1,0 +1,45 @@
+using Furlough.Model;
+using Furlough.Protocol;
+using Furlough.Protocol.Api;
+using Furlough.Service.Runs;
+using Furlough.Service.Storage;
+using Microsoft.EntityFrameworkCore;
+
+namespace Furlough.Service.Agents;
+
+/// <summary>
+/// What is wished of relocations that are under way: a paused run and the end of its allowed hours let them rest, an attended one rests until somebody
+/// is there, and what was backed out or waits in a halted run is undone (it would meet its missing permit only when it goes on). Who asked for
+/// something by itself is stopped by none of these but the backing out.
+/// </summary>
+public sealed class WishDesk(RunHours hours, TimeProvider time)
+{
+    /// <summary>All wishes for a machine.</summary>
+    public async Task<Wishes> OfAsync(FurloughDb db, Guid machine, CancellationToken stop)
+    {
+        var underWay = await (from r in db.Relocations
+                              join d in db.Dockets on r.Docket equals d.Id
+                              join run in db.Runs on r.Run equals run.Number
+                              where r.Machine == machine && !RunControl.AtRest.Contains(r.State)
+                              select new { Relocation = r, Docket = d.Id, d.ByItself, Run = run }).AsNoTracking().ToListAsync(stop);
+        List<DocketWish> wishes = [];
+        foreach (var u in underWay)
+            if (await OfAsync(db, u.Relocation, u.ByItself, u.Run, stop) is var wish && wish != Wish.GoOn) wishes.Add(new DocketWish(u.Docket, wish));
+        return new Wishes(wishes);
+    }
+
+    /// <summary>What is wished of one relocation.</summary>
+    public async Task<Wish> OfAsync(FurloughDb db, RelocationRow row, bool byItself, RunRow run, CancellationToken stop)
+    {
+        if (row.BackOutWanted) return Wish.BackOut;
+        if (byItself) return Wish.GoOn;
+        if (run.State == RunState.Halted && row.State == RelocationState.Waiting) return Wish.BackOut;
+        if (run.State == RunState.Paused) return Wish.Pause;
+        var planned = Column.PlannedOf(row);
+        if (planned.Attended && row.BegunBy is null) return Wish.AwaitPerson;
+        return await hours.OfAsync(db, run, stop) is { } open && !open.Fits(time.GetUtcNow(), IsBegun(row, planned.Method) ? TimeSpan.Zero : planned.Forecast?.Work.Likely ?? TimeSpan.Zero) ? Wish.OutsideHours : Wish.GoOn;
+    }
+
+    /// <summary>Something is copied already that is kept: the rest is shorter than the whole, nobody knows by how much.</summary>
+    private static bool IsBegun(RelocationRow row, Method method) => method == Method.Warm ? row.Step >= Step.Copy : row.Step > Step.Quiesce;
+}

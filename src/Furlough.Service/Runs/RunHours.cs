@@ -1,0 +1,46 @@
+using System.Collections.Concurrent;
+using Furlough.Model;
+using Furlough.Planning.Briefs;
+using Furlough.Service.Plans;
+using Furlough.Service.Storage;
+
+namespace Furlough.Service.Runs;
+
+/// <summary>The allowed hours of runs, read from the brief of each run's plan and kept in memory.</summary>
+public sealed class RunHours(TimeProvider time)
+{
+    private readonly ConcurrentDictionary<long, OpenTimes?> _runs = new();
+
+    /// <summary>The hours of a run; null where all are allowed.</summary>
+    public async Task<OpenTimes?> OfAsync(FurloughDb db, RunRow run, CancellationToken stop)
+    {
+        if (_runs.TryGetValue(run.Number, out var known)) return known;
+        var body = Column.Read((await PlanEndpoints.FindAsync(db, run.Plan, stop)).Body, ModelJson.Default.PlanBody);
+        var hours = BriefReader.Read(body.Brief).Hours;
+        return _runs[run.Number] = hours is null ? null : new OpenTimes(hours, time);
+    }
+}
+
+/// <summary>The stretches of allowed hours around the present.</summary>
+public sealed class OpenTimes(AllowedHours hours, TimeProvider time)
+{
+    private static readonly TimeSpan WorkedOutFor = TimeSpan.FromDays(1);
+    private readonly Lock _lock = new();
+    private IReadOnlyList<OpenHours> _open = [];
+    private DateTimeOffset _from = DateTimeOffset.MinValue;
+
+    /// <summary>The stretch that is open now, or else the next one; null when none is to come.</summary>
+    public OpenHours? Next => Ahead(time.GetUtcNow()).FirstOrDefault();
+
+    /// <summary>Whether hours are open at a moment, and what is left of them is long enough.</summary>
+    public bool Fits(DateTimeOffset now, TimeSpan work) => Ahead(now).FirstOrDefault() is { } next && next.From <= now && now + work <= next.To;
+
+    private IEnumerable<OpenHours> Ahead(DateTimeOffset now)
+    {
+        lock (_lock)
+        {
+            if (now < _from || now - _from > WorkedOutFor) (_open, _from) = (hours.After(now), now);
+            return _open.SkipWhile(h => h.To <= now);
+        }
+    }
+}

@@ -24,6 +24,7 @@ public sealed class AgentRuntime : IWatcher, IDisposable
     private readonly ISurveyor _surveyor;
     private readonly ServiceLink _link;
     private readonly PermitKeeper _permits;
+    private readonly KindKeeper _kinds;
     private readonly RelocationEngine _engine;
     private readonly TimeProvider _time;
     private readonly Action<string> _log;
@@ -40,6 +41,7 @@ public sealed class AgentRuntime : IWatcher, IDisposable
         _client = new AgentClient(http);
         _link = new ServiceLink(_client, store, key, options.MachineId);
         _permits = new PermitKeeper(_link, time);
+        _kinds = new KindKeeper(_link, store, log);
         _engine = new RelocationEngine(machine, store, _permits, new ReceiptSigner(key), time);
     }
 
@@ -120,7 +122,7 @@ public sealed class AgentRuntime : IWatcher, IDisposable
 
     private async Task TakeDocketsAsync(CancellationToken stop)
     {
-        var batch = await _link.CallAsync((client, token, s) => client.DocketsAsync(token, _store.LastDocket, _permits.Wishes, LongestWait, s), stop);
+        var batch = await _link.CallAsync((client, token, s) => client.DocketsAsync(token, _store.LastDocket, _permits.Wishes, _kinds.Tag, LongestWait, s), stop);
         _store.SetSetting("last-contact", _time.GetUtcNow().ToString("u", CultureInfo.InvariantCulture));
         // Known before the dockets are: one that shall rest is not begun.
         _permits.Wishes = batch.Wishes;
@@ -143,6 +145,7 @@ public sealed class AgentRuntime : IWatcher, IDisposable
             _docketsCame.Release();
             _discardsCame.Release();
         }
+        if (batch.Kinds is { } kinds && _kinds.Take(kinds)) _surveyWanted.Release();
         await Task.Run(() => _permits.Renew(stop), stop);
         if (!batch.SurveyWanted) return;
         // The service goes on asking until it has the survey, which may take a while.
@@ -186,7 +189,7 @@ public sealed class AgentRuntime : IWatcher, IDisposable
         _surveyAsked = false;
         try
         {
-            var survey = await Task.Run(() => _surveyor.Take(_store.Originals(), _store.Knows, stop), stop);
+            var survey = await Task.Run(() => _surveyor.Take(_kinds.Cards, _store.Originals(), _store.Knows, stop), stop);
             _store.KeepSpace(survey);
             var whole = survey with { Answers = answers, Past = [.. survey.Past, .. _store.Space()] };
             await _link.CallAsync<object?>(async (client, token, s) =>

@@ -6,7 +6,7 @@ Console.OutputEncoding = System.Text.Encoding.UTF8;
 var root = new RootCommand("Plans, applies and audits the relocation of folders and other holdings across many machines.")
 {
     Connection.Service, Connection.Token, Connection.Json,
-    ServiceCommands.Make(), MachineCommands.Make(), BriefCommands.Make(), PlanCommands.Make(), RunCommands.Make(),
+    ServiceCommands.Make(), MachineCommands.Make(), BriefCommands.Make(), KindCommands.Make(), PlanCommands.Make(), RunCommands.Make(),
     RelocationCommands.Make(), OriginalCommands.Make(), AuditCommands.Make(), AccessCommands.Make(), DemoCommands.Make(),
 };
 var parsed = root.Parse(args);

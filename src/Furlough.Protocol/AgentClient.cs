@@ -23,9 +23,10 @@ public sealed class AgentClient(HttpClient http)
         return await SendAsync(HttpMethod.Post, "session", null, new SessionRequest(Jws.Sign(key, MessageType.Session, proof)), ProtocolJson.Default.SessionRequest, ProtocolJson.Default.SessionResponse, stop);
     }
 
-    /// <summary>Waits for dockets with a number above <paramref name="after"/>.</summary>
-    public Task<DocketBatch> DocketsAsync(string token, long after, Wishes known, TimeSpan wait, CancellationToken stop) =>
-        SendAsync<string, DocketBatch>(HttpMethod.Get, FormattableString.Invariant($"dockets?after={after}&wishes={known.Tag()}&wait={(int)wait.TotalSeconds}"), token, null, null, ProtocolJson.Default.DocketBatch, stop);
+    /// <summary>Waits for dockets with a number above <paramref name="after"/>, for other wishes than those known, or for other kind cards.</summary>
+    /// <param name="kinds">The tag of the kind cards that the agent has.</param>
+    public Task<DocketBatch> DocketsAsync(string token, long after, Wishes known, string kinds, TimeSpan wait, CancellationToken stop) =>
+        SendAsync<string, DocketBatch>(HttpMethod.Get, FormattableString.Invariant($"dockets?after={after}&wishes={known.Tag()}&kinds={kinds}&wait={(int)wait.TotalSeconds}"), token, null, null, ProtocolJson.Default.DocketBatch, stop);
 
     /// <summary>Asks for leave to go on.</summary>
     public Task<PermitResponse> PermitAsync(string token, Guid docket, bool keptOut, CancellationToken stop) =>

@@ -20,6 +20,9 @@ public static class MessageType
     /// <summary>A <see cref="Model.Docket"/> from service to agent.</summary>
     public const string Docket = "furlough-docket";
 
+    /// <summary>The <see cref="Model.KindCard"/>s that surveys look for, from service to agent.</summary>
+    public const string Kinds = "furlough-kinds";
+
     /// <summary>A <see cref="Model.Permit"/> from service to agent.</summary>
     public const string Permit = "furlough-permit";
 
@@ -50,7 +53,12 @@ public sealed record SessionResponse(string Token, long LastBulletin);
 public sealed record DocketEnvelope(long Number, string Docket);
 
 /// <summary>What waits for an agent.</summary>
-public sealed record DocketBatch(IReadOnlyList<DocketEnvelope> Dockets, bool SurveyWanted, Wishes Wishes);
+/// <param name="Kinds">The signed kind cards, when the agent has others.</param>
+public sealed record DocketBatch(IReadOnlyList<DocketEnvelope> Dockets, bool SurveyWanted, Wishes Wishes, SignedKinds? Kinds = null);
+
+/// <summary>Signed kind cards.</summary>
+/// <param name="Tag">Tells one set of cards from another.</param>
+public sealed record SignedKinds(string Tag, string Cards);
 
 /// <summary>What the service wishes of one docket.</summary>
 public sealed record DocketWish(Guid Docket, Wish Wish);

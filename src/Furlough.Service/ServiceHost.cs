@@ -8,6 +8,7 @@ using Furlough.Service.Access;
 using Furlough.Service.Agents;
 using Furlough.Service.Audits;
 using Furlough.Service.Events;
+using Furlough.Service.Kinds;
 using Furlough.Service.Machines;
 using Furlough.Service.Plans;
 using Furlough.Service.Relocations;
@@ -83,7 +84,7 @@ public sealed class ServiceHost : IAsyncDisposable
         AddStorage(builder.Services, options.Data);
         AddAccess(builder.Services, options.Data);
         builder.Services.AddSingleton(TimeProvider.System).AddSingleton<LiveHub>().AddSingleton<DocketSignals>().AddSingleton<DocketDesk>().AddSingleton<AgentSessions>()
-            .AddSingleton<RunControl>().AddSingleton<RunHours>().AddSingleton<WishDesk>().AddSingleton<BulletinDesk>().AddSingleton<MachineBoard>().AddSingleton<SurveyDesk>().AddSingleton<Freshness>().AddSingleton<Acting>().AddSingleton<Steering>();
+            .AddSingleton<RunControl>().AddSingleton<RunHours>().AddSingleton<WishDesk>().AddSingleton<KindDesk>().AddSingleton<AgentPosts>().AddSingleton<BulletinDesk>().AddSingleton<MachineBoard>().AddSingleton<SurveyDesk>().AddSingleton<Freshness>().AddSingleton<Acting>().AddSingleton<Steering>();
         builder.Services.AddSingleton(SigningKey.LoadOrMake(Path.Combine(options.Data, "service-key")));
         builder.Services.AddExceptionHandler<ProblemWriter>().AddProblemDetails().AddOpenApi(o => o.AddDocumentTransformer((document, _, _) =>
         {
@@ -130,6 +131,7 @@ public sealed class ServiceHost : IAsyncDisposable
         AccessEndpoints.Map(api);
         MachineEndpoints.Map(api);
         SpaceEndpoints.Map(api);
+        KindEndpoints.Map(api);
         PlanEndpoints.Map(api);
         SuggestEndpoint.Map(api);
         RunEndpoints.Map(api);

@@ -45,7 +45,7 @@ public sealed class CrashImageTests : IDisposable
     private int Recover(Method method)
     {
         var before = LinuxTree.Describe($"{_folder}/root/home/asa.lind/Documents");
-        var docket = Dockets.Relocate(new LinuxMachine($"{_folder}/root", null, "test", TimeProvider.System).Surveyor.Take([], _ => false, CancellationToken.None), "Documents", "People/asa.lind/Documents", method: method);
+        var docket = Dockets.Relocate(new LinuxMachine($"{_folder}/root", null, "test", TimeProvider.System).Surveyor.Take([], [], _ => false, CancellationToken.None), "Documents", "People/asa.lind/Documents", method: method);
         var moments = 0;
         using (var store = new AgentStore($"{_folder}/root/agent/agent.db"))
         {

@@ -35,6 +35,7 @@ public sealed class BriefTests
     [InlineData("{system-free-below: 25%}", "herb-01")]
     [InlineData("{system-free-below: 130 GB}", "herb-01 herb-02")]
     [InlineData("{second-volume: external}", "herb-02")]
+    [InlineData("{roles: [imaging, hall]}", "herb-02")]
     [InlineData("{rooms: [Herbarium], second-volume: internal, system-free-below: 10%}", "")]
     public void Machines_are_chosen_by_their_facts(string machines, string meant)
     {
@@ -42,10 +43,10 @@ public sealed class BriefTests
         FleetMachine[] fleet =
         [
             Machine(Survey([Small(free: 40 * GB), Data()]) with { OperatingSystem = "Fen 12.4" }),
-            Machine(Survey([Small(free: 120 * GB), Data() with { Attached = Attachment.External }]) with { OperatingSystem = "Fen 13" }, "herb-02"),
+            Machine(Survey([Small(free: 120 * GB), Data() with { Attached = Attachment.External }]) with { OperatingSystem = "Fen 13" }, "herb-02") with { Role = "Imaging" },
             Machine(null, "herb-03"),
         ];
-        string.Join(' ', fleet.Where(m => brief.Machines.Includes(m.Name, m.Room, m.Survey)).Select(m => m.Name)).ShouldBe(meant);
+        string.Join(' ', fleet.Where(m => brief.Machines.Includes(m)).Select(m => m.Name)).ShouldBe(meant);
     }
 
     /// <summary>Which of four volumes fills a role: D: (internal, rotating, 500 GB free), E: (internal, solid, encrypted, 90 GB free), F: (external, 800 GB free), and C:, the system volume.</summary>
@@ -106,9 +107,9 @@ public sealed class BriefTests
     public void A_good_brief_is_read_whole()
     {
         var brief = BriefReader.Read(Good);
-        brief.Machines.Includes("herb-04", "Herbarium", null).ShouldBeTrue();
-        brief.Machines.Includes("herb-10", "Herbarium", null).ShouldBeFalse();
-        brief.Machines.Includes("map-01", "Map Room", null).ShouldBeFalse();
+        brief.Machines.Includes(Desks.Machine(null, "herb-04")).ShouldBeTrue();
+        brief.Machines.Includes(Desks.Machine(null, "herb-10")).ShouldBeFalse();
+        brief.Machines.Includes(Desks.Machine(null, "map-01") with { Room = "Map Room" }).ShouldBeFalse();
         brief.Keep.ShouldBe(TimeSpan.FromDays(7));
         brief.SystemReserve.Of(1_000).ShouldBe(200);
         brief.OtherReserve.Of(1_000).ShouldBe(50_000_000_000);

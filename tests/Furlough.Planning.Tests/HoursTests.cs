@@ -61,9 +61,12 @@ public sealed class HoursTests
         Done(5, 3).ShouldBe(begun.AddHours(28));
         Done(5, 4).ShouldBe(begun.AddHours(24 + 24), "four hours do not fit into what the first night leaves");
         Done(5, 9, 1).ShouldBe(begun.AddHours(26), "what fits nowhere is left out");
-        new HoursOutlook(null).Done(begun, [TimeSpan.FromHours(30)]).ShouldBe(begun.AddHours(30));
+        new HoursOutlook(null).Done(begun, [(TimeSpan.FromHours(10), TimeSpan.FromHours(20))]).ShouldBe(begun.AddHours(30));
 
-        DateTimeOffset Done(params int[] hours) => nights.Done(begun, hours.Select(h => TimeSpan.FromHours(h)));
+        nights.Done(begun, [(TimeSpan.FromHours(20), TimeSpan.FromHours(1))]).ShouldBe(begun.AddHours(48 + 25), "a warm copy of twenty hours rests twice, and the account is kept out in the third night");
+        nights.Done(begun, [(TimeSpan.FromHours(8), TimeSpan.FromHours(1))]).ShouldBe(begun.AddHours(24 + 21));
+
+        DateTimeOffset Done(params int[] hours) => nights.Done(begun, hours.Select(h => (TimeSpan.Zero, TimeSpan.FromHours(h))));
     }
 
     [Theory]

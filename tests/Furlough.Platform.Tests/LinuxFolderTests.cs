@@ -14,7 +14,7 @@ public abstract class LinuxFolderTests : FolderContractTests, IDisposable
     {
         _tree = new LinuxTree(fileSystem, 320);
         var machine = _tree.Machine();
-        var facts = machine.Surveyor.Take([], _ => false, CancellationToken.None).Volumes.First(v => !v.System);
+        var facts = machine.Surveyor.Take([], [], _ => false, CancellationToken.None).Volumes.First(v => !v.System);
         _volume = machine.Volumes.Require(facts.Identity);
         using var root = _volume.OpenRoot();
         Root = root.MakeFolder("contract", 0x1ED);

@@ -34,7 +34,7 @@ public sealed class LinuxTree : IDisposable
 
     public LinuxMachine Machine() => new(Root, "keeper", "test", TimeProvider.System);
 
-    public Survey Survey() => Machine().Surveyor.Take([], _ => false, CancellationToken.None);
+    public Survey Survey() => Machine().Surveyor.Take([], [], _ => false, CancellationToken.None);
 
     /// <summary>Mounts a fresh volume of a file system type.</summary>
     public string MountVolume(string type, string point, int megabytes)

@@ -116,7 +116,7 @@ public sealed class SurveyTests : IDisposable
         }
     }
 
-    private static HoldingFacts Look(LinuxMachine machine) => machine.Surveyor.Take([], _ => false, CancellationToken.None).Holdings.Single(h => h.Name.Name == "Documents");
+    private static HoldingFacts Look(LinuxMachine machine) => machine.Surveyor.Take([], [], _ => false, CancellationToken.None).Holdings.Single(h => h.Name.Name == "Documents");
 
     private static string Text(HoldingFacts h) =>
         $"{h.Files} {h.DataBytes} {h.HiddenBytes} {h.LastChange:O} {string.Join(' ', h.Allocated)} {h.Demands.LargestFileBytes} {h.Demands.LongestPathBytes} {string.Join(' ', h.Demands.Found.Select(d => $"{d.Kind} {d.Count}"))}";

@@ -71,7 +71,7 @@ public sealed class StationTests : IDisposable
 
     private StationMachine Open(MachineSpec spec) => new(spec, _folder, new StationClock(1e9));
 
-    private static Survey Survey(StationMachine machine) => machine.Surveyor.Take([], _ => false, CancellationToken.None);
+    private static Survey Survey(StationMachine machine) => machine.Surveyor.Take([], [], _ => false, CancellationToken.None);
 
     private RelocationState Run(StationMachine machine, Docket docket) =>
         new RelocationEngine(machine, _journal, new OpenPermits(), new PlainSigner(), TimeProvider.System).Run(docket, _recorder, CancellationToken.None);

@@ -37,14 +37,14 @@ internal static partial class BriefCommands
     /// <summary>A brief as it is sent: with the calendar of its allowed hours in it.</summary>
     internal static string ReadText(string file)
     {
+        var text = InputText.Read(file, "brief", "furlough brief sample");
         try
         {
-            var text = file == "-" ? Console.In.ReadToEnd() : System.IO.File.ReadAllText(file);
             return HoursFile().Match(text) is not { Success: true } named ? text : WithHours(text, named, Path.Combine(file == "-" ? "." : Path.GetDirectoryName(Path.GetFullPath(file))!, named.Groups[1].Value));
         }
         catch (Exception error) when (error is IOException or UnauthorizedAccessException)
         {
-            throw new ServiceException(400, "brief-unread", $"The brief cannot be read: {error.Message}", "Give the file of a brief; `furlough brief sample` prints one.", null, null);
+            throw new ServiceException(400, "hours-unread", $"The calendar of the brief's hours cannot be read: {error.Message}", "Put it beside the brief.", null, null);
         }
     }
 

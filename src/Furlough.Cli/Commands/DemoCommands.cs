@@ -13,6 +13,14 @@ internal static class DemoCommands
 {
     private const string Marker = "furlough-demo";
 
+    private const string RecordingsCard = """
+        furlough-kind: 1
+        name: recordings
+        title: Recordings of the station's sound recorder
+        pointers:
+          - {file: "{home}/.config/recorder.toml", syntax: toml, key: storage/base, wants: parent, adds: Recordings}
+        """;
+
     internal static Command Make()
     {
         var data = new Option<string>("--data") { Description = "Folder of the demo", DefaultValueFactory = _ => "demo-data" };
@@ -50,6 +58,7 @@ internal static class DemoCommands
         var address = own?.Address ?? new Uri(settings.Service!);
         var token = own is null ? settings.Token : (await File.ReadAllTextAsync(Path.Combine(settings.Data, "service", ServiceHost.StewardTokenFile), stop)).Trim();
         using var client = new FurloughClient(address, token);
+        if (own is not null) await client.AddKindAsync(RecordingsCard, stop);
         using var ending = CancellationTokenSource.CreateLinkedTokenSource(stop);
         var invite = await client.InviteAsync(new InviteRequest(null, settings.Machines, 24), stop);
         var enrolled = new TaskCompletionSource(TaskCreationOptions.RunContinuationsAsynchronously);

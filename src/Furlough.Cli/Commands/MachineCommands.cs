@@ -8,6 +8,7 @@ namespace Furlough.Cli.Commands;
 /// <summary>`furlough machine`.</summary>
 internal static class MachineCommands
 {
+    private const int MostNotes = 10;
     private static readonly Argument<string> Name = new("name") { Description = "Name of the machine" };
 
     internal static Command Make()
@@ -27,7 +28,22 @@ internal static class MachineCommands
             else Terminal.Line(now.SurveyedAt > asked.SurveyedAt || asked.SurveyedAt is null && now.SurveyedAt is not null ? $"{now.Name} surveyed at {now.SurveyedAt:u}: {Words.Count(now.Holdings, "holding")}, {Words.Size(now.DataBytes)}." : $"{now.Name} has not answered yet; it surveys itself when it does.");
             return now.SurveyedAt == asked.SurveyedAt ? ExitCode.WaitsForPerson : ExitCode.Done;
         });
-        return new Command("machine", "Machines, their volumes and what lives on them") { list, show, survey, SpaceCommand.Make(), Invite() };
+        return new Command("machine", "Machines, their volumes and what lives on them") { list, show, survey, SpaceCommand.Make(), Invite(), SetRole() };
+    }
+
+    private static Command SetRole()
+    {
+        var names = new Argument<string[]>("names") { Description = "Names of the machines", Arity = ArgumentArity.OneOrMore };
+        var role = new Option<string?>("--is") { Description = "What they are for, in a word of your own; left out, it is taken back" };
+        var command = new Command("role", "Say what machines are for, so that briefs can mean them by it") { names, role };
+        command.Calls(async (client, parsed, stop) =>
+        {
+            var (machines, word) = (parsed.GetValue(names)!, parsed.GetValue(role));
+            await client.SetRoleAsync(machines, word, stop);
+            Terminal.Line(word is null ? $"{Words.Count(machines.Length, "machine has", "machines have")} no role now." : $"{Words.Count(machines.Length, "machine is", "machines are")} for {word} now; briefs mean them by `roles: [{word}]`.");
+            return ExitCode.Done;
+        });
+        return command;
     }
 
     private static Command Invite()
@@ -78,7 +94,7 @@ internal static class MachineCommands
             return ExitCode.Done;
         }
         var m = detail.Machine;
-        Terminal.Line($"{m.Name}  {m.Room}  {m.Standing.Show()}  {m.OperatingSystem}  surveyed {m.SurveyedAt:u}");
+        Terminal.Line($"{m.Name}  {m.Room}{(m.Role is null ? "" : $"  {m.Role}")}  {m.Standing.Show()}  {m.OperatingSystem}  surveyed {m.SurveyedAt:u}");
         Terminal.Line();
         Terminal.Table(["volume", "", ">size", ">free", "kind"], detail.Shelves.Select(s => (string[])
             [s.Root, ShelfText.Draw(ShelfSums.Of(s), 40), Words.Size(s.SizeBytes), Words.Size(s.FreeBytes), $"{(s.System ? "system, " : "")}{s.Attached.Word()}, {s.FileSystem}"]));
@@ -89,6 +105,8 @@ internal static class MachineCommands
             h.Account, h.Holding, (h.Place ?? "?") + (h.Present ? "" : "  (missing)"), $"{h.Files:N0}", Words.Size(h.DataBytes), h.Relocation is { } r ? $"{r.Number} {r.State.Word()}, live at {r.Live.Word()}" : "",
         ]));
         foreach (var failure in detail.Holdings.Select(h => h.Relocation?.Failure).OfType<Failure>()) Terminal.Line($"\n{failure}");
+        foreach (var note in detail.Notes.Take(MostNotes)) Terminal.Line($"\nnote: {note}");
+        if (detail.Notes.Count > MostNotes) Terminal.Line($"and {detail.Notes.Count - MostNotes} more notes: furlough machine show {m.Name} --json");
         foreach (var finding in detail.Findings) Terminal.Line($"\n{finding.Severity.Word()}: {finding.Text} {finding.Remedy}");
         return ExitCode.Done;
     }

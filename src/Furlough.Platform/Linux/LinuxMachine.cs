@@ -14,9 +14,9 @@ public sealed class LinuxMachine : IMachine
         var full = Path.GetFullPath(root);
         var volumes = new LinuxVolumes(full);
         var activity = new LinuxActivity(volumes);
-        var pointers = new XdgPointers(volumes);
-        (Volumes, Pointers, Activity, Accounts) = (volumes, pointers, activity, new LinuxAccounts(volumes));
-        Surveyor = new LinuxSurveyor(volumes, pointers, activity, fallback, agentVersion, time);
+        var (userDirs, files) = (new XdgPointers(volumes), new SettingFilePointers(volumes));
+        (Volumes, Pointers, Activity, Accounts) = (volumes, new LinuxPointers(userDirs, files), activity, new LinuxAccounts(volumes));
+        Surveyor = new LinuxSurveyor(volumes, userDirs, files, activity, fallback, agentVersion, time);
     }
 
     /// <inheritdoc/>

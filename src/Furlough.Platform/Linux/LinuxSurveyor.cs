@@ -7,12 +7,12 @@ using Furlough.Model;
 namespace Furlough.Platform.Linux;
 
 /// <summary>Looks at a Linux system: volumes, people's accounts, their user folders, and the originals that wait.</summary>
-internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers pointers, LinuxActivity activity, string? fallback, string agentVersion, TimeProvider time) : ISurveyor
+internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers userDirs, SettingFilePointers files, LinuxActivity activity, string? fallback, string agentVersion, TimeProvider time) : ISurveyor
 {
     /// <summary>Of each place, what was found in its folders.</summary>
     private readonly Dictionary<Place, TreeMemory> _memories = [];
 
-    public Survey Take(IReadOnlyList<OriginalFacts> originals, Func<Guid, bool> knows, CancellationToken stop)
+    public Survey Take(IReadOnlyList<KindCard> kinds, IReadOnlyList<OriginalFacts> originals, Func<Guid, bool> knows, CancellationToken stop)
     {
         List<string> notes = [];
         var found = volumes.Survey(notes);
@@ -28,40 +28,67 @@ internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers pointers, 
                 Roams = found.FirstOrDefault(v => v.Identity.Key == volumes.PlaceOf(person.Home)?.Volume)?.Attached == Attachment.Network,
             });
             foreach (var (key, name) in UserDirs.Keys)
-                if (Look(person, key, name, receipts.Any(r => r.Holding == new HoldingName(person.Name, HoldingKind.Folder, name)), clusters, notes, stop) is { } holding) holdings.Add(holding);
+                if (LookAtFolder(person, key, name, receipts, clusters, notes, stop) is { } holding) holdings.Add(holding);
+            foreach (var card in kinds)
+                if (LookAtLibrary(person, card, clusters, notes, stop) is { } library) holdings.Add(library);
         }
         return new Survey(time.GetUtcNow(), OperatingSystem(), agentVersion, found, accounts, holdings, [.. originals.Select(o => LookAgain(o, holdings, stop))], receipts, notes) { OnBattery = Sysfs.IsOnBattery, RestartPending = File.Exists(volumes.Root + "/run/reboot-required"), Backup = LinuxBackup.Read(volumes, notes) };
     }
 
-    /// <param name="known">A receipt says that there was such a folder, though there may be none now.</param>
-    private HoldingFacts? Look(PasswdEntry person, string key, string name, bool known, List<int> clusters, List<string> notes, CancellationToken stop)
+    private HoldingFacts? LookAtFolder(PasswdEntry person, string key, string name, IReadOnlyList<ReceiptFacts> receipts, List<int> clusters, List<string> notes, CancellationToken stop)
     {
-        var address = XdgPointers.Address(person, key);
-        PointerValue value;
-        try { value = pointers.Read(address); }
-        catch (Fault fault)
-        {
-            notes.Add($"The setting for {name} of {person.Name} was not read: {fault.Message}");
-            return null;
-        }
+        var (holding, address) = (new HoldingName(person.Name, HoldingKind.Folder, name), XdgPointers.Address(person, key));
+        if (Read(userDirs, address, holding, notes) is not { } value) return null;
         var path = value.Text is null ? $"{person.Home}/{name}" : UserDirs.Resolve(value.Text, person.Home);
         if (path is null) return null;
-        var place = volumes.PlaceOf(path);
+        var usual = volumes.PlaceOf($"{person.Home}/{name}");
+        var found = Look(holding, path, [new PointerFacts(address, value, volumes.PlaceOf(path)) { FixedBy = userDirs.FixedBy(address) }], clusters, notes, stop);
+        // Without a setting there is no such folder, unless a receipt says that there was one.
+        if (!found.Present && value.Text is null && receipts.All(r => r.Holding != holding)) return null;
+        return found with { Stray = usual is null || found.Place is not { } place || usual.IsInside(place) || place.IsInside(usual) ? null : Stray(usual, stop) };
+    }
+
+    /// <summary>A library is there when one of its settings is.</summary>
+    private HoldingFacts? LookAtLibrary(PasswdEntry person, KindCard card, List<int> clusters, List<string> notes, CancellationToken stop)
+    {
+        var holding = new HoldingName(person.Name, HoldingKind.Library, card.Name);
+        if (card.Systems.Count > 0 && !card.Systems.Any(p => System.IO.Enumeration.FileSystemName.MatchesSimpleExpression(p, OperatingSystem()))) return null;
+        List<PointerFacts> pointers = [];
+        string? path = null;
+        foreach (var address in card.Pointers.Select(p => SettingFilePointers.Address(person, p)))
+        {
+            if (Read(files, address, holding, notes) is not { } value) return null;
+            var leads = SettingFilePointers.Resolve(address, value);
+            path ??= leads;
+            pointers.Add(new PointerFacts(address, value, leads is null ? null : volumes.PlaceOf(leads)) { FixedBy = files.FixedBy(address, person.User) });
+        }
+        return pointers.All(p => p.Value.Text is null) ? null : Look(holding, path ?? pointers.First(p => p.Value.Text is not null).Value.Text!, pointers, clusters, notes, stop);
+    }
+
+    private static PointerValue? Read(IPointers pointers, PointerAddress address, HoldingName holding, List<string> notes)
+    {
+        try { return pointers.Read(address); }
+        catch (Fault fault)
+        {
+            notes.Add($"The setting for {holding} was not read: {fault.Message}");
+            return null;
+        }
+    }
+
+    private HoldingFacts Look(HoldingName holding, string path, IReadOnlyList<PointerFacts> pointers, List<int> clusters, List<string> notes, CancellationToken stop)
+    {
+        var place = pointers.Select(p => p.Resolves).FirstOrDefault(p => p is not null);
         using var folder = place is null ? null : Open(place, notes);
-        if (folder is null && value.Text is null && !known) return null;
         List<string> unread = [];
         if (place is not null && !_memories.ContainsKey(place)) _memories[place] = new TreeMemory(time);
         var size = folder is null ? default : Contents.Of(folder, path, unread, clusters, _memories[place!], stop);
-        notes.AddRange(unread.Take(20).Select(u => $"{name} of {person.Name}: {u}"));
+        notes.AddRange(unread.Take(20).Select(u => $"{holding}: {u}"));
         var inUse = place is null || folder is null ? [] : activity.InUse(place);
-        var usual = volumes.PlaceOf($"{person.Home}/{name}");
-        return new HoldingFacts(new HoldingName(person.Name, HoldingKind.Folder, name), place, path, folder is not null,
-            [new PointerFacts(address, value, place) { FixedBy = pointers.FixedBy(address) }], size.Files, size.DataBytes, size.HiddenBytes, inUse, size.Demands ?? Demands.None)
+        return new HoldingFacts(holding, place, path, folder is not null, pointers, size.Files, size.DataBytes, size.HiddenBytes, inUse, size.Demands ?? Demands.None)
         {
             Allocated = size.Allocated ?? [],
             LastChange = When(size.LastChangeNs),
             Services = inUse.Count == 0 ? [] : activity.Services(place!),
-            Stray = usual is null || place is null || usual.IsInside(place) || place.IsInside(usual) ? null : Stray(usual, stop),
         };
     }
 

@@ -93,11 +93,12 @@ internal sealed class YamlSyntax : SettingSyntax
                 continue;
             }
             begun = true;
-            path.RemoveAll(p => p.Indent >= indent);
-            if (text[first] == '-' && (first + 1 == line.End || text[first + 1] == ' '))
+            var isElement = text[first] == '-' && (first + 1 == line.End || text[first + 1] == ' ');
+            // The elements of a list may stand as far to the left as the name that they belong to.
+            path.RemoveAll(p => p.Indent > indent || (p.Indent == indent && !(isElement && p.Name is not null)));
+            if (isElement)
             {
                 path.Add((indent, null));
-                skip = Opens(text, first, line.End) ? indent : skip;
                 if (path.Count <= key.Count && Leads(path.SkipLast(1), key) && path.Count > 1) throw NotUnderstood($"a list stands in `{string.Join('/', path.SkipLast(1).Select(p => p.Name))}`");
                 skip = indent;
                 continue;
@@ -124,8 +125,6 @@ internal sealed class YamlSyntax : SettingSyntax
 
         bool Leads(IEnumerable<(int Indent, string? Name)> names, IReadOnlyList<string> to) => names.Select(n => n.Name).SequenceEqual(to.Take(names.Count()), StringComparer.Ordinal);
     }
-
-    private static bool Opens(string text, int first, int end) => text.AsSpan(first, end - first).TrimEnd() is [.., '|' or '>'];
 
     /// <summary>A quoted or flow text that goes on in the next line.</summary>
     private static bool IsOpen(string content) => content switch

@@ -40,11 +40,29 @@ public sealed class FurloughClient : IDisposable
     /// <summary>Asks a machine for a new survey.</summary>
     public Task<MachineSummary> SurveyAsync(string name, CancellationToken stop) => PostAsync<MachineSummary>($"machines/{Uri.EscapeDataString(name)}/survey", null, stop);
 
+    /// <summary>Says what machines are for; null takes it back.</summary>
+    public Task SetRoleAsync(IReadOnlyList<string> machines, string? role, CancellationToken stop) => PostAsync<object?>("machines/role", new RoleRequest(machines, role), stop);
+
     /// <summary>Makes an invite.</summary>
     public Task<Invite> InviteAsync(InviteRequest request, CancellationToken stop) => PostAsync<Invite>("invites", request, stop);
 
     /// <summary>Makes a token.</summary>
     public Task<TokenMade> AddTokenAsync(TokenRequest request, CancellationToken stop) => PostAsync<TokenMade>("tokens", request, stop);
+
+    /// <summary>Checks a kind card.</summary>
+    public Task<KindCard> CheckKindAsync(string card, CancellationToken stop) => PostAsync<KindCard>("kinds/check", new KindText(card), stop);
+
+    /// <summary>Adds a kind card, or puts it in the place of the one of its name.</summary>
+    public Task<KindView> AddKindAsync(string card, CancellationToken stop) => PostAsync<KindView>("kinds", new KindText(card), stop);
+
+    /// <summary>All kind cards.</summary>
+    public Task<IReadOnlyList<KindView>> KindsAsync(CancellationToken stop) => GetAsync<IReadOnlyList<KindView>>("kinds", stop);
+
+    /// <summary>One kind card.</summary>
+    public Task<KindView> KindAsync(string name, CancellationToken stop) => GetAsync<KindView>("kinds/" + Uri.EscapeDataString(name), stop);
+
+    /// <summary>Removes a kind card.</summary>
+    public Task RemoveKindAsync(string name, CancellationToken stop) => SendAsync<object?>(() => new HttpRequestMessage(HttpMethod.Delete, "kinds/" + Uri.EscapeDataString(name)), stop);
 
     /// <summary>Checks a brief against the fleet.</summary>
     public Task<BriefCheck> CheckBriefAsync(string brief, CancellationToken stop) => PostAsync<BriefCheck>("briefs/check", new BriefText(brief), stop);
@@ -120,7 +138,7 @@ public sealed class FurloughClient : IDisposable
             using var request = make();
             using var response = await _http.SendAsync(request, stop);
             await ServiceException.ThrowIfErrorAsync(response, stop);
-            return (await response.Content.ReadFromJsonAsync<T>(JsonSerializerOptions.Web, stop))!;
+            return response.StatusCode == System.Net.HttpStatusCode.NoContent ? default! : (await response.Content.ReadFromJsonAsync<T>(JsonSerializerOptions.Web, stop))!;
         }
         catch (Exception away) when (away is HttpRequestException || (away is TaskCanceledException && !stop.IsCancellationRequested))
         {

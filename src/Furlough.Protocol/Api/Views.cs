@@ -67,7 +67,10 @@ public sealed record ShelfSums(long SizeBytes, long FreeBytes, long ReserveBytes
 /// <summary>A machine in a list.</summary>
 public sealed record MachineSummary(
     Guid Id, string Name, string Room, Standing Standing, DateTimeOffset? LastSeen, DateTimeOffset? SurveyedAt, string? OperatingSystem,
-    int Holdings, long DataBytes, ShelfSums? System, string? Attention);
+    int Holdings, long DataBytes, ShelfSums? System, string? Attention, string? Role);
+
+/// <summary>Says what machines are for; null takes it back.</summary>
+public sealed record RoleRequest(IReadOnlyList<string> Machines, string? Role);
 
 /// <summary>A holding of a machine with its last relocation.</summary>
 public sealed record HoldingView(
@@ -96,6 +99,12 @@ public sealed record SpaceMoment(string Root, DateTimeOffset At, long UsedBytes)
 
 /// <summary>What takes the space of a machine, and how that has grown.</summary>
 public sealed record MachineSpace(string Machine, string Room, IReadOnlyList<VolumeSpace> Volumes, IReadOnlyList<SpaceShare> Shares, IReadOnlyList<SpaceMoment> History);
+
+/// <summary>A kind card as text.</summary>
+public sealed record KindText(string Card);
+
+/// <summary>A kind card, and who added it.</summary>
+public sealed record KindView(KindCard Kind, string Card, string AddedBy, DateTimeOffset AddedAt);
 
 /// <summary>A brief as text.</summary>
 public sealed record BriefText(string Brief);

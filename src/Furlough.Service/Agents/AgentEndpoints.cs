@@ -3,12 +3,16 @@ using Furlough.Protocol;
 using Furlough.Protocol.Api;
 using Furlough.Service.Access;
 using Furlough.Service.Events;
+using Furlough.Service.Kinds;
 using Furlough.Service.Machines;
 using Furlough.Service.Runs;
 using Furlough.Service.Storage;
 using Microsoft.EntityFrameworkCore;
 
 namespace Furlough.Service.Agents;
+
+/// <summary>What waits for agents besides dockets.</summary>
+public sealed record AgentPosts(WishDesk Wishes, KindDesk Kinds);
 
 /// <summary>What agents call.</summary>
 public static class AgentEndpoints
@@ -55,24 +59,25 @@ public static class AgentEndpoints
         }, stop);
     }
 
-    private static async Task<DocketBatch> DocketsAsync(long after, string? wishes, int wait, HttpContext context, AgentSessions sessions, DocketSignals signals, WishDesk desk, Store store, LiveHub live, IHostApplicationLifetime lifetime, CancellationToken stop)
+    private static async Task<DocketBatch> DocketsAsync(long after, string? wishes, string? kinds, int wait, HttpContext context, AgentSessions sessions, DocketSignals signals, AgentPosts posts, Store store, LiveHub live, IHostApplicationLifetime lifetime, CancellationToken stop)
     {
         var machine = Machine(context, sessions, live);
         var signal = signals.Next(machine);
-        var batch = await LookAsync(store, desk, machine, after, stop);
-        if (batch.Dockets.Count > 0 || batch.SurveyWanted || (wishes is not null && wishes != batch.Wishes.Tag()) || wait <= 0) return batch;
+        var batch = await LookAsync(store, posts, machine, after, kinds, stop);
+        if (batch.Dockets.Count > 0 || batch.SurveyWanted || batch.Kinds is not null || (wishes is not null && wishes != batch.Wishes.Tag()) || wait <= 0) return batch;
         using var ending = CancellationTokenSource.CreateLinkedTokenSource(stop, lifetime.ApplicationStopping);
         await Task.WhenAny(signal, Task.Delay(TimeSpan.FromSeconds(Math.Min(wait, LongestWaitSeconds)), ending.Token));
         stop.ThrowIfCancellationRequested();
         live.Seen(machine);
-        return await LookAsync(store, desk, machine, after, stop);
+        return await LookAsync(store, posts, machine, after, kinds, stop);
     }
 
-    private static Task<DocketBatch> LookAsync(Store store, WishDesk desk, Guid machine, long after, CancellationToken stop) => store.ReadAsync(async db =>
+    private static Task<DocketBatch> LookAsync(Store store, AgentPosts posts, Guid machine, long after, string? kinds, CancellationToken stop) => store.ReadAsync(async db =>
     {
         var row = await db.Machines.Where(m => m.Id == machine).Select(m => new { m.Suspect, m.SurveyWanted }).FirstAsync(stop);
         var dockets = row.Suspect ? [] : await db.Dockets.Where(d => d.Machine == machine && d.Number > after).OrderBy(d => d.Number).Take(50).Select(d => new DocketEnvelope(d.Number, d.Signed)).ToListAsync(stop);
-        return new DocketBatch(dockets, row.SurveyWanted, await desk.OfAsync(db, machine, stop));
+        var signed = await posts.Kinds.SignedAsync(db, stop);
+        return new DocketBatch(dockets, row.SurveyWanted, await posts.Wishes.OfAsync(db, machine, stop), signed.Tag == (kinds ?? "") ? null : signed);
     }, stop);
 
     private static Task<PermitResponse> PermitAsync(PermitRequest request, HttpContext context, AgentSessions sessions, DocketDesk desk, WishDesk wishes, Store store, LiveHub live, CancellationToken stop)

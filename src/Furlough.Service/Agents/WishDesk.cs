@@ -37,9 +37,6 @@ public sealed class WishDesk(RunHours hours, TimeProvider time)
         if (run.State == RunState.Paused) return Wish.Pause;
         var planned = Column.PlannedOf(row);
         if (planned.Attended && row.BegunBy is null) return Wish.AwaitPerson;
-        return await hours.OfAsync(db, run, stop) is { } open && !open.Fits(time.GetUtcNow(), IsBegun(row, planned.Method) ? TimeSpan.Zero : planned.Forecast?.Work.Likely ?? TimeSpan.Zero) ? Wish.OutsideHours : Wish.GoOn;
+        return await hours.OfAsync(db, run, stop) is { } open && !open.Fits(time.GetUtcNow(), planned.Forecast?.Unbroken(planned.Method).Likely ?? TimeSpan.Zero) ? Wish.OutsideHours : Wish.GoOn;
     }
-
-    /// <summary>Something is copied already that is kept: the rest is shorter than the whole, nobody knows by how much.</summary>
-    private static bool IsBegun(RelocationRow row, Method method) => method == Method.Warm ? row.Step >= Step.Copy : row.Step > Step.Quiesce;
 }

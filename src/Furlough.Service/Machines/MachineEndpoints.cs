@@ -20,6 +20,7 @@ public static class MachineEndpoints
         api.MapGet("/rooms/{room}/shelves", (string room, MachineBoard board, CancellationToken stop) => board.ShelvesAsync(room, stop)).For(Role.Reader);
         api.MapGet("/machines/{name}", DetailAsync).For(Role.Reader);
         api.MapPost("/machines/{name}/survey", SurveyAsync).For(Role.Technician);
+        api.MapPost("/machines/role", RoleAsync).For(Role.Technician);
         api.MapPost("/invites", AgentEndpoints.InviteAsync).For(Role.Technician);
     }
 
@@ -53,6 +54,25 @@ public static class MachineEndpoints
         }, stop);
         signals.Raise([machine.Id]);
         return Summaries.Now(Summaries.Of(machine, Column.SurveyOf(machine), [], []).Summary, live);
+    }
+
+    private static async Task<IResult> RoleAsync(RoleRequest request, Store store, LiveHub live, TimeProvider time, HttpContext context, CancellationToken stop)
+    {
+        if (request.Role is { Length: 0 or > 40 } || request.Role?.Any(c => char.IsControl(c) || c is '/' or '\\') == true || request.Role is "." or "..") throw new ProblemException(400, "role-refused", "A role has 1 to 40 characters, without slashes.", "Give a word such as `imaging`.");
+        var changed = await store.WriteAsync(async db =>
+        {
+            List<Guid> machines = [];
+            foreach (var name in request.Machines)
+            {
+                var row = await FindAsync(db, name, stop);
+                db.Record(time.GetUtcNow(), context.Who(), "role", name, row.Role, request.Role);
+                row.Role = request.Role;
+                machines.Add(row.Id);
+            }
+            return machines;
+        }, stop);
+        foreach (var machine in changed) live.Say("machine", machine);
+        return TypedResults.NoContent();
     }
 
     /// <summary>A machine by its name.</summary>

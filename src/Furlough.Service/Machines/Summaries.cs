@@ -15,7 +15,7 @@ public static class Summaries
         var standing = StandingOf(machine, last);
         var shelves = survey is null ? [] : Shelves(survey, last, originals, Column.ReservesOf(machine));
         return (new MachineSummary(machine.Id, machine.Name, machine.Room, standing, machine.LastSeen, machine.SurveyedAt, survey?.OperatingSystem,
-            survey?.Holdings.Count ?? 0, survey?.Holdings.Sum(h => h.DataBytes) ?? 0, shelves.FirstOrDefault(s => s.System) is { } system ? ShelfSums.Of(system) : null, Attention(machine, standing, last)), shelves);
+            survey?.Holdings.Count ?? 0, survey?.Holdings.Sum(h => h.DataBytes) ?? 0, shelves.FirstOrDefault(s => s.System) is { } system ? ShelfSums.Of(system) : null, Attention(machine, standing, last), machine.Role), shelves);
     }
 
     /// <summary>A summary with what is known only while it happens: who is silent.</summary>

@@ -15,6 +15,8 @@ public sealed class FurloughDb(DbContextOptions<FurloughDb> options) : DbContext
 
     public DbSet<TokenRow> Tokens => Set<TokenRow>();
 
+    public DbSet<KindRow> Kinds => Set<KindRow>();
+
     public DbSet<PlanRow> Plans => Set<PlanRow>();
 
     public DbSet<ConsentRow> Consents => Set<ConsentRow>();
@@ -73,6 +75,7 @@ public sealed class FurloughDb(DbContextOptions<FurloughDb> options) : DbContext
     {
         modelBuilder.Entity<MachineRow>().HasIndex(m => m.Name).IsUnique();
         modelBuilder.Entity<TokenRow>().HasIndex(t => t.Hash).IsUnique();
+        modelBuilder.Entity<KindRow>().HasKey(k => k.Name);
         modelBuilder.Entity<PlanRow>().HasKey(p => p.Number);
         modelBuilder.Entity<RunRow>().HasKey(r => r.Number);
         modelBuilder.Entity<RelocationRow>().HasKey(r => r.Number);

@@ -9,6 +9,9 @@ public sealed class MachineRow
     public Guid Id { get; set; }
     public required string Name { get; set; }
     public required string Room { get; set; }
+
+    /// <summary>What the machine is for, in a technician's word; null where nobody has said.</summary>
+    public string? Role { get; set; }
     public required string PublicKey { get; set; }
 
     /// <summary>Keys of its agent before it was enrolled again, by lines: what they signed is still known.</summary>
@@ -85,6 +88,15 @@ public sealed class TokenRow
     public required string Hash { get; set; }
     public Role Role { get; set; }
     public DateTimeOffset? Expires { get; set; }
+}
+
+/// <summary>A kind card.</summary>
+public sealed class KindRow
+{
+    public required string Name { get; set; }
+    public required string Card { get; set; }
+    public required string AddedBy { get; set; }
+    public DateTimeOffset AddedAt { get; set; }
 }
 
 /// <summary>A plan; never changed.</summary>

@@ -88,8 +88,11 @@ public static class FieldStation
         _ => f,
     }) with { Roams = true, SyncFolders = ["Documents", "Bramble"] };
 
+    /// <summary>The library of the station's sound recorder, which wants to be told the folder around it.</summary>
+    private static FolderSpec Recordings(string account) => new("recordings", 140, 0, 2 * GB, "dawn", ".flac") { Adds = "Recordings", LivesAt = new SpecPlace(0, $"Accounts/{account}/Studio/Recordings") };
+
     /// <summary>Files that many file systems cannot store, and an archive on a crew's own volume.</summary>
-    private static AccountSpec Portable(AccountSpec account) => With(account, f => f.Name switch
+    private static AccountSpec Portable(AccountSpec account) => With(account with { Folders = [.. account.Folders, Recordings(account.Name)] }, f => f.Name switch
     {
         "Documents" => f with { Demands = Demanding },
         "Pictures" => f with { LivesAt = new SpecPlace(1, "Archive/Pictures"), Files = 60_000, DataBytes = 360 * GB },

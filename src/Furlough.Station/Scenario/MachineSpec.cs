@@ -9,6 +9,9 @@ public sealed record FolderSpec(string Name, int Files, int SmallFiles, long Dat
     /// <summary>What its surveys say that it asks of a file system.</summary>
     public Demands Demands { get; init; } = Demands.None;
 
+    /// <summary>For a library of a program that adds this name to its setting; found only by a kind card of the folder's name.</summary>
+    public string? Adds { get; init; }
+
     /// <summary>Where it lives, if not in its account's home.</summary>
     public SpecPlace? LivesAt { get; init; }
 

@@ -168,7 +168,7 @@ public sealed class StationMachine : IMachine, IDisposable
                 if (holding.LivesAt is null && !holding.IsLost) DeclareHolding(MakeFolder(home, holding.Name, account.Id, 0x1C0), holding, account.Id);
                 if (holding.LivesAt is { } elsewhere && Declared(elsewhere, account.Id) is { } folder && folder.Children.Count == 0) DeclareHolding(folder, holding, account.Id);
                 if (holding.CopyAt is { } copy) DeclareHolding(Declared(copy, account.Id), holding, account.Id);
-                var at = holding.LivesAt is { } place ? $"{_volumes[place.Volume].Spec.Letter}\\{place.Path.Replace('/', '\\')}" : null;
+                var at = holding.LivesAt is { } place ? $"{_volumes[place.Volume].Spec.Letter}\\{(holding.Adds is { } adds ? place.Path[..^(adds.Length + 1)] : place.Path).Replace('/', '\\')}" : null;
                 _settings[(StationPointers.Current(account.Name), holding.Name)] = new PointerValue("expandable", at ?? $"%PROFILE%\\{holding.Name}");
                 _settings[(StationPointers.Older(account.Name), holding.Name)] = new PointerValue("text", holding.OlderSetting ?? at ?? $"{system.Spec.Letter}\\Accounts\\{account.Name}\\{holding.Name}");
             }

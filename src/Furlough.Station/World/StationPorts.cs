@@ -57,15 +57,17 @@ internal sealed class StationPointers(StationMachine machine) : IPointers
 
     internal static string Older(string account) => $"settings of {account}/folders, older programs";
 
-    internal static IReadOnlyList<PointerAddress> Addresses(string account, string folder) =>
-        [new(Kind, Current(account), folder, account), new(Kind, Older(account), folder, account)];
+    /// <summary>A folder stands in both containers, a library in one.</summary>
+    internal static IReadOnlyList<PointerAddress> Addresses(string account, FolderSpec folder) =>
+        folder.Adds is { } adds ? [new(Kind, Current(account), folder.Name, account) { Adds = adds }] : [new(Kind, Current(account), folder.Name, account), new(Kind, Older(account), folder.Name, account)];
 
     public PointerValue Read(PointerAddress address)
     {
         lock (machine.Lock) return machine.Setting(address.Container, address.Key);
     }
 
-    public PointerValue Spell(PointerAddress address, Place place, PointerValue present) => present with { Text = machine.Volumes.Show(place) };
+    public PointerValue Spell(PointerAddress address, Place place, PointerValue present) =>
+        present with { Text = machine.Volumes.Show(address.Adds is null ? place : place with { Path = string.Join('/', place.Parts.SkipLast(1)) }) };
 
     public void Swap(PointerAddress address, PointerValue expected, PointerValue next)
     {
@@ -127,14 +129,14 @@ internal sealed class StationSurveyor(StationMachine machine) : ISurveyor
     /// <summary>The station's cloud drive.</summary>
     private const string SyncClient = "Bramble Drive";
 
-    public Survey Take(IReadOnlyList<OriginalFacts> originals, Func<Guid, bool> knows, CancellationToken stop)
+    public Survey Take(IReadOnlyList<KindCard> kinds, IReadOnlyList<OriginalFacts> originals, Func<Guid, bool> knows, CancellationToken stop)
     {
         Drift(originals);
         lock (machine.Lock)
         {
             List<HoldingFacts> holdings = [];
             foreach (var account in machine.Spec.Accounts)
-                foreach (var folder in account.Folders) holdings.Add(Look(account.Name, folder.Name));
+                foreach (var folder in account.Folders.Where(f => f.Adds is null || kinds.Any(k => k.Name == f.Name))) holdings.Add(Look(account.Name, folder));
             var volumes = machine.VolumeStates.Select(v => new VolumeFacts(v.Identity, v.Spec.Label, v.Spec.Letter, v.Spec.Attached, v.Spec.Medium, v.Spec.FileSystem, v.Spec.SizeBytes, v.FreeBytes, 4096,
                 v.Spec.System, true, false, v.Spec.Attached == Attachment.Internal, v.Abilities, v.Spec.System ? [] : Taken(v.Root, "", 1).ToList())).ToList();
             return new Survey(machine.Clock.GetUtcNow() - machine.Spec.SurveyAge, machine.Spec.OperatingSystem, "stand-in", volumes,
@@ -169,16 +171,15 @@ internal sealed class StationSurveyor(StationMachine machine) : ISurveyor
         return new RecreatedSource(there.Files, there.Bytes, there.Files == 0 ? null : machine.Clock.GetUtcNow());
     }
 
-    private HoldingFacts Look(string account, string folder)
+    private HoldingFacts Look(string account, FolderSpec spec)
     {
-        var pointers = StationPointers.Addresses(account, folder).Select(a => (Address: a, Value: machine.Setting(a.Container, a.Key)))
-            .Select(p => new PointerFacts(p.Address, p.Value, StationPointers.Resolve(machine, account, p.Value))).ToList();
+        var pointers = StationPointers.Addresses(account, spec).Select(a => (Address: a, Value: machine.Setting(a.Container, a.Key)))
+            .Select(p => new PointerFacts(p.Address, p.Value, StationPointers.Resolve(machine, account, p.Value) is { } leads ? spec.Adds is null ? leads : leads with { Path = $"{leads.Path}/{spec.Adds}" } : null)).ToList();
         var place = pointers[0].Resolves;
         var node = place is null ? null : Find(place);
         var (files, bytes) = node?.Measure() ?? (0, 0);
-        var spec = machine.Spec.Accounts.First(a => a.Name == account).Folders.First(f => f.Name == folder);
         if (spec.FixedBy is not null) pointers = [.. pointers.Select(p => p with { FixedBy = spec.FixedBy })];
-        return new HoldingFacts(new HoldingName(account, HoldingKind.Folder, folder), place, place is null ? pointers[0].Value.Text ?? "" : machine.Volumes.Show(place), node is not null, pointers, files, bytes, 0, place is null ? [] : machine.Activity.InUse(place), spec.Demands)
+        return new HoldingFacts(new HoldingName(account, spec.Adds is null ? HoldingKind.Folder : HoldingKind.Library, spec.Name), place, place is null ? pointers[0].Value.Text ?? "" : machine.Volumes.Show(place), node is not null, pointers, files, bytes, 0, place is null ? [] : machine.Activity.InUse(place), spec.Demands)
         {
             Services = spec.Services,
             Stray = spec.Stray,

@@ -1,5 +1,5 @@
-import { type ChildProcess, spawn } from "node:child_process";
-import { mkdtempSync, rmSync } from "node:fs";
+import { type ChildProcess, execFileSync, spawn } from "node:child_process";
+import { mkdtempSync, readdirSync, readFileSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join, resolve } from "node:path";
 import { AxeBuilder } from "@axe-core/playwright";
@@ -16,7 +16,8 @@ const flags = [
   "--disable-sync",
 ];
 const folder = mkdtempSync(join(tmpdir(), "furlough-console-"));
-const furlough = resolve(import.meta.dirname, "../../../bin/furlough");
+const repository = resolve(import.meta.dirname, "../../..");
+const furlough = join(repository, "bin/furlough");
 let demo: ChildProcess;
 let browser: Browser;
 let context: BrowserContext;
@@ -35,9 +36,9 @@ const PAGES = [
   "/plans/3/machines/map-01",
 ];
 
-/** Starts a station of 30 machines whose Wet Lab has been relocated, and waits until it stands. */
+/** Starts the station, whose Wet Lab has been relocated, and waits until it stands. */
 async function startDemo(): Promise<void> {
-  const args = ["demo", "start", "--data", join(folder, "demo"), "--port", "0", "--machines", "30", "--speed", "8000"];
+  const args = ["demo", "start", "--data", join(folder, "demo"), "--port", "0", "--speed", "8000"];
   demo = spawn(furlough, args, { stdio: ["ignore", "pipe", "inherit"] });
   let said = "";
   await new Promise<void>((done, fail) => {
@@ -66,7 +67,7 @@ beforeAll(async () => {
   context = await browser.newContext({ viewport: { width: 1280, height: 800 } });
   page = await context.newPage();
   page.setDefaultTimeout(15_000);
-  page.on("console", (m) => m.type() === "error" && errors.push(m.text()));
+  page.on("console", (m) => m.type() === "error" && errors.push(`${m.text()} ${m.location().url}`));
 }, 180_000);
 
 afterAll(async () => {
@@ -185,6 +186,24 @@ test("a plan says what it does and when, and its hazards are accepted with a rea
   await expect.poll(() => main.textContent()).toContain("There is no plan 999");
   errors.length = 0;
 });
+
+test("every hazard of the catalogue is shown with what to do", async () => {
+  const catalogue = readFileSync(join(repository, "docs/hazards.md"), "utf8").matchAll(/^\| `([a-z-]+)`/gm);
+  const missing = new Set([...catalogue].map((line) => line[1]));
+  expect(missing.size).toBeGreaterThan(50);
+  const cabins = async () => (await call("GET", "machines?room=Cabin")).body as { standing: string }[];
+  await expect.poll(async () => (await cabins()).map((m) => m.standing), { timeout: 90_000 }).toContain("silent");
+  for (const brief of readdirSync(join(repository, "demo")).filter((file) => file.endsWith(".yaml"))) {
+    const env = { ...process.env, FURLOUGH_SERVICE: address, FURLOUGH_TOKEN: token };
+    const plan = execFileSync(furlough, ["plan", "make", join(repository, "demo", brief), "--json"], { env, maxBuffer: 1 << 28 });
+    await page.goto(`${address}/plans/${JSON.parse(plan.toString()).number}`);
+    await page.getByRole("heading", { name: "Hazards" }).waitFor();
+    for (const hazard of await page.getByRole("region").all())
+      if (/blocks the relocation|wants consent|advice/.test((await hazard.textContent()) ?? ""))
+        missing.delete((await hazard.getAttribute("aria-label")) ?? "");
+  }
+  expect([...missing]).toEqual([]);
+}, 180_000);
 
 test("no page has an accessibility violation, light or dark, wide or narrow", async () => {
   for (const colorScheme of ["light", "dark"] as const)

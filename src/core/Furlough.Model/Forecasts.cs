@@ -27,7 +27,11 @@ public sealed record Span(TimeSpan Likely, TimeSpan High)
 /// <param name="Work">From its first step to its last.</param>
 /// <param name="Outage">The part of it in which its account is kept out.</param>
 /// <param name="Learned">How many relocations of this fleet the figures rest on; 0 for the media's usual ones.</param>
-public sealed record RelocationForecast(Span Work, Span Outage, int Learned);
+public sealed record RelocationForecast(Span Work, Span Outage, int Learned)
+{
+    /// <summary>The part that is carried out in one go: a warm copy may rest and go on, and all else may not.</summary>
+    public Span Unbroken(Method method) => method == Method.Warm ? Outage : Work;
+}
 
 /// <summary>The free space of a volume at one moment of a plan.</summary>
 /// <param name="What">What has just happened: "now", "Pictures of asa.lind is copied", "its original is discarded".</param>

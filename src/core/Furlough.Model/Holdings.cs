@@ -4,7 +4,7 @@ namespace Furlough.Model;
 
 /// <summary>The kinds of things that can be relocated.</summary>
 [JsonConverter(typeof(WordConverter<HoldingKind>))]
-public enum HoldingKind { Folder }
+public enum HoldingKind { Folder, Library }
 
 /// <summary>Names one holding of one machine.</summary>
 public sealed record HoldingName(string Account, HoldingKind Kind, string Name)
@@ -27,6 +27,9 @@ public sealed record Place(string Volume, string Path)
 /// <summary>Where a pointer is found: its kind's adapter, the container (settings file or the like) and the key in it.</summary>
 public sealed record PointerAddress(string Kind, string Container, string Key, string Account)
 {
+    /// <summary>The name that the program adds to the value; null where the value is the holding's own folder.</summary>
+    public string? Adds { get; init; }
+
     /// <summary>The container and key for people.</summary>
     public override string ToString() => $"{Key} in {Container}";
 }

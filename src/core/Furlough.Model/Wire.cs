@@ -7,6 +7,7 @@ namespace Furlough.Model;
 [JsonSourceGenerationOptions(JsonSerializerDefaults.Web, UnmappedMemberHandling = JsonUnmappedMemberHandling.Skip,
     RespectNullableAnnotations = true, RespectRequiredConstructorParameters = true)]
 [JsonSerializable(typeof(Survey))]
+[JsonSerializable(typeof(IReadOnlyList<KindCard>))]
 [JsonSerializable(typeof(Docket))]
 [JsonSerializable(typeof(Permit))]
 [JsonSerializable(typeof(Bulletin))]

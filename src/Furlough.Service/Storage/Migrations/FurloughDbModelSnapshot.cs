@@ -241,6 +241,27 @@ namespace Furlough.Service.Storage.Migrations
                     b.ToTable("Invites");
                 });
 
+            modelBuilder.Entity("Furlough.Service.Storage.KindRow", b =>
+                {
+                    b.Property<string>("Name")
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("AddedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("AddedBy")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Card")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("Name");
+
+                    b.ToTable("Kinds");
+                });
+
             modelBuilder.Entity("Furlough.Service.Storage.MachineRow", b =>
                 {
                     b.Property<Guid>("Id")
@@ -285,6 +306,9 @@ namespace Furlough.Service.Storage.Migrations
                         .HasColumnType("TEXT");
 
                     b.Property<string>("Reserves")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Role")
                         .HasColumnType("TEXT");
 
                     b.Property<string>("Room")

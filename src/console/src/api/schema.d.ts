@@ -283,6 +283,43 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/machines/role": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["RoleRequest"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/invites": {
         parameters: {
             query?: never;
@@ -389,6 +426,159 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/kinds/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["KindText"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["KindCard"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/kinds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["KindView"][];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["KindText"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["KindView"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/kinds/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["KindView"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+            };
+        };
         options?: never;
         head?: never;
         patch?: never;
@@ -1484,6 +1674,13 @@ export interface components {
         BriefText: {
             brief: string;
         };
+        CardPointer: {
+            syntax: string;
+            file: string;
+            key: string;
+            wants: components["schemas"]["PointerShape"];
+            adds: null | string;
+        };
         Consent: {
             hazard: string;
             reason: string;
@@ -1561,7 +1758,7 @@ export interface components {
             to: null | string;
         };
         /** @enum {unknown} */
-        HoldingKind: "folder";
+        HoldingKind: "folder" | "library";
         HoldingName: {
             account: string;
             kind: components["schemas"]["HoldingKind"];
@@ -1607,6 +1804,22 @@ export interface components {
              */
             hours: number;
             again?: null | string;
+        };
+        KindCard: {
+            name: string;
+            title: string;
+            systems: string[];
+            pointers: components["schemas"]["CardPointer"][];
+        };
+        KindText: {
+            card: string;
+        };
+        KindView: {
+            kind: components["schemas"]["KindCard"];
+            card: string;
+            addedBy: string;
+            /** Format: date-time */
+            addedAt: string;
         };
         /** @enum {unknown} */
         Live: "unknown" | "source" | "target";
@@ -1665,6 +1878,7 @@ export interface components {
             dataBytes: number;
             system: null | components["schemas"]["ShelfSums"];
             attention: null | string;
+            role: null | string;
         };
         /** @enum {unknown} */
         Medium: "unknown" | "solid" | "rotating" | "memory";
@@ -1836,6 +2050,7 @@ export interface components {
             container: string;
             key: string;
             account: string;
+            adds?: null | string;
         };
         PointerFacts: {
             address: components["schemas"]["PointerAddress"];
@@ -1848,6 +2063,8 @@ export interface components {
             before: components["schemas"]["PointerValue"];
             after: components["schemas"]["PointerValue"];
         };
+        /** @enum {unknown} */
+        PointerShape: "folder" | "parent";
         PointerValue: {
             type: string;
             text: null | string;
@@ -1926,6 +2143,10 @@ export interface components {
         };
         /** @enum {unknown} */
         Role: "reader" | "technician" | "approver" | "steward";
+        RoleRequest: {
+            machines: string[];
+            role: null | string;
+        };
         RunRequest: {
             /** Format: int64 */
             plan: number;

@@ -30,11 +30,7 @@ function Plan({ plan }: { plan: PlanView }) {
       <Next plan={plan} />
 
       <h2>When</h2>
-      {plan.hours.length > 0 && (
-        <p>
-          Only in its allowed hours: {plan.hours.map(hoursWords).join("; ")}; and so on.
-        </p>
-      )}
+      {plan.hours.length > 0 && <p>Only in its allowed hours: {plan.hours.map(hoursWords).join("; ")}; and so on.</p>}
       <table>
         <thead>
           <tr>

@@ -107,10 +107,11 @@ public interface IMachine
 public interface ISurveyor
 {
     /// <summary>Takes a survey.</summary>
+    /// <param name="kinds">Further kinds of holdings that are looked for.</param>
     /// <param name="originals">Originals that the agent knows of; their condition is looked at.</param>
     /// <param name="knows">Whether the agent's journal knows a docket; receipts of others are reported.</param>
     /// <param name="stop">Ends it early.</param>
-    Survey Take(IReadOnlyList<OriginalFacts> originals, Func<Guid, bool> knows, CancellationToken stop);
+    Survey Take(IReadOnlyList<KindCard> kinds, IReadOnlyList<OriginalFacts> originals, Func<Guid, bool> knows, CancellationToken stop);
 }
 
 /// <summary>Signs receipts with the agent's key.</summary>

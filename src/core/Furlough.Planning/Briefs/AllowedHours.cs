@@ -94,21 +94,29 @@ public sealed class HoursOutlook(IReadOnlyList<OpenHours>? open)
     /// <summary>The longest of the hours to come; null where all are allowed.</summary>
     public TimeSpan? Longest { get; } = open?.Select(h => h.Length).DefaultIfEmpty().Max();
 
-    /// <summary>When a sequence of work is done that is begun at a moment: each piece within one stretch of hours. A piece that fits nowhere is left out.</summary>
-    public DateTimeOffset Done(DateTimeOffset begun, IEnumerable<TimeSpan> work)
+    /// <summary>When a sequence of work is done that is begun at a moment. A piece whose unbroken part fits nowhere is left out.</summary>
+    /// <param name="work">What may rest between hours and go on in the next ones, and what follows it within one stretch of hours.</param>
+    public DateTimeOffset Done(DateTimeOffset begun, IEnumerable<(TimeSpan Resting, TimeSpan Unbroken)> work)
     {
         var (at, next) = (begun, 0);
-        foreach (var length in work)
+        foreach (var (resting, unbroken) in work)
         {
             if (open is null)
             {
-                at += length;
+                at += resting + unbroken;
                 continue;
             }
-            if (length > Longest) continue;
-            while (next < open.Count && Later(at, open[next].From) + length > open[next].To) next++;
+            if (unbroken > Longest) continue;
+            var left = resting;
+            for (; next < open.Count; next++)
+            {
+                at = Later(at, open[next].From);
+                var part = TimeSpan.FromTicks(Math.Clamp((open[next].To - at).Ticks, 0, left.Ticks));
+                (at, left) = (at + part, left - part);
+                if (left == TimeSpan.Zero && at + unbroken <= open[next].To) break;
+            }
             if (next == open.Count) break;
-            at = Later(at, open[next].From) + length;
+            at += unbroken;
         }
         return at;
     }

@@ -1,6 +1,8 @@
 using System.Globalization;
 using System.Text.RegularExpressions;
 using Furlough.Model;
+using Furlough.Planning.Plans;
+using Furlough.Planning.Reading;
 
 namespace Furlough.Planning.Briefs;
 
@@ -10,6 +12,9 @@ namespace Furlough.Planning.Briefs;
 /// <param name="Except">Name patterns of those left out.</param>
 public sealed record MachineChoice(IReadOnlyList<string> Rooms, IReadOnlyList<string> Names, IReadOnlyList<string> Except)
 {
+    /// <summary>What machines are for, in the words that technicians gave them; empty for all.</summary>
+    public IReadOnlyList<string> Roles { get; init; } = [];
+
     /// <summary>Patterns of operating systems and their versions; empty for all.</summary>
     public IReadOnlyList<string> Systems { get; init; } = [];
 
@@ -20,8 +25,11 @@ public sealed record MachineChoice(IReadOnlyList<string> Rooms, IReadOnlyList<st
     public Attachment? SecondVolume { get; init; }
 
     /// <summary>Whether a machine is meant. One without a survey is, unless the brief asks for facts.</summary>
-    public bool Includes(string name, string room, Survey? survey) =>
+    public bool Includes(FleetMachine machine) => Includes(machine.Name, machine.Room, machine.Role, machine.Survey);
+
+    private bool Includes(string name, string room, string? role, Survey? survey) =>
         (Rooms.Count == 0 || Rooms.Contains(room, StringComparer.OrdinalIgnoreCase))
+        && (Roles.Count == 0 || (role is not null && Roles.Contains(role, StringComparer.OrdinalIgnoreCase)))
         && (Names.Count == 0 || Names.Any(p => Pattern.Fits(p, name))) && !Except.Any(p => Pattern.Fits(p, name))
         && (Systems.Count == 0 || (survey is not null && Systems.Any(p => Pattern.Fits(p, survey.OperatingSystem))))
         && (SystemFreeBelow is not { } below || survey?.Volumes.FirstOrDefault(v => v.System) is { } system && system.FreeBytes < below.Of(system.SizeBytes))
@@ -87,6 +95,9 @@ public sealed record RelocateItem(IReadOnlyList<string> Folders, AccountChoice A
     /// <summary>A link stays at the former place, for programs that know only the old path.</summary>
     public bool LeavesLink { get; init; }
 
+    /// <summary>Names of kinds of libraries, as their kind cards call them.</summary>
+    public IReadOnlyList<string> Libraries { get; init; } = [];
+
     /// <summary>Somebody is at the machine: each relocation is begun there by hand.</summary>
     public bool Attended { get; init; }
 
@@ -95,7 +106,7 @@ public sealed record RelocateItem(IReadOnlyList<string> Folders, AccountChoice A
 
     /// <summary>The holdings of a machine that the line means.</summary>
     public IEnumerable<HoldingFacts> Of(string machine, Survey survey) => On.Count > 0 && !On.Any(p => Pattern.Fits(p, machine)) ? [] : survey.Holdings.Where(h =>
-        Folders.Contains(h.Name.Name) && Accounts.Includes(survey.Accounts.First(a => a.Name == h.Name.Account))
+        (h.Name.Kind == HoldingKind.Folder ? Folders : Libraries).Contains(h.Name.Name) && Accounts.Includes(survey.Accounts.First(a => a.Name == h.Name.Account))
         && (AtLeastBytes is null || h.DataBytes >= AtLeastBytes) && (AtMostBytes is null || h.DataBytes <= AtMostBytes));
 }
 
@@ -157,46 +168,9 @@ public sealed record Brief(
     public TimeSpan BackupWithin { get; init; } = UsualBackupWithin;
 }
 
-/// <summary>What is wrong with a brief, and where.</summary>
-/// <param name="Line">From 1.</param>
-/// <param name="Column">From 1.</param>
-public sealed record BriefError(int Line, int Column, string Message, string Expected)
-{
-    /// <inheritdoc/>
-    public override string ToString() => $"line {Line}, column {Column}: {Message} Expected {Expected}.";
-}
-
 /// <summary>A brief that cannot be used.</summary>
-public sealed class BriefException(IReadOnlyList<BriefError> errors) : Exception(string.Join(Environment.NewLine, errors))
+public sealed class BriefException(IReadOnlyList<TextError> errors) : Exception(string.Join(Environment.NewLine, errors))
 {
     /// <summary>All errors found.</summary>
-    public IReadOnlyList<BriefError> Errors { get; } = errors;
-}
-
-/// <summary>Name patterns: '*' stands for any characters.</summary>
-public static class Pattern
-{
-    /// <summary>Whether a name fits, without regard to case.</summary>
-    public static bool Fits(string pattern, string name) => System.IO.Enumeration.FileSystemName.MatchesSimpleExpression(pattern.Replace("\\", "\\\\", StringComparison.Ordinal), name);
-
-    /// <summary>The word most like the given one, or null when none is near.</summary>
-    public static string? Nearest(string word, IEnumerable<string> words) =>
-        words.Select(w => (Word: w, Distance: Distance(word, w))).Where(w => w.Distance <= Math.Max(2, w.Word.Length / 3)).OrderBy(w => w.Distance).Select(w => w.Word).FirstOrDefault();
-
-    private static int Distance(string a, string b)
-    {
-        var row = Enumerable.Range(0, b.Length + 1).ToArray();
-        for (var i = 1; i <= a.Length; i++)
-        {
-            var diagonal = row[0];
-            row[0] = i;
-            for (var k = 1; k <= b.Length; k++)
-            {
-                var cost = char.ToLowerInvariant(a[i - 1]) == char.ToLowerInvariant(b[k - 1]) ? diagonal : diagonal + 1;
-                diagonal = row[k];
-                row[k] = Math.Min(cost, Math.Min(row[k], row[k - 1]) + 1);
-            }
-        }
-        return row[b.Length];
-    }
+    public IReadOnlyList<TextError> Errors { get; } = errors;
 }

@@ -1,22 +1,20 @@
 using System.Globalization;
 using System.Text.RegularExpressions;
 using Furlough.Model;
-using YamlDotNet.Core;
-using YamlDotNet.Core.Events;
+using Furlough.Planning.Reading;
 using YamlDotNet.RepresentationModel;
 
 namespace Furlough.Planning.Briefs;
 
 /// <summary>Reads a brief strictly: every key and value must be known, and every error has its line and column.</summary>
-public sealed partial class BriefReader
+public sealed partial class BriefReader : StrictReader
 {
     /// <summary>Largest brief in characters.</summary>
     public const int LimitCharacters = 256 * 1024;
 
     private static readonly string[] FolderNames = ["Desktop", "Documents", "Downloads", "Music", "Pictures", "Videos", "Templates", "Public", "Contacts", "Favourites", "Links", "Searches", "Saved games"];
-    private static readonly string[] Variables = ["account", "folder", "kind", "machine", "room", "year"];
+    private static readonly string[] Variables = ["account", "folder", "kind", "machine", "role", "room", "volume", "year"];
 
-    private readonly List<BriefError> _errors = [];
     private readonly TimeZoneInfo _zone;
 
     private BriefReader(TimeZoneInfo zone) => _zone = zone;
@@ -27,27 +25,8 @@ public sealed partial class BriefReader
     public static Brief Read(string text, TimeZoneInfo? zone = null)
     {
         var reader = new BriefReader(zone ?? TimeZoneInfo.Local);
-        var brief = reader.ReadText(text);
-        return reader._errors.Count == 0 ? brief! : throw new BriefException(reader._errors);
-    }
-
-    private Brief? ReadText(string text)
-    {
-        if (text.Length > LimitCharacters) return Refuse($"The brief has {text.Length} characters.", $"at most {LimitCharacters}");
-        try
-        {
-            RefuseAnchors(text);
-            if (_errors.Count > 0) return null;
-            var stream = new YamlStream();
-            stream.Load(new StringReader(text));
-            if (stream.Documents is not [{ RootNode: YamlMappingNode root }]) return Refuse("This is no brief.", "one mapping that begins with `furlough-brief: 1`");
-            return ReadBrief(root, text);
-        }
-        catch (YamlException malformed)
-        {
-            _errors.Add(new BriefError((int)malformed.Start.Line, (int)malformed.Start.Column, $"This is no valid YAML: {malformed.InnerException?.Message ?? malformed.Message}", "valid YAML"));
-            return null;
-        }
+        var brief = reader.Root(text, LimitCharacters, "brief", "`furlough-brief: 1`") is { } root ? reader.ReadBrief(root, text) : null;
+        return reader.Errors.Count == 0 ? brief! : throw new BriefException(reader.Errors);
     }
 
     private Brief? ReadBrief(YamlMappingNode root, string text)
@@ -65,15 +44,16 @@ public sealed partial class BriefReader
         var work = keys.TryGetValue("work", out var rules) ? ReadWork(rules) : WorkRules.Usual;
         var hours = keys.TryGetValue("hours", out var calendar) ? ReadHours(calendar) : null;
         var backup = keys.TryGetValue("backup-within", out var within) ? ReadDuration(within) : Brief.UsualBackupWithin;
-        return _errors.Count > 0 ? null : new Brief(title, machines!, volumes, items, keep, system, others, waves, halt, work, text) { Hours = hours, BackupWithin = backup };
+        return Errors.Count > 0 ? null : new Brief(title, machines!, volumes, items, keep, system, others, waves, halt, work, text) { Hours = hours, BackupWithin = backup };
     }
 
     private MachineChoice ReadMachines(YamlNode node)
     {
         if (node is YamlScalarNode { Value: "all" }) return new MachineChoice([], [], []);
-        var keys = Keys(node, "machines", "rooms", "names", "except", "systems", "system-free-below", "second-volume");
+        var keys = Keys(node, "machines", "rooms", "roles", "names", "except", "systems", "system-free-below", "second-volume");
         return new MachineChoice(List(keys, "rooms"), List(keys, "names"), List(keys, "except"))
         {
+            Roles = List(keys, "roles"),
             Systems = List(keys, "systems"),
             SystemFreeBelow = keys.TryGetValue("system-free-below", out var below) ? ReadAmount(below) : null,
             SecondVolume = keys.TryGetValue("second-volume", out var second) ? OneOf<Attachment>(second, Text(second)) : null,
@@ -104,14 +84,15 @@ public sealed partial class BriefReader
     {
         if (node is not YamlSequenceNode { Children.Count: > 0 } list)
         {
-            Error(node, "Nothing is to be relocated.", "a list of items, each with `folders`, `onto` and `path`");
+            Error(node, "Nothing is to be relocated.", "a list of items, each with `folders` or `libraries`, `onto` and `path`");
             return [];
         }
         List<RelocateItem> items = [];
         foreach (var item in list)
         {
-            var keys = Keys(item, "an item of `relocate`", "folders", "accounts", "on", "at-least", "at-most", "onto", "path", "method", "existing", "leave", "keep-original", "attended");
-            var folders = Need(item, keys, "folders") is { } f ? Folders(f) : [];
+            var keys = Keys(item, "an item of `relocate`", "folders", "libraries", "accounts", "on", "at-least", "at-most", "onto", "path", "method", "existing", "leave", "keep-original", "attended");
+            var libraries = List(keys, "libraries");
+            var folders = keys.TryGetValue("folders", out var f) ? Folders(f) : libraries.Count > 0 ? [] : Error<List<string>>(item, "The item names nothing.", "`folders:` or `libraries:`", []);
             var accounts = keys.TryGetValue("accounts", out var a) ? ReadAccounts(a) : new AccountChoice([], true);
             var onto = Need(item, keys, "onto") is { } o ? ReadRole(o, roles) : "";
             var path = Need(item, keys, "path") is { } p ? ReadPath(p) : "";
@@ -119,7 +100,7 @@ public sealed partial class BriefReader
             var adopts = keys.TryGetValue("existing", out var e) && Text(e) switch { "adopt" => true, "refuse" => false, var other => Error<bool>(e, $"`{other}` says not what to do with what is at the target already.", "adopt or refuse") };
             var link = keys.TryGetValue("leave", out var l) && Text(l) switch { "link" => true, "nothing" => false, var other => Error<bool>(l, $"`{other}` cannot stay at the former place.", "nothing or link") };
             if (method == Method.Adopt) Error(m!, "`adopt` is no method to ask for: it is taken where the data is at the target already.", "`existing: adopt`");
-            items.Add(new RelocateItem(folders, accounts, onto, path, method, adopts, List(keys, "on")) { AtLeastBytes = ReadSize(keys, "at-least"), AtMostBytes = ReadSize(keys, "at-most"), LeavesLink = link, Attended = ReadBool(keys, "attended") ?? false, Keep = keys.TryGetValue("keep-original", out var keep) ? ReadDuration(keep) : null, Line = (int)item.Start.Line });
+            items.Add(new RelocateItem(folders, accounts, onto, path, method, adopts, List(keys, "on")) { AtLeastBytes = ReadSize(keys, "at-least"), AtMostBytes = ReadSize(keys, "at-most"), Libraries = libraries, LeavesLink = link, Attended = ReadBool(keys, "attended") ?? false, Keep = keys.TryGetValue("keep-original", out var keep) ? ReadDuration(keep) : null, Line = (int)item.Start.Line });
         }
         return items;
     }
@@ -236,70 +217,6 @@ public sealed partial class BriefReader
         var match = HaltPattern().Match(Text(node));
         return match.Success ? int.Parse(match.Groups[1].Value, CultureInfo.InvariantCulture) : Error<int?>(node, $"`{Text(node)}` is no limit.", "a number of failures, such as `3 failures`");
     }
-
-    private void RefuseAnchors(string text)
-    {
-        var parser = new Parser(new StringReader(text));
-        while (parser.MoveNext())
-            if (parser.Current is AnchorAlias or NodeEvent { Anchor.IsEmpty: false })
-            {
-                _errors.Add(new BriefError((int)parser.Current.Start.Line, (int)parser.Current.Start.Column, "Anchors and aliases are not used in briefs.", "the text itself"));
-                return;
-            }
-    }
-
-    private Dictionary<string, YamlNode> Keys(YamlNode node, string what, params string[] known)
-    {
-        Dictionary<string, YamlNode> found = [];
-        foreach (var (key, value) in Pairs(node, what))
-        {
-            if (known.Contains(key.Value)) found[key.Value!] = value;
-            else Error(key, $"`{key.Value}` is no key of {what}.{Near(key.Value!, known)}", "one of " + string.Join(", ", known));
-        }
-        return found;
-    }
-
-    private IEnumerable<(YamlScalarNode Key, YamlNode Value)> Pairs(YamlNode node, string what)
-    {
-        if (node is not YamlMappingNode mapping)
-        {
-            Error(node, $"This is not what {what} should be.", "a mapping of keys and values");
-            yield break;
-        }
-        foreach (var (key, value) in mapping)
-        {
-            if (key is YamlScalarNode { Value.Length: > 0 } scalar) yield return (scalar, value);
-            else Error(key, "This is no key.", "a word");
-        }
-    }
-
-    private YamlNode? Need(YamlNode within, Dictionary<string, YamlNode> keys, string key) =>
-        keys.TryGetValue(key, out var node) ? node : Error<YamlNode?>(within, $"`{key}` is missing.", $"`{key}:`");
-
-    private List<string> List(Dictionary<string, YamlNode> keys, string key) => keys.TryGetValue(key, out var node) ? Strings(node) : [];
-
-    private List<string> Strings(YamlNode node) => node is YamlSequenceNode list ? [.. list.Select(Text)] : [Text(node)];
-
-    private string Text(YamlNode node) => node is YamlScalarNode { Value.Length: > 0 and <= 1_000 } scalar ? scalar.Value! : Error(node, "This is no plain text of at most 1,000 characters.", "a word or a short text", "");
-
-    private T? OneOf<T>(YamlNode node, string word) where T : struct, Enum =>
-        Words.Find<T>(word) ?? Error<T?>(node, $"`{word}` is not known here.{Near(word, Words.All<T>())}", string.Join(" or ", Words.All<T>()));
-
-    private Brief? Refuse(string message, string expected)
-    {
-        _errors.Add(new BriefError(1, 1, message, expected));
-        return null;
-    }
-
-    private void Error(YamlNode node, string message, string expected) => _errors.Add(new BriefError((int)node.Start.Line, (int)node.Start.Column, message, expected));
-
-    private T Error<T>(YamlNode node, string message, string expected, T value = default!)
-    {
-        Error(node, message, expected);
-        return value;
-    }
-
-    private static string Near(string word, IEnumerable<string> words) => Pattern.Nearest(word, words) is { } near ? $" Perhaps `{near}` is meant." : "";
 
     private static bool LooksLikeLetter(string role) => role.TrimEnd('\\', '/') is [_, ':'] || (role.Length == 1 && char.IsAsciiLetterUpper(role[0]));
 

@@ -1,5 +1,6 @@
 using Furlough.Model;
 using Furlough.Planning.Plans;
+using Furlough.Planning.Reading;
 
 namespace Furlough.Planning.Briefs;
 
@@ -14,7 +15,7 @@ public static class FleetMatch
     /// <summary>The machines, then the roles and items in the sequence of the brief.</summary>
     public static IReadOnlyList<LineMatch> Of(Brief brief, IReadOnlyList<FleetMachine> fleet)
     {
-        var meant = fleet.Where(m => brief.Machines.Includes(m.Name, m.Room, m.Survey)).ToList();
+        var meant = fleet.Where(m => brief.Machines.Includes(m)).ToList();
         HashSet<(Guid, HoldingName)> taken = [];
         return [new LineMatch(0, "machines", meant.Count, meant.Sum(m => m.Survey?.Holdings.Count ?? 0), meant.Sum(m => m.Survey?.Holdings.Sum(h => h.DataBytes) ?? 0), [.. Misses(brief.Machines, fleet)]),
             .. brief.Volumes.Values.Select(r => Role(r, meant)), .. brief.Relocate.Select(i => Item(i, meant, taken))];
@@ -31,16 +32,18 @@ public static class FleetMatch
     {
         var found = meant.Where(m => m.Survey is not null).Select(m => (Machine: m, Holdings: item.Of(m.Name, m.Survey!).Where(h => taken.Add((m.Id, h.Name))).ToList())).ToList();
         List<string> missed = [];
-        foreach (var folder in item.Folders.Where(f => found.All(m => m.Holdings.All(h => h.Name.Name != f)))) missed.Add($"No {folder} is found for it.");
+        foreach (var folder in item.Folders.Concat(item.Libraries).Where(f => found.All(m => m.Holdings.All(h => h.Name.Name != f)))) missed.Add($"No {folder} is found for it.");
         foreach (var account in item.Accounts.Names.Where(a => meant.All(m => m.Survey?.Accounts.All(x => x.Name != a) != false))) missed.Add($"No machine has an account `{account}`.");
         foreach (var pattern in item.On.Where(p => !meant.Any(m => Pattern.Fits(p, m.Name)))) missed.Add($"No machine that the brief means is called `{pattern}`.");
-        return new LineMatch(item.Line, string.Join(", ", item.Folders), found.Count(m => m.Holdings.Count > 0), found.Sum(m => m.Holdings.Count), found.Sum(m => m.Holdings.Sum(h => h.DataBytes)), missed);
+        return new LineMatch(item.Line, string.Join(", ", item.Folders.Concat(item.Libraries)), found.Count(m => m.Holdings.Count > 0), found.Sum(m => m.Holdings.Count), found.Sum(m => m.Holdings.Sum(h => h.DataBytes)), missed);
     }
 
     private static IEnumerable<string> Misses(MachineChoice choice, IReadOnlyList<FleetMachine> fleet)
     {
         foreach (var room in choice.Rooms.Where(r => !fleet.Any(m => string.Equals(m.Room, r, StringComparison.OrdinalIgnoreCase))))
             yield return $"No machine stands in a room `{room}`.{(Pattern.Nearest(room, fleet.Select(m => m.Room).Distinct()) is { } near ? $" Perhaps `{near}` is meant." : "")}";
+        foreach (var role in choice.Roles.Where(r => !fleet.Any(m => string.Equals(m.Role, r, StringComparison.OrdinalIgnoreCase))))
+            yield return $"No machine has the role `{role}`.{(Pattern.Nearest(role, fleet.Select(m => m.Role).OfType<string>().Distinct()) is { } near ? $" Perhaps `{near}` is meant." : "")}";
         foreach (var pattern in choice.Names.Concat(choice.Except).Where(p => !fleet.Any(m => Pattern.Fits(p, m.Name)))) yield return $"No machine is called `{pattern}`.";
         foreach (var pattern in choice.Systems.Where(p => !fleet.Any(m => m.Survey is { } survey && Pattern.Fits(p, survey.OperatingSystem)))) yield return $"No machine has an operating system `{pattern}`.";
     }

@@ -6,6 +6,9 @@ namespace Furlough.Planning.Plans;
 /// <param name="Silent">It has not been heard of for a while.</param>
 public sealed record FleetMachine(Guid Id, string Name, string Room, Survey? Survey, bool Silent)
 {
+    /// <summary>What it is for, in a technician's word; null where nobody has said.</summary>
+    public string? Role { get; init; }
+
     /// <summary>How its volumes fill up, by their identity's key; those with too short a history are left out.</summary>
     public IReadOnlyDictionary<string, Growth> Growth { get; init; } = new Dictionary<string, Growth>();
 }

@@ -50,6 +50,7 @@ internal sealed class MachinePlanning(Brief brief, FleetMachine machine, string 
         var target = brief.Volumes[item.Onto].Choose(survey);
         var path = item.Path.Replace("{account}", holding.Name.Account, StringComparison.Ordinal).Replace("{folder}", holding.Name.Name, StringComparison.Ordinal)
             .Replace("{machine}", machine.Name, StringComparison.Ordinal).Replace("{room}", machine.Room, StringComparison.Ordinal)
+            .Replace("{role}", machine.Role ?? "no role", StringComparison.Ordinal).Replace("{volume}", item.Onto, StringComparison.Ordinal)
             .Replace("{kind}", holding.Name.Kind.Word(), StringComparison.Ordinal).Replace("{year}", now.Year.ToString("D4", CultureInfo.InvariantCulture), StringComparison.Ordinal);
         var place = new Place(target?.Identity.Key ?? "", path);
         var receipt = item.AdoptsExisting ? ReceiptOf(survey, holding.Name) : null;

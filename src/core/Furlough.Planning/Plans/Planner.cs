@@ -17,7 +17,7 @@ public static class Planner
     /// <param name="now">Surveys are as old as they are at this moment.</param>
     public static PlanBody Make(Brief brief, IEnumerable<FleetMachine> fleet, Experience experience, DateTimeOffset now)
     {
-        var chosen = fleet.Where(m => brief.Machines.Includes(m.Name, m.Room, m.Survey)).OrderBy(m => m.Name, StringComparer.Ordinal).ToList();
+        var chosen = fleet.Where(m => brief.Machines.Includes(m)).OrderBy(m => m.Name, StringComparer.Ordinal).ToList();
         var waves = Waves.Assign(brief.Waves, chosen);
         var open = brief.Hours?.After(now);
         var hours = new HoursOutlook(open);
@@ -39,13 +39,13 @@ public static class Planner
     /// <summary>When each wave begins and how long it takes, in a run begun now: a wave follows when the one before is done, and all work lies within the allowed hours.</summary>
     private static IEnumerable<WaveForecast> Calendar(IReadOnlyList<WaveRule> waves, IReadOnlyList<PlannedMachine> machines, IReadOnlyList<PlannedRelocation> relocations, HoursOutlook hours, DateTimeOffset now)
     {
-        var works = relocations.Where(r => r is { Blocked.Count: 0, Forecast: not null }).ToLookup(r => r.Machine, r => r.Forecast!.Work);
+        var works = relocations.Where(r => r is { Blocked.Count: 0, Forecast: not null }).ToLookup(r => r.Machine, r => (Resting: r.Forecast!.Work.Likely - r.Forecast.Unbroken(r.Method).Likely, Unbroken: r.Forecast.Unbroken(r.Method).Likely));
         var begins = TimeSpan.Zero;
         foreach (var wave in waves)
         {
             var own = machines.Where(m => m.Wave == wave.Name).ToList();
             var begun = now + begins;
-            var times = own.Where(m => m.Relocations > 0).Select(m => (Machine: m, Likely: hours.Done(begun, works[m.Machine].Select(w => w.Likely)) - begun)).ToList();
+            var times = own.Where(m => m.Relocations > 0).Select(m => (Machine: m, Likely: hours.Done(begun, works[m.Machine]) - begun)).ToList();
             var slowest = times.Count == 0 ? null : times.MaxBy(t => t.Likely).Machine;
             var takes = new Span(times.Select(t => t.Likely).DefaultIfEmpty().Max(), times.Select(t => t.Likely + (t.Machine.Work.High - t.Machine.Work.Likely)).DefaultIfEmpty().Max());
             yield return new WaveForecast(wave.Name, own.Count, own.Sum(m => m.Relocations), own.Sum(m => m.DataBytes), begins, takes, slowest?.Name);

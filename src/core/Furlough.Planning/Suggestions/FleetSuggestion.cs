@@ -32,7 +32,7 @@ public sealed class FleetSuggestion(SpaceWish wish, Experience experience)
 
     /// <summary>Suggestions for every machine that is meant and surveyed, in the sequence of their names.</summary>
     public IReadOnlyList<MachineSuggestion> Of(IEnumerable<FleetMachine> fleet) =>
-        [.. fleet.Where(m => m.Survey is not null && wish.Machines.Includes(m.Name, m.Room, m.Survey)).OrderBy(m => m.Name, StringComparer.Ordinal).Select(One)];
+        [.. fleet.Where(m => m.Survey is not null && wish.Machines.Includes(m)).OrderBy(m => m.Name, StringComparer.Ordinal).Select(One)];
 
     /// <summary>The brief that asks for what is suggested; null when nothing is.</summary>
     public static string? Brief(string title, SpaceWish wish, IReadOnlyList<MachineSuggestion> suggestions)

@@ -1,0 +1,70 @@
+using System.CommandLine;
+using Furlough.Cli.Output;
+using Furlough.Model;
+using Furlough.Planning.Kinds;
+
+namespace Furlough.Cli.Commands;
+
+/// <summary>`furlough kind`.</summary>
+internal static class KindCommands
+{
+    private static readonly Argument<string> File = new("card") { Description = "File of the kind card; - for standard input" };
+    private static readonly Argument<string> Name = new("name") { Description = "Name of the kind" };
+
+    internal static Command Make()
+    {
+        var sample = new Command("sample", "Print a commented kind card to start from");
+        sample.SetAction(_ => Console.Out.Write(KindCardReader.Sample));
+        var check = new Command("check", "Check a kind card") { File };
+        check.Calls(async (client, parsed, stop) =>
+        {
+            var card = await client.CheckKindAsync(InputText.Read(parsed.GetValue(File)!, "kind card", "furlough kind sample"), stop);
+            if (parsed.GetValue(Connection.Json)) Terminal.Json(card);
+            else Say(card);
+            return ExitCode.Done;
+        });
+        var add = new Command("add", "Have all machines look for a kind of holding from now on") { File };
+        add.Calls(async (client, parsed, stop) =>
+        {
+            var added = await client.AddKindAsync(InputText.Read(parsed.GetValue(File)!, "kind card", "furlough kind sample"), stop);
+            if (parsed.GetValue(Connection.Json)) Terminal.Json(added);
+            else Terminal.Line($"{added.Kind.Name} is looked for from now on. Machines that answer survey themselves at once; briefs name it under `libraries`.");
+            return ExitCode.Done;
+        });
+        var list = new Command("list", "List kinds that kind cards describe");
+        list.Calls(async (client, json, stop) =>
+        {
+            var kinds = await client.KindsAsync(stop);
+            if (json) Terminal.Json(kinds);
+            else Terminal.Table(["kind", "title", ">settings", "added", "by"], kinds.Select(k => (string[])[k.Kind.Name, k.Kind.Title, $"{k.Kind.Pointers.Count}", $"{k.AddedAt:u}", k.AddedBy]));
+            return ExitCode.Done;
+        });
+        var show = new Command("show", "Show a kind card") { Name };
+        show.Calls(async (client, parsed, stop) =>
+        {
+            var kind = await client.KindAsync(parsed.GetValue(Name)!, stop);
+            if (parsed.GetValue(Connection.Json)) Terminal.Json(kind);
+            else
+            {
+                Say(kind.Kind);
+                Terminal.Line($"\nAdded by {kind.AddedBy} at {kind.AddedAt:u}:\n\n{kind.Card.TrimEnd()}");
+            }
+            return ExitCode.Done;
+        });
+        var remove = new Command("remove", "Have machines look for a kind no longer; what was relocated stays where it is") { Name };
+        remove.Calls(async (client, parsed, stop) =>
+        {
+            await client.RemoveKindAsync(parsed.GetValue(Name)!, stop);
+            Terminal.Line($"{parsed.GetValue(Name)} is looked for no longer.");
+            return ExitCode.Done;
+        });
+        return new Command("kind", "Kinds of holdings that kind cards describe") { sample, check, add, list, show, remove };
+    }
+
+    private static void Say(KindCard card)
+    {
+        Terminal.Line($"{card.Name}: {card.Title}{(card.Systems.Count == 0 ? "" : $", on {string.Join(" or ", card.Systems)}")}");
+        foreach (var p in card.Pointers)
+            Terminal.Line($"  {p.Key} in {p.File} ({p.Syntax}){(p.Adds is { } adds ? $", the folder around it: the program adds {adds}" : "")}");
+    }
+}

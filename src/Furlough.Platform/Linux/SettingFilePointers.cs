@@ -1,0 +1,90 @@
+using Furlough.Engine;
+using Furlough.Engine.Ports;
+using Furlough.Model;
+using Furlough.Platform.Settings;
+
+namespace Furlough.Platform.Linux;
+
+/// <summary>Pointers that are one key of a settings file in an account's home, in any of the syntaxes. The kind of their address names the syntax.</summary>
+internal sealed class SettingFilePointers(LinuxVolumes volumes) : IPointers
+{
+    private const string Type = "text";
+
+    /// <summary>Whether an address is one of these.</summary>
+    internal static bool Knows(string kind) => SettingSyntax.All.ContainsKey(kind);
+
+    /// <summary>The address of a card's pointer for an account.</summary>
+    internal static PointerAddress Address(PasswdEntry account, CardPointer pointer) =>
+        new(pointer.Syntax, pointer.File.Replace("{home}", account.Home, StringComparison.Ordinal).Replace("{account}", account.Name, StringComparison.Ordinal), pointer.Key, account.Name) { Adds = pointer.Adds };
+
+    /// <summary>Where a value leads: an absolute path, with what the program adds; null for anything else.</summary>
+    internal static string? Resolve(PointerAddress address, PointerValue value)
+    {
+        var path = value.Text is null ? null : SettingSyntax.All[address.Kind].Decode(value.Text)?.TrimEnd('/');
+        return path is not ['/', ..] || path.Split('/').Any(p => p is "." or "..") ? null : address.Adds is null ? path : $"{path}/{address.Adds}";
+    }
+
+    public PointerValue Read(PointerAddress address)
+    {
+        using var folder = Folder(address, out var name);
+        return folder is null ? PointerValue.Absent : ToValue(address, ContainerFile.Read(folder, name));
+    }
+
+    public PointerValue Spell(PointerAddress address, Place place, PointerValue present)
+    {
+        var shown = volumes.Show(place);
+        if (!shown.StartsWith('/')) throw Faults.VolumeAbsent(place.Volume);
+        if (address.Adds is { } adds)
+        {
+            if (!shown.EndsWith("/" + adds, StringComparison.Ordinal)) throw new Fault("pointer-shape", $"The program adds `{adds}` to its setting, and `{shown}` does not end so.", "Make a new plan with a path that does.");
+            shown = shown[..^(adds.Length + 1)];
+        }
+        return new PointerValue(Type, SettingSyntax.All[address.Kind].Encode(shown, present.Text));
+    }
+
+    public void Swap(PointerAddress address, PointerValue expected, PointerValue next)
+    {
+        using var folder = Folder(address, out var name) ?? throw new IoFault(IoReason.NotFound, address.Container, "no such settings file");
+        var (syntax, key) = (SettingSyntax.All[address.Kind], Parts(address.Key));
+        ContainerFile.Edit(folder, name, folder.Facts(), content =>
+        {
+            var found = ToValue(address, content);
+            if (found != expected) throw Faults.PointerChanged(address, expected, found);
+            var text = SettingText.Of(content ?? throw new IoFault(IoReason.NotFound, address.Container, "no such settings file"));
+            var changed = (syntax.Locate(text.Value, key), next.Text) switch
+            {
+                ({ } at, { } raw) => text.Value[..at.Start] + raw + text.Value[at.End..],
+                (null, { } raw) => syntax.Insert(text.Value, key, raw),
+                (_, null) => syntax.Remove(text.Value, key),
+            };
+            return text.With(changed);
+        });
+    }
+
+    /// <summary>What keeps the account from changing its own settings file; null when nothing does.</summary>
+    internal string? FixedBy(PointerAddress address, uint account)
+    {
+        using var folder = Folder(address, out var name);
+        return folder?.Find(name) is { } file && file.Owner != account ? $"its file belongs to {Passwd.NameOf(volumes.Root, file.Owner)}" : null;
+    }
+
+    private static PointerValue ToValue(PointerAddress address, byte[]? content)
+    {
+        if (content is null) return PointerValue.Absent;
+        var text = SettingText.Of(content).Value;
+        return SettingSyntax.All[address.Kind].Locate(text, Parts(address.Key)) is { } at ? new PointerValue(Type, text[at]) : PointerValue.Absent;
+    }
+
+    private static string[] Parts(string key) => [.. key.Split('/').Select(p => p.Replace("~1", "/", StringComparison.Ordinal).Replace("~0", "~", StringComparison.Ordinal))];
+
+    /// <summary>The folder that holds the file, opened step by step (I8); null where it does not exist.</summary>
+    private LinuxFolder? Folder(PointerAddress address, out string name)
+    {
+        var at = address.Container.LastIndexOf('/');
+        name = address.Container[(at + 1)..];
+        var home = Passwd.People(volumes.Root).FirstOrDefault(p => p.Name == address.Account)?.Home;
+        if (home is null || !address.Container.StartsWith(home + "/", StringComparison.Ordinal) || address.Container.Split('/').Any(p => p is "." or ".."))
+            throw new Fault("account-missing", $"There is no account {address.Account} whose home holds `{address.Container}`.", "Survey the machine and make a new plan.");
+        return volumes.TryOpenFolder(address.Container[..at]);
+    }
+}

@@ -1,0 +1,38 @@
+using System.Text;
+using Furlough.Engine;
+using Furlough.Platform.Linux;
+
+namespace Furlough.Platform.Settings;
+
+/// <summary>A settings file as text that becomes the very same bytes again: UTF-8 (what is none stays as it is), or UTF-16 with its mark.</summary>
+internal sealed class SettingText
+{
+    private readonly UnicodeEncoding? _wide;
+
+    private SettingText(string value, UnicodeEncoding? wide) => (Value, _wide) = (value, wide);
+
+    /// <summary>The text, a mark at its beginning included.</summary>
+    internal string Value { get; }
+
+    /// <summary>Reads bytes.</summary>
+    /// <exception cref="Fault"><c>settings-not-understood</c>: a zero byte, or half a character.</exception>
+    internal static SettingText Of(byte[] content)
+    {
+        var wide = content switch { [0xFF, 0xFE, ..] => new UnicodeEncoding(false, false, true), [0xFE, 0xFF, ..] => new UnicodeEncoding(true, false, true), _ => null };
+        try
+        {
+            var text = new SettingText(wide is null ? LinuxName.FromBytes(content) : wide.GetString(content), wide);
+            if (!text.Value.Contains('\0')) return text;
+        }
+        catch (DecoderFallbackException) { }
+        throw new Fault("settings-not-understood", "The settings file is no text.", "Look at the file; nothing was changed.");
+    }
+
+    /// <summary>The bytes of a changed text.</summary>
+    internal byte[] With(string changed)
+    {
+        if (_wide is not null) return _wide.GetBytes(changed);
+        var bytes = LinuxName.ToBytes(changed);
+        return bytes[..Array.IndexOf(bytes, (byte)0)];
+    }
+}

@@ -1,0 +1,76 @@
+using Furlough.Model;
+using Furlough.Planning.Kinds;
+using Furlough.Protocol.Api;
+using Furlough.Service.Access;
+using Furlough.Service.Agents;
+using Furlough.Service.Storage;
+using Microsoft.EntityFrameworkCore;
+
+namespace Furlough.Service.Kinds;
+
+/// <summary>Kind cards: check, add, list, show, remove.</summary>
+public static class KindEndpoints
+{
+    private const int MostKinds = 200;
+
+    /// <summary>Maps the calls.</summary>
+    public static void Map(RouteGroupBuilder api)
+    {
+        api.MapPost("/kinds/check", (KindText text) => Read(text.Card)).For(Role.Reader);
+        api.MapPost("/kinds", AddAsync).For(Role.Steward);
+        api.MapGet("/kinds", (Store store, CancellationToken stop) => store.ReadAsync(async db => (await db.Kinds.OrderBy(k => k.Name).ToListAsync(stop)).Select(View).ToList(), stop)).For(Role.Reader);
+        api.MapGet("/kinds/{name}", (string name, Store store, CancellationToken stop) => store.ReadAsync(async db => View(await FindAsync(db, name, stop)), stop)).For(Role.Reader);
+        api.MapDelete("/kinds/{name}", RemoveAsync).For(Role.Steward);
+    }
+
+    private static async Task<KindView> AddAsync(KindText text, Store store, KindDesk desk, DocketSignals signals, TimeProvider time, HttpContext context, CancellationToken stop)
+    {
+        var card = Read(text.Card);
+        var view = await store.WriteAsync(async db =>
+        {
+            if (await db.Kinds.FindAsync([card.Name], stop) is { } row) (row.Card, row.AddedBy, row.AddedAt) = (text.Card, context.Who(), time.GetUtcNow());
+            else
+            {
+                if (await db.Kinds.CountAsync(stop) >= MostKinds) throw ProblemException.Conflict("kinds-too-many", $"There are {MostKinds} kind cards already.", "Remove one with `furlough kind remove NAME`.");
+                db.Kinds.Add(row = new KindRow { Name = card.Name, Card = text.Card, AddedBy = context.Who(), AddedAt = time.GetUtcNow() });
+            }
+            db.Record(time.GetUtcNow(), context.Who(), "kind card added", card.Name);
+            return View(row);
+        }, stop);
+        await TellAsync(store, desk, signals, stop);
+        return view;
+    }
+
+    private static async Task<IResult> RemoveAsync(string name, Store store, KindDesk desk, DocketSignals signals, TimeProvider time, HttpContext context, CancellationToken stop)
+    {
+        await store.WriteAsync(async db =>
+        {
+            db.Kinds.Remove(await FindAsync(db, name, stop));
+            db.Record(time.GetUtcNow(), context.Who(), "kind card removed", name);
+            return 0;
+        }, stop);
+        await TellAsync(store, desk, signals, stop);
+        return TypedResults.NoContent();
+    }
+
+    /// <summary>All agents look anew for what they have to survey.</summary>
+    private static async Task TellAsync(Store store, KindDesk desk, DocketSignals signals, CancellationToken stop)
+    {
+        desk.Forget();
+        signals.Raise(await store.ReadAsync(db => db.Machines.Select(m => m.Id).ToListAsync(stop), stop));
+    }
+
+    private static async Task<KindRow> FindAsync(FurloughDb db, string name, CancellationToken stop) => await db.Kinds.FindAsync([name], stop) ?? throw ProblemException.Missing($"kind card {name}", "See `furlough kind list`.");
+
+    private static KindView View(KindRow row) => new(KindCardReader.Read(row.Card), row.Card, row.AddedBy, row.AddedAt);
+
+    private static KindCard Read(string text)
+    {
+        try { return KindCardReader.Read(text); }
+        catch (KindCardException wrong)
+        {
+            var first = wrong.Errors[0];
+            throw new ProblemException(400, "kind-card-wrong", $"The kind card has {Words.Count(wrong.Errors.Count, "error")}. {first}", "Correct it; `furlough kind sample` shows every key.", $"line {first.Line}, column {first.Column}", [.. wrong.Errors.Select(e => e.ToString())]);
+        }
+    }
+}

@@ -1,0 +1,14 @@
+using Furlough.Model;
+
+namespace Furlough.Planning.Hazards;
+
+/// <summary>A setting wants the folder around the data, and the program adds a name that the target does not end in.</summary>
+public sealed class PointerShapeWrong : IHazard
+{
+    /// <inheritdoc/>
+    public HazardEntry Entry { get; } = new("pointer-shape", Severity.Blocking, "A setting wants the folder around the data, and the program adds a name that the target does not end in.", "End the path with the name that the program adds.");
+
+    /// <inheritdoc/>
+    public Hazard? Check(HazardContext c) => c.Holding.Pointers.FirstOrDefault(p => p.Address.Adds is { } adds && c.Place.Parts[^1] != adds) is not { } pointer ? null
+        : c.Say(Entry, $"The program adds `{pointer.Address.Adds}` to its setting for {c.Holding.Name} on {c.Machine.Name}, so it would look for it in `{c.Survey.Show(c.Place with { Path = $"{c.Place.Path}/{pointer.Address.Adds}" })}`.", $"End the path with `/{pointer.Address.Adds}`.");
+}

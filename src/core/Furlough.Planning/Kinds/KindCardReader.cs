@@ -1,0 +1,104 @@
+using System.Text.RegularExpressions;
+using Furlough.Model;
+using Furlough.Planning.Reading;
+using YamlDotNet.RepresentationModel;
+
+namespace Furlough.Planning.Kinds;
+
+/// <summary>A kind card that cannot be used.</summary>
+public sealed class KindCardException(IReadOnlyList<TextError> errors) : Exception(string.Join(Environment.NewLine, errors))
+{
+    /// <summary>All errors found.</summary>
+    public IReadOnlyList<TextError> Errors { get; } = errors;
+}
+
+/// <summary>Reads a kind card strictly.</summary>
+public sealed partial class KindCardReader : StrictReader
+{
+    /// <summary>Largest card in characters.</summary>
+    public const int LimitCharacters = 32 * 1024;
+
+    private const int MostPointers = 20;
+    private static readonly string[] Syntaxes = ["ini", "environment", "properties", "json", "xml", "toml", "yaml"];
+    private static readonly string[] Variables = ["home", "account"];
+
+    private KindCardReader()
+    {
+    }
+
+    /// <summary>A commented card to start from.</summary>
+    public static string Sample { get; } = Embedded("kind-card-sample.yaml");
+
+    /// <summary>Reads a card.</summary>
+    /// <exception cref="KindCardException">Something is wrong with it; all errors are listed.</exception>
+    public static KindCard Read(string text)
+    {
+        var reader = new KindCardReader();
+        var card = reader.Root(text, LimitCharacters, "kind card", "`furlough-kind: 1`") is { } root ? reader.ReadCard(root) : null;
+        return reader.Errors.Count == 0 ? card! : throw new KindCardException(reader.Errors);
+    }
+
+    private KindCard ReadCard(YamlMappingNode root)
+    {
+        var keys = Keys(root, "the card", "furlough-kind", "name", "title", "systems", "pointers");
+        if (Need(root, keys, "furlough-kind") is { } version && Text(version) != "1") Error(version, $"Version {Text(version)} of kind cards is not known.", "1");
+        var name = Need(root, keys, "name") is { } n ? ReadName(n) : "";
+        var title = Need(root, keys, "title") is { } t ? Text(t) : "";
+        return new KindCard(name, title, List(keys, "systems"), Need(root, keys, "pointers") is { } p ? ReadPointers(p) : []);
+    }
+
+    private string ReadName(YamlNode node)
+    {
+        var name = Text(node);
+        if (!NamePattern().IsMatch(name)) Error(node, $"`{name}` is no name of a kind.", "2 to 40 small letters, digits and hyphens, beginning with a letter");
+        return name;
+    }
+
+    private List<CardPointer> ReadPointers(YamlNode node)
+    {
+        if (node is not YamlSequenceNode { Children.Count: > 0 and <= MostPointers } list)
+        {
+            Error(node, "The card says of no setting where its data lives.", $"a list of 1 to {MostPointers} settings, each with `file`, `syntax` and `key`");
+            return [];
+        }
+        return [.. list.Select(ReadPointer)];
+    }
+
+    private CardPointer ReadPointer(YamlNode node)
+    {
+        var keys = Keys(node, "a setting", "file", "syntax", "key", "wants", "adds");
+        var file = Need(node, keys, "file") is { } f ? ReadFile(f) : "";
+        var syntax = Need(node, keys, "syntax") is { } s ? Text(s) : "";
+        if (syntax.Length > 0 && !Syntaxes.Contains(syntax)) Error(keys["syntax"], $"Files of the syntax `{syntax}` cannot be changed.{Near(syntax, Syntaxes)}", string.Join(", ", Syntaxes));
+        var key = Need(node, keys, "key") is { } k ? Text(k) : "";
+        if (key.Split('/').Any(part => part.Length == 0)) Error(keys.GetValueOrDefault("key") ?? node, $"`{key}` has an empty part.", "names joined by '/', such as library/path; a '/' of a name is written ~1");
+        var wants = keys.TryGetValue("wants", out var w) ? OneOf<PointerShape>(w, Text(w)) ?? PointerShape.Folder : PointerShape.Folder;
+        var adds = keys.TryGetValue("adds", out var a) ? Text(a) : null;
+        if (wants == PointerShape.Parent && adds is null) Error(node, "A setting that wants the parent folder says not what the program adds.", "`adds:` with the folder name that the program adds");
+        if (wants == PointerShape.Folder && adds is not null) Error(keys["adds"], "A setting that wants the folder itself adds no name.", "`wants: parent`");
+        if (adds is "." or ".." || adds?.Contains('/') == true) Error(keys["adds"], $"`{adds}` is no folder name.", "one name");
+        return new CardPointer(syntax, file, key, wants, adds);
+    }
+
+    private string ReadFile(YamlNode node)
+    {
+        var file = Text(node);
+        if (!file.StartsWith("{home}/", StringComparison.Ordinal)) Error(node, $"`{file}` lies in nobody's home.", "a path that begins with {home}/: cards are for what belongs to an account");
+        else if (file.Split('/').Any(p => p.Trim() is "" or "." or "..")) Error(node, $"`{file}` has a part that is empty, `.` or `..`.", "plain names");
+        foreach (Match variable in VariablePattern().Matches(file))
+            if (!Variables.Contains(variable.Groups[1].Value)) Error(node, $"`{variable.Value}` is no variable.{Near(variable.Groups[1].Value, Variables)}", string.Join(", ", Variables.Select(v => "{" + v + "}")));
+        return file;
+    }
+
+    private static string Embedded(string name)
+    {
+        using var reader = new StreamReader(typeof(KindCardReader).Assembly.GetManifestResourceStream(name)!);
+        return reader.ReadToEnd();
+    }
+
+    [GeneratedRegex("^[a-z][a-z0-9-]{1,39}$")]
+    private static partial Regex NamePattern();
+
+    [GeneratedRegex(@"\{([^}]*)\}")]
+    private static partial Regex VariablePattern();
+}

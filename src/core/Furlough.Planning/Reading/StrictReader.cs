@@ -1,0 +1,102 @@
+using Furlough.Model;
+using YamlDotNet.Core;
+using YamlDotNet.Core.Events;
+using YamlDotNet.RepresentationModel;
+
+namespace Furlough.Planning.Reading;
+
+/// <summary>What is wrong with a text, and where.</summary>
+/// <param name="Line">From 1.</param>
+/// <param name="Column">From 1.</param>
+public sealed record TextError(int Line, int Column, string Message, string Expected)
+{
+    /// <inheritdoc/>
+    public override string ToString() => $"line {Line}, column {Column}: {Message} Expected {Expected}.";
+}
+
+/// <summary>Reads a YAML text strictly: every key and value must be known, and every error has its line and column.</summary>
+public abstract class StrictReader
+{
+    private readonly List<TextError> _errors = [];
+
+    /// <summary>All errors found so far.</summary>
+    private protected IReadOnlyList<TextError> Errors => _errors;
+
+    /// <summary>The text's mapping, or null with an error.</summary>
+    private protected YamlMappingNode? Root(string text, int limit, string what, string begin)
+    {
+        try
+        {
+            if (text.Length > limit) _errors.Add(new TextError(1, 1, $"The {what} has {text.Length} characters.", $"at most {limit}"));
+            else RefuseAnchors(text, what);
+            if (_errors.Count > 0) return null;
+            var stream = new YamlStream();
+            stream.Load(new StringReader(text));
+            if (stream.Documents is [{ RootNode: YamlMappingNode root }]) return root;
+            _errors.Add(new TextError(1, 1, $"This is no {what}.", $"one mapping that begins with {begin}"));
+        }
+        catch (YamlException malformed)
+        {
+            _errors.Add(new TextError((int)malformed.Start.Line, (int)malformed.Start.Column, $"This is no valid YAML: {malformed.InnerException?.Message ?? malformed.Message}", "valid YAML"));
+        }
+        return null;
+    }
+
+    private void RefuseAnchors(string text, string what)
+    {
+        var parser = new Parser(new StringReader(text));
+        while (parser.MoveNext())
+            if (parser.Current is AnchorAlias or NodeEvent { Anchor.IsEmpty: false })
+            {
+                _errors.Add(new TextError((int)parser.Current.Start.Line, (int)parser.Current.Start.Column, $"Anchors and aliases are not used in a {what}.", "the text itself"));
+                return;
+            }
+    }
+
+    private protected Dictionary<string, YamlNode> Keys(YamlNode node, string what, params string[] known)
+    {
+        Dictionary<string, YamlNode> found = [];
+        foreach (var (key, value) in Pairs(node, what))
+        {
+            if (known.Contains(key.Value)) found[key.Value!] = value;
+            else Error(key, $"`{key.Value}` is no key of {what}.{Near(key.Value!, known)}", "one of " + string.Join(", ", known));
+        }
+        return found;
+    }
+
+    private protected IEnumerable<(YamlScalarNode Key, YamlNode Value)> Pairs(YamlNode node, string what)
+    {
+        if (node is not YamlMappingNode mapping)
+        {
+            Error(node, $"This is not what {what} should be.", "a mapping of keys and values");
+            yield break;
+        }
+        foreach (var (key, value) in mapping)
+        {
+            if (key is YamlScalarNode { Value.Length: > 0 } scalar) yield return (scalar, value);
+            else Error(key, "This is no key.", "a word");
+        }
+    }
+
+    private protected YamlNode? Need(YamlNode within, Dictionary<string, YamlNode> keys, string key) =>
+        keys.TryGetValue(key, out var node) ? node : Error<YamlNode?>(within, $"`{key}` is missing.", $"`{key}:`");
+
+    private protected List<string> List(Dictionary<string, YamlNode> keys, string key) => keys.TryGetValue(key, out var node) ? Strings(node) : [];
+
+    private protected List<string> Strings(YamlNode node) => node is YamlSequenceNode list ? [.. list.Select(Text)] : [Text(node)];
+
+    private protected string Text(YamlNode node) => node is YamlScalarNode { Value.Length: > 0 and <= 1_000 } scalar ? scalar.Value! : Error(node, "This is no plain text of at most 1,000 characters.", "a word or a short text", "");
+
+    private protected T? OneOf<T>(YamlNode node, string word) where T : struct, Enum =>
+        Words.Find<T>(word) ?? Error<T?>(node, $"`{word}` is not known here.{Near(word, Words.All<T>())}", string.Join(" or ", Words.All<T>()));
+
+    private protected void Error(YamlNode node, string message, string expected) => _errors.Add(new TextError((int)node.Start.Line, (int)node.Start.Column, message, expected));
+
+    private protected T Error<T>(YamlNode node, string message, string expected, T value = default!)
+    {
+        Error(node, message, expected);
+        return value;
+    }
+
+    private protected static string Near(string word, IEnumerable<string> words) => Pattern.Nearest(word, words) is { } near ? $" Perhaps `{near}` is meant." : "";
+}

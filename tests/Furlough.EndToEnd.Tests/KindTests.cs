@@ -1,0 +1,88 @@
+using Furlough.Platform.Tests;
+using Shouldly;
+using Xunit;
+
+namespace Furlough.EndToEnd.Tests;
+
+/// <summary>Libraries of programs that only a kind card describes, relocated on a real desk.</summary>
+public sealed class KindTests : RealDesk
+{
+    private const string Sketches = """
+        furlough-kind: 1
+        name: sketches
+        title: Sketch books of the field sketcher
+        pointers:
+          - {file: "{home}/.config/sketcher/settings.ini", syntax: ini, key: library/path}
+          - {file: "{home}/.config/sketcher/recent.json", syntax: json, key: last/folder}
+        """;
+
+    private const string Sounds = """
+        furlough-kind: 1
+        name: sounds
+        title: Recordings, in a folder of a fixed name
+        pointers:
+          - {file: "{home}/.config/recorder.toml", syntax: toml, key: storage/base, wants: parent, adds: Recordings}
+        """;
+
+    private const string Ini = "; by hand\r\n[window]\r\nwidth = 900\r\n\r\n[library]\r\npath = \"/home/asa.lind/Sketch books\"\r\n";
+    private const string Json = "{ // last session\n  \"last\": {\"zoom\": 1.5, \"folder\": \"\\/home\\/asa.lind\\/Sketch books\"},\n}\n";
+    private const string Toml = "[storage] # where it goes\nbase = '/home/asa.lind/Studio'\nformat = \"flac\"\n";
+
+    private string Config => $"{Tree.Home}/.config";
+
+    [Fact]
+    public void Libraries_are_found_relocated_and_returned_with_every_byte_of_their_settings()
+    {
+        Tree.FillHard($"{Tree.Home}/Sketch books", 60);
+        Tree.FillHard($"{Tree.Home}/Studio/Recordings", 30);
+        LinuxTree.Sh($"mkdir -p {Config}/sketcher");
+        File.WriteAllText($"{Config}/sketcher/settings.ini", Ini);
+        File.WriteAllText($"{Config}/sketcher/recent.json", Json);
+        File.WriteAllText($"{Config}/recorder.toml", Toml);
+        LinuxTree.Sh($"chown -R 1701:1701 {Config} {Tree.Home}/Studio");
+        var before = LinuxTree.Describe($"{Tree.Home}/Sketch books");
+        Enrol();
+        Field.Run("kind", "add", Card(Sketches)).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()), o => o.Out.ShouldContain("sketches is looked for from now on"));
+        Field.Run("kind", "add", Card(Sounds)).Code.ShouldBe(0);
+        Field.Run("kind", "list").Out.ShouldContain("Recordings, in a folder of a fixed name");
+        Field.WaitFor(() => Field.Run("machine", "show", "map-01").Out is var shown && shown.Contains("sketches", StringComparison.Ordinal) && shown.Contains("sounds", StringComparison.Ordinal), "the libraries");
+
+        var brief = """
+            furlough-brief: 1
+            title: Libraries
+            machines: {names: [map-01]}
+            volumes: {roomy: {system: false}}
+            relocate:
+              - {libraries: [sketches], onto: roomy, path: "Libraries/{account}/{folder}", method: warm}
+              - {libraries: [sounds], onto: roomy, path: "Libraries/{account}/Recordings"}
+            """;
+        Field.Run("run", "follow", StartRun(brief)).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()));
+        File.ReadAllText($"{Config}/sketcher/settings.ini").ShouldBe(Ini.Replace("/home/asa.lind/Sketch books", "/data/Libraries/asa.lind/sketches", StringComparison.Ordinal));
+        File.ReadAllText($"{Config}/sketcher/recent.json").ShouldBe(Json.Replace("\\/home\\/asa.lind\\/Sketch books", "/data/Libraries/asa.lind/sketches", StringComparison.Ordinal));
+        File.ReadAllText($"{Config}/recorder.toml").ShouldBe(Toml.Replace("/home/asa.lind/Studio", "/data/Libraries/asa.lind", StringComparison.Ordinal));
+        LinuxTree.Difference(before, LinuxTree.Describe($"{Tree.Root}/data/Libraries/asa.lind/sketches")).ShouldBeEmpty();
+
+        Field.Run("relocation", "return", Relocation("sketches").GetProperty("number").ToString(), Relocation("sounds").GetProperty("number").ToString(), "--follow").Code.ShouldBe(0);
+        (File.ReadAllText($"{Config}/sketcher/settings.ini"), File.ReadAllText($"{Config}/sketcher/recent.json"), File.ReadAllText($"{Config}/recorder.toml")).ShouldBe((Ini, Json, Toml));
+        LinuxTree.Difference(before, LinuxTree.Describe($"{Tree.Home}/Sketch books")).ShouldBeEmpty();
+        LinuxTree.Sh($"stat -c %u {Config}/recorder.toml").Trim().ShouldBe("1701");
+    }
+
+    [Fact]
+    public void Cards_are_checked_and_taken_back_and_settings_that_nobody_understands_are_left_alone()
+    {
+        Field.Run("kind", "check", Card(Sketches.Replace("syntax: ini", "syntax: inn", StringComparison.Ordinal))).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(2), o => o.Error.ShouldContain("line 5"), o => o.Error.ShouldContain("Perhaps `ini` is meant"));
+        Field.Run("kind", "add", Card(Sketches.Replace("{home}", "/etc", StringComparison.Ordinal))).Error.ShouldContain("lies in nobody's home");
+        Directory.CreateDirectory($"{Tree.Home}/Documents");
+        LinuxTree.Sh($"mkdir -p {Config}/sketcher; echo '[library]' > {Config}/sketcher/settings.ini; echo '{{broken' > {Config}/sketcher/recent.json");
+        Enrol();
+        Field.Run("kind", "add", Card(Sketches)).Code.ShouldBe(0);
+        Field.WaitFor(() => Field.Run("machine", "show", "map-01").Out.Contains("sketches of asa.lind was not read", StringComparison.Ordinal), "the note");
+        Field.Run("kind", "show", "sketches").Out.ShouldContain("last/folder in {home}/.config/sketcher/recent.json (json)");
+        Field.Run("kind", "remove", "sketches").Out.ShouldContain("is looked for no longer");
+        Field.WaitFor(() => !Field.Run("machine", "show", "map-01").Out.Contains("sketches", StringComparison.Ordinal), "the survey without it");
+        Field.Run("kind", "remove", "sketches").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(2), o => o.Error.ShouldContain("no kind card sketches"));
+    }
+
+    private string Card(string text) => Field.WriteBrief(text);
+}

@@ -1,6 +1,3 @@
-using System.Text.Json;
-using System.Text.RegularExpressions;
-using Furlough.Planning.Hazards;
 using Shouldly;
 using Xunit;
 
@@ -34,35 +31,6 @@ public sealed class DemoTests : IDisposable
         outcome.Out.ShouldContain("\u001b[");
         outcome.Out.ShouldMatch("of [a-z.]+  (copy|prove|prepare)");
         outcome.Out.ShouldContain("switched");
-    }
-
-    /// <summary>What a technician can meet is to be seen in the demo.</summary>
-    [Fact]
-    public void The_briefs_of_the_demo_show_every_hazard_of_the_catalogue()
-    {
-        using var demo = Field.Launch("furlough", ["demo", "start", "--data", $"{_folder}/demo", "--port", "0", "--run", "-"]);
-        try
-        {
-            Dictionary<string, string> told = [];
-            while (demo.StandardOutput.ReadLine() is { } line && !line.Contains("stays open", StringComparison.Ordinal))
-                foreach (Match set in Regex.Matches(line, "(FURLOUGH_[A-Z]+)=(\\S+)")) told[set.Groups[1].Value] = set.Groups[2].Value;
-            HashSet<string> seen = [];
-            // A machine that left when it was surveyed counts as silent a minute later.
-            Field.WaitFor(() => Ask(["machine", "list", "--room", "Cabin", "--json"]).EnumerateArray().Any(m => m.GetProperty("standing").GetString() == "silent"), "the silence");
-            foreach (var brief in Directory.GetFiles(Path.Combine(Field.Repository, "demo"), "*.yaml"))
-                seen.UnionWith(Ask(["plan", "make", brief, "--json"]).GetProperty("hazards").EnumerateArray().Select(h => h.GetProperty("code").GetString()!));
-            HazardCatalogue.Entries.Select(e => e.Code).Except(seen).ShouldBeEmpty();
-
-            JsonElement Ask(string[] arguments)
-            {
-                using var asked = Field.Launch("furlough", arguments, ("FURLOUGH_SERVICE", told["FURLOUGH_SERVICE"]), ("FURLOUGH_TOKEN", told["FURLOUGH_TOKEN"]));
-                return Field.Finish(asked).Json;
-            }
-        }
-        finally
-        {
-            Field.Kill(demo);
-        }
     }
 
     [Fact]

@@ -14,6 +14,7 @@ public sealed class KindTests : RealDesk
         pointers:
           - {file: "{home}/.config/sketcher/settings.ini", syntax: ini, key: library/path}
           - {file: "{home}/.config/sketcher/recent.json", syntax: json, key: last/folder}
+          - {link: "{home}/sketches"}
         """;
 
     private const string Sounds = """
@@ -39,7 +40,7 @@ public sealed class KindTests : RealDesk
         File.WriteAllText($"{Config}/sketcher/settings.ini", Ini);
         File.WriteAllText($"{Config}/sketcher/recent.json", Json);
         File.WriteAllText($"{Config}/recorder.toml", Toml);
-        LinuxTree.Sh($"chown -R 1701:1701 {Config} {Tree.Home}/Studio");
+        LinuxTree.Sh($"ln -s 'Sketch books' {Tree.Home}/sketches; chown -hR 1701:1701 {Config} {Tree.Home}/Studio {Tree.Home}/sketches");
         var before = LinuxTree.Describe($"{Tree.Home}/Sketch books");
         Enrol();
         Field.Run("kind", "add", Card(Sketches)).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()), o => o.Out.ShouldContain("sketches is looked for from now on"));
@@ -59,13 +60,15 @@ public sealed class KindTests : RealDesk
         Field.Run("run", "follow", StartRun(brief)).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()));
         File.ReadAllText($"{Config}/sketcher/settings.ini").ShouldBe(Ini.Replace("/home/asa.lind/Sketch books", "/data/Libraries/asa.lind/sketches", StringComparison.Ordinal));
         File.ReadAllText($"{Config}/sketcher/recent.json").ShouldBe(Json.Replace("\\/home\\/asa.lind\\/Sketch books", "/data/Libraries/asa.lind/sketches", StringComparison.Ordinal));
+        new FileInfo($"{Tree.Home}/sketches").LinkTarget.ShouldBe("/data/Libraries/asa.lind/sketches");
         File.ReadAllText($"{Config}/recorder.toml").ShouldBe(Toml.Replace("/home/asa.lind/Studio", "/data/Libraries/asa.lind", StringComparison.Ordinal));
         LinuxTree.Difference(before, LinuxTree.Describe($"{Tree.Root}/data/Libraries/asa.lind/sketches")).ShouldBeEmpty();
 
         Field.Run("relocation", "return", Relocation("sketches").GetProperty("number").ToString(), Relocation("sounds").GetProperty("number").ToString(), "--follow").Code.ShouldBe(0);
         (File.ReadAllText($"{Config}/sketcher/settings.ini"), File.ReadAllText($"{Config}/sketcher/recent.json"), File.ReadAllText($"{Config}/recorder.toml")).ShouldBe((Ini, Json, Toml));
         LinuxTree.Difference(before, LinuxTree.Describe($"{Tree.Home}/Sketch books")).ShouldBeEmpty();
-        LinuxTree.Sh($"stat -c %u {Config}/recorder.toml").Trim().ShouldBe("1701");
+        new FileInfo($"{Tree.Home}/sketches").LinkTarget.ShouldBe("Sketch books");
+        LinuxTree.Sh($"stat -c %u {Config}/recorder.toml {Tree.Home}/sketches").Split().ShouldBe(["1701", "1701", ""]);
     }
 
     [Fact]
@@ -76,7 +79,10 @@ public sealed class KindTests : RealDesk
         Directory.CreateDirectory($"{Tree.Home}/Documents");
         LinuxTree.Sh($"mkdir -p {Config}/sketcher; echo '[library]' > {Config}/sketcher/settings.ini; echo '{{broken' > {Config}/sketcher/recent.json");
         Enrol();
-        Field.Run("kind", "add", Card(Sketches)).Code.ShouldBe(0);
+        Field.Run("kind", "add", Card(Sketches), "--on", "herb-*").Out.ShouldContain("on herb-*");
+        Field.Run("machine", "survey", "map-01").Code.ShouldBe(0);
+        Field.Run("machine", "show", "map-01").Out.ShouldNotContain("sketches");
+        Field.Run("kind", "add", Card(Sketches), "--on", "map-*").Code.ShouldBe(0);
         Field.WaitFor(() => Field.Run("machine", "show", "map-01").Out.Contains("sketches of asa.lind was not read", StringComparison.Ordinal), "the note");
         Field.Run("kind", "show", "sketches").Out.ShouldContain("last/folder in {home}/.config/sketcher/recent.json (json)");
         Field.Run("kind", "remove", "sketches").Out.ShouldContain("is looked for no longer");

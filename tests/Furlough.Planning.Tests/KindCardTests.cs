@@ -17,6 +17,7 @@ public sealed class KindCardTests
         pointers:
           - {file: "{home}/.config/sketcher/settings.ini", syntax: ini, key: library/path}
           - {file: "{home}/.sketcher.json", syntax: json, key: roots/0, wants: parent, adds: Sketches}
+          - {link: "{home}/sketches"}
         """;
 
     [Fact]
@@ -24,7 +25,7 @@ public sealed class KindCardTests
     {
         var card = KindCardReader.Read(Good);
         (card.Name, card.Title, card.Systems.Single()).ShouldBe(("sketches", "Sketch books", "Debian*"));
-        card.Pointers.ShouldBe([new("ini", "{home}/.config/sketcher/settings.ini", "library/path", PointerShape.Folder, null), new("json", "{home}/.sketcher.json", "roots/0", PointerShape.Parent, "Sketches")]);
+        card.Pointers.ShouldBe([new("ini", "{home}/.config/sketcher/settings.ini", "library/path", PointerShape.Folder, null), new("json", "{home}/.sketcher.json", "roots/0", PointerShape.Parent, "Sketches"), new("link", "{home}/sketches", "", PointerShape.Folder, null)]);
         KindCardReader.Read(KindCardReader.Sample).Pointers.Count.ShouldBe(1);
     }
 
@@ -42,6 +43,7 @@ public sealed class KindCardTests
     [InlineData("adds: Sketches", "adds: ..", "is no folder name")]
     [InlineData("wants: parent", "wants: child", "is not known here")]
     [InlineData("title: Sketch books", "title: &a Sketch books", "Anchors and aliases are not used in a kind card.")]
+    [InlineData("syntax: json", "link: \"{home}/sketches\"", "A link has no `file`.")]
     [InlineData("title: Sketch books", "name: twice", "Duplicate key")]
     public void A_wrong_card_is_refused_with_its_place(string part, string wrong, string words) =>
         Should.Throw<KindCardException>(() => KindCardReader.Read(Good.Replace(part, wrong, StringComparison.Ordinal))).Message.ShouldContain(words);

@@ -93,6 +93,7 @@ public sealed class PlanTests
         { "path-too-long", Severity.Blocking, Survey([Small(), Data()], Holding() with { Demands = new Demands([], 0, 4_080) }) },
         { "receipt-not-genuine", Severity.Advice, Survey([Small(), Data()], Holding()) with { Receipts = [KnownReceipt with { Genuine = false }] } },
         { "shared-by-accounts", Severity.Blocking, Survey([Small(), Data()], Holding(), Holding(account: "keeper", place: new Place("sys", "Accounts/asa.lind/Pictures/ours"))) },
+        { "holding-inside", Severity.Blocking, Survey([Small(), Data()], Holding(), Holding("Music", place: new Place("sys", "Accounts/asa.lind/Pictures/Songs"))) },
         { "survey-old", Severity.Advice, Survey([Small(), Data()], Holding()) with { TakenAt = Now.AddDays(-4) } },
         { "no-fallback-administrator", Severity.Advice, Survey([Small(), Data()], Holding()) with { Accounts = [new AccountFacts("asa.lind", "1001", "", false, false)] } },
         { "on-battery", Severity.Advice, Survey([Small(), Data()], Holding()) with { OnBattery = true } },

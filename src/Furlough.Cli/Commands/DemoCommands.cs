@@ -58,7 +58,7 @@ internal static class DemoCommands
         var address = own?.Address ?? new Uri(settings.Service!);
         var token = own is null ? settings.Token : (await File.ReadAllTextAsync(Path.Combine(settings.Data, "service", ServiceHost.StewardTokenFile), stop)).Trim();
         using var client = new FurloughClient(address, token);
-        if (own is not null) await client.AddKindAsync(RecordingsCard, stop);
+        if (own is not null) await client.AddKindAsync(RecordingsCard, [], stop);
         using var ending = CancellationTokenSource.CreateLinkedTokenSource(stop);
         var invite = await client.InviteAsync(new InviteRequest(null, settings.Machines, 24), stop);
         var enrolled = new TaskCompletionSource(TaskCreationOptions.RunContinuationsAsynchronously);

@@ -23,12 +23,13 @@ internal static class KindCommands
             else Say(card);
             return ExitCode.Done;
         });
-        var add = new Command("add", "Have all machines look for a kind of holding from now on") { File };
+        var on = new Option<string[]>("--on") { Description = "Only these machines look for it, by names or patterns: to try a card", AllowMultipleArgumentsPerToken = true };
+        var add = new Command("add", "Have machines look for a kind of holding from now on") { File, on };
         add.Calls(async (client, parsed, stop) =>
         {
-            var added = await client.AddKindAsync(InputText.Read(parsed.GetValue(File)!, "kind card", "furlough kind sample"), stop);
+            var added = await client.AddKindAsync(InputText.Read(parsed.GetValue(File)!, "kind card", "furlough kind sample"), parsed.GetValue(on) ?? [], stop);
             if (parsed.GetValue(Connection.Json)) Terminal.Json(added);
-            else Terminal.Line($"{added.Kind.Name} is looked for from now on. Machines that answer survey themselves at once; briefs name it under `libraries`.");
+            else Terminal.Line($"{added.Kind.Name} is looked for from now on{(added.On.Count == 0 ? "" : $" on {string.Join(", ", added.On)}")}. Machines that answer survey themselves at once; briefs name it under `libraries`.");
             return ExitCode.Done;
         });
         var list = new Command("list", "List kinds that kind cards describe");
@@ -36,7 +37,7 @@ internal static class KindCommands
         {
             var kinds = await client.KindsAsync(stop);
             if (json) Terminal.Json(kinds);
-            else Terminal.Table(["kind", "title", ">settings", "added", "by"], kinds.Select(k => (string[])[k.Kind.Name, k.Kind.Title, $"{k.Kind.Pointers.Count}", $"{k.AddedAt:u}", k.AddedBy]));
+            else Terminal.Table(["kind", "title", ">settings", "on", "added", "by"], kinds.Select(k => (string[])[k.Kind.Name, k.Kind.Title, $"{k.Kind.Pointers.Count}", k.On.Count == 0 ? "all machines" : string.Join(" ", k.On), $"{k.AddedAt:u}", k.AddedBy]));
             return ExitCode.Done;
         });
         var show = new Command("show", "Show a kind card") { Name };
@@ -65,6 +66,6 @@ internal static class KindCommands
     {
         Terminal.Line($"{card.Name}: {card.Title}{(card.Systems.Count == 0 ? "" : $", on {string.Join(" or ", card.Systems)}")}");
         foreach (var p in card.Pointers)
-            Terminal.Line($"  {p.Key} in {p.File} ({p.Syntax}){(p.Adds is { } adds ? $", the folder around it: the program adds {adds}" : "")}");
+            Terminal.Line($"  {(p.Syntax == CardPointer.Link ? $"the link {p.File}" : $"{p.Key} in {p.File} ({p.Syntax})")}{(p.Adds is { } adds ? $", the folder around it: the program adds {adds}" : "")}");
     }
 }

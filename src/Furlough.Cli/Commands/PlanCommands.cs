@@ -56,7 +56,7 @@ internal static class PlanCommands
         if (whole)
         {
             Terminal.Table(["machine", ">#", "holding", "from", "to", "method", ">data", ">takes", ">outage", "wave", "blocked by"], plan.Relocations.Select(r => (string[])
-                [r.MachineName, $"{r.Sequence}", r.Holding.ToString(), r.SourceShown, r.TargetShown, r.Method.Word(), Words.Size(r.DataBytes), Time(r.Forecast?.Work), Time(r.Forecast?.Outage), r.Wave, string.Join(", ", r.Blocked)]));
+                [r.MachineName, $"{r.Sequence}", r.Holding.ToString(), r.SourceShown, r.TargetShown, r.Method.Word() + (r.Attended ? ", attended" : ""), Words.Size(r.DataBytes), Time(r.Forecast?.Work), Time(r.Forecast?.Outage), r.Wave, string.Join(", ", r.Blocked)]));
             Terminal.Line();
         }
         Terminal.Table(["wave", ">machines", ">relocations", ">data", ">begins after", ">takes", "slowest"], plan.Calendar.Select(w => (string[])

@@ -14,9 +14,10 @@ public sealed class LinuxMachine : IMachine
         var full = Path.GetFullPath(root);
         var volumes = new LinuxVolumes(full);
         var activity = new LinuxActivity(volumes);
-        var (userDirs, files) = (new XdgPointers(volumes), new SettingFilePointers(volumes));
-        (Volumes, Pointers, Activity, Accounts) = (volumes, new LinuxPointers(userDirs, files), activity, new LinuxAccounts(volumes));
-        Surveyor = new LinuxSurveyor(volumes, userDirs, files, activity, fallback, agentVersion, time);
+        var userDirs = new XdgPointers(volumes);
+        var pointers = new LinuxPointers(userDirs, new SettingFilePointers(volumes), new LinkPointers(volumes));
+        (Volumes, Pointers, Activity, Accounts) = (volumes, pointers, activity, new LinuxAccounts(volumes));
+        Surveyor = new LinuxSurveyor(volumes, userDirs, pointers, activity, fallback, agentVersion, time);
     }
 
     /// <inheritdoc/>

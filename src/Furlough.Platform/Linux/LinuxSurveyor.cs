@@ -7,7 +7,7 @@ using Furlough.Model;
 namespace Furlough.Platform.Linux;
 
 /// <summary>Looks at a Linux system: volumes, people's accounts, their user folders, and the originals that wait.</summary>
-internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers userDirs, SettingFilePointers files, LinuxActivity activity, string? fallback, string agentVersion, TimeProvider time) : ISurveyor
+internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers userDirs, LinuxPointers pointers, LinuxActivity activity, string? fallback, string agentVersion, TimeProvider time) : ISurveyor
 {
     /// <summary>Of each place, what was found in its folders.</summary>
     private readonly Dictionary<Place, TreeMemory> _memories = [];
@@ -53,21 +53,21 @@ internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers userDirs, 
     {
         var holding = new HoldingName(person.Name, HoldingKind.Library, card.Name);
         if (card.Systems.Count > 0 && !card.Systems.Any(p => System.IO.Enumeration.FileSystemName.MatchesSimpleExpression(p, OperatingSystem()))) return null;
-        List<PointerFacts> pointers = [];
+        List<PointerFacts> found = [];
         string? path = null;
-        foreach (var address in card.Pointers.Select(p => SettingFilePointers.Address(person, p)))
+        foreach (var address in card.Pointers.Select(p => LinuxPointers.Address(person, p)))
         {
-            if (Read(files, address, holding, notes) is not { } value) return null;
-            var leads = SettingFilePointers.Resolve(address, value);
+            if (Read(pointers, address, holding, notes) is not { } value) return null;
+            var leads = LinuxPointers.Resolve(address, value);
             path ??= leads;
-            pointers.Add(new PointerFacts(address, value, leads is null ? null : volumes.PlaceOf(leads)) { FixedBy = files.FixedBy(address, person.User) });
+            found.Add(new PointerFacts(address, value, leads is null ? null : volumes.PlaceOf(leads)) { FixedBy = HomeFile.FixedBy(volumes, address, person.User) });
         }
-        return pointers.All(p => p.Value.Text is null) ? null : Look(holding, path ?? pointers.First(p => p.Value.Text is not null).Value.Text!, pointers, clusters, notes, stop);
+        return found.All(p => p.Value.Text is null) ? null : Look(holding, path ?? found.First(p => p.Value.Text is not null).Value.Text!, found, clusters, notes, stop);
     }
 
-    private static PointerValue? Read(IPointers pointers, PointerAddress address, HoldingName holding, List<string> notes)
+    private static PointerValue? Read(IPointers from, PointerAddress address, HoldingName holding, List<string> notes)
     {
-        try { return pointers.Read(address); }
+        try { return from.Read(address); }
         catch (Fault fault)
         {
             notes.Add($"The setting for {holding} was not read: {fault.Message}");

@@ -13,10 +13,6 @@ internal sealed class SettingFilePointers(LinuxVolumes volumes) : IPointers
     /// <summary>Whether an address is one of these.</summary>
     internal static bool Knows(string kind) => SettingSyntax.All.ContainsKey(kind);
 
-    /// <summary>The address of a card's pointer for an account.</summary>
-    internal static PointerAddress Address(PasswdEntry account, CardPointer pointer) =>
-        new(pointer.Syntax, pointer.File.Replace("{home}", account.Home, StringComparison.Ordinal).Replace("{account}", account.Name, StringComparison.Ordinal), pointer.Key, account.Name) { Adds = pointer.Adds };
-
     /// <summary>Where a value leads: an absolute path, with what the program adds; null for anything else.</summary>
     internal static string? Resolve(PointerAddress address, PointerValue value)
     {
@@ -26,25 +22,15 @@ internal sealed class SettingFilePointers(LinuxVolumes volumes) : IPointers
 
     public PointerValue Read(PointerAddress address)
     {
-        using var folder = Folder(address, out var name);
+        using var folder = HomeFile.Folder(volumes, address, out var name);
         return folder is null ? PointerValue.Absent : ToValue(address, ContainerFile.Read(folder, name));
     }
 
-    public PointerValue Spell(PointerAddress address, Place place, PointerValue present)
-    {
-        var shown = volumes.Show(place);
-        if (!shown.StartsWith('/')) throw Faults.VolumeAbsent(place.Volume);
-        if (address.Adds is { } adds)
-        {
-            if (!shown.EndsWith("/" + adds, StringComparison.Ordinal)) throw new Fault("pointer-shape", $"The program adds `{adds}` to its setting, and `{shown}` does not end so.", "Make a new plan with a path that does.");
-            shown = shown[..^(adds.Length + 1)];
-        }
-        return new PointerValue(Type, SettingSyntax.All[address.Kind].Encode(shown, present.Text));
-    }
+    public PointerValue Spell(PointerAddress address, Place place, PointerValue present) => new(Type, SettingSyntax.All[address.Kind].Encode(HomeFile.Spelled(volumes, address, place), present.Text));
 
     public void Swap(PointerAddress address, PointerValue expected, PointerValue next)
     {
-        using var folder = Folder(address, out var name) ?? throw new IoFault(IoReason.NotFound, address.Container, "no such settings file");
+        using var folder = HomeFile.Folder(volumes, address, out var name) ?? throw new IoFault(IoReason.NotFound, address.Container, "no such settings file");
         var (syntax, key) = (SettingSyntax.All[address.Kind], Parts(address.Key));
         ContainerFile.Edit(folder, name, folder.Facts(), content =>
         {
@@ -61,13 +47,6 @@ internal sealed class SettingFilePointers(LinuxVolumes volumes) : IPointers
         });
     }
 
-    /// <summary>What keeps the account from changing its own settings file; null when nothing does.</summary>
-    internal string? FixedBy(PointerAddress address, uint account)
-    {
-        using var folder = Folder(address, out var name);
-        return folder?.Find(name) is { } file && file.Owner != account ? $"its file belongs to {Passwd.NameOf(volumes.Root, file.Owner)}" : null;
-    }
-
     private static PointerValue ToValue(PointerAddress address, byte[]? content)
     {
         if (content is null) return PointerValue.Absent;
@@ -76,15 +55,4 @@ internal sealed class SettingFilePointers(LinuxVolumes volumes) : IPointers
     }
 
     private static string[] Parts(string key) => [.. key.Split('/').Select(p => p.Replace("~1", "/", StringComparison.Ordinal).Replace("~0", "~", StringComparison.Ordinal))];
-
-    /// <summary>The folder that holds the file, opened step by step (I8); null where it does not exist.</summary>
-    private LinuxFolder? Folder(PointerAddress address, out string name)
-    {
-        var at = address.Container.LastIndexOf('/');
-        name = address.Container[(at + 1)..];
-        var home = Passwd.People(volumes.Root).FirstOrDefault(p => p.Name == address.Account)?.Home;
-        if (home is null || !address.Container.StartsWith(home + "/", StringComparison.Ordinal) || address.Container.Split('/').Any(p => p is "." or ".."))
-            throw new Fault("account-missing", $"There is no account {address.Account} whose home holds `{address.Container}`.", "Survey the machine and make a new plan.");
-        return volumes.TryOpenFolder(address.Container[..at]);
-    }
 }

@@ -1,5 +1,4 @@
 using System.Globalization;
-using System.Text;
 using Furlough.Engine;
 
 namespace Furlough.Platform.Settings;
@@ -7,6 +6,8 @@ namespace Furlough.Platform.Settings;
 /// <summary>JSON, with comments and commas before a closing bracket where the file has them. A key is a path of member names, or numbers of elements.</summary>
 internal sealed class JsonSyntax : SettingSyntax
 {
+    private static readonly Escapes Escaped = new("ntrbf\"\\/", "\n\t\r\b\f\"\\/", new Dictionary<char, int> { ['u'] = 4 });
+
     internal override Range? Locate(string text, IReadOnlyList<string> key) => new Reader(text).Find(key) is not { Value: { } value } ? null : text[value.Start] == '"' ? value : throw NotUnderstood($"`{string.Join('/', key)}` is no text");
 
     internal override string Insert(string text, IReadOnlyList<string> key, string raw)
@@ -27,45 +28,9 @@ internal sealed class JsonSyntax : SettingSyntax
         return text[..(text.AsSpan(0, start).EndsWith(", ") ? start - 2 : start)] + text[value.End.Value..];
     }
 
-    internal override string? Decode(string raw)
-    {
-        var text = new StringBuilder();
-        for (var i = 1; i < raw.Length - 1; i++)
-        {
-            if (raw[i] != '\\')
-            {
-                text.Append(raw[i]);
-                continue;
-            }
-            switch (raw[++i])
-            {
-                case 'u' when i + 4 < raw.Length && ushort.TryParse(raw.AsSpan(i + 1, 4), NumberStyles.AllowHexSpecifier, CultureInfo.InvariantCulture, out var code):
-                    text.Append((char)code);
-                    i += 4;
-                    break;
-                case 'n': text.Append('\n'); break;
-                case 't': text.Append('\t'); break;
-                case 'r': text.Append('\r'); break;
-                case 'b': text.Append('\b'); break;
-                case 'f': text.Append('\f'); break;
-                case '"' or '\\' or '/': text.Append(raw[i]); break;
-                default: return null;
-            }
-        }
-        return text.ToString();
-    }
+    internal override string? Decode(string raw) => Escaped.Decode(raw.AsSpan(1, raw.Length - 2));
 
-    internal override string Encode(string value, string? present)
-    {
-        var text = new StringBuilder("\"");
-        foreach (var c in value)
-        {
-            if (c is '"' or '\\') text.Append('\\').Append(c);
-            else if (c < ' ') text.Append(CultureInfo.InvariantCulture, $"\\u{(int)c:x4}");
-            else text.Append(c);
-        }
-        return text.Append('"').ToString();
-    }
+    internal override string Encode(string value, string? present) => Escapes.Quoted(value);
 
     /// <summary>Reads just enough to know where things stand.</summary>
     private sealed class Reader(string text)

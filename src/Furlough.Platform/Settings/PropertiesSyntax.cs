@@ -1,45 +1,21 @@
 using System.Globalization;
 using System.Text;
+using System.Text.RegularExpressions;
 
 namespace Furlough.Platform.Settings;
 
 /// <summary>Lines NAME=VALUE, NAME: VALUE or NAME VALUE with escapes by backslash; a backslash at the end of a line joins the next one. The last line of a name counts. A key is (name).</summary>
-internal sealed class PropertiesSyntax : SettingSyntax
+internal sealed partial class PropertiesSyntax : SettingSyntax
 {
+    private static readonly Escapes Escaped = new("ntrf", "\n\t\r\f", new Dictionary<char, int> { ['u'] = 4 }, OthersStand: true);
+
     internal override Range? Locate(string text, IReadOnlyList<string> key) => Find(text, key)?.Value;
 
     internal override string Insert(string text, IReadOnlyList<string> key, string raw) => WithLine(text, text.Length, $"{Encode(key[0], null).Replace(" ", "\\ ", StringComparison.Ordinal).Replace("=", "\\=", StringComparison.Ordinal).Replace(":", "\\:", StringComparison.Ordinal)}={raw}");
 
     internal override string Remove(string text, IReadOnlyList<string> key) => Find(text, key) is { } found ? WithoutLine(text, found.Line) : text;
 
-    internal override string? Decode(string raw)
-    {
-        var text = new StringBuilder();
-        for (var i = 0; i < raw.Length; i++)
-        {
-            if (raw[i] != '\\' || i + 1 == raw.Length)
-            {
-                text.Append(raw[i]);
-                continue;
-            }
-            switch (raw[++i])
-            {
-                case 'u' when i + 4 < raw.Length && ushort.TryParse(raw.AsSpan(i + 1, 4), NumberStyles.AllowHexSpecifier, CultureInfo.InvariantCulture, out var code):
-                    text.Append((char)code);
-                    i += 4;
-                    break;
-                case '\r' or '\n':
-                    while (i + 1 < raw.Length && raw[i + 1] is '\r' or '\n' or ' ' or '\t') i++;
-                    break;
-                case 'n': text.Append('\n'); break;
-                case 't': text.Append('\t'); break;
-                case 'r': text.Append('\r'); break;
-                case 'f': text.Append('\f'); break;
-                default: text.Append(raw[i]); break;
-            }
-        }
-        return text.ToString();
-    }
+    internal override string? Decode(string raw) => Escaped.Decode(Joint().Replace(raw, "$1"));
 
     internal override string Encode(string value, string? present)
     {
@@ -71,6 +47,10 @@ internal sealed class PropertiesSyntax : SettingSyntax
         }
         return found;
     }
+
+    /// <summary>A backslash at the end of a line and the blanks at the beginning of the next one, after other escapes.</summary>
+    [GeneratedRegex(@"((?<!\\)(?:\\\\)*)\\(?:\r\n|\n|\r)[ \t]*")]
+    private static partial Regex Joint();
 
     /// <summary>Logical lines.</summary>
     private static IEnumerable<(int Start, int End, int Next)> Joined(string text)

@@ -1,5 +1,3 @@
-using System.Globalization;
-using System.Text;
 using Furlough.Engine;
 
 namespace Furlough.Platform.Settings;
@@ -7,6 +5,8 @@ namespace Furlough.Platform.Settings;
 /// <summary>Tables in brackets and lines NAME = "VALUE". A key is the path of its tables and its name. Texts over several lines are passed over and not changed.</summary>
 internal sealed class TomlSyntax : SettingSyntax
 {
+    private static readonly Escapes Escaped = new("ntrbf\"\\", "\n\t\r\b\f\"\\", new Dictionary<char, int> { ['u'] = 4, ['U'] = 8 });
+
     internal override Range? Locate(string text, IReadOnlyList<string> key) => Find(text, key).Value;
 
     internal override string Insert(string text, IReadOnlyList<string> key, string raw)
@@ -18,47 +18,10 @@ internal sealed class TomlSyntax : SettingSyntax
 
     internal override string Remove(string text, IReadOnlyList<string> key) => Find(text, key).Line is { } line ? WithoutLine(text, line) : text;
 
-    internal override string? Decode(string raw)
-    {
-        if (raw[0] == '\'') return raw[1..^1];
-        var text = new StringBuilder();
-        for (var i = 1; i < raw.Length - 1; i++)
-        {
-            if (raw[i] != '\\')
-            {
-                text.Append(raw[i]);
-                continue;
-            }
-            switch (raw[++i])
-            {
-                case 'u' or 'U' when (raw[i] == 'u' ? 4 : 8) is var digits && i + digits < raw.Length && int.TryParse(raw.AsSpan(i + 1, digits), NumberStyles.AllowHexSpecifier, CultureInfo.InvariantCulture, out var code) && Rune.IsValid(code):
-                    text.Append(new Rune(code).ToString());
-                    i += digits;
-                    break;
-                case 'n': text.Append('\n'); break;
-                case 't': text.Append('\t'); break;
-                case 'r': text.Append('\r'); break;
-                case 'b': text.Append('\b'); break;
-                case 'f': text.Append('\f'); break;
-                case '"' or '\\': text.Append(raw[i]); break;
-                default: return null;
-            }
-        }
-        return text.ToString();
-    }
+    internal override string? Decode(string raw) => raw[0] == '\'' ? raw[1..^1] : Escaped.Decode(raw.AsSpan(1, raw.Length - 2));
 
-    internal override string Encode(string value, string? present)
-    {
-        if (present is ['\'', ..] && !value.Contains('\'') && !value.Any(char.IsControl)) return $"'{value}'";
-        var text = new StringBuilder("\"");
-        foreach (var c in value)
-        {
-            if (c is '"' or '\\') text.Append('\\').Append(c);
-            else if (char.IsControl(c)) text.Append(CultureInfo.InvariantCulture, $"\\u{(int)c:x4}");
-            else text.Append(c);
-        }
-        return text.Append('"').ToString();
-    }
+    internal override string Encode(string value, string? present) =>
+        present is ['\'', ..] && !value.Contains('\'') && !value.Any(char.IsControl) ? $"'{value}'" : Escapes.Quoted(value);
 
     /// <summary>The value, its line, and the end of the table's last line.</summary>
     private (Range? Value, (int, int, int)? Line, int? TableEnd) Find(string text, IReadOnlyList<string> key)

@@ -1,5 +1,3 @@
-using System.Globalization;
-using System.Text;
 using Furlough.Engine;
 
 namespace Furlough.Platform.Settings;
@@ -10,6 +8,8 @@ namespace Furlough.Platform.Settings;
 /// </summary>
 internal sealed class YamlSyntax : SettingSyntax
 {
+    private static readonly Escapes Escaped = new("0abtnvfre \"/\\N_LP", "\0\a\b\t\n\v\f\r\u001b \"/\\\u0085\u00a0\u2028\u2029", new Dictionary<char, int> { ['x'] = 2, ['u'] = 4, ['U'] = 8 });
+
     internal override Range? Locate(string text, IReadOnlyList<string> key) => Find(text, key).Value;
 
     internal override string Insert(string text, IReadOnlyList<string> key, string raw)
@@ -20,45 +20,17 @@ internal sealed class YamlSyntax : SettingSyntax
 
     internal override string Remove(string text, IReadOnlyList<string> key) => Find(text, key).Line is { } line ? WithoutLine(text, line) : text;
 
-    internal override string? Decode(string raw)
+    internal override string? Decode(string raw) => raw switch
     {
-        if (raw is ['\'', .., '\''] && raw.Length > 1) return raw[1..^1].Replace("''", "'", StringComparison.Ordinal);
-        if (raw is not ['"', .., '"'] || raw.Length == 1) return raw is "" or "~" or "null" ? null : raw;
-        var text = new StringBuilder();
-        for (var i = 1; i < raw.Length - 1; i++)
-        {
-            if (raw[i] != '\\')
-            {
-                text.Append(raw[i]);
-                continue;
-            }
-            var digits = raw[++i] switch { 'x' => 2, 'u' => 4, 'U' => 8, _ => 0 };
-            if (digits > 0)
-            {
-                if (i + digits >= raw.Length || !int.TryParse(raw.AsSpan(i + 1, digits), NumberStyles.AllowHexSpecifier, CultureInfo.InvariantCulture, out var code) || !Rune.IsValid(code)) return null;
-                text.Append(new Rune(code).ToString());
-                i += digits;
-                continue;
-            }
-            if ("0abtnvfre \"/\\N_LP".IndexOf(raw[i]) is not (var known and >= 0)) return null;
-            text.Append("\0\a\b\t\n\v\f\r\u001b \"/\\\u0085\u00a0\u2028\u2029"[known]);
-        }
-        return text.ToString();
-    }
+        ['\'', .., '\''] => raw[1..^1].Replace("''", "'", StringComparison.Ordinal),
+        ['"', .., '"'] => Escaped.Decode(raw.AsSpan(1, raw.Length - 2)),
+        "" or "~" or "null" => null,
+        _ => raw,
+    };
 
-    internal override string Encode(string value, string? present)
-    {
-        if (present is ['\'', ..] && !value.Any(char.IsControl)) return $"'{value.Replace("'", "''", StringComparison.Ordinal)}'";
-        if (present is not ['"', ..] && IsPlain(value)) return value;
-        var text = new StringBuilder("\"");
-        foreach (var c in value)
-        {
-            if (c is '"' or '\\') text.Append('\\').Append(c);
-            else if (char.IsControl(c)) text.Append(CultureInfo.InvariantCulture, $"\\u{(int)c:x4}");
-            else text.Append(c);
-        }
-        return text.Append('"').ToString();
-    }
+    internal override string Encode(string value, string? present) =>
+        present is ['\'', ..] && !value.Any(char.IsControl) ? $"'{value.Replace("'", "''", StringComparison.Ordinal)}'"
+        : present is not ['"', ..] && IsPlain(value) ? value : Escapes.Quoted(value);
 
     private string Plain(string name) => Encode(name, null);
 

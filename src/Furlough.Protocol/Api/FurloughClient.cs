@@ -53,7 +53,8 @@ public sealed class FurloughClient : IDisposable
     public Task<KindCard> CheckKindAsync(string card, CancellationToken stop) => PostAsync<KindCard>("kinds/check", new KindText(card), stop);
 
     /// <summary>Adds a kind card, or puts it in the place of the one of its name.</summary>
-    public Task<KindView> AddKindAsync(string card, CancellationToken stop) => PostAsync<KindView>("kinds", new KindText(card), stop);
+    /// <param name="on">Names or patterns of the machines that look for it; empty for all.</param>
+    public Task<KindView> AddKindAsync(string card, IReadOnlyList<string> on, CancellationToken stop) => PostAsync<KindView>("kinds", new KindText(card, on), stop);
 
     /// <summary>All kind cards.</summary>
     public Task<IReadOnlyList<KindView>> KindsAsync(CancellationToken stop) => GetAsync<IReadOnlyList<KindView>>("kinds", stop);

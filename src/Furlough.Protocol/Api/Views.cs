@@ -101,10 +101,11 @@ public sealed record SpaceMoment(string Root, DateTimeOffset At, long UsedBytes)
 public sealed record MachineSpace(string Machine, string Room, IReadOnlyList<VolumeSpace> Volumes, IReadOnlyList<SpaceShare> Shares, IReadOnlyList<SpaceMoment> History);
 
 /// <summary>A kind card as text.</summary>
-public sealed record KindText(string Card);
+/// <param name="On">Names or patterns of the machines that look for it; null or empty for all.</param>
+public sealed record KindText(string Card, IReadOnlyList<string>? On = null);
 
 /// <summary>A kind card, and who added it.</summary>
-public sealed record KindView(KindCard Kind, string Card, string AddedBy, DateTimeOffset AddedAt);
+public sealed record KindView(KindCard Kind, string Card, IReadOnlyList<string> On, string AddedBy, DateTimeOffset AddedAt);
 
 /// <summary>A brief as text.</summary>
 public sealed record BriefText(string Brief);

@@ -74,9 +74,9 @@ public static class AgentEndpoints
 
     private static Task<DocketBatch> LookAsync(Store store, AgentPosts posts, Guid machine, long after, string? kinds, CancellationToken stop) => store.ReadAsync(async db =>
     {
-        var row = await db.Machines.Where(m => m.Id == machine).Select(m => new { m.Suspect, m.SurveyWanted }).FirstAsync(stop);
+        var row = await db.Machines.Where(m => m.Id == machine).Select(m => new { m.Name, m.Suspect, m.SurveyWanted }).FirstAsync(stop);
         var dockets = row.Suspect ? [] : await db.Dockets.Where(d => d.Machine == machine && d.Number > after).OrderBy(d => d.Number).Take(50).Select(d => new DocketEnvelope(d.Number, d.Signed)).ToListAsync(stop);
-        var signed = await posts.Kinds.SignedAsync(db, stop);
+        var signed = await posts.Kinds.SignedAsync(db, row.Name, stop);
         return new DocketBatch(dockets, row.SurveyWanted, await posts.Wishes.OfAsync(db, machine, stop), signed.Tag == (kinds ?? "") ? null : signed);
     }, stop);
 

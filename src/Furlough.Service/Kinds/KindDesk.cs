@@ -1,7 +1,9 @@
+using System.Collections.Concurrent;
 using System.Security.Cryptography;
 using System.Text.Json;
 using Furlough.Model;
 using Furlough.Planning.Kinds;
+using Furlough.Planning.Reading;
 using Furlough.Protocol;
 using Furlough.Service.Storage;
 using Microsoft.EntityFrameworkCore;
@@ -11,27 +13,35 @@ namespace Furlough.Service.Kinds;
 /// <summary>Signs the kind cards for agents, and keeps what it signed until they change.</summary>
 public sealed class KindDesk(SigningKey key)
 {
-    private SignedKinds? _signed;
+    private readonly ConcurrentDictionary<string, SignedKinds> _signed = new();
+    private IReadOnlyList<(KindCard Card, IReadOnlyList<string> On)>? _cards;
     private int _changes;
 
-    /// <summary>The cards as they are now.</summary>
-    public async Task<SignedKinds> SignedAsync(FurloughDb db, CancellationToken stop)
+    /// <summary>The cards of a machine as they are now.</summary>
+    public async Task<SignedKinds> SignedAsync(FurloughDb db, string machine, CancellationToken stop)
     {
-        if (Volatile.Read(ref _signed) is { } kept) return kept;
-        var changes = Volatile.Read(ref _changes);
-        var cards = (await db.Kinds.OrderBy(k => k.Name).Select(k => k.Card).ToListAsync(stop)).Select(KindCardReader.Read).ToList();
+        var cards = (await CardsAsync(db, stop)).Where(c => c.On.Count == 0 || c.On.Any(p => Pattern.Fits(p, machine))).Select(c => c.Card).ToList();
         var body = JsonSerializer.SerializeToUtf8Bytes(cards, ModelJson.Default.IReadOnlyListKindCard);
         // An agent that has never heard of cards has none: that needs no message.
-        var signed = new SignedKinds(cards.Count == 0 ? "" : Convert.ToHexStringLower(SHA256.HashData(body))[..16], Jws.Sign(key, MessageType.Kinds, body));
-        // Cards that were read while they changed are not kept.
-        if (changes == Volatile.Read(ref _changes)) Volatile.Write(ref _signed, signed);
-        return signed;
+        var tag = cards.Count == 0 ? "" : Convert.ToHexStringLower(SHA256.HashData(body))[..16];
+        return _signed.GetOrAdd(tag, t => new SignedKinds(t, Jws.Sign(key, MessageType.Kinds, body)));
     }
 
     /// <summary>The cards have changed.</summary>
     public void Forget()
     {
         Interlocked.Increment(ref _changes);
-        Volatile.Write(ref _signed, null);
+        Volatile.Write(ref _cards, null);
+        _signed.Clear();
+    }
+
+    private async Task<IReadOnlyList<(KindCard Card, IReadOnlyList<string> On)>> CardsAsync(FurloughDb db, CancellationToken stop)
+    {
+        if (Volatile.Read(ref _cards) is { } kept) return kept;
+        var changes = Volatile.Read(ref _changes);
+        var cards = (await db.Kinds.OrderBy(k => k.Name).ToListAsync(stop)).ConvertAll(k => (KindCardReader.Read(k.Card), KindEndpoints.PatternsOf(k)));
+        // Cards that were read while they changed are not kept.
+        if (changes == Volatile.Read(ref _changes)) Volatile.Write(ref _cards, cards);
+        return cards;
     }
 }

@@ -11,7 +11,7 @@ namespace Furlough.Service.Kinds;
 /// <summary>Kind cards: check, add, list, show, remove.</summary>
 public static class KindEndpoints
 {
-    private const int MostKinds = 200;
+    private const int MostKinds = 200, MostPatterns = 100;
 
     /// <summary>Maps the calls.</summary>
     public static void Map(RouteGroupBuilder api)
@@ -23,18 +23,22 @@ public static class KindEndpoints
         api.MapDelete("/kinds/{name}", RemoveAsync).For(Role.Steward);
     }
 
+    internal static IReadOnlyList<string> PatternsOf(KindRow row) => row.On.Split('\n', StringSplitOptions.RemoveEmptyEntries);
+
     private static async Task<KindView> AddAsync(KindText text, Store store, KindDesk desk, DocketSignals signals, TimeProvider time, HttpContext context, CancellationToken stop)
     {
         var card = Read(text.Card);
+        var on = text.On ?? [];
+        if (on.Count > MostPatterns || on.Any(p => p.Length is 0 or > 100 || p.Any(char.IsControl))) throw new ProblemException(400, "machines-refused", $"A kind card is for machines by at most {MostPatterns} names or patterns.", "Leave --on out for all.");
         var view = await store.WriteAsync(async db =>
         {
-            if (await db.Kinds.FindAsync([card.Name], stop) is { } row) (row.Card, row.AddedBy, row.AddedAt) = (text.Card, context.Who(), time.GetUtcNow());
+            if (await db.Kinds.FindAsync([card.Name], stop) is { } row) (row.Card, row.On, row.AddedBy, row.AddedAt) = (text.Card, string.Join('\n', on), context.Who(), time.GetUtcNow());
             else
             {
                 if (await db.Kinds.CountAsync(stop) >= MostKinds) throw ProblemException.Conflict("kinds-too-many", $"There are {MostKinds} kind cards already.", "Remove one with `furlough kind remove NAME`.");
-                db.Kinds.Add(row = new KindRow { Name = card.Name, Card = text.Card, AddedBy = context.Who(), AddedAt = time.GetUtcNow() });
+                db.Kinds.Add(row = new KindRow { Name = card.Name, Card = text.Card, On = string.Join('\n', on), AddedBy = context.Who(), AddedAt = time.GetUtcNow() });
             }
-            db.Record(time.GetUtcNow(), context.Who(), "kind card added", card.Name);
+            db.Record(time.GetUtcNow(), context.Who(), "kind card added", card.Name, null, on.Count == 0 ? "all machines" : string.Join(", ", on));
             return View(row);
         }, stop);
         await TellAsync(store, desk, signals, stop);
@@ -62,7 +66,7 @@ public static class KindEndpoints
 
     private static async Task<KindRow> FindAsync(FurloughDb db, string name, CancellationToken stop) => await db.Kinds.FindAsync([name], stop) ?? throw ProblemException.Missing($"kind card {name}", "See `furlough kind list`.");
 
-    private static KindView View(KindRow row) => new(KindCardReader.Read(row.Card), row.Card, row.AddedBy, row.AddedAt);
+    private static KindView View(KindRow row) => new(KindCardReader.Read(row.Card), row.Card, PatternsOf(row), row.AddedBy, row.AddedAt);
 
     private static KindCard Read(string text)
     {

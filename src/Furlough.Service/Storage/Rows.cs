@@ -95,6 +95,9 @@ public sealed class KindRow
 {
     public required string Name { get; set; }
     public required string Card { get; set; }
+
+    /// <summary>Name patterns of the machines that it is for, by lines; empty for all.</summary>
+    public string On { get; set; } = "";
     public required string AddedBy { get; set; }
     public DateTimeOffset AddedAt { get; set; }
 }

@@ -74,8 +74,13 @@ public static class FieldStation
         _ => f,
     });
 
-    /// <summary>An account of the directory, whose Documents lead to the fallback account's.</summary>
-    private static AccountSpec Directed(AccountSpec account) => With(account, f => f.Name == "Documents" ? f with { LivesAt = new SpecPlace(0, "Accounts/keeper/Documents") } : f) with { FromDirectory = true };
+    /// <summary>An account of the directory, whose Documents lead to the fallback account's, and Music into its own Pictures.</summary>
+    private static AccountSpec Directed(AccountSpec account) => With(account, f => f.Name switch
+    {
+        "Documents" => f with { LivesAt = new SpecPlace(0, "Accounts/keeper/Documents") },
+        "Music" => f with { LivesAt = new SpecPlace(0, $"Accounts/{account.Name}/Pictures/Music") },
+        _ => f,
+    }) with { FromDirectory = true };
 
     /// <summary>A home that follows its account, with a cloud drive in it, services at work and a rule of the administration.</summary>
     private static AccountSpec Synced(AccountSpec account) => With(account, f => f.Name switch

@@ -184,6 +184,8 @@ test("a plan says what it does and when, and its hazards are accepted with a rea
   await expect.poll(() => main.textContent()).toContain("has nothing for herb-01");
   await page.goto(`${address}/plans/999`);
   await expect.poll(() => main.textContent()).toContain("There is no plan 999");
+  await page.goto(`${address}/plans`);
+  await page.getByRole("link", { name: "Everything, onto whatever there is" }).waitFor();
   errors.length = 0;
 });
 

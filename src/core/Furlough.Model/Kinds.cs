@@ -7,11 +7,15 @@ namespace Furlough.Model;
 public enum PointerShape { Folder, Parent }
 
 /// <summary>One setting of a kind of holding.</summary>
-/// <param name="Syntax">How its file is written: ini, environment, properties, json, xml, toml, yaml.</param>
+/// <param name="Syntax">How its file is written: ini, environment, properties, json, xml, toml, yaml; or <see cref="Link"/>.</param>
 /// <param name="File">Path of its file; <c>{home}</c> and <c>{account}</c> are filled in.</param>
 /// <param name="Key">The names that lead to it, from the outermost, joined by '/'; a '/' of a name is written ~1, a '~' ~0.</param>
 /// <param name="Adds">The name that the program adds, where the setting wants the parent.</param>
-public sealed record CardPointer(string Syntax, string File, string Key, PointerShape Wants, string? Adds);
+public sealed record CardPointer(string Syntax, string File, string Key, PointerShape Wants, string? Adds)
+{
+    /// <summary>Instead of a syntax: the file is a symbolic link, and where it leads is the value.</summary>
+    public const string Link = "link";
+}
 
 /// <summary>A further kind of holding, one for each account, described without code.</summary>
 /// <param name="Name">What its holdings are called.</param>

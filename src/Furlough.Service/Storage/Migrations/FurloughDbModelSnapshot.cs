@@ -257,6 +257,10 @@ namespace Furlough.Service.Storage.Migrations
                         .IsRequired()
                         .HasColumnType("TEXT");
 
+                    b.Property<string>("On")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
                     b.HasKey("Name");
 
                     b.ToTable("Kinds");

@@ -1813,10 +1813,12 @@ export interface components {
         };
         KindText: {
             card: string;
+            on?: null | string[];
         };
         KindView: {
             kind: components["schemas"]["KindCard"];
             card: string;
+            on: string[];
             addedBy: string;
             /** Format: date-time */
             addedAt: string;

@@ -94,7 +94,7 @@ public static class HazardCatalogue
         new NoVolumeForRole(), new PlaceUnknown(), new TargetTooSmall(), new ReserveBroken(), new TargetOnSystemVolume(), new TargetOnNetworkVolume(),
         new TargetOnExternalVolume(), new TargetOnRemovableVolume(), new PortableTargetUnencrypted(), new TargetWithoutFixedMount(), new TargetReadFromCache(), new TargetLacksOwners(),
         new TargetLacksKinds(), new TargetMergesNames(), new TargetRefusesNames(), new TargetLosesFacts(), new FileTooLarge(), new PathTooLong(), new DeviceNodes(), new LinkNotPossible(), new LinksLeadElsewhere(),
-        new TargetInsideSource(), new TargetInsideHolding(), new SharedByAccounts(), new TargetNotEmpty(), new HoldingAlreadyThere(), new ReceiptNotGenuine(), new OnePlaceTwice(), new PointersDisagree(), new PointerShapeWrong(),
+        new TargetInsideSource(), new TargetInsideHolding(), new SharedByAccounts(), new HoldingInside(), new TargetNotEmpty(), new HoldingAlreadyThere(), new ReceiptNotGenuine(), new OnePlaceTwice(), new PointersDisagree(), new PointerShapeWrong(),
         new KeptBySyncClient(), new TargetInSyncFolder(), new OnlyInCloud(), new SettingFixed(), new HiddenApplicationData(), new PartlyElsewhere(), new AccountRoams(), new AccountFromDirectory(), new BackupMissesTarget(),
         new AccountSignedIn(), new FilesInUse(), new ServiceRunning(), new PersonWanted(), new ExchangeAcrossVolumes(), new LongerThanHours(), new MayOutlastHours(),
     ];

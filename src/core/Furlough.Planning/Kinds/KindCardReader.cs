@@ -58,7 +58,7 @@ public sealed partial class KindCardReader : StrictReader
     {
         if (node is not YamlSequenceNode { Children.Count: > 0 and <= MostPointers } list)
         {
-            Error(node, "The card says of no setting where its data lives.", $"a list of 1 to {MostPointers} settings, each with `file`, `syntax` and `key`");
+            Error(node, "The card says of no setting where its data lives.", $"a list of 1 to {MostPointers} settings, each with `file`, `syntax` and `key`, or with `link`");
             return [];
         }
         return [.. list.Select(ReadPointer)];
@@ -66,18 +66,33 @@ public sealed partial class KindCardReader : StrictReader
 
     private CardPointer ReadPointer(YamlNode node)
     {
-        var keys = Keys(node, "a setting", "file", "syntax", "key", "wants", "adds");
+        var keys = Keys(node, "a setting", "file", "syntax", "key", "link", "wants", "adds");
+        if (keys.TryGetValue("link", out var link)) return ReadLink(link, keys);
         var file = Need(node, keys, "file") is { } f ? ReadFile(f) : "";
         var syntax = Need(node, keys, "syntax") is { } s ? Text(s) : "";
         if (syntax.Length > 0 && !Syntaxes.Contains(syntax)) Error(keys["syntax"], $"Files of the syntax `{syntax}` cannot be changed.{Near(syntax, Syntaxes)}", string.Join(", ", Syntaxes));
         var key = Need(node, keys, "key") is { } k ? Text(k) : "";
         if (key.Split('/').Any(part => part.Length == 0)) Error(keys.GetValueOrDefault("key") ?? node, $"`{key}` has an empty part.", "names joined by '/', such as library/path; a '/' of a name is written ~1");
+        var (wants, adds) = ReadShape(node, keys);
+        return new CardPointer(syntax, file, key, wants, adds);
+    }
+
+    private CardPointer ReadLink(YamlNode link, Dictionary<string, YamlNode> keys)
+    {
+        foreach (var other in (string[])["file", "syntax", "key"])
+            if (keys.TryGetValue(other, out var node)) Error(node, $"A link has no `{other}`.", "`link:` alone, or `file`, `syntax` and `key`");
+        var (wants, adds) = ReadShape(link, keys);
+        return new CardPointer(CardPointer.Link, ReadFile(link), "", wants, adds);
+    }
+
+    private (PointerShape, string?) ReadShape(YamlNode node, Dictionary<string, YamlNode> keys)
+    {
         var wants = keys.TryGetValue("wants", out var w) ? OneOf<PointerShape>(w, Text(w)) ?? PointerShape.Folder : PointerShape.Folder;
         var adds = keys.TryGetValue("adds", out var a) ? Text(a) : null;
         if (wants == PointerShape.Parent && adds is null) Error(node, "A setting that wants the parent folder says not what the program adds.", "`adds:` with the folder name that the program adds");
         if (wants == PointerShape.Folder && adds is not null) Error(keys["adds"], "A setting that wants the folder itself adds no name.", "`wants: parent`");
         if (adds is "." or ".." || adds?.Contains('/') == true) Error(keys["adds"], $"`{adds}` is no folder name.", "one name");
-        return new CardPointer(syntax, file, key, wants, adds);
+        return (wants, adds);
     }
 
     private string ReadFile(YamlNode node)

@@ -22,6 +22,7 @@ namespace Furlough.Service.Storage.Migrations
                 {
                     Name = table.Column<string>(type: "TEXT", nullable: false),
                     Card = table.Column<string>(type: "TEXT", nullable: false),
+                    On = table.Column<string>(type: "TEXT", nullable: false),
                     AddedBy = table.Column<string>(type: "TEXT", nullable: false),
                     AddedAt = table.Column<long>(type: "INTEGER", nullable: false)
                 },

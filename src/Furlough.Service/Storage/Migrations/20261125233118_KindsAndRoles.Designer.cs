@@ -11,7 +11,7 @@ using Microsoft.EntityFrameworkCore.Storage.ValueConversion;
 namespace Furlough.Service.Storage.Migrations
 {
     [DbContext(typeof(FurloughDb))]
-    [Migration("20261125230246_KindsAndRoles")]
+    [Migration("20261125233118_KindsAndRoles")]
     partial class KindsAndRoles
     {
         /// <inheritdoc />
@@ -257,6 +257,10 @@ namespace Furlough.Service.Storage.Migrations
                         .HasColumnType("TEXT");
 
                     b.Property<string>("Card")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("On")
                         .IsRequired()
                         .HasColumnType("TEXT");
 

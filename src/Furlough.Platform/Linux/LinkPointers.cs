@@ -1,0 +1,57 @@
+using Furlough.Engine;
+using Furlough.Engine.Ports;
+using Furlough.Model;
+
+namespace Furlough.Platform.Linux;
+
+/// <summary>Pointers that are a symbolic link in an account's home: its text is the value. It is exchanged in one operation, and only for the text that is expected.</summary>
+internal sealed class LinkPointers(LinuxVolumes volumes) : IPointers
+{
+    internal const string Kind = CardPointer.Link;
+    private const string Type = "link", Fresh = ".furlough-new-link";
+    private const int Attempts = 20;
+
+    /// <summary>Where a value leads: an absolute text, or one relative to the link's folder.</summary>
+    internal static string? Resolve(PointerAddress address, PointerValue value)
+    {
+        if (value.Text is not { Length: > 0 } text) return null;
+        var path = text.StartsWith('/') ? text.TrimEnd('/') : Path.GetFullPath(text, address.Container[..address.Container.LastIndexOf('/')]);
+        return path.Length <= 1 || path.Split('/').Any(p => p is "." or "..") ? null : address.Adds is null ? path : $"{path}/{address.Adds}";
+    }
+
+    public PointerValue Read(PointerAddress address)
+    {
+        using var folder = HomeFile.Folder(volumes, address, out var name);
+        return folder is null ? PointerValue.Absent : Read(folder, name);
+    }
+
+    public PointerValue Spell(PointerAddress address, Place place, PointerValue present) => new(Type, HomeFile.Spelled(volumes, address, place));
+
+    public void Swap(PointerAddress address, PointerValue expected, PointerValue next)
+    {
+        using var folder = HomeFile.Folder(volumes, address, out var name) ?? throw new IoFault(IoReason.NotFound, address.Container, "no such folder");
+        for (var attempt = 0; attempt < Attempts; attempt++)
+        {
+            var found = Read(folder, name);
+            if (found != expected) throw Faults.PointerChanged(address, expected, found);
+            if (next == expected) return;
+            if (folder.Find(Fresh) is not null) folder.RemoveFile(Fresh);
+            if (next.Text is null || expected.Text is null) throw new Fault("pointer-kind-unknown", $"The link `{address.Container}` can be led elsewhere, not made or taken away.", "Survey the machine and make a new plan.");
+            folder.MakeLink(Fresh, next.Text);
+            if (folder.Find(name) is { } old) folder.ApplyTo(Fresh, folder.Find(Fresh)!.Value with { Owner = old.Owner, Group = old.Group });
+            folder.Exchange(Fresh, name);
+            if (Read(folder, Fresh) != expected)
+            {
+                folder.Exchange(Fresh, name);
+                continue;
+            }
+            folder.RemoveFile(Fresh);
+            folder.Flush();
+            return;
+        }
+        throw new IoFault(IoReason.Changed, address.Container, "somebody else keeps changing this link");
+    }
+
+    /// <summary>Anything but a link is no setting.</summary>
+    private static PointerValue Read(LinuxFolder folder, string name) => folder.Find(name) is { Kind: NodeKind.Link } ? new PointerValue(Type, folder.ReadLink(name)) : PointerValue.Absent;
+}

@@ -10,7 +10,7 @@ namespace Furlough.Planning.Plans;
 /// <summary>Works a brief out against surveys. The same brief and surveys give the same plan.</summary>
 public static class Planner
 {
-    private const int HoursShown = 3;
+    private const int HoursShown = 3, PieceOf = 500;
 
     /// <summary>Makes a plan.</summary>
     /// <param name="experience">What the fleet's relocations have shown.</param>
@@ -53,12 +53,19 @@ public static class Planner
         }
     }
 
-    /// <summary>The digest of a plan: SHA-256 of its JSON, the first 16 hexadecimal digits.</summary>
+    /// <summary>
+    /// The digest of a plan, the first 16 hexadecimal digits: SHA-256 over the SHA-256 digests of its parts as JSON. The first part is the plan without
+    /// machines, relocations and hazards; these follow in pieces of <see cref="PieceOf"/>, which are digested side by side.
+    /// </summary>
     public static string Digest(PlanBody plan)
     {
-        using var sha = SHA256.Create();
-        using (var stream = new CryptoStream(Stream.Null, sha, CryptoStreamMode.Write)) JsonSerializer.Serialize(stream, plan, ModelJson.Default.PlanBody);
-        return Convert.ToHexStringLower(sha.Hash!)[..16];
+        var bare = plan with { Machines = [], Relocations = [], Hazards = [] };
+        var empty = bare with { Title = "", Brief = "", Waves = [], Calendar = [], Hours = [] };
+        IEnumerable<PlanBody> parts =
+        [
+            bare, .. plan.Machines.Chunk(PieceOf).Select(m => empty with { Machines = m }), .. plan.Relocations.Chunk(PieceOf).Select(r => empty with { Relocations = r }), .. plan.Hazards.Chunk(PieceOf).Select(h => empty with { Hazards = h }),
+        ];
+        return Convert.ToHexStringLower(SHA256.HashData([.. parts.AsParallel().AsOrdered().SelectMany(p => SHA256.HashData(JsonSerializer.SerializeToUtf8Bytes(p, ModelJson.Default.PlanBody)))]))[..16];
     }
 }
 

@@ -1,5 +1,8 @@
 using Furlough.Model;
+using Furlough.Planning.Briefs;
+using Furlough.Planning.Forecasts;
 using Furlough.Planning.Kinds;
+using Furlough.Planning.Suggestions;
 using Shouldly;
 using Xunit;
 using static Furlough.Planning.Tests.Desks;
@@ -55,6 +58,17 @@ public sealed class KindCardTests
         var library = Holding("sketches") with { Name = new HoldingName("asa.lind", HoldingKind.Library, "sketches") };
         Plan(brief, Survey([Small(), Data()], Holding("Pictures"), library)).Relocations.Single().ShouldSatisfyAllConditions(r => r.Holding.Kind.ShouldBe(HoldingKind.Library), r => r.TargetShown.ShouldEndWith("\\sketches"));
         Plan(Brief(), Survey([Small(), Data()], library)).Relocations.ShouldBeEmpty();
+    }
+
+    [Fact]
+    public void A_suggestion_names_libraries_as_libraries()
+    {
+        var library = Holding("sketches", 30 * GB) with { Name = new HoldingName("asa.lind", HoldingKind.Library, "sketches") };
+        var machine = Machine(Survey([Small(), Data()], Holding("Pictures", 30 * GB), library));
+        var wish = new SpaceWish(new MachineChoice([], [], []), 60 * GB, null, ReserveAmount.None, Weights.Usual);
+        var suggested = FleetSuggestion.Brief("All of it", wish, new FleetSuggestion(wish, Experience.None).Of([machine]))!;
+        suggested.ShouldContain("libraries: [sketches]");
+        Plan(BriefReader.Read(suggested), machine).Relocations.Select(r => r.Holding.Name).ShouldBe(["Pictures", "sketches"], ignoreOrder: true);
     }
 
     [Fact]

@@ -12,6 +12,9 @@ internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers userDirs, 
     /// <summary>Of each place, what was found in its folders.</summary>
     private readonly Dictionary<Place, TreeMemory> _memories = [];
 
+    /// <summary>The same for usual places beside which holdings live: less is asked of those.</summary>
+    private readonly Dictionary<Place, TreeMemory> _strays = [];
+
     public Survey Take(IReadOnlyList<KindCard> kinds, IReadOnlyList<OriginalFacts> originals, Func<Guid, bool> knows, CancellationToken stop)
     {
         List<string> notes = [];
@@ -97,7 +100,8 @@ internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers userDirs, 
     {
         using var folder = Open(usual, []);
         if (folder is null) return null;
-        var size = Contents.Of(folder, "", [], [], new TreeMemory(time), stop);
+        if (!_strays.TryGetValue(usual, out var memory)) _strays[usual] = memory = new TreeMemory(time);
+        var size = Contents.Of(folder, "", [], [], memory, stop);
         return size.Files == 0 ? null : new StrayFolder(volumes.Show(usual), size.Files, size.DataBytes);
     }
 

@@ -37,7 +37,7 @@ internal sealed class JsonSyntax : SettingSyntax
     {
         private const int Deepest = 200;
         private readonly JsonSyntax _syntax = new();
-        private int _at = text.Length > 0 && text[0] == '\uFEFF' ? 1 : 0;
+        private int _at;
         private IReadOnlyList<string> _key = [];
         private Range? _value;
         private int? _parent, _last;

@@ -4,14 +4,20 @@ using Furlough.Platform.Linux;
 
 namespace Furlough.Platform.Settings;
 
-/// <summary>A settings file as text that becomes the very same bytes again: UTF-8 (what is none stays as it is), or UTF-16 with its mark.</summary>
+/// <summary>A settings file as text that becomes the very same bytes again: UTF-8 (what is none stays as it is), or UTF-16 with its mark. A mark at the beginning is no part of the text.</summary>
 internal sealed class SettingText
 {
+    private const char Mark = '\uFEFF';
     private readonly UnicodeEncoding? _wide;
+    private readonly bool _marked;
 
-    private SettingText(string value, UnicodeEncoding? wide) => (Value, _wide) = (value, wide);
+    private SettingText(string text, UnicodeEncoding? wide)
+    {
+        (_wide, _marked) = (wide, text is [Mark, ..]);
+        Value = _marked ? text[1..] : text;
+    }
 
-    /// <summary>The text, a mark at its beginning included.</summary>
+    /// <summary>The text.</summary>
     internal string Value { get; }
 
     /// <summary>Reads bytes.</summary>
@@ -31,8 +37,9 @@ internal sealed class SettingText
     /// <summary>The bytes of a changed text.</summary>
     internal byte[] With(string changed)
     {
-        if (_wide is not null) return _wide.GetBytes(changed);
-        var bytes = LinuxName.ToBytes(changed);
+        var text = _marked ? Mark + changed : changed;
+        if (_wide is not null) return _wide.GetBytes(text);
+        var bytes = LinuxName.ToBytes(text);
         return bytes[..Array.IndexOf(bytes, (byte)0)];
     }
 }

@@ -51,11 +51,10 @@ internal sealed class YamlSyntax : SettingSyntax
         var begun = false;
         foreach (var line in Lines(text))
         {
-            var start = line.Start + (line.Start == 0 && text[0] == '\uFEFF' ? 1 : 0);
-            var first = start;
+            var first = line.Start;
             while (first < line.End && text[first] == ' ') first++;
             if (first == line.End || text[first] == '#') continue;
-            var indent = first - start;
+            var indent = first - line.Start;
             if (skip >= 0 && indent > skip) continue;
             skip = -1;
             if (text[first] == '\t') throw NotUnderstood("a tab where names are indented");

@@ -35,11 +35,18 @@ public sealed class OpenTimes(AllowedHours hours, TimeProvider time)
     /// <summary>Whether hours are open at a moment, and what is left of them is long enough.</summary>
     public bool Fits(DateTimeOffset now, TimeSpan work) => Ahead(now).FirstOrDefault() is { } next && next.From <= now && now + work <= next.To;
 
+    /// <summary>A calendar that can be worked out no longer allows nothing.</summary>
+    private IReadOnlyList<OpenHours> WorkedOut(DateTimeOffset now)
+    {
+        try { return hours.After(now); }
+        catch (FormatException) { return []; }
+    }
+
     private IEnumerable<OpenHours> Ahead(DateTimeOffset now)
     {
         lock (_lock)
         {
-            if (now < _from || now - _from > WorkedOutFor) (_open, _from) = (hours.After(now), now);
+            if (now < _from || now - _from > WorkedOutFor) (_open, _from) = (WorkedOut(now), now);
             return _open.SkipWhile(h => h.To <= now);
         }
     }

@@ -38,12 +38,12 @@ public sealed class FleetSuggestion(SpaceWish wish, Experience experience)
     public static string? Brief(string title, SpaceWish wish, IReadOnlyList<MachineSuggestion> suggestions)
     {
         // Machines with the same holdings of the same accounts share an item.
-        var pairs = suggestions.SelectMany(s => s.Moves.Select(m => (s.Machine, m.Holding.Account, m.Holding.Name))).ToList();
+        var pairs = suggestions.SelectMany(s => s.Moves.Select(m => (s.Machine, m.Holding))).ToList();
         if (pairs.Count == 0) return null;
-        var byHolding = pairs.GroupBy(p => (p.Account, p.Name)).Select(g => (g.Key.Account, g.Key.Name, On: string.Join(", ", g.Select(p => p.Machine).Distinct())));
-        var byAccount = byHolding.GroupBy(h => (h.Account, h.On)).Select(g => (g.Key.Account, g.Key.On, Folders: string.Join(", ", g.Select(h => h.Name).Order(StringComparer.Ordinal))));
-        var items = byAccount.GroupBy(a => (a.On, a.Folders)).OrderBy(g => g.Key.On, StringComparer.Ordinal).Select(g =>
-            $"  - folders: [{g.Key.Folders}]\n    accounts: [{string.Join(", ", g.Select(a => a.Account).Order(StringComparer.Ordinal))}]\n    on: [{g.Key.On}]\n    onto: {Role}\n    path: {Path}\n    method: {How.Word()}\n");
+        var byHolding = pairs.GroupBy(p => p.Holding).Select(g => (Holding: g.Key, On: string.Join(", ", g.Select(p => p.Machine).Distinct())));
+        var byAccount = byHolding.GroupBy(h => (h.Holding.Account, h.Holding.Kind, h.On)).Select(g => (g.Key.Account, g.Key.On, Named: $"{(g.Key.Kind == HoldingKind.Folder ? "folders" : "libraries")}: [{string.Join(", ", g.Select(h => h.Holding.Name).Order(StringComparer.Ordinal))}]"));
+        var items = byAccount.GroupBy(a => (a.On, a.Named)).OrderBy(g => g.Key.On, StringComparer.Ordinal).Select(g =>
+            $"  - {g.Key.Named}\n    accounts: [{string.Join(", ", g.Select(a => a.Account).Order(StringComparer.Ordinal))}]\n    on: [{g.Key.On}]\n    onto: {Role}\n    path: {Path}\n    method: {How.Word()}\n");
         return $"furlough-brief: 1\ntitle: {title}\nmachines:\n  names: [{string.Join(", ", suggestions.Where(s => s.Moves.Count > 0).Select(s => s.Machine))}]\n"
             + $"volumes:\n  {Role}: {{attached: internal, system: false, prefer: roomiest}}\nrelocate:\n{string.Concat(items)}keep-original: 7 days\nreserve: {{others: {Spelled(wish.Reserve)}}}\n";
     }

@@ -1,0 +1,127 @@
+using System.Text;
+using Furlough.Engine;
+using Furlough.Model;
+using Shouldly;
+using Xunit;
+
+namespace Furlough.Platform.Tests;
+
+/// <summary>What every pointer of an account's home promises, whatever it is written in.</summary>
+public sealed class PointerContractTests : IDisposable
+{
+    private const string Home = "/home/asa.lind", Old = "/home/asa.lind/Old", New = "/data/People/It's new";
+
+    private readonly LinuxTree _tree = new("tmpfs", 64);
+
+    public void Dispose() => _tree.Dispose();
+
+    /// <summary>Kind, key, and the file with {0} for the path; UTF-16 where the kind ends in 16, with a mark where it says so.</summary>
+    public static TheoryData<string, string, string> Kinds() => new()
+    {
+        { "xdg-user-dirs", "XDG_MUSIC_DIR", "# mine\nXDG_MUSIC_DIR=\"{0}\"\n" },
+        { "ini", "store/path", "; mine\r\n[store]\r\npath={0}\r\nnext=1" },
+        { "ini 16", "store/path", "[store]\r\npath={0}\r\n" },
+        { "ini marked", "store/path", "[store]\npath={0}\n" },
+        { "environment", "STORE", "export STORE=\"{0}\" \n" },
+        { "properties", "store", "store = {0}\n" },
+        { "json", "store/path", "{\"store\":{\"path\":\"{0}\",},}" },
+        { "xml", "store/@path", "<store path='{0}'/>\n" },
+        { "toml", "store/path", "[store]\npath = '{0}' # here\n" },
+        { "yaml", "store/path", "store:\n  path: \"{0}\"   # here\n" },
+        { "link", "", "{0}" },
+    };
+
+    [Theory]
+    [MemberData(nameof(Kinds))]
+    public void A_value_is_changed_led_back_and_nothing_else_differs_I6(string kind, string key, string text)
+    {
+        var (address, path) = Make(kind, key, text);
+        var before = Content(path);
+        var (pointers, old) = (_tree.Machine().Pointers, Read(address));
+        var next = pointers.Spell(address, Place(), old);
+        pointers.Swap(address, old, next);
+        Read(address).ShouldBe(next);
+        Content(path).ShouldNotBe(before);
+        pointers.Swap(address, next, old);
+        Content(path).ShouldBe(before);
+        LinuxTree.Sh($"stat -c %u '{path}'").Trim().ShouldBe("1701");
+        Directory.GetFileSystemEntries(Path.GetDirectoryName(path)!).ShouldBe([path], "nothing stays beside it");
+    }
+
+    [Theory]
+    [MemberData(nameof(Kinds))]
+    public void A_value_that_somebody_else_changed_is_refused_and_stands_I6(string kind, string key, string text)
+    {
+        var (address, path) = Make(kind, key, text);
+        var old = Read(address);
+        Put(kind, path, text, "/home/asa.lind/Elsewhere");
+        var now = Content(path);
+        Should.Throw<Fault>(() => _tree.Machine().Pointers.Swap(address, old, old with { Text = old.Text!.Replace("Old", "Other", StringComparison.Ordinal) })).Code.ShouldBe("pointer-changed");
+        Content(path).ShouldBe(now);
+    }
+
+    [Theory]
+    [MemberData(nameof(Kinds))]
+    public void A_link_on_the_way_is_not_followed_I8(string kind, string key, string text)
+    {
+        var (address, path) = Make(kind, key, text);
+        var old = Read(address);
+        var folder = Path.GetDirectoryName(path)!;
+        LinuxTree.Sh($"mkdir {_tree.Root}/elsewhere; mv {folder} {_tree.Root}/elsewhere/there; ln -s {_tree.Root}/elsewhere/there {folder}");
+        var there = $"{_tree.Root}/elsewhere/there/{Path.GetFileName(path)}";
+        var before = Content(there);
+        Should.Throw<Fault>(() => _tree.Machine().Pointers.Swap(address, old, old with { Text = old.Text!.Replace("Old", "Other", StringComparison.Ordinal) }));
+        Content(there).ShouldBe(before);
+    }
+
+    [Theory]
+    [MemberData(nameof(Kinds))]
+    public void An_address_outside_of_its_account_s_home_is_refused(string kind, string key, string text)
+    {
+        var (address, _) = Make(kind, key, text);
+        foreach (var wrong in (PointerAddress[])[address with { Account = "keeper" }, address with { Account = "nobody" }, address with { Container = "/etc/passwd" }, address with { Container = $"{Home}/../keeper/x" }])
+            Should.Throw<Fault>(() => _tree.Machine().Pointers.Read(wrong), $"{wrong}");
+    }
+
+    [Fact]
+    public void What_others_write_into_the_file_meanwhile_stays_and_so_do_bytes_that_are_no_text_I6()
+    {
+        var (address, path) = Make("ini", "store/path", "[store]\npath={0}\n[odd]\n");
+        byte[] odd = [(byte)'x', (byte)'=', 0xff, 0xfe, (byte)'\n'];
+        using (var file = File.Open(path, FileMode.Append)) file.Write(odd);
+        var pointers = _tree.Machine().Pointers;
+        var (a, b) = (Read(address), new PointerValue("text", New));
+        var writer = new Thread(() =>
+        {
+            for (var i = 0; i < 200; i++) File.AppendAllText(path, $"; by hand {i}\n");
+        });
+        writer.Start();
+        for (var i = 0; i < 20; i++) pointers.Swap(address, i % 2 == 0 ? a : b, i % 2 == 0 ? b : a);
+        writer.Join();
+        File.ReadAllBytes(path).AsSpan().IndexOf(odd).ShouldBeGreaterThan(0);
+        Read(address).ShouldBe(a);
+    }
+
+    private Place Place() => new(_tree.Survey().Volumes.First(v => !v.System).Identity.Key, New["/data/".Length..]);
+
+    private PointerValue Read(PointerAddress address) => _tree.Machine().Pointers.Read(address);
+
+    private (PointerAddress Address, string Path) Make(string kind, string key, string text)
+    {
+        var shown = kind == "xdg-user-dirs" ? $"{Home}/.config/user-dirs.dirs" : $"{Home}/.config/of-a-program";
+        var path = _tree.Root + shown;
+        Put(kind, path, text, Old);
+        return (new PointerAddress(kind.Split(' ')[0], shown, key, "asa.lind"), path);
+    }
+
+    private static void Put(string kind, string path, string text, string value)
+    {
+        File.Delete(path);
+        var filled = text.Replace("{0}", value, StringComparison.Ordinal);
+        if (kind == "link") File.CreateSymbolicLink(path, filled);
+        else File.WriteAllText(path, filled, kind.EndsWith("16", StringComparison.Ordinal) ? new UnicodeEncoding(false, true) : new UTF8Encoding(kind.EndsWith("marked", StringComparison.Ordinal)));
+        LinuxTree.Sh($"chown -h 1701:1701 '{path}'");
+    }
+
+    private static string Content(string path) => new FileInfo(path).LinkTarget ?? Convert.ToHexString(File.ReadAllBytes(path));
+}

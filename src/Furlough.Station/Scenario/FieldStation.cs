@@ -75,15 +75,15 @@ public static class FieldStation
     });
 
     /// <summary>An account of the directory, whose Documents lead to the fallback account's, and Music into its own Pictures.</summary>
-    private static AccountSpec Directed(AccountSpec account) => With(account, f => f.Name switch
+    private static AccountSpec Directed(AccountSpec account) => With(account with { FromDirectory = true }, f => f.Name switch
     {
         "Documents" => f with { LivesAt = new SpecPlace(0, "Accounts/keeper/Documents") },
         "Music" => f with { LivesAt = new SpecPlace(0, $"Accounts/{account.Name}/Pictures/Music") },
         _ => f,
-    }) with { FromDirectory = true };
+    });
 
     /// <summary>A home that follows its account, with a cloud drive in it, services at work and a rule of the administration.</summary>
-    private static AccountSpec Synced(AccountSpec account) => With(account, f => f.Name switch
+    private static AccountSpec Synced(AccountSpec account) => With(account with { Roams = true, SyncFolders = ["Documents", "Bramble"] }, f => f.Name switch
     {
         "Documents" => f with { CloudOnlyFiles = 120 },
         "Pictures" => f with { LivesAt = new SpecPlace(1, $"{account.Name}/Pictures"), Stray = new StrayFolder($"C:\\Accounts\\{account.Name}\\Pictures", 31, 240_000_000) },
@@ -91,7 +91,7 @@ public static class FieldStation
         "Videos" => f with { Services = ["wildlife camera service"] },
         "Downloads" => f with { LivesAt = new SpecPlace(0, $"Accounts/{account.Name}/.field-browser/Downloads") },
         _ => f,
-    }) with { Roams = true, SyncFolders = ["Documents", "Bramble"] };
+    });
 
     /// <summary>The library of the station's sound recorder, which wants to be told the folder around it.</summary>
     private static FolderSpec Recordings(string account) => new("recordings", 140, 0, 2 * GB, "dawn", ".flac") { Adds = "Recordings", LivesAt = new SpecPlace(0, $"Accounts/{account}/Studio/Recordings") };

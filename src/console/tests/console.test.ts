@@ -197,7 +197,10 @@ test("every hazard of the catalogue is shown with what to do", async () => {
   await expect.poll(async () => (await cabins()).map((m) => m.standing), { timeout: 90_000 }).toContain("silent");
   for (const brief of readdirSync(join(repository, "demo")).filter((file) => file.endsWith(".yaml"))) {
     const env = { ...process.env, FURLOUGH_SERVICE: address, FURLOUGH_TOKEN: token };
-    const plan = execFileSync(furlough, ["plan", "make", join(repository, "demo", brief), "--json"], { env, maxBuffer: 1 << 28 });
+    const plan = execFileSync(furlough, ["plan", "make", join(repository, "demo", brief), "--json"], {
+      env,
+      maxBuffer: 1 << 28,
+    });
     await page.goto(`${address}/plans/${JSON.parse(plan.toString()).number}`);
     await page.getByRole("heading", { name: "Hazards" }).waitFor();
     for (const hazard of await page.getByRole("region").all())

@@ -144,7 +144,8 @@ internal static class RunCommands
     private static void Summary(RunView run, IReadOnlyList<RelocationView> rows)
     {
         Terminal.Line($"Run {run.Number}  {run.Title}  {run.State.Word()}  {Counts(run)}; {Words.Size(run.DoneBytes)} of {Words.Size(run.DataBytes)} at the target.");
-        if (run.Hours is { } hours) Terminal.Line(hours.From > DateTimeOffset.UtcNow ? $"Outside its allowed hours; the next ones are {hours.From:u} to {hours.To:u}." : $"Its allowed hours last until {hours.To:u}.");
+        if (run.Hours is { } hours) Terminal.Line(run.HoursOpen ? $"Its allowed hours last until {hours.To:u}." : $"Outside its allowed hours; the next ones are {hours.From:u} to {hours.To:u}.");
+        else if (!run.HoursOpen) Terminal.Line("Its allowed hours are over: no further ones are to come.");
         if (Compared(rows) is { } compared) Terminal.Line(compared);
         foreach (var (group, waits) in run.Failures.Select(g => (g, false)).Concat(run.Waits.Select(g => (g, true))))
         {

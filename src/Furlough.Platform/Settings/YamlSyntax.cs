@@ -15,7 +15,7 @@ internal sealed class YamlSyntax : SettingSyntax
     internal override string Insert(string text, IReadOnlyList<string> key, string raw)
     {
         var (_, _, end, indent) = Find(text, key);
-        return end is { } at ? WithLine(text, at, $"{new string(' ', indent)}{Plain(key[^1])}: {raw}") : throw NotUnderstood($"it has no mapping `{string.Join('/', key.SkipLast(1))}`");
+        return end is { } at ? WithLine(text, at, $"{new string(' ', indent)}{Encode(key[^1], null)}: {raw}") : throw NotUnderstood($"it has no mapping `{string.Join('/', key.SkipLast(1))}`");
     }
 
     internal override string Remove(string text, IReadOnlyList<string> key) => Find(text, key).Line is { } line ? WithoutLine(text, line) : text;
@@ -31,8 +31,6 @@ internal sealed class YamlSyntax : SettingSyntax
     internal override string Encode(string value, string? present) =>
         present is ['\'', ..] && !value.Any(char.IsControl) ? $"'{value.Replace("'", "''", StringComparison.Ordinal)}'"
         : present is not ['"', ..] && IsPlain(value) ? value : Escapes.Quoted(value);
-
-    private string Plain(string name) => Encode(name, null);
 
     /// <summary>Texts that mean themselves without quotes: paths, mostly.</summary>
     private static bool IsPlain(string value) =>

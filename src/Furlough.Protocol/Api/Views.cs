@@ -166,10 +166,11 @@ public sealed record RunRequest(long Plan);
 /// <param name="Counts">Relocations by state.</param>
 /// <param name="Waits">What relocations wait for, by cause.</param>
 /// <param name="WaitsForPerson">Nothing goes on any more until somebody does something.</param>
-/// <param name="Hours">The allowed hours that are open now, or else the next ones; null where all are allowed, or when it has ended.</param>
+/// <param name="Hours">The allowed hours that are open now, or else the next ones; null where all are allowed, where none are to come, or when it has ended.</param>
+/// <param name="HoursOpen">Work may begin now.</param>
 public sealed record RunView(
     long Number, long Plan, string Title, RunState State, string StartedBy, DateTimeOffset StartedAt, DateTimeOffset? EndedAt,
-    int Machines, int Relocations, long DataBytes, long DoneBytes, IReadOnlyDictionary<string, int> Counts, IReadOnlyList<FailureGroup> Failures, IReadOnlyList<FailureGroup> Waits, bool WaitsForPerson, OpenHours? Hours);
+    int Machines, int Relocations, long DataBytes, long DoneBytes, IReadOnlyDictionary<string, int> Counts, IReadOnlyList<FailureGroup> Failures, IReadOnlyList<FailureGroup> Waits, bool WaitsForPerson, OpenHours? Hours, bool HoursOpen);
 
 /// <summary>Failures of one cause.</summary>
 public sealed record FailureGroup(string Code, IReadOnlyList<long> Relocations, IReadOnlyList<string> Machines, string Example);

@@ -20,7 +20,7 @@ public sealed class WishDesk(RunHours hours, TimeProvider time)
         var underWay = await (from r in db.Relocations
                               join d in db.Dockets on r.Docket equals d.Id
                               join run in db.Runs on r.Run equals run.Number
-                              where r.Machine == machine && !RunControl.AtRest.Contains(r.State)
+                              where r.Machine == machine && !RunControl.AtRest.Contains(r.State) && (r.BackOutWanted || !d.ByItself)
                               select new { Relocation = r, Docket = d.Id, d.ByItself, Run = run }).AsNoTracking().ToListAsync(stop);
         List<DocketWish> wishes = [];
         foreach (var u in underWay)
@@ -35,8 +35,10 @@ public sealed class WishDesk(RunHours hours, TimeProvider time)
         if (byItself) return Wish.GoOn;
         if (run.State == RunState.Halted && row.State == RelocationState.Waiting) return Wish.BackOut;
         if (run.State == RunState.Paused) return Wish.Pause;
+        var times = await hours.OfAsync(db, run, stop);
+        if (times is { Open: null, Attended: false }) return Wish.GoOn;
         var planned = Column.PlannedOf(row);
         if (planned.Attended && row.BegunBy is null) return Wish.AwaitPerson;
-        return await hours.OfAsync(db, run, stop) is { } open && !open.Fits(time.GetUtcNow(), planned.Forecast?.Unbroken(planned.Method).Likely ?? TimeSpan.Zero) ? Wish.OutsideHours : Wish.GoOn;
+        return times.Open?.Fits(time.GetUtcNow(), planned.Forecast?.Unbroken(planned.Method).Likely ?? TimeSpan.Zero) == false ? Wish.OutsideHours : Wish.GoOn;
     }
 }

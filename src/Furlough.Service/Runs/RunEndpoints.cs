@@ -105,10 +105,11 @@ public static class RunEndpoints
         var names = await db.Machines.Where(m => rows.Select(r => r.Machine).Distinct().Contains(m.Id)).ToDictionaryAsync(m => m.Id, m => m.Name, stop);
         var reasons = rows.Where(r => r.Failure is not null).Select(r => (r.Number, Machine: names.GetValueOrDefault(r.Machine, "?"), r.State, Failure: Column.Read(r.Failure!, ModelJson.Default.Failure)))
             .GroupBy(f => (f.Failure.Code, AtRest: f.State.IsAtRest())).Select(g => (g.Key.AtRest, Group: new FailureGroup(g.Key.Code, [.. g.Select(f => f.Number)], [.. g.Select(f => f.Machine).Distinct().Order(StringComparer.Ordinal)], g.First().Failure.ToString()))).ToList();
+        var open = run.State == RunState.Ended ? null : (await hours.OfAsync(db, run, stop)).Open;
         return new RunView(run.Number, run.Plan, run.Title, run.State, run.StartedBy, run.StartedAt, run.EndedAt, rows.Select(r => r.Machine).Distinct().Count(), rows.Count,
             rows.Sum(r => r.DataBytes), rows.Where(r => r.State is RelocationState.Switched or RelocationState.Finished).Sum(r => r.DataBytes),
             rows.GroupBy(r => r.State.Word()).ToDictionary(g => g.Key, g => g.Count()), [.. reasons.Where(r => r.AtRest).Select(r => r.Group)], [.. reasons.Where(r => !r.AtRest).Select(r => r.Group)],
             rows.Any(r => r.State == RelocationState.Waiting) && rows.All(r => r.State.IsAtRest() || r.State == RelocationState.Waiting) && !reasons.Any(r => !r.AtRest && r.Group.Code == "outside-hours"),
-            run.State == RunState.Ended ? null : (await hours.OfAsync(db, run, stop))?.Next);
+            open?.Next, open?.IsOpen != false);
     }
 }

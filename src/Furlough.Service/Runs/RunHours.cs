@@ -6,18 +6,23 @@ using Furlough.Service.Storage;
 
 namespace Furlough.Service.Runs;
 
-/// <summary>The allowed hours of runs, read from the brief of each run's plan and kept in memory.</summary>
+/// <summary>When relocations of a run may begin.</summary>
+/// <param name="Open">Its allowed hours; null where all are allowed.</param>
+/// <param name="Attended">Some of its relocations wait for a person.</param>
+public sealed record RunTimes(OpenTimes? Open, bool Attended);
+
+/// <summary>When relocations of runs may begin, from each run's plan and its brief; read once and kept in memory, for every agent's poll asks.</summary>
 public sealed class RunHours(TimeProvider time)
 {
-    private readonly ConcurrentDictionary<long, OpenTimes?> _runs = new();
+    private readonly ConcurrentDictionary<long, RunTimes> _runs = new();
 
-    /// <summary>The hours of a run; null where all are allowed.</summary>
-    public async Task<OpenTimes?> OfAsync(FurloughDb db, RunRow run, CancellationToken stop)
+    /// <summary>The times of a run.</summary>
+    public async Task<RunTimes> OfAsync(FurloughDb db, RunRow run, CancellationToken stop)
     {
         if (_runs.TryGetValue(run.Number, out var known)) return known;
         var body = Column.Read((await PlanEndpoints.FindAsync(db, run.Plan, stop)).Body, ModelJson.Default.PlanBody);
         var hours = BriefReader.Read(body.Brief).Hours;
-        return _runs[run.Number] = hours is null ? null : new OpenTimes(hours, time);
+        return _runs[run.Number] = new RunTimes(hours is null ? null : new OpenTimes(hours, time), body.Relocations.Any(r => r.Attended));
     }
 }
 
@@ -31,6 +36,9 @@ public sealed class OpenTimes(AllowedHours hours, TimeProvider time)
 
     /// <summary>The stretch that is open now, or else the next one; null when none is to come.</summary>
     public OpenHours? Next => Ahead(time.GetUtcNow()).FirstOrDefault();
+
+    /// <summary>Whether the hours are open now.</summary>
+    public bool IsOpen => Fits(time.GetUtcNow(), TimeSpan.Zero);
 
     /// <summary>Whether hours are open at a moment, and what is left of them is long enough.</summary>
     public bool Fits(DateTimeOffset now, TimeSpan work) => Ahead(now).FirstOrDefault() is { } next && next.From <= now && now + work <= next.To;

@@ -2182,6 +2182,7 @@ export interface components {
             waits: components["schemas"]["FailureGroup"][];
             waitsForPerson: boolean;
             hours: null | components["schemas"]["OpenHours"];
+            hoursOpen: boolean;
         };
         ServiceStatus: {
             version: string;

@@ -4,7 +4,7 @@ using Furlough.Protocol;
 namespace Furlough.Agent;
 
 /// <summary>The command line of the agent, read.</summary>
-internal sealed record AgentHostOptions(string? Service, string? Code, string Root, string Data, string Name, string Room, string? Fallback);
+internal sealed record AgentHostOptions(string? Service, string? Code, string Root, string Data, string Name, string Room, string? Fallback, bool CardCommands);
 
 /// <summary>Puts an agent together for the system it runs on.</summary>
 internal static class AgentHost
@@ -22,7 +22,7 @@ internal static class AgentHost
         if (uri.Scheme == "http" && !uri.IsLoopback) throw new ServiceException(0, "address-unsafe", "Without TLS the agent talks to this machine only.", "Give an https address.", null, null);
         var key = SigningKey.LoadOrMake(Path.Combine(options.Data, "agent-key"));
         using var http = new HttpClient { BaseAddress = uri, Timeout = TimeSpan.FromSeconds(60) };
-        var machine = new LinuxMachine(options.Root, options.Fallback, Version(), TimeProvider.System);
+        var machine = new LinuxMachine(options.Root, options.Fallback, Version(), TimeProvider.System, options.CardCommands);
         using var runtime = new AgentRuntime(new AgentOptions(options.Name, options.Room, options.Code, MachineId(options, store)), store, key, machine, machine.Surveyor, http, TimeProvider.System, Log);
         await runtime.EnrolAsync(stop);
         store.SetSetting("service", address);

@@ -12,13 +12,15 @@ var name = new Option<string?>("--name") { Description = "Name of the machine; d
 var room = new Option<string>("--room") { Description = "Room in which it stands", DefaultValueFactory = _ => "unassigned" };
 var fallback = new Option<string?>("--fallback") { Description = "Account of the fallback administrator" };
 
-var command = new RootCommand("Relocates holdings on this machine as the Furlough service asks.") { service, code, root, data, name, room, fallback };
+var cardCommands = new Option<bool>("--card-commands") { Description = "Let commands of kind cards run here, which ask programs where their data lives; the service cannot turn this on" };
+
+var command = new RootCommand("Relocates holdings on this machine as the Furlough service asks.") { service, code, root, data, name, room, fallback, cardCommands };
 command.SetAction(async (parsed, stop) =>
 {
     try
     {
         return await AgentHost.RunAsync(new AgentHostOptions(parsed.GetValue(service), parsed.GetValue(code), parsed.GetValue(root)!, parsed.GetValue(data)!,
-            parsed.GetValue(name) ?? Environment.MachineName, parsed.GetValue(room)!, parsed.GetValue(fallback)), stop);
+            parsed.GetValue(name) ?? Environment.MachineName, parsed.GetValue(room)!, parsed.GetValue(fallback), parsed.GetValue(cardCommands)), stop);
     }
     catch (Exception error) when (error is ServiceException or Fault or IOException or UnauthorizedAccessException or PlatformNotSupportedException)
     {

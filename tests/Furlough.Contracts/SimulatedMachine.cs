@@ -43,7 +43,7 @@ public sealed class SimulatedMachine(SimulatedDisk disk) : IMachine, IVolumes, I
         else _absent.Add(volume);
     }
 
-    public void Setting(string container, string value) => _settings[container] = new PointerValue("text", value);
+    public void Setting(string container, string? value) => _settings[container] = value is null ? PointerValue.Absent : new PointerValue("text", value);
 
     public string? Setting(string container) => _settings.GetValueOrDefault(container)?.Text;
 
@@ -97,6 +97,18 @@ public sealed class SimulatedMachine(SimulatedDisk disk) : IMachine, IVolumes, I
     public void GiveWay(bool gives) => GivesWay |= gives;
 
     public string? WhereIs(HoldingName holding) => Setting("one");
+
+    /// <summary>Programs that run.</summary>
+    public IReadOnlyList<string> Programs { get; set; } = [];
+
+    /// <summary>What every program's command answers; null: that commands do not run here.</summary>
+    public Func<string?> Answer { get; set; } = () => null;
+
+    public IReadOnlyList<string> Running(string account, IReadOnlyList<string> programs) => [.. programs.Intersect(Programs).Select(p => $"{p} ({account})")];
+
+    public string? Ask(string account, IReadOnlyList<string> command) => Answer();
+
+    public uint? GroupOf(string account) => Number;
 
     /// <summary>A tree as text: names, kinds, contents, rights and times. Docket folders are passed over.</summary>
     public string Describe(Place place)

@@ -43,7 +43,7 @@ public sealed class Field : IDisposable
         return _service.ExitCode;
     }
 
-    public Process StartAgent(string root, string name, string? code = null, string room = "Map Room") => Keep(Launch("furlough-agent", AgentArguments(root, name, code, room)));
+    public Process StartAgent(string root, string name, string? code = null, string room = "Map Room", params string[] more) => Keep(Launch("furlough-agent", [.. AgentArguments(root, name, code, room), .. more]));
 
     /// <summary>Starts an agent that is killed as it makes the n-th of a system call; the process returned ends with it.</summary>
     public Process StartAgentKilledAt(string root, string name, string call, int n) => StartAgentWith(root, name, call, $"signal=SIGKILL:when={n}");

@@ -25,9 +25,9 @@ public abstract class RealDesk : IDisposable
             method: warm
         """;
 
-    protected RealDesk(int megabytes = 1_200)
+    protected RealDesk(int megabytes = 1_200, bool whole = false)
     {
-        Tree = new LinuxTree("ext4", megabytes);
+        Tree = new LinuxTree("ext4", megabytes, whole);
         Tree.Setting("# mine\nXDG_DOCUMENTS_DIR=\"$HOME/Documents\"\nXDG_PICTURES_DIR=\"$HOME/Pictures\"\n");
         Field.StartService();
     }
@@ -43,9 +43,9 @@ public abstract class RealDesk : IDisposable
         GC.SuppressFinalize(this);
     }
 
-    protected Process Enrol()
+    protected Process Enrol(params string[] more)
     {
-        var agent = Field.StartAgent(Tree.Root, "map-01", Field.Invite());
+        var agent = Field.StartAgent(Tree.Root, "map-01", Field.Invite(), more: more);
         Field.WaitFor(() => Field.Run("machine", "list", "--json").Out.Contains("surveyedAt\": \"20", StringComparison.Ordinal), "the survey");
         return agent;
     }

@@ -101,7 +101,7 @@ public sealed class BriefTests
     }
 
     [Fact]
-    public void The_sample_is_a_good_brief() => BriefReader.Read(BriefSample.Text).Relocate[0].Folders.ShouldBe(["Documents", "Pictures", "Music", "Videos", "Downloads"]);
+    public void The_sample_is_a_good_brief() => BriefReader.Read(BriefSample.Text).Relocate[0].Named[HoldingKind.Folder].ShouldBe(["Documents", "Pictures", "Music", "Videos", "Downloads"]);
 
     [Fact]
     public void A_good_brief_is_read_whole()

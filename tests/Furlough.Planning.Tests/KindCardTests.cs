@@ -51,6 +51,84 @@ public sealed class KindCardTests
     public void A_wrong_card_is_refused_with_its_place(string part, string wrong, string words) =>
         Should.Throw<KindCardException>(() => KindCardReader.Read(Good.Replace(part, wrong, StringComparison.Ordinal))).Message.ShouldContain(words);
 
+    private const string Path = """
+        furlough-kind: 1
+        name: packages
+        title: What the packer installs
+        holds: install-path
+        found-by: /usr/bin/packer
+        usual: "{home}/.packer"
+        lists: lib
+        closed: [packer]
+        says: [/usr/bin/packer, where]
+        pointers:
+          - {file: "{home}/.packerrc", syntax: properties, key: prefix}
+        """;
+
+    [Fact]
+    public void A_card_may_hold_an_install_path_and_those_that_come_with_the_product_are_good()
+    {
+        var card = KindCardReader.Read(Path);
+        (card.Holds, card.Shared, card.FoundBy, card.Usual, card.Lists).ShouldBe((HoldingKind.InstallPath, false, "/usr/bin/packer", "{home}/.packer", "lib"));
+        card.Program!.ShouldSatisfyAllConditions(p => p.Closed.ShouldBe(["packer"]), p => p.Says.ShouldBe(["/usr/bin/packer", "where"]));
+        KindCardReader.Read(Path.Replace("holds: install-path", "holds: install-path\nof: machine", StringComparison.Ordinal).Replace("{home}/.packerrc", "/etc/packer/rc", StringComparison.Ordinal).Replace("{home}/.packer", "/opt/packer", StringComparison.Ordinal)).Shared.ShouldBeTrue();
+        BuiltInKinds.All.Select(k => k.Card.Name).ShouldBe(["browser-downloads", "desktop-apps", "node-packages", "python-packages"]);
+        BuiltInKinds.All.ShouldAllBe(k => k.Card.Holds == HoldingKind.InstallPath);
+    }
+
+    [Theory]
+    [InlineData("holds: install-path", "holds: folder", "User folders have no cards.")]
+    [InlineData("holds: install-path", "holds: library\nof: machine", "can be an install path only")]
+    [InlineData("holds: install-path", "holds: install-path\nof: room", "`room` has no holdings.")]
+    [InlineData("holds: install-path", "holds: install-path\nof: machine", "lies in a home, and the machine has none")]
+    [InlineData("usual: \"{home}/.packer\"\n", "", "says not where things go")]
+    [InlineData("usual: \"{home}/.packer\"", "usual: .packer", "is no whole path")]
+    [InlineData("found-by: /usr/bin/packer", "found-by: /usr/../etc/shadow", "is no whole path")]
+    [InlineData("lists: lib", "lists: ../lib", "is no path below an install path")]
+    [InlineData("closed: [packer]", "closed: [/usr/bin/packer]", "is no name of a process")]
+    [InlineData("says: [/usr/bin/packer, where]", "says: [packer, where]", "may be another program in every account")]
+    [InlineData("says: [/usr/bin/packer, where]", "says: {run: packer}", "no plain text")]
+    public void A_wrong_card_of_an_install_path_is_refused(string part, string wrong, string words) =>
+        Should.Throw<KindCardException>(() => KindCardReader.Read(Path.Replace(part, wrong, StringComparison.Ordinal))).Message.ShouldContain(words);
+
+    private static HoldingFacts Programs(string account = "asa.lind") => Holding("programs", 0, account, new Place("sys", "Programs")) with
+    {
+        Name = new HoldingName(account, HoldingKind.InstallPath, "programs"),
+        Program = new OwnProgram(["packer"], []),
+    };
+
+    private static Brief InstallPaths(string path = "Programs/{account}") => Brief("folders: [Documents, Pictures]", "install-paths: [programs]") is var b ? b with { Relocate = [b.Relocate[0] with { Path = path }] } : null!;
+
+    [Fact]
+    public void Of_install_paths_only_settings_change_and_what_is_installed_is_said_to_stay()
+    {
+        var plan = Plan(InstallPaths(), Survey([Small(1), Data()], Programs() with { Installed = ["a", "b", "c"] }, Programs(""), Holding("programs")));
+        plan.Relocations.Select(r => (r.Holding.ToString(), r.Method, r.TargetShown)).ShouldBe([("programs of asa.lind", Method.Setting, "D:\\Programs\\asa.lind"), ("programs of the machine", Method.Setting, "D:\\Programs\\shared")], ignoreOrder: true);
+        plan.Relocations.ShouldAllBe(r => r.Program!.Closed.Single() == "packer" && r.Forecast!.Outage == Span.None);
+        plan.Hazards.Single(h => h.Code == "programs-stay").ShouldSatisfyAllConditions(h => h.Severity.ShouldBe(Severity.Advice), h => h.Text.ShouldContain("on herb-01 stays there: a, b, c."));
+        plan.Machines.Single().Volumes.ShouldAllBe(v => v.LowestFreeBytes == v.FreeBytes);
+    }
+
+    [Fact]
+    public void Twins_that_disagree_block_and_a_setting_that_says_nothing_keeps_no_folder_from_moving()
+    {
+        var twins = Programs("") with { Pointers = [.. Programs("").Pointers, new PointerFacts(new PointerAddress("test", "older", "programs", ""), new PointerValue("text", "E:\\x"), null)] };
+        Plan(InstallPaths("Programs"), Survey([Small(), Data()], twins)).Relocations.Single().Blocked.ShouldBe(["pointers-disagree"]);
+        var downloads = Holding("Downloads");
+        HoldingFacts Browser(string? value) => Programs() with { Place = downloads.Place, Pointers = [new PointerFacts(new PointerAddress("json", "Preferences", "downloads", "asa.lind"), value is null ? PointerValue.Absent : new PointerValue("text", value), downloads.Place)] };
+        var brief = Brief("folders: [Documents, Pictures]", "folders: [Downloads]");
+        Plan(brief, Survey([Small(), Data()], downloads, Browser(null))).Relocations.Single().Blocked.ShouldBeEmpty();
+        Plan(brief, Survey([Small(), Data()], downloads, Browser("x"))).Relocations.Single().Blocked.ShouldBe(["holding-inside"]);
+    }
+
+    [Theory]
+    [InlineData("install-paths: [programs]\n    method: cold", "`method` is for data")]
+    [InlineData("install-paths: [programs]\n    folders: [Music]", "`folders` is for data")]
+    [InlineData("install-paths: [programs]\n    leave: link", "`leave` is for data")]
+    [InlineData("folders: [Music]\n    method: setting", "`setting` is no method to ask for")]
+    public void An_item_is_for_data_or_for_install_paths(string keys, string words) =>
+        Should.Throw<BriefException>(() => Brief("folders: [Documents, Pictures]", keys)).Message.ShouldContain(words);
+
     [Fact]
     public void A_brief_names_libraries_by_their_kinds()
     {

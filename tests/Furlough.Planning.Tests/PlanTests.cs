@@ -217,7 +217,7 @@ public sealed class PlanTests
     public void Every_line_of_the_catalogue_is_shown_by_a_test_and_stands_in_the_documentation()
     {
         string[] alone = ["growth-breaks-reserve", "portable-target-unencrypted", "machine-silent", "exchange-across-volumes", "target-on-network-volume", "target-on-external-volume", "target-on-removable-volume", "one-place-twice",
-            "target-on-system-volume", "survey-missing", "holding-already-there", "link-not-possible", "person-wanted", "longer-than-hours", "may-outlast-hours", "pointer-shape"];
+            "target-on-system-volume", "survey-missing", "holding-already-there", "link-not-possible", "person-wanted", "longer-than-hours", "may-outlast-hours", "pointer-shape", "programs-stay"];
         HazardCases().Select(c => c.Data.Item1).Concat(alone).Order().Distinct().ShouldBe(HazardCatalogue.Entries.Select(e => e.Code).Order());
         var path = Path.Combine(Repository(), "docs", "hazards.md");
         if (Environment.GetEnvironmentVariable("FURLOUGH_WRITE_DOCS") is not null) File.WriteAllText(path, HazardText());
@@ -249,7 +249,7 @@ public sealed class PlanTests
     public void A_volume_that_can_be_away_needs_consent_and_is_no_place_for_a_desktop(Attachment attached, string code)
     {
         var brief = Brief("attached: internal, ", "");
-        var desktop = Brief("attached: internal, ", "").Relocate[0] with { Folders = ["Desktop"] };
+        var desktop = Brief("attached: internal, ", "").Relocate[0] with { Named = new Dictionary<HoldingKind, IReadOnlyList<string>> { [HoldingKind.Folder] = ["Desktop"] } };
         var away = Data() with { Attached = attached };
         Plan(brief, Survey([Small(), away], Holding())).Hazards.Single(h => h.Code == code).Severity.ShouldBe(Severity.Consent);
         Plan(brief with { Relocate = [desktop] }, Survey([Small(), away], Holding("Desktop"))).Hazards.Single(h => h.Code == code).Severity.ShouldBe(Severity.Blocking);

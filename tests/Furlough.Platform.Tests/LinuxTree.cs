@@ -12,16 +12,30 @@ public sealed class LinuxTree : IDisposable
     private readonly List<string> _mounts = [];
     private readonly List<string> _images = [];
 
-    public LinuxTree(string secondVolume = "ext4", int megabytes = 512)
+    /// <summary>A Debian made by debootstrap, which scripts/install-system-tools keeps.</summary>
+    private const string Debian = "/var/cache/furlough-tests/debian";
+
+    /// <param name="whole">A whole Debian with its own commands, and accounts made by them.</param>
+    public LinuxTree(string secondVolume = "ext4", int megabytes = 512, bool whole = false)
     {
         Root = Directory.CreateTempSubdirectory("furlough-tree-").FullName;
-        Sh($"chmod 755 {Root}; mkdir -p {Root}/etc {Root}/home {Root}/data");
+        if (whole) Sh($"cp -a {Debian}/. {Root}; for a in asa.lind:1701 keeper:1900; do chroot {Root} useradd --badname -u ${{a#*:}} -m -s /bin/sh ${{a%:*}}; done; chroot {Root} usermod -p '!' asa.lind");
+        else MakeSmall();
+        Sh($"mkdir -p {Root}/data {Home}/.config; chown 1701:1701 {Home}/.config; chmod 700 {Home}");
+        MountVolume(secondVolume, $"{Root}/data", megabytes);
+    }
+
+    private void MakeSmall()
+    {
+        Sh($"chmod 755 {Root}; mkdir -p {Root}/etc {Root}/home");
         File.WriteAllText($"{Root}/etc/passwd", "root:x:0:0::/root:/bin/sh\nasa.lind:x:1701:1701::/home/asa.lind:/bin/sh\nkeeper:x:1900:1900::/home/keeper:/bin/sh\n");
         File.WriteAllText($"{Root}/etc/group", "asa.lind:x:1701:\nkeeper:x:1900:\n");
         File.WriteAllText($"{Root}/etc/shadow", "root:*:19000:0:99999:7:::\nasa.lind:!:19000:0:99999:7:::\nkeeper:!:19000:0:99999:7:::\n");
-        Sh($"touch {Root}/etc/.pwd.lock; chmod 600 {Root}/etc/shadow {Root}/etc/.pwd.lock; mkdir -p {Root}/home/asa.lind/.config {Root}/home/keeper; chown -R 1701:1701 {Root}/home/asa.lind; chmod 700 {Root}/home/asa.lind");
-        MountVolume(secondVolume, $"{Root}/data", megabytes);
+        Sh($"touch {Root}/etc/.pwd.lock; chmod 600 {Root}/etc/shadow {Root}/etc/.pwd.lock; mkdir -p {Root}/home/asa.lind/.config {Root}/home/keeper; chown -R 1701:1701 {Root}/home/asa.lind");
     }
+
+    /// <summary>What a command prints that an account of the tree runs, signed in anew.</summary>
+    public string As(string account, string command) => Sh($"chroot {Root} su - {account} -c '{command.Replace("'", "'\\''", StringComparison.Ordinal)}'").Trim();
 
     public string Root { get; }
 

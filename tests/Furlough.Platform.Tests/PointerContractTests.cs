@@ -83,6 +83,43 @@ public sealed class PointerContractTests : IDisposable
             Should.Throw<Fault>(() => _tree.Machine().Pointers.Read(wrong), $"{wrong}");
     }
 
+    [Theory]
+    [InlineData("ini", "store/path", "[store]\npath=/data/People/It's new\n")]
+    [InlineData("environment", "STORE", "STORE=\"/data/People/It's new\"\n")]
+    [InlineData("profile", "STORE", "export STORE=\"/data/People/It's new\"\n")]
+    [InlineData("properties", "store", "store=/data/People/It's new\n")]
+    [InlineData("json", "store/path", "{\"store\":  {\"path\": \"/data/People/It's new\"}}")]
+    public void A_setting_without_a_file_is_made_with_its_folder_and_goes_with_its_file(string kind, string key, string text)
+    {
+        var pointers = _tree.Machine().Pointers;
+        foreach (var (account, shown, owner, mode) in (ReadOnlySpan<(string, string, string, string)>)[("asa.lind", $"{Home}/.config/of a program/deep/rc", "1701 1701", "600"), ("", "/etc/of-a-program/d/rc", "0 0", "644")])
+        {
+            var address = new PointerAddress(kind, shown, key, account);
+            pointers.Read(address).ShouldBe(PointerValue.Absent);
+            var next = pointers.Spell(address, Place(), PointerValue.Absent);
+            pointers.Swap(address, PointerValue.Absent, next);
+            File.ReadAllText(_tree.Root + shown).ShouldBe(text);
+            LinuxTree.Sh($"stat -c '%u %g %a' '{_tree.Root}{shown}'").Trim().ShouldBe($"{owner} {mode}");
+            LinuxTree.Sh($"stat -c '%u %g %a' '{Path.GetDirectoryName(_tree.Root + shown)}'").Trim().ShouldBe($"{owner} {(account.Length == 0 ? "755" : "700")}");
+            Should.Throw<Fault>(() => pointers.Swap(address, PointerValue.Absent, next)).Code.ShouldBe("pointer-changed");
+            pointers.Swap(address, next, PointerValue.Absent);
+            File.Exists(_tree.Root + shown).ShouldBeFalse();
+
+            pointers.Swap(address, PointerValue.Absent, next);
+            var by = kind is "json" ? "{\"by hand\": 1, " + text[1..] : text + "other=1\n";
+            File.WriteAllText(_tree.Root + shown, by);
+            pointers.Swap(address, next, PointerValue.Absent);
+            File.ReadAllText(_tree.Root + shown).ShouldBe(kind switch { "json" => "{\"by hand\": 1}", "ini" => "[store]\nother=1\n", _ => "other=1\n" });
+        }
+    }
+
+    [Fact]
+    public void What_all_accounts_share_stands_below_the_system_s_settings_folder_only()
+    {
+        foreach (var wrong in (string[])["/home/asa.lind/.config/rc", "/var/rc", "/etc/../home/rc", "/etc"])
+            Should.Throw<Fault>(() => _tree.Machine().Pointers.Read(new PointerAddress("ini", wrong, "a/b", ""))).Code.ShouldBe("account-missing");
+    }
+
     [Fact]
     public void What_others_write_into_the_file_meanwhile_stays_and_so_do_bytes_that_are_no_text_I6()
     {

@@ -69,6 +69,10 @@ public sealed class SettingSyntaxTests
         { "properties", "store dir", "store=1" },
         { "json", "library/path", "{\"library\": {\"name\": \"x\", }, \"path\": \"no\"}" },
         { "json", "library/path", "{\"library\": {}}" },
+        { "json", "library/path", "{\"name\": 1}" },
+        { "json", "a/b/c/d", "{\"a\": {\"x\": {}}}" },
+        { "json", "a/b", "{ }" },
+        { "profile", "STORE", "if true; then\n  . ~/.rc\nfi" },
         { "xml", "config/library/@path", "<config><library/><library path='no'/></config>" },
         { "toml", "library/path", "[library]\nname = 1\n\n[other]\npath = 'no'\n" },
         { "toml", "path", "[other]\npath = 'no'" },
@@ -89,6 +93,13 @@ public sealed class SettingSyntaxTests
         syntax.Decode(with[syntax.Locate(with, path).ShouldNotBeNull()]).ShouldBe(Next);
         syntax.Remove(with, path).ShouldBe(text);
     }
+
+    [Theory]
+    [InlineData("a/b", "{\"a\":{\"b\":\"/x\"},\"c\":1}", "{\"a\":{},\"c\":1}")]
+    [InlineData("a/b", "{\"a\":{\"b\":\"/x\",\"d\":2}}", "{\"a\":{\"d\":2}}")]
+    [InlineData("a/b", "{\"a\":{\"d\":\"b\" , \"b\" : \"/x\"\n}}", "{\"a\":{\"d\":\"b\" \n}}")]
+    public void A_key_is_taken_away_too_when_its_program_has_written_the_file_anew(string key, string text, string without) =>
+        SettingSyntax.All["json"].Remove(text, key.Split('/')).ShouldBe(without);
 
     [Theory]
     [InlineData("json", "a/b", "{\"a\": {\"b\": 12}}")]

@@ -24,7 +24,7 @@ internal static partial class BriefCommands
             if (parsed.GetValue(Connection.Json)) Terminal.Json(answer);
             else
             {
-                Terminal.Line($"{answer.Title}: means {Words.Count(answer.Machines, "machine")} with {Words.Count(answer.Holdings, "holding")} of the named folders.");
+                Terminal.Line($"{answer.Title}: means {Words.Count(answer.Machines, "machine")} with {Words.Count(answer.Holdings, "holding")} to relocate.");
                 Terminal.Line();
                 Terminal.Table([">line", "what", ">machines", ">holdings", ">data", "misses"], answer.Lines.Select(l => (string[])
                     [l.Line == 0 ? "" : $"{l.Line}", l.What, $"{l.Machines}", l.Holdings == 0 && l.What.StartsWith("volume", StringComparison.Ordinal) ? "" : $"{l.Holdings}", l.DataBytes == 0 ? "" : Words.Size(l.DataBytes), string.Join(" ", l.Missed)]));

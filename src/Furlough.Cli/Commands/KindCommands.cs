@@ -29,7 +29,7 @@ internal static class KindCommands
         {
             var added = await client.AddKindAsync(InputText.Read(parsed.GetValue(File)!, "kind card", "furlough kind sample"), parsed.GetValue(on) ?? [], stop);
             if (parsed.GetValue(Connection.Json)) Terminal.Json(added);
-            else Terminal.Line($"{added.Kind.Name} is looked for from now on{(added.On.Count == 0 ? "" : $" on {string.Join(", ", added.On)}")}. Machines that answer survey themselves at once; briefs name it under `libraries`.");
+            else Terminal.Line($"{added.Kind.Name} is looked for from now on{(added.On.Count == 0 ? "" : $" on {string.Join(", ", added.On)}")}. Machines that answer survey themselves at once; briefs name it under `{(added.Kind.Holds == HoldingKind.Library ? "libraries" : "install-paths")}`.");
             return ExitCode.Done;
         });
         var list = new Command("list", "List kinds that kind cards describe");
@@ -37,7 +37,7 @@ internal static class KindCommands
         {
             var kinds = await client.KindsAsync(stop);
             if (json) Terminal.Json(kinds);
-            else Terminal.Table(["kind", "title", ">settings", "on", "added", "by"], kinds.Select(k => (string[])[k.Kind.Name, k.Kind.Title, $"{k.Kind.Pointers.Count}", k.On.Count == 0 ? "all machines" : string.Join(" ", k.On), $"{k.AddedAt:u}", k.AddedBy]));
+            else Terminal.Table(["kind", "holds", "title", ">settings", "on", "added", "by"], kinds.Select(k => (string[])[k.Kind.Name, k.Kind.Holds.Word(), k.Kind.Title, $"{k.Kind.Pointers.Count}", k.On.Count == 0 ? "all machines" : string.Join(" ", k.On), $"{k.AddedAt:u}", k.AddedBy]));
             return ExitCode.Done;
         });
         var show = new Command("show", "Show a kind card") { Name };
@@ -48,7 +48,7 @@ internal static class KindCommands
             else
             {
                 Say(kind.Kind);
-                Terminal.Line($"\nAdded by {kind.AddedBy} at {kind.AddedAt:u}:\n\n{kind.Card.TrimEnd()}");
+                Terminal.Line($"\n{(kind.AddedAt is { } at ? $"Added by {kind.AddedBy} at {at:u}" : "It comes with the product")}:\n\n{kind.Card.TrimEnd()}");
             }
             return ExitCode.Done;
         });
@@ -65,6 +65,11 @@ internal static class KindCommands
     private static void Say(KindCard card)
     {
         Terminal.Line($"{card.Name}: {card.Title}{(card.Systems.Count == 0 ? "" : $", on {string.Join(" or ", card.Systems)}")}");
+        Terminal.Line($"  {(card.Holds == HoldingKind.Library ? "a library, whose data moves" : "an install path, of which only the settings change")}, {(card.Shared ? "one that all accounts of a machine share" : "one for each account")}");
+        if (card.FoundBy is { } there) Terminal.Line($"  looked for where {there} is");
+        if (card.Usual is { } usual) Terminal.Line($"  {usual} while the settings say nothing");
+        if (card.Program is { Closed.Count: > 0 } program) Terminal.Line($"  must be closed meanwhile: {string.Join(", ", program.Closed)}");
+        if (card.Program is { Says.Count: > 0 } asked) Terminal.Line($"  asked afterwards, where the agent allows commands: {string.Join(' ', asked.Says)}");
         foreach (var p in card.Pointers)
             Terminal.Line($"  {(p.Syntax == CardPointer.Link ? $"the link {p.File}" : $"{p.Key} in {p.File} ({p.Syntax})")}{(p.Adds is { } adds ? $", the folder around it: the program adds {adds}" : "")}");
     }

@@ -16,7 +16,7 @@ internal static class OriginalCommands
             if (json) Terminal.Json(originals);
             else
                 Terminal.Table([">relocation", "machine", "holding", "former place", ">files", ">data", "set aside", "kept until", ""], originals.Select(o => (string[])
-                    [$"{o.Relocation}", o.Machine, $"{o.Holding} of {o.Account}", o.Place, $"{o.Files:N0}", Words.Size(o.DataBytes), $"{o.SetAside:yyyy-MM-dd}", $"{o.KeptUntil:yyyy-MM-dd}", o.WrittenTo ? "written to" : o.Recreated is not null ? "source recreated" : o.Eligible ? "may be discarded" : ""]));
+                    [$"{o.Relocation}", o.Machine, $"{HoldingName.InWords(o.Holding, o.Account)}", o.Place, $"{o.Files:N0}", Words.Size(o.DataBytes), $"{o.SetAside:yyyy-MM-dd}", $"{o.KeptUntil:yyyy-MM-dd}", o.WrittenTo ? "written to" : o.Recreated is not null ? "source recreated" : o.Eligible ? "may be discarded" : ""]));
             return ExitCode.Done;
         });
         return new Command("original", "The data at the former place, kept untouched until discarded")

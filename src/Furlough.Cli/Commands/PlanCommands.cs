@@ -50,20 +50,20 @@ internal static class PlanCommands
         Terminal.Line($"Plan {plan.Number}  {plan.Title}  digest {plan.Digest}");
         var outage = Span.Sum(plan.Machines.Select(m => m.Outage));
         Terminal.Line($"{Words.Count(going.Count, "relocation")} on {Words.Count(going.Select(r => r.Machine).Distinct().Count(), "machine")}, {Words.Size(going.Sum(r => r.DataBytes))}; {plan.Relocations.Count - going.Count} blocked.");
-        Terminal.Line(going.Count == 0 ? "" : $"Accounts are kept out for {Time(outage)} all together. {Learned(going)}");
+        Terminal.Line(going.Count == 0 ? "" : $"{(outage == Span.None ? "Nobody is kept out." : $"Accounts are kept out for {Time(outage)} all together.")} {Learned(going)}");
         if (plan.Hours.Count > 0) Terminal.Line($"Allowed hours: {string.Join(", ", plan.Hours.Select(h => $"{h.From:u} to {h.To:u}"))}, and so on.");
         Terminal.Line();
         if (whole)
         {
             Terminal.Table(["machine", ">#", "holding", "from", "to", "method", ">data", ">takes", ">outage", "wave", "blocked by"], plan.Relocations.Select(r => (string[])
-                [r.MachineName, $"{r.Sequence}", r.Holding.ToString(), r.SourceShown, r.TargetShown, r.Method.Word() + (r.Attended ? ", attended" : ""), Words.Size(r.DataBytes), Time(r.Forecast?.Work), Time(r.Forecast?.Outage), r.Wave, string.Join(", ", r.Blocked)]));
+                [r.MachineName, $"{r.Sequence}", r.Holding.ToString(), r.SourceShown, r.TargetShown, r.Method.Word() + (r.Attended ? ", attended" : ""), r.Method == Method.Setting ? "none" : Words.Size(r.DataBytes), Time(r.Forecast?.Work), r.Forecast?.Outage == Span.None ? "none" : Time(r.Forecast?.Outage), r.Wave, string.Join(", ", r.Blocked)]));
             Terminal.Line();
         }
         Terminal.Table(["wave", ">machines", ">relocations", ">data", ">begins after", ">takes", "slowest"], plan.Calendar.Select(w => (string[])
             [w.Wave, $"{w.Machines}", $"{w.Relocations}", Words.Size(w.DataBytes), w.Relocations == 0 ? "" : Words.Length(w.Begins), w.Relocations == 0 ? "" : Time(w.Takes), w.Slowest ?? ""]));
         Terminal.Line();
-        Terminal.Table(["machine", "volume", ">size", ">free now", ">lowest", "when", ">after discard", ">reserve"], plan.Machines.SelectMany(m => m.Volumes.Where(v => whole || v.LowestFreeBytes != v.FreeBytes || v.FreeAfterDiscardBytes != v.FreeBytes).Select(v => (string[])
-            [m.Name, v.Root, Words.Size(v.SizeBytes), Words.Size(v.FreeBytes), Words.Size(v.LowestFreeBytes), v.Timeline.MinBy(p => p.FreeBytes)!.What, Words.Size(v.FreeAfterDiscardBytes), v.ReserveBytes > 0 ? Words.Size(v.ReserveBytes) : "none"])));
+        Terminal.Table(["machine", "volume", ">size", ">free now", ">lowest", "when", ">after discard", ">reserve"], plan.Machines.SelectMany(m => m.Volumes.Where(v => v.Timeline.Count > 1 && (whole || v.LowestFreeBytes != v.FreeBytes || v.FreeAfterDiscardBytes != v.FreeBytes)).Select(v => (string[])
+            [m.Name, v.Root, Words.Size(v.SizeBytes), Words.Size(v.FreeBytes), Words.Size(v.LowestFreeBytes), v.Timeline.MinBy(p => p.FreeBytes)!.What, Words.Size(v.FreeAfterDiscardBytes), v.ReserveBytes > 0 ? Words.Size(v.ReserveBytes) : "none"])), evenIfEmpty: false);
         foreach (var group in plan.Hazards.GroupBy(h => (h.Severity, h.Code)).OrderBy(g => g.Key.Severity))
         {
             Terminal.Line($"\n{group.Key.Severity.Word()}  {group.Key.Code}  ({group.Count()})");

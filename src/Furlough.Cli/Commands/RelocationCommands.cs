@@ -81,7 +81,7 @@ internal static class RelocationCommands
     }
 
     private static void Say(RelocationView view, string name = "") =>
-        Terminal.Line(name == "begin" && view.State is RelocationState.Queued or RelocationState.Waiting ? $"Relocation {view.Number}, {view.Holding} of {view.Account} on {view.Machine}: may begin now. Next: furlough relocation show {view.Number}" : view.Failure is { } failure ? failure.ToString() : $"Relocation {view.Number}, {view.Holding} of {view.Account} on {view.Machine}: {view.State.Word()}, the data lives at its {view.Live.Word()}.");
+        Terminal.Line(name == "begin" && view.State is RelocationState.Queued or RelocationState.Waiting ? $"Relocation {view.Number}, {HoldingName.InWords(view.Holding, view.Account)} on {view.Machine}: may begin now. Next: furlough relocation show {view.Number}" : view.Failure is { } failure ? failure.ToString() : $"Relocation {view.Number}, {HoldingName.InWords(view.Holding, view.Account)} on {view.Machine}: {view.State.Word()}, {view.Method.Lives()} its {view.Live.Word()}.");
 
     private static async Task<RelocationView> FollowAsync(FurloughClient client, RelocationView asked, bool waitsToo, CancellationToken stop)
     {
@@ -96,13 +96,13 @@ internal static class RelocationCommands
             Terminal.Json(r);
             return ExitCode.Done;
         }
-        Terminal.Line($"Relocation {r.Number}  {r.Holding} of {r.Account} on {r.Machine} ({r.Room})  {r.State.Word()}{(r.State.IsAtRest() || r.Step is null ? "" : ", " + r.Step.Value.Word())}");
+        Terminal.Line($"Relocation {r.Number}  {HoldingName.InWords(r.Holding, r.Account)} on {r.Machine} ({r.Room})  {r.State.Word()}{(r.State.IsAtRest() || r.Step is null ? "" : ", " + r.Step.Value.Word())}");
         Terminal.Line($"  source   {r.Source}");
         Terminal.Line($"  target   {r.Target}");
         Terminal.Line($"  live at  {r.Live.Word()}, as of {r.AsOf:u}");
-        Terminal.Line($"  size     {r.Files:N0} files, {Words.Size(r.DataBytes)}; method {r.Method.Word()}{(r.HasOriginal ? "; an original is kept" : "")}");
-        if (r.Forecast is { } forecast) Terminal.Line($"  forecast {PlanCommands.Time(forecast.Work)}, outage {PlanCommands.Time(forecast.Outage)}");
-        if (r.Times.Count > 0) Terminal.Line($"  took     {Words.Length(TimeSpan.FromTicks(r.Times.Sum(t => t.Took.Ticks)))}: {string.Join(", ", r.Times.Where(t => t.Took >= TimeSpan.FromSeconds(0.5)).Select(t => $"{t.Step.Word()} {Words.Length(t.Took)}"))}");
+        Terminal.Line(r.Method == Method.Setting ? "  size     only settings change" : $"  size     {r.Files:N0} files, {Words.Size(r.DataBytes)}; method {r.Method.Word()}{(r.HasOriginal ? "; an original is kept" : "")}");
+        if (r is { Forecast: { } forecast, Method: not Method.Setting }) Terminal.Line($"  forecast {PlanCommands.Time(forecast.Work)}, outage {PlanCommands.Time(forecast.Outage)}");
+        if (r is { Times.Count: > 0, Method: not Method.Setting }) Terminal.Line($"  took     {Words.Length(TimeSpan.FromTicks(r.Times.Sum(t => t.Took.Ticks)))}: {string.Join(", ", r.Times.Where(t => t.Took >= TimeSpan.FromSeconds(0.5)).Select(t => $"{t.Step.Word()} {Words.Length(t.Took)}"))}");
         foreach (var p in r.Pointers) Terminal.Line($"  setting  {p.Address}\n           before {p.Before.Text ?? "(nothing)"}\n           after  {p.After.Text ?? "(nothing)"}");
         foreach (var note in r.Notes) Terminal.Line($"  note     {note}");
         if (r.Progress is { } p2) Terminal.Line($"  now      {p2.Step.Word()}: {p2.FilesDone:N0} of {p2.FilesTotal:N0} files, {Words.Size(p2.BytesDone)} of {Words.Size(p2.BytesTotal)}, {Words.Size(p2.BytesPerSecond)}/s");

@@ -87,7 +87,7 @@ internal static class RunCommands
                 var now = $"{r.State.Word()}{(r.State.IsAtRest() || r.Step is null ? "" : " " + r.Step.Value.Word())}";
                 if (said.GetValueOrDefault(r.Number) == now || r.State == RelocationState.Planned) continue;
                 said[r.Number] = now;
-                Terminal.Line($"{r.Machine}  {r.Number}  {r.Holding} of {r.Account}  {now}");
+                Terminal.Line($"{r.Machine}  {r.Number}  {HoldingName.InWords(r.Holding, r.Account)}  {now}");
             }
             if (IsOver(run)) return run;
             await Task.Delay(1_000, stop);
@@ -113,7 +113,7 @@ internal static class RunCommands
                         continue;
                     }
                     var p = r.Progress;
-                    var line = Markup.Escape($"{r.Machine}  {r.Holding} of {r.Account}  {(p?.Step ?? r.Step)?.Word()}  {(p is null ? "" : $"{Words.Size(p.BytesPerSecond)}/s")}");
+                    var line = Markup.Escape($"{r.Machine}  {HoldingName.InWords(r.Holding, r.Account)}  {(p?.Step ?? r.Step)?.Word()}  {(p is null ? "" : $"{Words.Size(p.BytesPerSecond)}/s")}");
                     if (!tasks.TryGetValue(r.Number, out var task))
                     {
                         if (tasks.Count >= 12) continue;
@@ -130,7 +130,7 @@ internal static class RunCommands
     /// <summary>The forecast beside what really happened, of relocations that nothing cut short.</summary>
     private static string? Compared(IReadOnlyList<RelocationView> rows)
     {
-        var both = rows.Where(r => r is { Forecast: not null, Times.Count: > 0 } && r.State is RelocationState.Switched or RelocationState.Finished).Select(r => (r.Forecast!.Work, Took: TimeSpan.FromTicks(r.Times.Sum(t => t.Took.Ticks)))).ToList();
+        var both = rows.Where(r => r is { Forecast: not null, Times.Count: > 0, Method: not Method.Setting } && r.State is RelocationState.Switched or RelocationState.Finished).Select(r => (r.Forecast!.Work, Took: TimeSpan.FromTicks(r.Times.Sum(t => t.Took.Ticks)))).ToList();
         if (both.Count == 0) return null;
         var (likely, took) = (Span.Sum(both.Select(b => b.Work)).Likely, TimeSpan.FromTicks(both.Sum(b => b.Took.Ticks)));
         var near = both.Count(b => (b.Took - b.Work.Likely).Duration() <= 0.2 * b.Work.Likely);
@@ -153,7 +153,7 @@ internal static class RunCommands
             const int most = 4;
             foreach (var r in rows.Where(r => r.Failure?.Code == group.Code && r.State.IsAtRest() != waits).Take(most))
             {
-                Terminal.Line($"  {r.Machine}  {r.Number}  {r.Holding} of {r.Account}");
+                Terminal.Line($"  {r.Machine}  {r.Number}  {HoldingName.InWords(r.Holding, r.Account)}");
                 foreach (var sentence in (string[])[r.Failure!.Text, r.Failure.Where, r.Failure.Remedy]) Terminal.Paragraph(4, sentence);
             }
             if (group.Relocations.Count > most) Terminal.Line($"  and {group.Relocations.Count - most} more: furlough relocation list --run {run.Number}");

@@ -35,7 +35,7 @@ internal static class SuggestCommand
             Console.Out.WriteLine("#");
             Console.Out.WriteLine($"# {machine.Machine} ({machine.Room}): {(machine.WantedBytes == 0 ? "nothing to do" : $"frees {Words.Size(machine.FreesBytes)} of {Words.Size(machine.WantedBytes)} wanted{(machine.Reached ? "" : ", NOT REACHED")}, {machine.Disturbance:0.0} points")}. {machine.Why}");
             foreach (var move in machine.Moves)
-                Console.Out.WriteLine($"#   {move.Holding} of {move.Account} onto {move.Target}, {Words.Size(move.FreesBytes)}, {move.Disturbance:0.0} points; takes {PlanCommands.Time(move.Work)}, outage {PlanCommands.Time(move.Outage)}");
+                Console.Out.WriteLine($"#   {HoldingName.InWords(move.Holding, move.Account)} onto {move.Target}, {Words.Size(move.FreesBytes)}, {move.Disturbance:0.0} points; takes {PlanCommands.Time(move.Work)}, outage {PlanCommands.Time(move.Outage)}");
             if (machine.NextBest.Count > 0) Console.Out.WriteLine($"#   next best: {string.Join(", ", machine.NextBest)} ({machine.NextBestDisturbance:0.0} points)");
             if (machine.Gap is > 0) Console.Out.WriteLine($"#   not proven to be the best: another choice may disturb up to {machine.Gap:0%} less");
         }

@@ -29,8 +29,9 @@ internal static class Terminal
     }
 
     /// <summary>Prints a table; columns whose head begins with '>' are set to the right.</summary>
-    internal static void Table(IReadOnlyList<string> heads, IEnumerable<IReadOnlyList<string>> rows)
+    internal static void Table(IReadOnlyList<string> heads, IEnumerable<IReadOnlyList<string>> rows, bool evenIfEmpty = true)
     {
+        if (!evenIfEmpty && !rows.Any()) return;
         var table = new Table { Border = TableBorder.None, ShowRowSeparators = false };
         foreach (var head in heads)
         {

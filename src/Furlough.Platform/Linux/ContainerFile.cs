@@ -9,7 +9,7 @@ namespace Furlough.Platform.Linux;
 /// </summary>
 internal static class ContainerFile
 {
-    private const int LimitBytes = 1 << 20;
+    private const int LimitBytes = 8 << 20;
     private const int Attempts = 20;
 
     /// <summary>The content, or null when there is no such file.</summary>
@@ -76,7 +76,7 @@ internal static class ContainerFile
     {
         using var file = folder.MakeFile(fresh);
         file.Append(content);
-        if (whenNew is { } facts) file.Apply(file.Facts() with { Owner = facts.Owner, Group = facts.Group, Mode = 0x180 }, Attributes.None);
+        if (whenNew is { } facts) file.Apply(file.Facts() with { Owner = facts.Owner, Group = facts.Group, Mode = facts.Mode }, Attributes.None);
         else
         {
             using var old = folder.OpenFile(name);

@@ -21,15 +21,15 @@ internal sealed class LinkPointers(LinuxVolumes volumes) : IPointers
 
     public PointerValue Read(PointerAddress address)
     {
-        using var folder = HomeFile.Folder(volumes, address, out var name);
+        using var folder = SettingPlace.Folder(volumes, address, out var name);
         return folder is null ? PointerValue.Absent : Read(folder, name);
     }
 
-    public PointerValue Spell(PointerAddress address, Place place, PointerValue present) => new(Type, HomeFile.Spelled(volumes, address, place));
+    public PointerValue Spell(PointerAddress address, Place place, PointerValue present) => new(Type, SettingPlace.Spelled(volumes, address, place));
 
     public void Swap(PointerAddress address, PointerValue expected, PointerValue next)
     {
-        using var folder = HomeFile.Folder(volumes, address, out var name) ?? throw new IoFault(IoReason.NotFound, address.Container, "no such folder");
+        using var folder = SettingPlace.Folder(volumes, address, out var name) ?? throw new IoFault(IoReason.NotFound, address.Container, "no such folder");
         for (var attempt = 0; attempt < Attempts; attempt++)
         {
             var found = Read(folder, name);

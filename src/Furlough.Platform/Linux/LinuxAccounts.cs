@@ -15,6 +15,8 @@ internal sealed class LinuxAccounts(LinuxVolumes volumes) : IAccounts
     public IReadOnlyList<NumberedName> Names() =>
         [.. Passwd.People(volumes.Root).DistinctBy(p => p.Name).Select(p => new NumberedName(p.User, p.Name, false)), .. Passwd.OwnGroups(volumes.Root).DistinctBy(g => g.Name).Select(g => new NumberedName(g.Number, g.Name, true))];
 
+    public uint? GroupOf(string account) => account.Length == 0 ? Passwd.System.Group : Passwd.People(volumes.Root).FirstOrDefault(p => p.Name == account)?.Group;
+
     public IReadOnlySet<string> WhoReaches(IReadOnlyList<(NodeFacts Facts, Attributes Attributes)> folders)
     {
         var people = Passwd.People(volumes.Root);

@@ -8,10 +8,12 @@ using Furlough.Model;
 namespace Furlough.Platform.Linux;
 
 /// <summary>Sessions, open files and sign-in of a Linux system.</summary>
-internal sealed class LinuxActivity(LinuxVolumes volumes) : IActivity
+/// <param name="cardCommands">Whether commands of kind cards run on this machine.</param>
+internal sealed class LinuxActivity(LinuxVolumes volumes, bool cardCommands) : IActivity
 {
     private const int ExpiryField = 7;
     private const string Expired = "1";
+    private const uint Nobody = 65_534;
 
     public IReadOnlyList<string> InUse(Place place)
     {
@@ -30,7 +32,23 @@ internal sealed class LinuxActivity(LinuxVolumes volumes) : IActivity
     }
 
     /// <summary>Whether a process of the account runs inside this system.</summary>
-    internal bool IsSignedIn(uint user) => Processes.All().Any(p => p.User == user && p.Root == (volumes.Root.Length == 0 ? "/" : volumes.Root));
+    internal bool IsSignedIn(uint user) => OwnProcesses().Any(p => p.User == user);
+
+    private IEnumerable<RunningProcess> OwnProcesses() => Processes.All().Where(p => p.Root == (volumes.Root.Length == 0 ? "/" : volumes.Root));
+
+    public IReadOnlyList<string> Running(string account, IReadOnlyList<string> programs)
+    {
+        var people = Passwd.People(volumes.Root).Where(p => account.Length == 0 || p.Name == account).DistinctBy(p => p.User).ToDictionary(p => p.User, p => p.Name);
+        return [.. OwnProcesses().Where(p => programs.Contains(p.Name) && people.ContainsKey(p.User)).Select(p => $"{p.Name} ({people[p.User]})").Distinct()];
+    }
+
+    public string? Ask(string account, IReadOnlyList<string> command)
+    {
+        if (!cardCommands || Native.EffectiveUser() != 0) return null;
+        var runner = account.Length == 0 ? new PasswdEntry("nobody", Nobody, Nobody, "/") : Passwd.People(volumes.Root).FirstOrDefault(p => p.Name == account) ?? throw Faults.CommandFailed(command, $"has no account {account} to run in");
+        var (output, why) = RunAs(runner, command);
+        return output ?? throw Faults.CommandFailed(command, why!);
+    }
 
     public string? SignInRecord(string account)
     {
@@ -58,11 +76,15 @@ internal sealed class LinuxActivity(LinuxVolumes volumes) : IActivity
         const string tool = "/usr/bin/xdg-user-dir";
         if (!File.Exists(volumes.Root + tool) || Native.EffectiveUser() != 0) return null;
         var word = key["XDG_".Length..^"_DIR".Length];
-        string[] asAccount = ["env", "-i", "HOME=" + account.Home, "PATH=/usr/bin:/bin", tool, word];
-        string[] ids = [$"--reuid={account.User}", $"--regid={account.Group}", "--clear-groups"];
-        return volumes.Root.Length == 0
-            ? Commands.Run("setpriv", [.. ids, .. asAccount])
-            : Commands.Run("chroot", [volumes.Root, "/usr/bin/setpriv", .. ids, .. asAccount]);
+        return RunAs(account, [tool, word]).Output;
+    }
+
+    /// <summary>Runs a command as an account would, in its home, with nothing of the agent's environment.</summary>
+    private (string? Output, string? Why) RunAs(PasswdEntry account, IReadOnlyList<string> command)
+    {
+        string[] asAccount = [$"--reuid={account.User}", $"--regid={account.Group}", "--clear-groups",
+            "env", "-i", "-C", account.Home, "HOME=" + account.Home, "USER=" + account.Name, "LOGNAME=" + account.Name, "PATH=/usr/local/bin:/usr/bin:/bin", .. command];
+        return volumes.Root.Length == 0 ? Commands.Answer("setpriv", asAccount) : Commands.Answer("chroot", [volumes.Root, "/usr/bin/setpriv", .. asAccount]);
     }
 
     private void SetExpiry(string account, string value)

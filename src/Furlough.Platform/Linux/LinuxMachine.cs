@@ -9,11 +9,12 @@ public sealed class LinuxMachine : IMachine
     /// <param name="fallback">Name of the fallback administrator's account, if there is one.</param>
     /// <param name="agentVersion">Reported in surveys.</param>
     /// <param name="time">The clock.</param>
-    public LinuxMachine(string root, string? fallback, string agentVersion, TimeProvider time)
+    /// <param name="cardCommands">Whether commands of kind cards run on this machine.</param>
+    public LinuxMachine(string root, string? fallback, string agentVersion, TimeProvider time, bool cardCommands = false)
     {
         var full = Path.GetFullPath(root);
         var volumes = new LinuxVolumes(full);
-        var activity = new LinuxActivity(volumes);
+        var activity = new LinuxActivity(volumes, cardCommands);
         var userDirs = new XdgPointers(volumes);
         var pointers = new LinuxPointers(userDirs, new SettingFilePointers(volumes), new LinkPointers(volumes));
         (Volumes, Pointers, Activity, Accounts) = (volumes, pointers, activity, new LinuxAccounts(volumes));

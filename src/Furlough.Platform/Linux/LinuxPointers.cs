@@ -13,7 +13,7 @@ internal sealed class LinuxPointers(XdgPointers userDirs, SettingFilePointers fi
     public void Swap(PointerAddress address, PointerValue expected, PointerValue next) => Of(address).Swap(address, expected, next);
 
     /// <summary>The address of a card's pointer for an account.</summary>
-    internal static PointerAddress Address(PasswdEntry account, CardPointer pointer) => new(pointer.Syntax, HomeFile.Filled(pointer.File, account), pointer.Key, account.Name) { Adds = pointer.Adds };
+    internal static PointerAddress Address(PasswdEntry account, CardPointer pointer) => new(pointer.Syntax, SettingPlace.Filled(pointer.File, account), pointer.Key, account.Name) { Adds = pointer.Adds };
 
     /// <summary>The path to which a card's pointer leads; null for none.</summary>
     internal static string? Resolve(PointerAddress address, PointerValue value) => address.Kind == LinkPointers.Kind ? LinkPointers.Resolve(address, value) : SettingFilePointers.Resolve(address, value);

@@ -32,9 +32,11 @@ internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers userDirs, 
             });
             foreach (var (key, name) in UserDirs.Keys)
                 if (LookAtFolder(person, key, name, receipts, clusters, notes, stop) is { } holding) holdings.Add(holding);
-            foreach (var card in kinds)
-                if (LookAtLibrary(person, card, clusters, notes, stop) is { } library) holdings.Add(library);
+            foreach (var card in kinds.Where(k => !k.Shared))
+                if (LookAtKind(person, card, clusters, notes, stop) is { } further) holdings.Add(further);
         }
+        foreach (var card in kinds.Where(k => k.Shared))
+            if (LookAtKind(Passwd.System, card, clusters, notes, stop) is { } shared) holdings.Add(shared);
         return new Survey(time.GetUtcNow(), OperatingSystem(), agentVersion, found, accounts, holdings, [.. originals.Select(o => LookAgain(o, holdings, stop))], receipts, notes) { OnBattery = Sysfs.IsOnBattery, RestartPending = File.Exists(volumes.Root + "/run/reboot-required"), Backup = LinuxBackup.Read(volumes, notes) };
     }
 
@@ -51,21 +53,36 @@ internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers userDirs, 
         return found with { Stray = usual is null || found.Place is not { } place || usual.IsInside(place) || place.IsInside(usual) ? null : Stray(usual, stop) };
     }
 
-    /// <summary>A library is there when one of its settings is.</summary>
-    private HoldingFacts? LookAtLibrary(PasswdEntry person, KindCard card, List<int> clusters, List<string> notes, CancellationToken stop)
+    /// <summary>What a card describes is there when its program is, or else when one of its settings is.</summary>
+    private HoldingFacts? LookAtKind(PasswdEntry account, KindCard card, List<int> clusters, List<string> notes, CancellationToken stop)
     {
-        var holding = new HoldingName(person.Name, HoldingKind.Library, card.Name);
+        var holding = new HoldingName(account.Name, card.Holds, card.Name);
         if (card.Systems.Count > 0 && !card.Systems.Any(p => System.IO.Enumeration.FileSystemName.MatchesSimpleExpression(p, OperatingSystem()))) return null;
+        if (card.FoundBy is { } there && !Path.Exists(volumes.Root + SettingPlace.Filled(there, account))) return null;
+        var usual = card.Usual is null ? null : SettingPlace.Filled(card.Usual, account);
         List<PointerFacts> found = [];
         string? path = null;
-        foreach (var address in card.Pointers.Select(p => LinuxPointers.Address(person, p)))
+        foreach (var address in card.Pointers.Select(p => LinuxPointers.Address(account, p)))
         {
             if (Read(pointers, address, holding, notes) is not { } value) return null;
-            var leads = LinuxPointers.Resolve(address, value);
+            var leads = value.Text is null ? usual : LinuxPointers.Resolve(address, value);
             path ??= leads;
-            found.Add(new PointerFacts(address, value, leads is null ? null : volumes.PlaceOf(leads)) { FixedBy = HomeFile.FixedBy(volumes, address, person.User) });
+            found.Add(new PointerFacts(address, value, leads is null ? null : volumes.PlaceOf(leads)) { FixedBy = SettingPlace.FixedBy(volumes, address, account.User) });
         }
-        return found.All(p => p.Value.Text is null) ? null : Look(holding, path ?? found.First(p => p.Value.Text is not null).Value.Text!, found, clusters, notes, stop);
+        if (card.FoundBy is null && found.All(p => p.Value.Text is null)) return null;
+        path ??= found.Select(p => p.Value.Text).FirstOrDefault(t => t is not null) ?? "";
+        var facts = card.Holds == HoldingKind.InstallPath ? LookAtInstalled(holding, path, found, card.Lists, notes) : Look(holding, path, found, clusters, notes, stop);
+        return facts with { Program = card.Program };
+    }
+
+    /// <summary>An install path is not measured: it may be the system's own, and nothing of it moves.</summary>
+    private HoldingFacts LookAtInstalled(HoldingName holding, string path, IReadOnlyList<PointerFacts> pointers, string lists, List<string> notes)
+    {
+        var place = pointers.Select(p => p.Resolves).FirstOrDefault(p => p is not null);
+        using var folder = place is null ? null : Open(place, notes);
+        using var listed = folder is null || lists.Length == 0 ? null : Reach.TryFolder(folder, lists.Split('/'));
+        var names = (lists.Length == 0 ? folder : listed)?.List().Select(e => e.Name).Where(n => !n.StartsWith('.')).Order(StringComparer.Ordinal).Take(HoldingFacts.MostEntries);
+        return new HoldingFacts(holding, place, path, folder is not null, pointers, 0, 0, 0, [], Demands.None) { Installed = [.. names ?? []] };
     }
 
     private static PointerValue? Read(IPointers from, PointerAddress address, HoldingName holding, List<string> notes)

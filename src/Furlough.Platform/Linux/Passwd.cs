@@ -10,6 +10,9 @@ internal static class Passwd
 {
     private const uint FirstPerson = 1_000, LastPerson = 59_999;
 
+    /// <summary>Stands for what all accounts of a machine share: it belongs to the system.</summary>
+    internal static PasswdEntry System { get; } = new("", 0, 0, "");
+
     /// <summary>The accounts of people.</summary>
     internal static IReadOnlyList<PasswdEntry> People(string root)
     {

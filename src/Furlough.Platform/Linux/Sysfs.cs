@@ -72,29 +72,34 @@ internal static class Commands
 {
     private static readonly TimeSpan Limit = TimeSpan.FromSeconds(10);
 
-    /// <summary>The first line that a command prints, or null when it fails or hangs.</summary>
-    internal static string? Run(string program, IEnumerable<string> arguments)
+    /// <summary>What a command prints, or null when it fails or hangs.</summary>
+    internal static string? Run(string program, IEnumerable<string> arguments) => Answer(program, arguments).Output;
+
+    /// <summary>What a command prints, or why there is nothing: "is missing", "did not end within 10 s", "failed (…)".</summary>
+    internal static (string? Output, string? Why) Answer(string program, IEnumerable<string> arguments)
     {
         var start = new ProcessStartInfo(program) { RedirectStandardOutput = true, RedirectStandardError = true, RedirectStandardInput = true };
         foreach (var argument in arguments) start.ArgumentList.Add(argument);
         try
         {
             using var process = Process.Start(start);
-            if (process is null) return null;
+            if (process is null) return (null, "is missing");
             process.StandardInput.Close();
-            process.ErrorDataReceived += (_, _) => { };
+            var error = "";
+            process.ErrorDataReceived += (_, line) => error = error.Length == 0 ? line.Data ?? "" : error;
             process.BeginErrorReadLine();
             var output = process.StandardOutput.ReadToEndAsync();
             if (!process.WaitForExit(Limit))
             {
                 process.Kill(entireProcessTree: true);
-                return null;
+                return (null, $"did not end within {Limit.TotalSeconds:0} s");
             }
-            return process.ExitCode == 0 ? output.GetAwaiter().GetResult().TrimEnd('\n') : null;
+            process.WaitForExit();
+            return process.ExitCode == 0 ? (output.GetAwaiter().GetResult().TrimEnd('\n'), null) : (null, $"failed ({(error.Length == 0 ? $"exit code {process.ExitCode}" : Engine.PathText.Show(error))})");
         }
         catch (System.ComponentModel.Win32Exception)
         {
-            return null;
+            return (null, "is missing");
         }
     }
 }

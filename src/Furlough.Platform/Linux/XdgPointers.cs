@@ -39,7 +39,7 @@ internal sealed class XdgPointers(LinuxVolumes volumes) : IPointers
     {
         var account = Account(address);
         using var folder = Config(address, make: true)!;
-        ContainerFile.Edit(folder, FileName, folder.Facts() with { Owner = account.User, Group = account.Group }, content =>
+        ContainerFile.Edit(folder, FileName, folder.Facts() with { Owner = account.User, Group = account.Group, Mode = 0x180 }, content =>
         {
             var found = ToValue(UserDirs.Find(content, address.Key));
             return found == expected ? UserDirs.Replace(content, address.Key, next.Text) : throw Faults.PointerChanged(address, expected, found);

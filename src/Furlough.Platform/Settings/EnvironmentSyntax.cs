@@ -3,11 +3,14 @@ using System.Text;
 namespace Furlough.Platform.Settings;
 
 /// <summary>Lines NAME=VALUE in shell syntax, with or without `export`; the last line of a name counts. A key is (name).</summary>
-internal sealed class EnvironmentSyntax : SettingSyntax
+/// <param name="exports">New lines are exported: the file is read by a shell at sign-in, with other commands in it.</param>
+internal sealed class EnvironmentSyntax(bool exports) : SettingSyntax
 {
     internal override Range? Locate(string text, IReadOnlyList<string> key) => Find(text, key)?.Value;
 
-    internal override string Insert(string text, IReadOnlyList<string> key, string raw) => WithLine(text, text.Length, $"{key[0]}={raw}");
+    internal override string Insert(string text, IReadOnlyList<string> key, string raw) => WithLine(text, text.Length, $"{(exports ? "export " : "")}{key[0]}={raw}");
+
+    internal override string? Empty(IReadOnlyList<string> key) => "";
 
     internal override string Remove(string text, IReadOnlyList<string> key) => Find(text, key) is { } found ? WithoutLine(text, found.Line) : text;
 

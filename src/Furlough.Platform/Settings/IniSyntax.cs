@@ -11,6 +11,8 @@ internal sealed class IniSyntax : SettingSyntax
         return end is { } at ? WithLine(text, at, $"{key[^1]}={raw}") : throw NotUnderstood($"it has no section [{key[0]}]");
     }
 
+    internal override string? Empty(IReadOnlyList<string> key) => key.Count == 2 ? $"[{key[0]}]\n" : "";
+
     internal override string Remove(string text, IReadOnlyList<string> key) => Find(text, key).Line is { } line ? WithoutLine(text, line) : text;
 
     internal override string? Decode(string raw) => raw.Length >= 2 && raw[0] == '"' && raw[^1] == '"' ? raw[1..^1] : raw;

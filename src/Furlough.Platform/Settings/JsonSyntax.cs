@@ -8,24 +8,51 @@ internal sealed class JsonSyntax : SettingSyntax
 {
     private static readonly Escapes Escaped = new("ntrbf\"\\/", "\n\t\r\b\f\"\\/", new Dictionary<char, int> { ['u'] = 4 });
 
+    /// <summary>What stands between the name and the value of an object that had to be made: by its second blank it is known again.</summary>
+    private const string Added = ":  ";
+
     internal override Range? Locate(string text, IReadOnlyList<string> key) => new Reader(text).Find(key) is not { Value: { } value } ? null : text[value.Start] == '"' ? value : throw NotUnderstood($"`{string.Join('/', key)}` is no text");
 
     internal override string Insert(string text, IReadOnlyList<string> key, string raw)
     {
-        var (_, parent, last) = new Reader(text).Find(key);
-        if (parent is not { } open) throw NotUnderstood($"it has no object `{string.Join('/', key.SkipLast(1))}`");
-        var member = $"{Encode(key[^1], null)}: {raw}";
-        return last is { } end ? $"{text[..end]}, {member}{text[end..]}" : $"{text[..(open + 1)]}{member}{text[(open + 1)..]}";
+        // What of the objects around it is missing comes with it, and goes with it.
+        var (depth, parent, last) = Deepest(text, key);
+        var member = string.Concat(key.Skip(depth).SkipLast(1).Select(name => $"{Encode(name, null)}{Added}{{")) + $"{Encode(key[^1], null)}: {raw}" + new string('}', key.Count - depth - 1);
+        return last is { } end ? $"{text[..end]}, {member}{text[end..]}" : $"{text[..(parent + 1)]}{member}{text[(parent + 1)..]}";
     }
+
+    internal override string? Empty(IReadOnlyList<string> key) => "{}";
 
     internal override string Remove(string text, IReadOnlyList<string> key)
     {
-        var reader = new Reader(text);
-        if (reader.Find(key) is not { Value: { } value }) return text;
-        var name = Encode(key[^1], null);
-        var start = text.LastIndexOf(name, value.Start.Value, StringComparison.Ordinal);
-        if (start < 0 || text[(start + name.Length)..value.Start.Value] != ": ") throw NotUnderstood($"`{key[^1]}` is not as it was put there");
-        return text[..(text.AsSpan(0, start).EndsWith(", ") ? start - 2 : start)] + text[value.End.Value..];
+        for (var count = key.Count; count > 0; count--)
+        {
+            var (value, _, _, member) = new Reader(text).Find([.. key.Take(count)]);
+            if (value is not { } at || member is not { } start) return text;
+            // What is around it goes only if it was put there for it.
+            if (count < key.Count && !(text[start..at.Start].EndsWith(Added, StringComparison.Ordinal) && text[at] == "{}")) return text;
+            var before = text.AsSpan(0, start).TrimEnd().Length;
+            if (before > 0 && text[before - 1] == ',') text = text[..(before - 1)] + text[at.End..];
+            else
+            {
+                var after = at.End.Value;
+                while (after < text.Length && char.IsWhiteSpace(text[after])) after++;
+                text = text[..start] + (after < text.Length && text[after] == ',' ? text[(after + 1)..].TrimStart() : text[at.End..]);
+            }
+        }
+        return text;
+    }
+
+    /// <summary>How many of a key's names the text has, where their innermost object opens, and where its last member ends.</summary>
+    private static (int Depth, int Parent, int? Last) Deepest(string text, IReadOnlyList<string> key)
+    {
+        for (var depth = key.Count - 1; depth >= 0; depth--)
+        {
+            var (_, parent, last, _) = new Reader(text).Find([.. key.Take(depth + 1)]);
+            if (parent is { } open) return (depth, open, last);
+            if (depth > 0 && new Reader(text).Find([.. key.Take(depth)]).Value is not null) break;
+        }
+        throw NotUnderstood($"it has no object `{string.Join('/', key.SkipLast(1))}`");
     }
 
     internal override string? Decode(string raw) => Escaped.Decode(raw.AsSpan(1, raw.Length - 2));
@@ -40,16 +67,16 @@ internal sealed class JsonSyntax : SettingSyntax
         private int _at;
         private IReadOnlyList<string> _key = [];
         private Range? _value;
-        private int? _parent, _last;
+        private int? _parent, _last, _member;
 
-        /// <summary>The value of a key; where the object that has or would have it opens; where its last member ends.</summary>
-        internal (Range? Value, int? Parent, int? Last) Find(IReadOnlyList<string> key)
+        /// <summary>The value of a key; where the object that has or would have it opens; where its last member ends; where the key's own member begins.</summary>
+        internal (Range? Value, int? Parent, int? Last, int? Member) Find(IReadOnlyList<string> key)
         {
             _key = key;
             Value(0, matches: true);
             Blank();
             if (_at < text.Length) throw Wrong();
-            return (_value, _parent, _last);
+            return (_value, _parent, _last, _member);
         }
 
         /// <summary>Passes a value; <paramref name="matches"/> when the names so far are those of the key.</summary>
@@ -87,6 +114,7 @@ internal sealed class JsonSyntax : SettingSyntax
                     var start = _at;
                     Text();
                     name = _syntax.Decode(text[start.._at]);
+                    if (isParent && name == _key[depth]) _member = start;
                     Blank();
                     if (_at >= text.Length || text[_at++] != ':') throw Wrong();
                 }

@@ -13,6 +13,8 @@ internal sealed partial class PropertiesSyntax : SettingSyntax
 
     internal override string Insert(string text, IReadOnlyList<string> key, string raw) => WithLine(text, text.Length, $"{Encode(key[0], null).Replace(" ", "\\ ", StringComparison.Ordinal).Replace("=", "\\=", StringComparison.Ordinal).Replace(":", "\\:", StringComparison.Ordinal)}={raw}");
 
+    internal override string? Empty(IReadOnlyList<string> key) => "";
+
     internal override string Remove(string text, IReadOnlyList<string> key) => Find(text, key) is { } found ? WithoutLine(text, found.Line) : text;
 
     internal override string? Decode(string raw) => Escaped.Decode(Joint().Replace(raw, "$1"));

@@ -12,7 +12,8 @@ internal abstract class SettingSyntax
     internal static IReadOnlyDictionary<string, SettingSyntax> All { get; } = new Dictionary<string, SettingSyntax>
     {
         ["ini"] = new IniSyntax(),
-        ["environment"] = new EnvironmentSyntax(),
+        ["environment"] = new EnvironmentSyntax(exports: false),
+        ["profile"] = new EnvironmentSyntax(exports: true),
         ["properties"] = new PropertiesSyntax(),
         ["json"] = new JsonSyntax(),
         ["xml"] = new XmlSyntax(),
@@ -30,6 +31,9 @@ internal abstract class SettingSyntax
 
     /// <summary>The text without a key that <see cref="Insert"/> may have put there: what was there before, byte for byte.</summary>
     internal abstract string Remove(string text, IReadOnlyList<string> key);
+
+    /// <summary>What a file holds before a key is put into it that is its only one; null where such a file is not made.</summary>
+    internal virtual string? Empty(IReadOnlyList<string> key) => null;
 
     /// <summary>What a raw value means; null when it is no plain text.</summary>
     internal abstract string? Decode(string raw);

@@ -20,6 +20,9 @@ internal sealed class SettingText
     /// <summary>The text.</summary>
     internal string Value { get; }
 
+    /// <summary>The text of a file that has to be made.</summary>
+    internal static SettingText New(string text) => new(text, null);
+
     /// <summary>Reads bytes.</summary>
     /// <exception cref="Fault"><c>settings-not-understood</c>: a zero byte, or half a character.</exception>
     internal static SettingText Of(byte[] content)

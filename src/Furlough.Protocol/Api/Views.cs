@@ -74,7 +74,7 @@ public sealed record RoleRequest(IReadOnlyList<string> Machines, string? Role);
 
 /// <summary>A holding of a machine with its last relocation.</summary>
 public sealed record HoldingView(
-    string Account, string Holding, string? Place, bool Present, long Files, long DataBytes, long HiddenBytes,
+    string Account, HoldingKind Kind, string Holding, string? Place, bool Present, long Files, long DataBytes, long HiddenBytes,
     IReadOnlyList<PointerFacts> Pointers, IReadOnlyList<string> InUse, RelocationView? Relocation);
 
 /// <summary>A machine with everything known about it.</summary>
@@ -105,7 +105,7 @@ public sealed record MachineSpace(string Machine, string Room, IReadOnlyList<Vol
 public sealed record KindText(string Card, IReadOnlyList<string>? On = null);
 
 /// <summary>A kind card, and who added it.</summary>
-public sealed record KindView(KindCard Kind, string Card, IReadOnlyList<string> On, string AddedBy, DateTimeOffset AddedAt);
+public sealed record KindView(KindCard Kind, string Card, IReadOnlyList<string> On, string AddedBy, DateTimeOffset? AddedAt);
 
 /// <summary>A brief as text.</summary>
 public sealed record BriefText(string Brief);

@@ -70,7 +70,7 @@ public sealed class AgentSessions(Store store, DocketDesk desk, TimeProvider tim
         foreach (var row in await db.Relocations.Where(r => r.Machine == machine.Id && !RunControl.AtRest.Contains(r.State)).ToListAsync(stop))
         {
             (row.State, row.Live, row.AsOf) = (RelocationState.Failed, Live.Unknown, time.GetUtcNow());
-            row.Failure = Column.Write(new Failure("machine-set-up-anew", $"{machine.Name} was set up anew while the relocation of {row.Holding} of {row.Account} was under way.", "Where the data lives is not known; what was copied may stand at the target.",
+            row.Failure = Column.Write(new Failure("machine-set-up-anew", $"{machine.Name} was set up anew while the relocation of {HoldingName.InWords(row.Holding, row.Account)} was under way.", "Where the data lives is not known; what was copied may stand at the target.",
                 "Survey the machine, then make a new plan with `existing: adopt`."), ModelJson.Default.Failure);
         }
         db.Originals.RemoveRange(await db.Originals.Where(o => o.Machine == machine.Id).ToListAsync(stop));

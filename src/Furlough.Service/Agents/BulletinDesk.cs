@@ -62,7 +62,7 @@ public sealed class BulletinDesk(Store store, RunControl runs, DocketSignals sig
         if (!RelocationStates.MayFollow(row.State, next)) db.Record(bulletin.At, machine.Name, "out of sequence", $"relocation {row.Number}", row.State.Word(), next.Word());
         if (row.State != next)
         {
-            db.Record(bulletin.At, machine.Name, "relocation", $"{row.Number} {row.Holding} of {row.Account}", row.State.Word(), next.Word());
+            db.Record(bulletin.At, machine.Name, "relocation", $"{row.Number} {HoldingName.InWords(row.Holding, row.Account)}", row.State.Word(), next.Word());
             if (row.State.IsAtRest()) row.StateBefore = row.State;
         }
         row.State = next;

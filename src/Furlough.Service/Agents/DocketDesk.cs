@@ -117,7 +117,8 @@ public sealed class DocketDesk(SigningKey key, TimeProvider time)
         var empty = new Place("", "");
         var none = new VolumeIdentity("", "");
         var docket = fill(new Docket(Guid.CreateVersion7(now), row.Number, row.Machine, ++row.Supersession, now - ClockSlack, now + Validity, DocketWork.Relocate, planned.Method,
-            planned.Holding, planned.AccountId, empty, empty, none, none, 0, [], planned.Files, planned.DataBytes, [], [], planned.Terms), earlier);
+            planned.Holding, planned.AccountId, empty, empty, none, none, 0, [], planned.Files, planned.DataBytes, [], [], planned.Terms)
+        { Program = planned.Program }, earlier);
         db.Dockets.Add(new DocketRow
         {
             Id = docket.Id,

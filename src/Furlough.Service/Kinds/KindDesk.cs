@@ -39,7 +39,7 @@ public sealed class KindDesk(SigningKey key)
     {
         if (Volatile.Read(ref _cards) is { } kept) return kept;
         var changes = Volatile.Read(ref _changes);
-        var cards = (await db.Kinds.OrderBy(k => k.Name).ToListAsync(stop)).ConvertAll(k => (KindCardReader.Read(k.Card), KindEndpoints.PatternsOf(k)));
+        List<(KindCard, IReadOnlyList<string>)> cards = [.. BuiltInKinds.All.Select(k => (k.Card, (IReadOnlyList<string>)[])), .. (await db.Kinds.OrderBy(k => k.Name).ToListAsync(stop)).Select(k => (KindCardReader.Read(k.Card), KindEndpoints.PatternsOf(k)))];
         // Cards that were read while they changed are not kept.
         if (changes == Volatile.Read(ref _changes)) Volatile.Write(ref _cards, cards);
         return cards;

@@ -18,8 +18,8 @@ public static class KindEndpoints
     {
         api.MapPost("/kinds/check", (KindText text) => Read(text.Card)).For(Role.Reader);
         api.MapPost("/kinds", AddAsync).For(Role.Steward);
-        api.MapGet("/kinds", (Store store, CancellationToken stop) => store.ReadAsync(async db => (await db.Kinds.OrderBy(k => k.Name).ToListAsync(stop)).Select(View).ToList(), stop)).For(Role.Reader);
-        api.MapGet("/kinds/{name}", (string name, Store store, CancellationToken stop) => store.ReadAsync(async db => View(await FindAsync(db, name, stop)), stop)).For(Role.Reader);
+        api.MapGet("/kinds", (Store store, CancellationToken stop) => store.ReadAsync(async db => BuiltInKinds.All.Select(View).Concat((await db.Kinds.ToListAsync(stop)).Select(View)).OrderBy(k => k.Kind.Name, StringComparer.Ordinal).ToList(), stop)).For(Role.Reader);
+        api.MapGet("/kinds/{name}", (string name, Store store, CancellationToken stop) => store.ReadAsync(async db => BuiltInKinds.All.FirstOrDefault(k => k.Card.Name == name) is { Card: not null } own ? View(own) : View(await FindAsync(db, name, stop)), stop)).For(Role.Reader);
         api.MapDelete("/kinds/{name}", RemoveAsync).For(Role.Steward);
     }
 
@@ -28,6 +28,7 @@ public static class KindEndpoints
     private static async Task<KindView> AddAsync(KindText text, Store store, KindDesk desk, DocketSignals signals, TimeProvider time, HttpContext context, CancellationToken stop)
     {
         var card = Read(text.Card);
+        if (BuiltInKinds.All.Any(k => k.Card.Name == card.Name)) throw ProblemException.Conflict("kind-built-in", $"The kind {card.Name} comes with the product.", "Give the card another name.");
         var on = text.On ?? [];
         if (on.Count > MostPatterns || on.Any(p => p.Length is 0 or > 100 || p.Any(char.IsControl))) throw new ProblemException(400, "machines-refused", $"A kind card is for machines by at most {MostPatterns} names or patterns.", "Leave --on out for all.");
         var view = await store.WriteAsync(async db =>
@@ -65,6 +66,8 @@ public static class KindEndpoints
     }
 
     private static async Task<KindRow> FindAsync(FurloughDb db, string name, CancellationToken stop) => await db.Kinds.FindAsync([name], stop) ?? throw ProblemException.Missing($"kind card {name}", "See `furlough kind list`.");
+
+    private static KindView View((KindCard Card, string Text) builtIn) => new(builtIn.Card, builtIn.Text, [], "built in", null);
 
     private static KindView View(KindRow row) => new(KindCardReader.Read(row.Card), row.Card, PatternsOf(row), row.AddedBy, row.AddedAt);
 

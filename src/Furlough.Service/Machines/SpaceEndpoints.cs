@@ -30,7 +30,7 @@ public static class SpaceEndpoints
     {
         var key = volume.Identity.Key;
         var other = volume.SizeBytes - volume.FreeBytes;
-        foreach (var holding in survey.Holdings.Where(h => h.Place?.Volume == key && h.Present))
+        foreach (var holding in survey.Holdings.Where(h => h.Name.Kind != HoldingKind.InstallPath && h.Place?.Volume == key && h.Present))
         {
             other -= holding.DataBytes;
             yield return new SpaceShare(volume.Root, holding.Name.Account, holding.Name.Name, holding.Files, holding.DataBytes, "live");

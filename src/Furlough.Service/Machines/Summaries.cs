@@ -55,10 +55,10 @@ public static class Summaries
             var key = v.Identity.Key;
             List<ShelfBlock> blocks =
             [
-                .. survey.Holdings.Where(h => h.Place?.Volume == key && h.Present).OrderByDescending(h => h.DataBytes)
+                .. survey.Holdings.Where(h => h.Name.Kind != HoldingKind.InstallPath && h.Place?.Volume == key && h.Present).OrderByDescending(h => h.DataBytes)
                     .Select(h => new ShelfBlock(h.Name.ToString(), h.DataBytes, unread.Contains((h.Name.Account, h.Name.Name)) ? "unreadable" : Drifted(h, last) ? "drifted" : "live")),
                 .. aside.Where(o => o.Source.Volume == key).Select(o => new ShelfBlock(o.Holding.ToString(), o.DataBytes, "original")),
-                .. planned.Where(p => p.Target.Volume == key).Select(p => new ShelfBlock(p.Holding.ToString(), p.DataBytes, "planned")),
+                .. planned.Where(p => p.Method != Method.Setting && p.Target.Volume == key).Select(p => new ShelfBlock(p.Holding.ToString(), p.DataBytes, "planned")),
             ];
             return new Shelf(v.Root, v.Label, v.System, v.Attached, v.Medium, v.FileSystem, v.SizeBytes, v.FreeBytes, reserves.GetValueOrDefault(key), blocks);
         })];

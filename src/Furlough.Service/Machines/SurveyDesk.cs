@@ -52,7 +52,7 @@ public sealed class SurveyDesk(Store store, LiveHub live, TimeProvider time)
         if (survey.Holdings.Count > MostHoldings || survey.Volumes.Count > MostVolumes || survey.Receipts.Count > MostReceipts || survey.Past.Count > MostPast) throw new ProblemException(400, "survey-too-large", "The survey lists more than a machine can have.", "Look at the agent's log.");
         if (survey.Volumes.Any(v => v.SizeBytes < 0 || v.FreeBytes < 0 || v.FreeBytes > v.SizeBytes) || survey.Past.Any(p => p.UsedBytes < 0) || survey.Holdings.Any(h => h.Files < 0 || h.DataBytes < 0 || h.HiddenBytes < 0 || h.CloudOnlyFiles < 0 || h.CloudOnlyBytes < 0 || h.Stray is { Files: < 0 } or { DataBytes: < 0 }))
             throw new ProblemException(400, "survey-impossible", "The survey has sizes that cannot be.", "Look at the agent's log.");
-        if (survey.Holdings.Any(h => survey.Accounts.All(a => a.Name != h.Name.Account))) throw new ProblemException(400, "survey-impossible", "The survey has holdings of accounts that it does not list.", "Look at the agent's log.");
+        if (survey.Holdings.Any(h => !h.Name.IsShared && survey.Accounts.All(a => a.Name != h.Name.Account))) throw new ProblemException(400, "survey-impossible", "The survey has holdings of accounts that it does not list.", "Look at the agent's log.");
     }
 
     /// <summary>JSON may have null where our records never do.</summary>

@@ -26,7 +26,7 @@ public sealed class Acting(Store store, DocketDesk desk, DocketSignals signals, 
         if (row.State is not (RelocationState.Switched or RelocationState.Finished) && !live) throw Refused(row, "returned", "switched or finished");
         if (await db.Relocations.AnyAsync(r => r.Machine == row.Machine && r.Account == row.Account && r.Holding == row.Holding && r.Number > row.Number
             && (r.State == RelocationState.Switched || r.State == RelocationState.Finished), stop))
-            throw ProblemException.Conflict("relocated-since", $"{row.Holding} of {row.Account} was relocated again after relocation {number}.", "Return the later relocation first.");
+            throw ProblemException.Conflict("relocated-since", $"{HoldingName.InWords(row.Holding, row.Account)} was relocated again after relocation {number}.", "Return the later relocation first.");
         await desk.IssueReturnAsync(db, row, stop);
     }, stop);
 
@@ -38,7 +38,7 @@ public sealed class Acting(Store store, DocketDesk desk, DocketSignals signals, 
             ?? throw ProblemException.Conflict("no-original", $"Relocation {number} keeps no original, so there is nothing to fall back to.", "Restore the data from a backup.");
         var facts = Column.Read(original.Body, ModelJson.Default.OriginalFacts);
         if (missingFrom is not { } named || (named - facts.SetAside).Duration() > TimeSpan.FromMinutes(1))
-            throw ProblemException.Conflict("consent-missing", $"The original of {row.Holding} of {row.Account} was set aside at {facts.SetAside:yyyy-MM-dd HH:mm}Z; all work since then is missing after falling back.",
+            throw ProblemException.Conflict("consent-missing", $"The original of {HoldingName.InWords(row.Holding, row.Account)} was set aside at {facts.SetAside:yyyy-MM-dd HH:mm}Z; all work since then is missing after falling back.",
                 $"If that is accepted: `furlough relocation fall-back {number} --missing-from {facts.SetAside:yyyy-MM-ddTHH:mm}Z`.");
         db.Record(time.GetUtcNow(), who, "loss accepted", $"relocation {number}", null, $"work since {facts.SetAside:u}");
         await desk.IssueFallBackAsync(db, row, facts, stop);

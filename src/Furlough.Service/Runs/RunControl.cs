@@ -52,7 +52,7 @@ public sealed class RunControl(DocketDesk desk, TimeProvider time)
         {
             row.State = RelocationState.Refused;
             row.AsOf = time.GetUtcNow();
-            row.Failure = Column.Write(new Failure("run-halted", $"Run {run.Number} was halted ({why}) before the turn of {row.Holding} of {row.Account}.", "Nothing has changed; the data lives at its source.",
+            row.Failure = Column.Write(new Failure("run-halted", $"Run {run.Number} was halted ({why}) before the turn of {HoldingName.InWords(row.Holding, row.Account)}.", "Nothing has changed; the data lives at its source.",
                 $"Look at the failures, then `furlough relocation retry {row.Number}`."), ModelJson.Default.Failure);
         }
     }

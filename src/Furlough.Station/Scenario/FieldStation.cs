@@ -41,6 +41,7 @@ public static class FieldStation
         people = [.. people.Select((p, i) => Oddity(name, p, isFirst: i == 1))];
         return new MachineSpec(name, room, "Fenland Desk 4 (stand-in)", seed, Volumes(name, room, people, dice), people, Faults(name, people))
         {
+            Programs = new ProgramsSpec("Programs", ProgramsOf(room), name == "wet-12" ? "D:\\Tools" : null),
             OnBattery = name == "cabin-3",
             RestartPending = name == "cabin-3",
             BackupAgeDays = name switch { "cabin-3" => 40, "cabin-5" => null, _ => 1 },
@@ -50,6 +51,15 @@ public static class FieldStation
             LeavesAfter = name switch { "cabin-3" => Surveying, "sem-24" => Enrolling, _ => null },
         };
     }
+
+    /// <summary>What the station's technician installs on the desks of a room.</summary>
+    private static IReadOnlyList<string> ProgramsOf(string room) => room switch
+    {
+        "Herbarium" => ["field browser", "label printer", "sheet editor", "specimen viewer"],
+        "Wet Lab" => ["assay reader", "field browser", "sheet editor"],
+        "Cabin" => ["field browser", "map editor", "sheet editor", "wildlife camera"],
+        _ => ["field browser", "map editor", "sheet editor"],
+    };
 
     /// <summary>What a technician runs into on the crews' laptops, where nobody has looked for years.</summary>
     private static AccountSpec Oddity(string name, AccountSpec account, bool isFirst) => name switch

@@ -37,6 +37,11 @@ public sealed record FolderSpec(string Name, int Files, int SmallFiles, long Dat
     public IReadOnlyList<string> Services { get; init; } = [];
 }
 
+/// <summary>Where a stand-in's system installs programs, for all accounts: a setting, and its twin for older programs.</summary>
+/// <param name="Installed">What is installed there.</param>
+/// <param name="OlderSetting">What the twin says, where they disagree.</param>
+public sealed record ProgramsSpec(string Folder, IReadOnlyList<string> Installed, string? OlderSetting = null);
+
 /// <summary>A place on one of a stand-in's volumes.</summary>
 /// <param name="Volume">Its index.</param>
 public sealed record SpecPlace(int Volume, string Path);
@@ -60,6 +65,9 @@ public sealed record AccountSpec(string Name, uint Id, bool Fallback, IReadOnlyL
 /// <summary>A stand-in workstation as declared.</summary>
 public sealed record MachineSpec(string Name, string Room, string OperatingSystem, ulong Seed, IReadOnlyList<VolumeSpec> Volumes, IReadOnlyList<AccountSpec> Accounts, IReadOnlyList<ScriptedFault> Faults)
 {
+    /// <summary>Where its system installs programs; null where no setting says so.</summary>
+    public ProgramsSpec? Programs { get; init; }
+
     /// <summary>Somebody carries it about.</summary>
     public bool OnBattery { get; init; }
 

@@ -174,6 +174,10 @@ public sealed class StationMachine : IMachine, IDisposable
             }
         }
         foreach (var fault in Spec.Faults.OfType<UnreadableFile>()) DeclareUnreadable(accounts, fault);
+        if (Spec.Programs is not { } programs) return;
+        MakeFolder(system.Root, programs.Folder, 0, 0x1ED);
+        foreach (var address in StationPointers.AddressesOfPrograms) _settings[(address.Container, address.Key)] = new PointerValue("text", $"{system.Spec.Letter}\\{programs.Folder}");
+        if (programs.OlderSetting is { } older) _settings[(StationPointers.AddressesOfPrograms[1].Container, StationPointers.ProgramsKey)] = new PointerValue("text", older);
     }
 
     /// <summary>The folder at a place, made where it is missing.</summary>

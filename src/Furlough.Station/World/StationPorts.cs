@@ -57,6 +57,13 @@ internal sealed class StationPointers(StationMachine machine) : IPointers
 
     internal static string Older(string account) => $"settings of {account}/folders, older programs";
 
+    private const string Shared = "settings of the machine/programs";
+
+    /// <summary>The setting of a machine's programs, and its twin.</summary>
+    internal static IReadOnlyList<PointerAddress> AddressesOfPrograms { get; } = [new(Kind, Shared, ProgramsKey, ""), new(Kind, $"{Shared}, older programs", ProgramsKey, "")];
+
+    internal const string ProgramsKey = "programs";
+
     /// <summary>A folder stands in both containers, a library in one.</summary>
     internal static IReadOnlyList<PointerAddress> Addresses(string account, FolderSpec folder) =>
         folder.Adds is { } adds ? [new(Kind, Current(account), folder.Name, account) { Adds = adds }] : [new(Kind, Current(account), folder.Name, account), new(Kind, Older(account), folder.Name, account)];
@@ -105,9 +112,13 @@ internal sealed class StationActivity(StationMachine machine) : IActivity
     {
     }
 
+    public IReadOnlyList<string> Running(string account, IReadOnlyList<string> programs) => [];
+
+    public string? Ask(string account, IReadOnlyList<string> command) => null;
+
     public string? WhereIs(HoldingName holding)
     {
-        var value = machine.Setting(StationPointers.Current(holding.Account), holding.Name);
+        var value = holding.IsShared ? machine.Setting(StationPointers.AddressesOfPrograms[0].Container, holding.Name) : machine.Setting(StationPointers.Current(holding.Account), holding.Name);
         return StationPointers.Resolve(machine, holding.Account, value) is { } place ? machine.Volumes.Show(place) : null;
     }
 }
@@ -116,6 +127,8 @@ internal sealed class StationActivity(StationMachine machine) : IActivity
 internal sealed class StationAccounts(StationMachine machine) : IAccounts
 {
     public IReadOnlyList<NumberedName> Names() => [.. machine.Spec.Accounts.Select(a => new NumberedName(a.Id, a.Name, false))];
+
+    public uint? GroupOf(string account) => machine.Spec.Accounts.FirstOrDefault(a => a.Name == account)?.Id;
 
     public IReadOnlySet<string> WhoReaches(IReadOnlyList<(NodeFacts Facts, Attributes Attributes)> folders) =>
         machine.Spec.Accounts.Where(a => folders.All(f => (f.Facts.Mode & (f.Facts.Owner == a.Id ? 0x40 : 1)) != 0)).Select(a => a.Name).ToHashSet();
@@ -137,6 +150,7 @@ internal sealed class StationSurveyor(StationMachine machine) : ISurveyor
             List<HoldingFacts> holdings = [];
             foreach (var account in machine.Spec.Accounts)
                 foreach (var folder in account.Folders.Where(f => f.Adds is null || kinds.Any(k => k.Name == f.Name))) holdings.Add(Look(account.Name, folder));
+            if (machine.Spec.Programs is { } programs) holdings.Add(Look(programs));
             var volumes = machine.VolumeStates.Select(v => new VolumeFacts(v.Identity, v.Spec.Label, v.Spec.Letter, v.Spec.Attached, v.Spec.Medium, v.Spec.FileSystem, v.Spec.SizeBytes, v.FreeBytes, 4096,
                 v.Spec.System, true, false, v.Spec.Attached == Attachment.Internal, v.Abilities, v.Spec.System ? [] : Taken(v.Root, "", 1).ToList())).ToList();
             return new Survey(machine.Clock.GetUtcNow() - machine.Spec.SurveyAge, machine.Spec.OperatingSystem, "stand-in", volumes,
@@ -185,6 +199,16 @@ internal sealed class StationSurveyor(StationMachine machine) : ISurveyor
             Stray = spec.Stray,
             CloudOnlyFiles = spec.CloudOnlyFiles,
             CloudOnlyBytes = spec.CloudOnlyFiles * (files == 0 ? 0 : bytes / files),
+        };
+    }
+
+    private HoldingFacts Look(ProgramsSpec programs)
+    {
+        var pointers = StationPointers.AddressesOfPrograms.Select(a => (Address: a, Value: machine.Setting(a.Container, a.Key))).Select(p => new PointerFacts(p.Address, p.Value, StationPointers.Resolve(machine, "", p.Value))).ToList();
+        var place = pointers[0].Resolves;
+        return new HoldingFacts(new HoldingName("", HoldingKind.InstallPath, StationPointers.ProgramsKey), place, place is null ? pointers[0].Value.Text ?? "" : machine.Volumes.Show(place), place is not null && Find(place) is not null, pointers, 0, 0, 0, [], Demands.None)
+        {
+            Installed = place == new Place(machine.VolumeStates[0].Identity.Key, programs.Folder) ? programs.Installed : [],
         };
     }
 

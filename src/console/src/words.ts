@@ -128,6 +128,9 @@ export function hoursWords(hours: { from: string; to: string }): string {
 export const dayOf = (time: number) =>
   new Date(time).toLocaleDateString("en-GB", { day: "numeric", month: "short", timeZone: "UTC" });
 
+/** Whose a holding is: an account's, or what all accounts of a machine share. */
+export const ownerWords = (account: string) => account || "the machine";
+
 export const count = (n: number, one: string, many = `${one}s`) =>
   n === 1 ? `1 ${one}` : `${n.toLocaleString("en")} ${many}`;
 

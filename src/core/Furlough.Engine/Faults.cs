@@ -85,6 +85,17 @@ public static class Faults
         FilesInUseCode, $"{Words.Count(list.Count, "file")} held open: {string.Join("; ", list.Take(5).Select(PathText.Show))}{(list.Count > 5 ? "; …" : "")}.",
         "Have the programs closed or the account sign out, then {retry}.");
 
+    /// <summary>The code of <see cref="ProgramRunning"/>.</summary>
+    public const string ProgramRunningCode = "program-running";
+
+    /// <summary>A program that writes the settings itself is open.</summary>
+    public static Fault ProgramRunning(IReadOnlyList<string> list) => new(
+        ProgramRunningCode, $"{string.Join("; ", list)} is running, and would write over the settings when it is closed.", "Have it closed, then {retry}.");
+
+    /// <summary>A program's own command gave no answer.</summary>
+    public static Fault CommandFailed(IReadOnlyList<string> command, string why) => new(
+        "command-failed", $"The command `{string.Join(' ', command)}`, which says where it lives, {why}.", "Try it by hand in the account, correct the kind card, then {retry}.");
+
     /// <summary>Somebody asked for it.</summary>
     public static Fault BackedOutByHand() => new("backed-out-by-hand", "It was backed out by hand.", "{retry} begins it anew.");
 

@@ -9,6 +9,7 @@ namespace Furlough.Engine;
 /// relocate, return  cold      prepare, quiesce, copy, prove, repoint, set-aside, reopen, confirm
 ///                   warm      prepare, copy, prove, quiesce, catch-up, repoint, set-aside, reopen, confirm
 ///                   exchange  prepare, quiesce, repoint, reopen, confirm
+///                   setting   prepare, repoint, confirm
 /// relocate          adopt     prepare, quiesce, prove, repoint, set-aside, reopen, confirm
 /// fall-back         any       prepare, quiesce, repoint, reopen, confirm
 /// gather            any       prepare, copy, prove, gather
@@ -27,6 +28,7 @@ public static class Itinerary
         Cold = [new PrepareStep(), Quiesce, Copy, Prove, Repoint, SetAside, Reopen, Confirm],
         Warm = [new PrepareStep(), Copy, Prove, Quiesce, CatchUp, Repoint, SetAside, Reopen, Confirm],
         Adopting = [new AdoptPrepareStep(), Quiesce, new AdoptProveStep(), Repoint, SetAside, Reopen, Confirm],
+        Setting = [new SettingPrepareStep(), new SettingRepointStep(), new SettingConfirmStep()],
         Exchange = [new PrepareStep(), Quiesce, Repoint, Reopen, Confirm];
 
     /// <summary>The steps of a docket.</summary>
@@ -36,6 +38,7 @@ public static class Itinerary
         { Work: DocketWork.Gather } => Gathering,
         { Work: DocketWork.FallBack } => FallingBack,
         { Method: Method.Adopt, Work: DocketWork.Relocate } => Adopting,
+        { Method: Method.Setting } => Setting,
         { Method: Method.Exchange } => Exchange,
         { Method: Method.Warm } => Warm,
         _ => Cold,

@@ -103,7 +103,7 @@ public sealed class RelocationEngine(IMachine machine, IJournal journal, IPermit
     {
         if (work.Noted(ParkedFor) is not { Length: > 0 } reason) return false;
         var wish = permits.WishOf(work.Docket.Id);
-        var inTheWay = wish.Rests() || (reason == Faults.FilesInUseCode && machine.Activity.InUse(work.Moving).Count > 0);
+        var inTheWay = wish.Rests() || (reason is Faults.FilesInUseCode or Faults.ProgramRunningCode && QuiesceStep.InTheWay(work) is not null);
         if (inTheWay && wish != Wish.BackOut && time.GetUtcNow() < work.Docket.NotAfter) return true;
         work.Note(ParkedFor, "");
         return false;
@@ -111,11 +111,11 @@ public sealed class RelocationEngine(IMachine machine, IJournal journal, IPermit
 
     private static bool IsPastReturn(Work work) => work.Noted(ReopenStep.Compared) is not null;
 
-    /// <summary>From quiesce to repoint a permit is needed; what is repointed is finished with or without one.</summary>
+    /// <summary>From quiesce (where nobody is kept out: from repoint) a permit is needed; what is repointed is finished with or without one.</summary>
     private void RequirePermit(Work work, Step step)
     {
         var begun = journal.Read(work.Docket.Id).Begun;
-        if (step == Step.Discard ? begun is not null : begun >= Step.Repoint || SequenceOf(work.Docket).TakeWhile(s => s != Step.Quiesce).Contains(step)) return;
+        if (step == Step.Discard ? begun is not null : begun >= Step.Repoint || SequenceOf(work.Docket).TakeWhile(s => s is not (Step.Quiesce or Step.Repoint)).Contains(step)) return;
         if (permits.Holds(work.Docket.Id)) return;
         TimeSpan? most = IsQuiesced(work) ? LongestAwayWhileQuiesced : null;
         switch (permits.Await(work.Docket, most, () => work.Waits(step, Faults.NoPermit()), work.Stop))
@@ -152,7 +152,7 @@ public sealed class RelocationEngine(IMachine machine, IJournal journal, IPermit
         }
         if (IsPastReturn(work))
         {
-            var failure = FailureText.Of(work, fault, $"The data lives at {work.LiveInWords()}; the original is kept.");
+            var failure = FailureText.Of(work, fault, $"The data lives at {work.LivePlaceInWords()}; the original is kept.");
             work.Changed(RelocationState.Failed, step, failure);
             journal.End(work.Docket.Id, RelocationState.Failed);
             return RelocationState.Failed;
@@ -171,13 +171,13 @@ public sealed class RelocationEngine(IMachine machine, IJournal journal, IPermit
             foreach (var left in Undo.Run(work)) work.Report(left);
             cause = cause with
             {
-                Where = work.Docket.Work.MovesHolding() ? $"Nothing has changed; the data lives at {work.LiveInWords()}."
+                Where = work.Docket.Work.MovesHolding() ? $"Nothing has changed; {work.LiveInWords()}."
                     : $"The former place is as it was; the holding lives at `{machine.Volumes.Show(work.Docket.Target)}`.",
             };
         }
         catch (Fault fault)
         {
-            cause = cause with { Where = $"Backing out stopped ({fault.Message.TrimEnd('.')}); source and target are both complete and the data lives at {work.LiveInWords()}." };
+            cause = cause with { Where = $"Backing out stopped ({fault.Message.TrimEnd('.')}); source and target are both complete and {work.LiveInWords()}." };
             final = RelocationState.Failed;
         }
         finally
@@ -197,7 +197,7 @@ public sealed class RelocationEngine(IMachine machine, IJournal journal, IPermit
             { Work: DocketWork.Discard } => RelocationState.Finished,
             { Work: DocketWork.Return or DocketWork.FallBack } => RelocationState.Returned,
             { Work: DocketWork.Gather } => RelocationState.Switched,
-            { Method: Method.Exchange } => RelocationState.Finished,
+            { Method: Method.Exchange or Method.Setting } => RelocationState.Finished,
             _ => RelocationState.Switched,
         };
         var original = work.KeepsOriginal

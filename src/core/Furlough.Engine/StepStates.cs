@@ -18,6 +18,7 @@ namespace Furlough.Engine;
 /// reopen     target -> target      either -> let in
 /// confirm    target -> target      let in -> let in
 /// </code>
+/// Where only settings change, nobody is kept out.
 /// Gathering and discarding leave the settings alone: they lead to the docket's target all the time, and nobody is kept out.
 /// "Either" stands where a crash may have cut the step short. Where sign-in cannot be barred, nobody counts as kept out.
 /// </summary>
@@ -54,8 +55,12 @@ internal static class StepStates
         Require(work, step, StatesOf(work, step).Leaving, "left");
     }
 
-    private static (State Entering, State Leaving) StatesOf(Work work, Step step) =>
-        work.Docket.Work.MovesHolding() ? Table[step] : (Untouched, Untouched);
+    private static (State Entering, State Leaving) StatesOf(Work work, Step step)
+    {
+        if (!work.Docket.Work.MovesHolding()) return (Untouched, Untouched);
+        var (entering, leaving) = Table[step];
+        return work.Docket.Method == Method.Setting ? (entering with { KeptOut = false }, leaving with { KeptOut = false }) : (entering, leaving);
+    }
 
     private static void Require(Work work, Step step, State state, string moment)
     {

@@ -22,6 +22,12 @@ public static class Undo
             RemoveCopy(work, left);
             return left;
         }
+        if (work.Docket.Method == Method.Setting)
+        {
+            RestorePointers(work, left);
+            RemoveMadeTarget(work, left);
+            return left;
+        }
         try
         {
             if (RestoreSource(work, left)) RestorePointers(work, left);
@@ -115,6 +121,32 @@ public static class Undo
         catch (Fault fault)
         {
             left.Add($"The unfinished copy could not be removed now ({fault.Message.TrimEnd('.')}); the next attempt removes it.");
+        }
+    }
+
+    /// <summary>The folder that settings were to lead to goes again, if this docket made it and nobody has put anything there.</summary>
+    private static void RemoveMadeTarget(Work work, List<string> left)
+    {
+        if (work.Noted(SettingPrepareStep.Compared) is null) return;
+        try
+        {
+            var volume = work.TargetVolume();
+            using (var parent = Work.TryParent(volume, work.Docket.Target))
+            {
+                var leaf = work.Docket.Target.Parts[^1];
+                if (work.Noted(SettingPrepareStep.Made) is not null && parent?.Find(leaf) is { Kind: NodeKind.Folder })
+                {
+                    using (var folder = parent.OpenFolder(leaf))
+                        if (folder.List().Count > 0) return;
+                    parent.RemoveFolder(leaf);
+                    parent.Flush();
+                }
+            }
+            RemoveMadeParents(work, volume);
+        }
+        catch (Fault fault)
+        {
+            left.Add($"The empty folder `{work.Machine.Volumes.Show(work.Docket.Target)}` could not be removed now ({fault.Message.TrimEnd('.')}).");
         }
     }
 

@@ -13,9 +13,16 @@ public static class DocketWorks
     public static bool MovesHolding(this DocketWork work) => work is DocketWork.Relocate or DocketWork.Return or DocketWork.FallBack;
 }
 
-/// <summary>How the data gets to its target: copied while nobody works; copied while people work, then caught up; renamed on its own volume; or it is there already.</summary>
+/// <summary>How the data gets to its target: copied while nobody works; copied while people work, then caught up; renamed on its own volume; it is there already; or no data moves, only the setting changes.</summary>
 [JsonConverter(typeof(WordConverter<Method>))]
-public enum Method { Cold, Warm, Exchange, Adopt }
+public enum Method { Cold, Warm, Exchange, Adopt, Setting }
+
+/// <summary>What follows from methods.</summary>
+public static class MethodsOfDockets
+{
+    /// <summary>How it is said where the holding is: "the data lives at", or, where only settings change, where these lead.</summary>
+    public static string Lives(this Method method) => method == Method.Setting ? "the settings lead to" : "the data lives at";
+}
 
 /// <summary>One pointer to be changed: it must read <paramref name="Expected"/>; <paramref name="Next"/> is its new raw value, null to spell the target in the pointer's own syntax.</summary>
 public sealed record PointerChange(PointerAddress Address, PointerValue Expected, PointerValue? Next);
@@ -50,7 +57,11 @@ public sealed record Docket(
     Guid Id, long Relocation, Guid Machine, int Supersession, DateTimeOffset NotBefore, DateTimeOffset NotAfter,
     DocketWork Work, Method Method, HoldingName Holding, string AccountId, Place Source, Place Target,
     VolumeIdentity SourceVolume, VolumeIdentity TargetVolume, int OwnedFrom, IReadOnlyList<PointerChange> Pointers,
-    long Files, long DataBytes, IReadOnlyList<Guid> Originals, IReadOnlyList<Guid> Supersedes, Terms Terms, Adoption? Adoption = null, bool LeavesLink = false);
+    long Files, long DataBytes, IReadOnlyList<Guid> Originals, IReadOnlyList<Guid> Supersedes, Terms Terms, Adoption? Adoption = null, bool LeavesLink = false)
+{
+    /// <summary>The program whose holding it is; null where nothing is to be done about one.</summary>
+    public OwnProgram? Program { get; init; }
+}
 
 /// <summary>What the service wishes of a docket that is under way: that it goes on, that it rests for one of three reasons, or that it is undone.</summary>
 [JsonConverter(typeof(WordConverter<Wish>))]

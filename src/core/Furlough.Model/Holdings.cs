@@ -4,13 +4,20 @@ namespace Furlough.Model;
 
 /// <summary>The kinds of things that can be relocated.</summary>
 [JsonConverter(typeof(WordConverter<HoldingKind>))]
-public enum HoldingKind { Folder, Library }
+public enum HoldingKind { Folder, Library, InstallPath }
 
 /// <summary>Names one holding of one machine.</summary>
+/// <param name="Account">The account that has it; empty for what all accounts of the machine share.</param>
 public sealed record HoldingName(string Account, HoldingKind Kind, string Name)
 {
-    /// <summary>"Pictures of asa.lind".</summary>
-    public override string ToString() => $"{Name} of {Account}";
+    /// <summary>Belongs to no account, but to the machine.</summary>
+    [JsonIgnore] public bool IsShared => Account.Length == 0;
+
+    /// <summary>"Pictures of asa.lind", "programs of the machine".</summary>
+    public override string ToString() => InWords(Name, Account);
+
+    /// <summary>"Pictures of asa.lind", "programs of the machine".</summary>
+    public static string InWords(string holding, string account) => $"{holding} of {(account.Length == 0 ? "the machine" : account)}";
 }
 
 /// <summary>A place: a volume (its identity's key) and a path on it, parts separated by '/', without a leading one.</summary>
@@ -99,6 +106,15 @@ public sealed record HoldingFacts(
     /// <summary>What those files would take.</summary>
     public long CloudOnlyBytes { get; init; }
 
+    /// <summary>For an install path: what is installed there, at most <see cref="MostEntries"/> names.</summary>
+    public IReadOnlyList<string> Installed { get; init; } = [];
+
+    /// <summary>The program whose holding it is; null where nothing is to be done about one.</summary>
+    public OwnProgram? Program { get; init; }
+
+    /// <summary>Most names in <see cref="Installed"/>.</summary>
+    public const int MostEntries = 50;
+
     /// <summary>What stands at the usual place of such a folder while its pointers lead elsewhere; null when nothing does.</summary>
     public StrayFolder? Stray { get; init; }
 }
@@ -109,6 +125,9 @@ public sealed record StrayFolder(string PathShown, long Files, long DataBytes);
 /// <summary>An account of a machine.</summary>
 public sealed record AccountFacts(string Name, string Id, string Home, bool Fallback, bool SignedIn)
 {
+    /// <summary>Stands for the account of what all accounts of a machine share.</summary>
+    public static AccountFacts Nobody { get; } = new("", "0", "", false, false);
+
     /// <summary>It comes from a directory of accounts that many machines share.</summary>
     public bool FromDirectory { get; init; }
 
@@ -189,6 +208,9 @@ public sealed record Survey(
 
     /// <summary>It was begun after the agent had heard that one is wanted; one that was under way by then says nothing of what changed since.</summary>
     public bool Answers { get; init; }
+
+    /// <summary>The account that has a holding; for what all share, an account without a name.</summary>
+    public AccountFacts AccountOf(HoldingName holding) => holding.IsShared ? AccountFacts.Nobody : Accounts.First(a => a.Name == holding.Account);
 
     /// <summary>The volume of a place, or null when it is absent.</summary>
     public VolumeFacts? VolumeOf(Place? place) => place is null ? null : Volumes.FirstOrDefault(v => v.Identity.Key == place.Volume);

@@ -17,9 +17,33 @@ public sealed record CardPointer(string Syntax, string File, string Key, Pointer
     public const string Link = "link";
 }
 
-/// <summary>A further kind of holding, one for each account, described without code.</summary>
+/// <summary>What a holding's own program asks of a relocation.</summary>
+/// <param name="Closed">Names of processes that must be closed while the settings are changed, because they write them themselves.</param>
+/// <param name="Says">The command, as a list of arguments, that asks the program itself where the holding lives; empty where there is none.</param>
+public sealed record OwnProgram(IReadOnlyList<string> Closed, IReadOnlyList<string> Says);
+
+/// <summary>A further kind of holding, described without code: one for each account, or one that all accounts of a machine share.</summary>
 /// <param name="Name">What its holdings are called.</param>
 /// <param name="Title">A sentence for people.</param>
 /// <param name="Systems">Patterns of the operating systems that it is for; empty for all.</param>
 /// <param name="Pointers">The settings that lead to it; all must agree.</param>
-public sealed record KindCard(string Name, string Title, IReadOnlyList<string> Systems, IReadOnlyList<CardPointer> Pointers);
+public sealed record KindCard(string Name, string Title, IReadOnlyList<string> Systems, IReadOnlyList<CardPointer> Pointers)
+{
+    /// <summary>A library, whose data moves; or an install path, of which only the settings change.</summary>
+    public HoldingKind Holds { get; init; } = HoldingKind.Library;
+
+    /// <summary>All accounts of a machine share it.</summary>
+    public bool Shared { get; init; }
+
+    /// <summary>A path that is there where the program is; null where its settings alone tell.</summary>
+    public string? FoundBy { get; init; }
+
+    /// <summary>Where it lives while its settings say nothing; null where that is not known. <c>{home}</c> and <c>{account}</c> are filled in.</summary>
+    public string? Usual { get; init; }
+
+    /// <summary>For an install path: the path below it that lists what is installed; empty for itself.</summary>
+    public string Lists { get; init; } = "";
+
+    /// <summary>The program whose holding it is; null where nothing is to be done about one.</summary>
+    public OwnProgram? Program { get; init; }
+}

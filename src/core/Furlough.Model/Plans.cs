@@ -22,7 +22,11 @@ public sealed record Finding(string Code, Severity Severity, string Machine, str
 public sealed record PlannedRelocation(
     int Sequence, Guid Machine, string MachineName, string Room, HoldingName Holding, string AccountId, Method Method,
     Place Source, Place Target, string SourceShown, string TargetShown, VolumeIdentity SourceVolume, VolumeIdentity TargetVolume,
-    int OwnedFrom, IReadOnlyList<PointerFacts> Pointers, long Files, long DataBytes, string Wave, IReadOnlyList<string> Blocked, Terms Terms, Adoption? Adoption = null, RelocationForecast? Forecast = null, bool LeavesLink = false, TimeSpan? Keep = null, bool Attended = false);
+    int OwnedFrom, IReadOnlyList<PointerFacts> Pointers, long Files, long DataBytes, string Wave, IReadOnlyList<string> Blocked, Terms Terms, Adoption? Adoption = null, RelocationForecast? Forecast = null, bool LeavesLink = false, TimeSpan? Keep = null, bool Attended = false)
+{
+    /// <summary>The program whose holding it is; null where nothing is to be done about one.</summary>
+    public OwnProgram? Program { get; init; }
+}
 
 /// <summary>One volume of a machine through the plan: free now, and at the lowest point while originals are kept.</summary>
 /// <param name="Timeline">Its free space after every change; begins with now.</param>

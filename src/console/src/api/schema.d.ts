@@ -1758,7 +1758,7 @@ export interface components {
             to: null | string;
         };
         /** @enum {unknown} */
-        HoldingKind: "folder" | "library";
+        HoldingKind: "folder" | "library" | "install-path";
         HoldingName: {
             account: string;
             kind: components["schemas"]["HoldingKind"];
@@ -1766,6 +1766,7 @@ export interface components {
         };
         HoldingView: {
             account: string;
+            kind: components["schemas"]["HoldingKind"];
             holding: string;
             place: null | string;
             present: boolean;
@@ -1810,6 +1811,12 @@ export interface components {
             title: string;
             systems: string[];
             pointers: components["schemas"]["CardPointer"][];
+            holds?: components["schemas"]["HoldingKind"];
+            shared?: boolean;
+            foundBy?: null | string;
+            usual?: null | string;
+            lists?: string;
+            program?: null | components["schemas"]["OwnProgram"];
         };
         KindText: {
             card: string;
@@ -1821,7 +1828,7 @@ export interface components {
             on: string[];
             addedBy: string;
             /** Format: date-time */
-            addedAt: string;
+            addedAt: null | string;
         };
         /** @enum {unknown} */
         Live: "unknown" | "source" | "target";
@@ -1885,7 +1892,7 @@ export interface components {
         /** @enum {unknown} */
         Medium: "unknown" | "solid" | "rotating" | "memory";
         /** @enum {unknown} */
-        Method: "cold" | "warm" | "exchange" | "adopt";
+        Method: "cold" | "warm" | "exchange" | "adopt" | "setting";
         MoveView: {
             account: string;
             holding: string;
@@ -1921,6 +1928,10 @@ export interface components {
             eligible: boolean;
             writtenTo: boolean;
             recreated: null | components["schemas"]["RecreatedSource"];
+        };
+        OwnProgram: {
+            closed: string[];
+            says: string[];
         };
         Place: {
             volume: string;
@@ -2030,6 +2041,7 @@ export interface components {
             keep?: null | string;
             /** @default false */
             attended: boolean;
+            program?: null | components["schemas"]["OwnProgram"];
         };
         PlannedVolume: {
             volume: string;

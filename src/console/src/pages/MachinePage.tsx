@@ -5,7 +5,7 @@ import { api, type HoldingView, type MachineDetail, type RelocationView } from "
 import { FailureNote, Sentence } from "../parts/FailureNote";
 import { ShelfDrawing, ShelfLegend } from "../parts/ShelfDrawing";
 import { StandingMark } from "../parts/StandingMark";
-import { ago, count, shorten, size, words } from "../words";
+import { ago, count, ownerWords, shorten, size, words } from "../words";
 
 export function MachinePage() {
   const { name = "" } = useParams();
@@ -69,7 +69,7 @@ function Machine({ detail }: { detail: MachineDetail }) {
       )}
 
       <h2>
-        Holdings <span className="quiet">{count(holdings.length, "folder")}</span>
+        Holdings <span className="quiet">{count(holdings.length, "holding")}</span>
       </h2>
       <table>
         <thead>
@@ -122,15 +122,16 @@ const isMoving = (r: RelocationView) =>
 
 function Holding({ holding }: { holding: HoldingView }) {
   const r = holding.relocation;
+  const movesData = holding.kind !== "install-path";
   return (
     <>
       <tr>
-        <td>{holding.account}</td>
+        <td>{ownerWords(holding.account)}</td>
         <th scope="row">{holding.holding}</th>
         <td className="number" title={`${holding.dataBytes.toLocaleString("en")} bytes`}>
-          {size(holding.dataBytes)}
+          {movesData && size(holding.dataBytes)}
         </td>
-        <td className="number">{holding.files.toLocaleString("en")}</td>
+        <td className="number">{movesData && holding.files.toLocaleString("en")}</td>
         <Path path={r?.source ?? holding.place ?? ""} live={!r || r.live === "source"} />
         <Path path={r?.target ?? ""} live={r?.live === "target"} />
         <td>
@@ -138,7 +139,7 @@ function Holding({ holding }: { holding: HoldingView }) {
           {!holding.present && " (missing)"}
         </td>
         <td>{r && <State relocation={r} />}</td>
-        <td>{r && <Action relocation={r} />}</td>
+        <td>{r && <Action relocation={r} movesData={movesData} />}</td>
       </tr>
       {r?.failure && (
         <tr className="note">
@@ -179,7 +180,7 @@ function State({ relocation: r }: { relocation: RelocationView }) {
   );
 }
 
-function Action({ relocation: r }: { relocation: RelocationView }) {
+function Action({ relocation: r, movesData }: { relocation: RelocationView; movesData: boolean }) {
   const retry = useMutation({ mutationFn: () => api.retry(r.number) });
   const takeBack = useMutation({ mutationFn: () => api.takeBack(r.number) });
   const failed = retry.error ?? takeBack.error;
@@ -196,7 +197,11 @@ function Action({ relocation: r }: { relocation: RelocationView }) {
           disabled={takeBack.isPending}
           onClick={() =>
             confirm(
-              `Return ${r.holding} of ${r.account} to ${r.source}?\n\nWhat lives at ${r.target} is copied back, with what was added since; the account is kept out meanwhile.`,
+              `Return ${r.holding} of ${ownerWords(r.account)} to ${r.source}?\n\n${
+                movesData
+                  ? `What lives at ${r.target} is copied back, with what was added since; the account is kept out meanwhile.`
+                  : `The settings lead there again; what is installed at ${r.target} stays.`
+              }`,
             ) && takeBack.mutate()
           }
         >

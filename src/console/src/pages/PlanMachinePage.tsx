@@ -4,7 +4,7 @@ import { api, type PlannedMachine, type PlanView } from "../api/client";
 import { HazardList } from "../parts/HazardList";
 import { PathButton } from "../parts/PathButton";
 import { SpaceTimeline, timelineSentence } from "../parts/SpaceTimeline";
-import { count, length, size, spanWords, words } from "../words";
+import { count, duration, length, ownerWords, size, spanWords, words } from "../words";
 
 /** What a plan has for one machine: its relocations in sequence, and the space of its volumes through all of them. */
 export function PlanMachinePage() {
@@ -39,7 +39,7 @@ function PlanMachine({ plan, machine }: { plan: PlanView; machine: PlannedMachin
       <p>
         {machine.relocations === 0
           ? words.nothingToRelocateHere
-          : `${count(machine.relocations, "relocation")}, ${size(machine.dataBytes)}, in ${spanWords(machine.work)}; accounts are kept out for ${spanWords(machine.outage)}.`}
+          : `${count(machine.relocations, "relocation")}, ${size(machine.dataBytes)}, in ${spanWords(machine.work)}; ${duration(machine.outage.likely) === 0 ? "nobody is kept out" : `accounts are kept out for ${spanWords(machine.outage)}`}.`}
       </p>
 
       {touched.map((v) => (
@@ -73,7 +73,7 @@ function PlanMachine({ plan, machine }: { plan: PlanView; machine: PlannedMachin
             <tr key={`${r.holding.account} ${r.holding.kind} ${r.holding.name}`}>
               <td className="number">{r.sequence}</td>
               <th scope="row">
-                {r.holding.name} of {r.holding.account}
+                {r.holding.name} of {ownerWords(r.holding.account)}
               </th>
               <td className="path live">
                 <PathButton path={r.sourceShown} />

@@ -122,7 +122,7 @@ function whatItDoes(plan: PlanView): string {
   const blocked = plan.relocations.length - going.length;
   const outage = plan.machines.reduce((sum, m) => sum + duration(m.outage.likely), 0);
   const data = going.reduce((sum, r) => sum + r.dataBytes, 0);
-  return `${count(going.length, "relocation")} on ${count(new Set(going.map((r) => r.machine)).size, "machine")}, ${size(data)}${blocked > 0 ? `; ${count(blocked, "relocation")} more ${blocked === 1 ? "is" : "are"} blocked` : ""}. Accounts are kept out for ${length(outage)} all together; originals are kept for ${length(plan.keep)}.`;
+  return `${count(going.length, "relocation")} on ${count(new Set(going.map((r) => r.machine)).size, "machine")}, ${size(data)}${blocked > 0 ? `; ${count(blocked, "relocation")} more ${blocked === 1 ? "is" : "are"} blocked` : ""}. ${outage === 0 ? "Nobody is kept out" : `Accounts are kept out for ${length(outage)} all together; originals are kept for ${length(plan.keep)}`}.`;
 }
 
 /** What is to be done with the plan now. */

@@ -72,6 +72,13 @@ public interface IActivity
 
     /// <summary>Asks the system itself where a holding lives, as its account would see it; null where it cannot be asked.</summary>
     string? WhereIs(HoldingName holding);
+
+    /// <summary>Which of these programs the account runs: "program (account)". For a shared holding's, whoever runs them.</summary>
+    IReadOnlyList<string> Running(string account, IReadOnlyList<string> programs);
+
+    /// <summary>What a program's own command answers when the account runs it; null where commands of kind cards do not run on this machine.</summary>
+    /// <exception cref="Fault"><c>command-failed</c>: it is missing, fails, or does not end in time.</exception>
+    string? Ask(string account, IReadOnlyList<string> command);
 }
 
 /// <summary>Who is behind the numbers of owners and groups.</summary>
@@ -79,6 +86,9 @@ public interface IAccounts
 {
     /// <summary>The names of people's accounts and groups with their numbers.</summary>
     IReadOnlyList<NumberedName> Names();
+
+    /// <summary>The group that new folders of an account belong to; null where there are none.</summary>
+    uint? GroupOf(string account);
 
     /// <summary>Who may pass through all of these folders and list the last one, by rights and access lists: names of accounts, and "others" for whoever has no name here. The system itself is not named.</summary>
     IReadOnlySet<string> WhoReaches(IReadOnlyList<(NodeFacts Facts, Attributes Attributes)> folders);

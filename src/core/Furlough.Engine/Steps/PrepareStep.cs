@@ -58,7 +58,7 @@ public sealed class PrepareStep : IStep
             throw new Fault("target-inside-source", $"`{work.Machine.Volumes.Show(docket.Target)}` and `{work.Machine.Volumes.Show(docket.Source)}` lie one inside the other.", "Plan another place.");
     }
 
-    private static void RequirePlainPath(Place place)
+    internal static void RequirePlainPath(Place place)
     {
         if (place.Parts.Count == 0 || place.Parts.Any(p => p is "" or "." or ".." || p.Contains('\0') || p.StartsWith(Layout.Prefix, StringComparison.Ordinal)))
             throw new Fault("path-refused", $"`{PathText.Show(place.Path)}` is no plain path below a volume.", "Correct the path in the brief and make a new plan.");
@@ -119,28 +119,40 @@ public sealed class PrepareStep : IStep
     }
 
     /// <summary>Makes the folders above the target; those from <see cref="Docket.OwnedFrom"/> on belong to the account and to nobody else.</summary>
-    private static IFolder MakeParents(Work work, IFolder root, string accountId, uint group)
+    internal static IFolder MakeParents(Work work, IFolder root, string accountId, uint group)
     {
         var parts = work.Docket.Target.Parts;
         var at = root.OpenFolder(".");
-        for (var i = 0; i < parts.Count - 1; i++)
+        try
         {
-            if (at.Find(parts[i]) is null)
+            for (var i = 0; i < parts.Count - 1; i++)
             {
-                if (work.Noted(MadeFrom) is null) work.Note(MadeFrom, i.ToString(CultureInfo.InvariantCulture));
-                var owned = i >= work.Docket.OwnedFrom;
-                using var made = at.MakeFolder(parts[i], owned ? 0x1C0u : 0x1EDu);
-                var facts = made.Facts();
-                if (owned && uint.TryParse(accountId, NumberStyles.None, CultureInfo.InvariantCulture, out var owner))
-                    made.Apply(facts with { Owner = owner, Group = group, Mode = 0x1C0 }, Attributes.None);
-                else made.Apply(facts with { Mode = 0x1ED }, Attributes.None);
-                at.Flush();
+                if (at.Find(parts[i]) is null)
+                {
+                    if (work.Noted(MadeFrom) is null) work.Note(MadeFrom, i.ToString(CultureInfo.InvariantCulture));
+                    MakeFolder(at, parts[i], i >= work.Docket.OwnedFrom ? accountId : "", group);
+                }
+                var next = at.OpenFolder(parts[i]);
+                at.Dispose();
+                at = next;
             }
-            var next = at.OpenFolder(parts[i]);
-            at.Dispose();
-            at = next;
+            return at;
         }
-        return at;
+        catch
+        {
+            // A handle left open would keep the volume from being unmounted.
+            at.Dispose();
+            throw;
+        }
+    }
+
+    /// <summary>Makes one folder: an account's own and closed to others, or (without an account) the system's and open.</summary>
+    internal static void MakeFolder(IFolder parent, string name, string accountId, uint group)
+    {
+        var owned = uint.TryParse(accountId, NumberStyles.None, CultureInfo.InvariantCulture, out var owner);
+        using (var made = parent.MakeFolder(name, owned ? 0x1C0u : 0x1EDu))
+            made.Apply(owned ? made.Facts() with { Owner = owner, Group = group, Mode = 0x1C0 } : made.Facts() with { Mode = 0x1ED }, Attributes.None);
+        parent.Flush();
     }
 
     /// <summary>I12: whoever could not reach the source cannot reach the target; the holding's own rights come along, so the folders above decide.</summary>

@@ -26,22 +26,30 @@ public sealed class QuiesceStep : IStep
         {
             RequireUnused(work, Name);
         }
-        catch (Fault inUse) when (inUse.Code == Faults.FilesInUseCode && work.Docket.Terms.KeepWaiting)
+        catch (Fault inUse) when (inUse.Code is Faults.FilesInUseCode or Faults.ProgramRunningCode && work.Docket.Terms.KeepWaiting)
         {
             LetIn(work);
             throw new Parked(inUse);
         }
     }
 
-    /// <summary>Nobody may hold files below the source open; waits for that as long as the docket's terms say.</summary>
+    /// <summary>What keeps the docket from going on: its program is open, or somebody holds files below the source open; null for nothing.</summary>
+    internal static Fault? InTheWay(Work work)
+    {
+        var (docket, activity) = (work.Docket, work.Machine.Activity);
+        if (docket.Program is { Closed.Count: > 0 } program && activity.Running(docket.Holding.Account, program.Closed) is { Count: > 0 } running) return Faults.ProgramRunning(running);
+        return docket.Method != Method.Setting && activity.InUse(work.Moving) is { Count: > 0 } list ? Faults.FilesInUse(list) : null;
+    }
+
+    /// <summary>Nothing may be in the way; waits for that as long as the docket's terms say.</summary>
     internal static void RequireUnused(Work work, Step step)
     {
         var waited = TimeSpan.Zero;
-        for (var told = false; work.Machine.Activity.InUse(work.Moving) is { Count: > 0 } list; told = true)
+        for (var told = false; InTheWay(work) is { } why; told = true)
         {
             var left = work.Docket.Terms.FilesInUseWait - waited;
-            if (left <= TimeSpan.Zero) throw Faults.FilesInUse(list);
-            if (!told) work.Waits(step, Faults.FilesInUse(list));
+            if (left <= TimeSpan.Zero) throw why;
+            if (!told) work.Waits(step, why);
             work.Heed();
             var pause = left < LookAgain ? left : LookAgain;
             work.Delay(pause);

@@ -26,14 +26,20 @@ public sealed class RepointStep : IStep
                 Arrive(work, from, name, parent);
             }
         }
+        ChangePointers(work);
+        work.TargetVolume();
+        work.RequirePointersAtTarget();
+    }
+
+    /// <summary>Changes every pointer that does not lead to the target yet.</summary>
+    internal static void ChangePointers(Work work)
+    {
         foreach (var change in work.Docket.Pointers)
         {
             var next = work.NextOf(change);
             if (work.Machine.Pointers.Read(change.Address) == next) continue;
             work.Machine.Pointers.Swap(change.Address, change.Expected, next);
         }
-        work.TargetVolume();
-        work.RequirePointersAtTarget();
     }
 
     /// <summary>The data is where it shall be.</summary>

@@ -144,8 +144,11 @@ public sealed class Work(Docket docket, IMachine machine, IJournal journal, IPer
         (_, var live) => live,
     };
 
-    /// <summary>"its target, `/data/…`": where the data lives, in words.</summary>
-    public string LiveInWords()
+    /// <summary>"the data lives at its target, `/data/…`"; where only settings change, where these lead.</summary>
+    public string LiveInWords() => $"{docket.Method.Lives()} {LivePlaceInWords()}";
+
+    /// <summary>"its target, `/data/…`".</summary>
+    public string LivePlaceInWords()
     {
         var (now, relocation) = (LiveNow(), LiveOfRelocation());
         return now switch
@@ -193,7 +196,7 @@ public sealed class Work(Docket docket, IMachine machine, IJournal journal, IPer
     public IDisposable Watch(Step step, TreeCounter counter) => new ProgressMeter(docket, step, counter, watcher, time);
 
     /// <summary>Whether the source is set aside when the work is done.</summary>
-    public bool KeepsOriginal => docket is { Method: not Method.Exchange, Work: DocketWork.Relocate or DocketWork.Return } && Noted(AdoptPrepareStep.NothingAtSource) is null;
+    public bool KeepsOriginal => docket is { Method: not (Method.Exchange or Method.Setting), Work: DocketWork.Relocate or DocketWork.Return } && Noted(AdoptPrepareStep.NothingAtSource) is null;
 
     /// <summary>Where nobody may hold files open: what is moved.</summary>
     public Place Moving => docket.Work != DocketWork.FallBack ? docket.Source
@@ -209,7 +212,7 @@ public sealed class Work(Docket docket, IMachine machine, IJournal journal, IPer
     };
 
     /// <summary>Reports that the work waits, and for what.</summary>
-    public void Waits(Step step, Fault why) => Changed(RelocationState.Waiting, step, FailureText.Of(this, why, $"Nothing has changed; the data lives at {LiveInWords()}."));
+    public void Waits(Step step, Fault why) => Changed(RelocationState.Waiting, step, FailureText.Of(this, why, $"Nothing has changed; {LiveInWords()}."));
 
     /// <summary>Reports a state.</summary>
     public void Changed(RelocationState state, Step? step, Failure? failure = null, OriginalFacts? original = null) =>

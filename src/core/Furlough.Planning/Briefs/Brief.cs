@@ -78,10 +78,11 @@ public sealed record AccountChoice(IReadOnlyList<string> Names, bool ExceptFallb
 }
 
 /// <summary>One line of what is relocated.</summary>
-/// <param name="Method">Null: exchange within a volume, cold between volumes.</param>
+/// <param name="Named">The names of what it means, by kind: user folders by their own, others as their kind cards call them.</param>
+/// <param name="Method">Null: exchange within a volume, cold between volumes; of install paths only the settings change.</param>
 /// <param name="AdoptsExisting">What is at the target already becomes live there, if it is the holding's own.</param>
 /// <param name="On">Name patterns of the machines that it is for; empty for all that the brief means.</param>
-public sealed record RelocateItem(IReadOnlyList<string> Folders, AccountChoice Accounts, string Onto, string Path, Method? Method, bool AdoptsExisting, IReadOnlyList<string> On)
+public sealed record RelocateItem(IReadOnlyDictionary<HoldingKind, IReadOnlyList<string>> Named, AccountChoice Accounts, string Onto, string Path, Method? Method, bool AdoptsExisting, IReadOnlyList<string> On)
 {
     /// <summary>Only holdings of at least so many bytes.</summary>
     public long? AtLeastBytes { get; init; }
@@ -95,9 +96,6 @@ public sealed record RelocateItem(IReadOnlyList<string> Folders, AccountChoice A
     /// <summary>A link stays at the former place, for programs that know only the old path.</summary>
     public bool LeavesLink { get; init; }
 
-    /// <summary>Names of kinds of libraries, as their kind cards call them.</summary>
-    public IReadOnlyList<string> Libraries { get; init; } = [];
-
     /// <summary>Somebody is at the machine: each relocation is begun there by hand.</summary>
     public bool Attended { get; init; }
 
@@ -106,7 +104,7 @@ public sealed record RelocateItem(IReadOnlyList<string> Folders, AccountChoice A
 
     /// <summary>The holdings of a machine that the line means.</summary>
     public IEnumerable<HoldingFacts> Of(string machine, Survey survey) => On.Count > 0 && !On.Any(p => Pattern.Fits(p, machine)) ? [] : survey.Holdings.Where(h =>
-        (h.Name.Kind == HoldingKind.Folder ? Folders : Libraries).Contains(h.Name.Name) && Accounts.Includes(survey.Accounts.First(a => a.Name == h.Name.Account))
+        Named.TryGetValue(h.Name.Kind, out var names) && names.Contains(h.Name.Name) && (h.Name.IsShared || Accounts.Includes(survey.AccountOf(h.Name)))
         && (AtLeastBytes is null || h.DataBytes >= AtLeastBytes) && (AtMostBytes is null || h.DataBytes <= AtMostBytes));
 }
 
@@ -143,14 +141,14 @@ public sealed record WaveRule(string Name, int? Machines, double? Share);
 
 /// <summary>How the work treats machines and people.</summary>
 /// <param name="FilesInUseWait">How long files in use are waited for.</param>
-/// <param name="KeepWaiting">Whether a relocation waits on after that; null: it does when its copy is made already (warm), else it fails.</param>
+/// <param name="KeepWaiting">Whether a relocation waits on after that; null: it does when its copy is made already (warm) or nobody is kept out for it (setting), else it fails.</param>
 public sealed record WorkRules(long? BytesPerSecond, bool GiveWay, TimeSpan FilesInUseWait, bool? KeepWaiting)
 {
     /// <summary>At full speed; files in use are waited for two minutes.</summary>
     public static WorkRules Usual { get; } = new(null, false, TimeSpan.FromMinutes(2), null);
 
     /// <summary>The terms of one relocation.</summary>
-    public Terms For(Method method) => new(BytesPerSecond, GiveWay, FilesInUseWait, KeepWaiting ?? method == Method.Warm);
+    public Terms For(Method method) => new(BytesPerSecond, GiveWay, method == Method.Setting ? TimeSpan.Zero : FilesInUseWait, KeepWaiting ?? method is Method.Warm or Method.Setting);
 }
 
 /// <summary>The technician's intention, read and checked.</summary>

@@ -84,25 +84,39 @@ public sealed partial class BriefReader : StrictReader
     {
         if (node is not YamlSequenceNode { Children.Count: > 0 } list)
         {
-            Error(node, "Nothing is to be relocated.", "a list of items, each with `folders` or `libraries`, `onto` and `path`");
+            Error(node, "Nothing is to be relocated.", "a list of items, each with `folders`, `libraries` or `install-paths`, with `onto` and `path`");
             return [];
         }
         List<RelocateItem> items = [];
         foreach (var item in list)
         {
-            var keys = Keys(item, "an item of `relocate`", "folders", "libraries", "accounts", "on", "at-least", "at-most", "onto", "path", "method", "existing", "leave", "keep-original", "attended");
-            var libraries = List(keys, "libraries");
-            var folders = keys.TryGetValue("folders", out var f) ? Folders(f) : libraries.Count > 0 ? [] : Error<List<string>>(item, "The item names nothing.", "`folders:` or `libraries:`", []);
+            var keys = Keys(item, "an item of `relocate`", "folders", "libraries", "install-paths", "accounts", "on", "at-least", "at-most", "onto", "path", "method", "existing", "leave", "keep-original", "attended");
+            var named = ReadNames(item, keys);
             var accounts = keys.TryGetValue("accounts", out var a) ? ReadAccounts(a) : new AccountChoice([], true);
             var onto = Need(item, keys, "onto") is { } o ? ReadRole(o, roles) : "";
             var path = Need(item, keys, "path") is { } p ? ReadPath(p) : "";
             var method = keys.TryGetValue("method", out var m) ? OneOf<Method>(m, Text(m)) : null;
             var adopts = keys.TryGetValue("existing", out var e) && Text(e) switch { "adopt" => true, "refuse" => false, var other => Error<bool>(e, $"`{other}` says not what to do with what is at the target already.", "adopt or refuse") };
             var link = keys.TryGetValue("leave", out var l) && Text(l) switch { "link" => true, "nothing" => false, var other => Error<bool>(l, $"`{other}` cannot stay at the former place.", "nothing or link") };
+            if (method == Method.Setting) Error(m!, "`setting` is no method to ask for: it is that of install paths.", "cold, warm or exchange");
             if (method == Method.Adopt) Error(m!, "`adopt` is no method to ask for: it is taken where the data is at the target already.", "`existing: adopt`");
-            items.Add(new RelocateItem(folders, accounts, onto, path, method, adopts, List(keys, "on")) { AtLeastBytes = ReadSize(keys, "at-least"), AtMostBytes = ReadSize(keys, "at-most"), Libraries = libraries, LeavesLink = link, Attended = ReadBool(keys, "attended") ?? false, Keep = keys.TryGetValue("keep-original", out var keep) ? ReadDuration(keep) : null, Line = (int)item.Start.Line });
+            items.Add(new RelocateItem(named, accounts, onto, path, method, adopts, List(keys, "on")) { AtLeastBytes = ReadSize(keys, "at-least"), AtMostBytes = ReadSize(keys, "at-most"), LeavesLink = link, Attended = ReadBool(keys, "attended") ?? false, Keep = keys.TryGetValue("keep-original", out var keep) ? ReadDuration(keep) : null, Line = (int)item.Start.Line });
         }
         return items;
+    }
+
+    /// <summary>What an item means. Data and install paths do not go into one item: of these only settings change.</summary>
+    private Dictionary<HoldingKind, IReadOnlyList<string>> ReadNames(YamlNode item, Dictionary<string, YamlNode> keys)
+    {
+        Dictionary<HoldingKind, IReadOnlyList<string>> named = [];
+        if (keys.TryGetValue("folders", out var folders)) named[HoldingKind.Folder] = Folders(folders);
+        if (keys.ContainsKey("libraries")) named[HoldingKind.Library] = List(keys, "libraries");
+        if (keys.ContainsKey("install-paths")) named[HoldingKind.InstallPath] = List(keys, "install-paths");
+        if (named.Count == 0) Error(item, "The item names nothing.", "`folders:`, `libraries:` or `install-paths:`");
+        if (named.ContainsKey(HoldingKind.InstallPath))
+            foreach (var other in ((string[])["folders", "libraries", "at-least", "at-most", "method", "existing", "leave", "keep-original"]).Where(keys.ContainsKey))
+                Error(keys[other], $"`{other}` is for data, and of install paths only the settings change.", "an item of its own for install paths, with `accounts`, `on`, `onto`, `path` and `attended`");
+        return named;
     }
 
     private List<string> Folders(YamlNode node)

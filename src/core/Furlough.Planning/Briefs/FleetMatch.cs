@@ -32,10 +32,10 @@ public static class FleetMatch
     {
         var found = meant.Where(m => m.Survey is not null).Select(m => (Machine: m, Holdings: item.Of(m.Name, m.Survey!).Where(h => taken.Add((m.Id, h.Name))).ToList())).ToList();
         List<string> missed = [];
-        foreach (var folder in item.Folders.Concat(item.Libraries).Where(f => found.All(m => m.Holdings.All(h => h.Name.Name != f)))) missed.Add($"No {folder} is found for it.");
+        foreach (var folder in item.Named.Values.SelectMany(n => n).Where(f => found.All(m => m.Holdings.All(h => h.Name.Name != f)))) missed.Add($"No {folder} is found for it.");
         foreach (var account in item.Accounts.Names.Where(a => meant.All(m => m.Survey?.Accounts.All(x => x.Name != a) != false))) missed.Add($"No machine has an account `{account}`.");
         foreach (var pattern in item.On.Where(p => !meant.Any(m => Pattern.Fits(p, m.Name)))) missed.Add($"No machine that the brief means is called `{pattern}`.");
-        return new LineMatch(item.Line, string.Join(", ", item.Folders.Concat(item.Libraries)), found.Count(m => m.Holdings.Count > 0), found.Sum(m => m.Holdings.Count), found.Sum(m => m.Holdings.Sum(h => h.DataBytes)), missed);
+        return new LineMatch(item.Line, string.Join(", ", item.Named.Values.SelectMany(n => n)), found.Count(m => m.Holdings.Count > 0), found.Sum(m => m.Holdings.Count), found.Sum(m => m.Holdings.Sum(h => h.DataBytes)), missed);
     }
 
     private static IEnumerable<string> Misses(MachineChoice choice, IReadOnlyList<FleetMachine> fleet)

@@ -39,6 +39,7 @@ public sealed class Experience
     {
         var rest = new Span(TimeSpan.FromSeconds(_rest), TimeSpan.FromSeconds(_rest * RestHighFactor));
         if (method == Method.Exchange) return new RelocationForecast(rest, rest, _count);
+        if (method == Method.Setting) return new RelocationForecast(rest, Span.None, _count);
         var pair = MediaPair.Of(source, target);
         var fit = _fits.GetValueOrDefault(pair) ?? CostFitting.Fit([], UsualCost.Of(pair));
         var own = _machines.TryGetValue((pair, machine), out var m) ? m : _rooms.GetValueOrDefault((pair, room), 1);

@@ -60,7 +60,8 @@ public sealed record VolumeOutlook(string Root, long ReserveBytes, SpacePoint Lo
 /// <param name="When">When it applies, a sentence.</param>
 /// <param name="Remedy">What to do, a sentence.</param>
 /// <param name="AtSignIn">The severity for folders that are needed at sign-in, where it differs.</param>
-public sealed record HazardEntry(string Code, Severity Severity, string When, string Remedy, Severity? AtSignIn = null);
+/// <param name="OfSettings">Also asked where only settings change and no data moves.</param>
+public sealed record HazardEntry(string Code, Severity Severity, string When, string Remedy, Severity? AtSignIn = null, bool OfSettings = false);
 
 /// <summary>One hazard of a relocation: when it applies and what it says.</summary>
 public interface IHazard
@@ -94,10 +95,15 @@ public static class HazardCatalogue
         new NoVolumeForRole(), new PlaceUnknown(), new TargetTooSmall(), new ReserveBroken(), new TargetOnSystemVolume(), new TargetOnNetworkVolume(),
         new TargetOnExternalVolume(), new TargetOnRemovableVolume(), new PortableTargetUnencrypted(), new TargetWithoutFixedMount(), new TargetReadFromCache(), new TargetLacksOwners(),
         new TargetLacksKinds(), new TargetMergesNames(), new TargetRefusesNames(), new TargetLosesFacts(), new FileTooLarge(), new PathTooLong(), new DeviceNodes(), new LinkNotPossible(), new LinksLeadElsewhere(),
-        new TargetInsideSource(), new TargetInsideHolding(), new SharedByAccounts(), new HoldingInside(), new TargetNotEmpty(), new HoldingAlreadyThere(), new ReceiptNotGenuine(), new OnePlaceTwice(), new PointersDisagree(), new PointerShapeWrong(),
+        new TargetInsideSource(), new TargetInsideHolding(), new SharedByAccounts(), new HoldingInside(), new TargetNotEmpty(), new HoldingAlreadyThere(), new ReceiptNotGenuine(), new OnePlaceTwice(), new PointersDisagree(), new PointerShapeWrong(), new ProgramsStay(),
         new KeptBySyncClient(), new TargetInSyncFolder(), new OnlyInCloud(), new SettingFixed(), new HiddenApplicationData(), new PartlyElsewhere(), new AccountRoams(), new AccountFromDirectory(), new BackupMissesTarget(),
         new AccountSignedIn(), new FilesInUse(), new ServiceRunning(), new PersonWanted(), new ExchangeAcrossVolumes(), new LongerThanHours(), new MayOutlastHours(),
     ];
+
+    private static readonly IReadOnlyList<IHazard> OfSettings = [.. All.Where(h => h.Entry.OfSettings)];
+
+    /// <summary>What a relocation by a method is asked for.</summary>
+    public static IReadOnlyList<IHazard> Asked(Method method) => method == Method.Setting ? OfSettings : All;
 
     /// <summary>What a whole machine is asked for.</summary>
     public static IReadOnlyList<IMachineHazard> OfMachines { get; } =

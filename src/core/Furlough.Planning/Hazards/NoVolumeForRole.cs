@@ -6,7 +6,7 @@ namespace Furlough.Planning.Hazards;
 public sealed class NoVolumeForRole : IHazard
 {
     /// <inheritdoc/>
-    public HazardEntry Entry { get; } = new("no-volume-for-role", Severity.Blocking, "No volume of the machine has the facts that the role wants.", "Attach a volume that fits, or describe the role otherwise for this machine.");
+    public HazardEntry Entry { get; } = new("no-volume-for-role", Severity.Blocking, "No volume of the machine has the facts that the role wants.", "Attach a volume that fits, or describe the role otherwise for this machine.", OfSettings: true);
 
     /// <inheritdoc/>
     public Hazard? Check(HazardContext c) => c.Target is not null ? null

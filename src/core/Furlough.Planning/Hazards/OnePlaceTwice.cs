@@ -6,7 +6,7 @@ namespace Furlough.Planning.Hazards;
 public sealed class OnePlaceTwice : IHazard
 {
     /// <inheritdoc/>
-    public HazardEntry Entry { get; } = new("one-place-twice", Severity.Blocking, "Two holdings would live at one place.", "Put {account} and {folder} into the path.");
+    public HazardEntry Entry { get; } = new("one-place-twice", Severity.Blocking, "Two holdings would live at one place.", "Put {account} and {folder} into the path.", OfSettings: true);
 
     /// <inheritdoc/>
     public Hazard? Check(HazardContext c) => c.Target is null || c.Before.FirstOrDefault(r => r.Blocked.Count == 0 && (c.Place.IsInside(r.Target) || r.Target.IsInside(c.Place))) is not { } other ? null

@@ -6,7 +6,7 @@ namespace Furlough.Planning.Hazards;
 public sealed class PersonWanted : IHazard
 {
     /// <inheritdoc/>
-    public HazardEntry Entry { get; } = new("person-wanted", Severity.Advice, "The brief says that somebody is at the machine when the relocation begins.", "It is begun there with `furlough relocation begin NUMBER`.");
+    public HazardEntry Entry { get; } = new("person-wanted", Severity.Advice, "The brief says that somebody is at the machine when the relocation begins.", "It is begun there with `furlough relocation begin NUMBER`.", OfSettings: true);
 
     /// <inheritdoc/>
     public Hazard? Check(HazardContext c) => !c.Item.Attended ? null

@@ -6,7 +6,7 @@ namespace Furlough.Planning.Hazards;
 public sealed class PointerShapeWrong : IHazard
 {
     /// <inheritdoc/>
-    public HazardEntry Entry { get; } = new("pointer-shape", Severity.Blocking, "A setting wants the folder around the data, and the program adds a name that the target does not end in.", "End the path with the name that the program adds.");
+    public HazardEntry Entry { get; } = new("pointer-shape", Severity.Blocking, "A setting wants the folder around the data, and the program adds a name that the target does not end in.", "End the path with the name that the program adds.", OfSettings: true);
 
     /// <inheritdoc/>
     public Hazard? Check(HazardContext c) => c.Holding.Pointers.FirstOrDefault(p => p.Address.Adds is { } adds && c.Place.Parts[^1] != adds) is not { } pointer ? null

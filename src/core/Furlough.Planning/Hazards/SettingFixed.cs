@@ -6,7 +6,7 @@ namespace Furlough.Planning.Hazards;
 public sealed class SettingFixed : IHazard
 {
     /// <inheritdoc/>
-    public HazardEntry Entry { get; } = new("setting-fixed", Severity.Blocking, "A setting that would be changed is fixed by the administration: it would be put back.", "Have the rule changed that fixes it.");
+    public HazardEntry Entry { get; } = new("setting-fixed", Severity.Blocking, "A setting that would be changed is fixed by the administration: it would be put back.", "Have the rule changed that fixes it.", OfSettings: true);
 
     /// <inheritdoc/>
     public Hazard? Check(HazardContext c) => c.Holding.Pointers.FirstOrDefault(p => p.FixedBy is not null) is not { } pointer ? null

@@ -6,7 +6,7 @@ namespace Furlough.Planning.Hazards;
 public sealed class TargetInsideHolding : IHazard
 {
     /// <inheritdoc/>
-    public HazardEntry Entry { get; } = new("target-inside-holding", Severity.Blocking, "The target lies inside another holding.", "Plan another path.");
+    public HazardEntry Entry { get; } = new("target-inside-holding", Severity.Blocking, "The target lies inside another holding.", "Plan another path.", OfSettings: true);
 
     /// <inheritdoc/>
     public Hazard? Check(HazardContext c) => c.Survey.Holdings.FirstOrDefault(h => h != c.Holding && h.Place is { } place && c.Place.IsInside(place)) is not { } around ? null

@@ -6,7 +6,7 @@ namespace Furlough.Planning.Hazards;
 public sealed class TargetOnNetworkVolume : IHazard
 {
     /// <inheritdoc/>
-    public HazardEntry Entry { get; } = new("target-on-network-volume", Severity.Consent, "The target is a network volume.", "Describe the role with `attached: internal`, or accept it.", AtSignIn: Severity.Blocking);
+    public HazardEntry Entry { get; } = new("target-on-network-volume", Severity.Consent, "The target is a network volume.", "Describe the role with `attached: internal`, or accept it.", AtSignIn: Severity.Blocking, OfSettings: true);
 
     /// <inheritdoc/>
     public Hazard? Check(HazardContext c) => c.Target is not { Attached: Attachment.Network } ? null

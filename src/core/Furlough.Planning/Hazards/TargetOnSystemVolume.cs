@@ -6,7 +6,7 @@ namespace Furlough.Planning.Hazards;
 public sealed class TargetOnSystemVolume : IHazard
 {
     /// <inheritdoc/>
-    public HazardEntry Entry { get; } = new("target-on-system-volume", Severity.Consent, "The target is the system volume: nothing is gained, and the next image overwrites it.", "Describe the role with `system: false`, or accept it.");
+    public HazardEntry Entry { get; } = new("target-on-system-volume", Severity.Consent, "The target is the system volume: nothing is gained, and the next image overwrites it.", "Describe the role with `system: false`, or accept it.", OfSettings: true);
 
     /// <inheritdoc/>
     public Hazard? Check(HazardContext c) => c.Target is not { System: true } ? null

@@ -6,7 +6,7 @@ namespace Furlough.Planning.Hazards;
 public sealed class TargetWithoutFixedMount : IHazard
 {
     /// <inheritdoc/>
-    public HazardEntry Entry { get; } = new("target-without-fixed-mount", Severity.Consent, "The target is mounted only after somebody has signed in.", "Mount it at start-up (in the table of file systems), or accept it.", AtSignIn: Severity.Blocking);
+    public HazardEntry Entry { get; } = new("target-without-fixed-mount", Severity.Consent, "The target is mounted only after somebody has signed in.", "Mount it at start-up (in the table of file systems), or accept it.", AtSignIn: Severity.Blocking, OfSettings: true);
 
     /// <inheritdoc/>
     public Hazard? Check(HazardContext c) => c.Target is not { FixedMount: false } ? null

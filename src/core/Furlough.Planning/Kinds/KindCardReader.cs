@@ -18,9 +18,15 @@ public sealed partial class KindCardReader : StrictReader
     /// <summary>Largest card in characters.</summary>
     public const int LimitCharacters = 32 * 1024;
 
-    private const int MostPointers = 20;
-    private static readonly string[] Syntaxes = ["ini", "environment", "properties", "json", "xml", "toml", "yaml"];
+    /// <summary>Where settings of a whole machine may lie.</summary>
+    private const string SharedSettings = "/etc/";
+
+    // The system keeps no more of a process's name.
+    private const int MostPointers = 20, MostProcessName = 15;
+    private static readonly string[] Syntaxes = ["ini", "environment", "profile", "properties", "json", "xml", "toml", "yaml"];
     private static readonly string[] Variables = ["home", "account"];
+
+    private bool _shared;
 
     private KindCardReader()
     {
@@ -40,12 +46,44 @@ public sealed partial class KindCardReader : StrictReader
 
     private KindCard ReadCard(YamlMappingNode root)
     {
-        var keys = Keys(root, "the card", "furlough-kind", "name", "title", "systems", "pointers");
+        var keys = Keys(root, "the card", "furlough-kind", "name", "title", "systems", "holds", "of", "found-by", "usual", "lists", "closed", "says", "pointers");
         if (Need(root, keys, "furlough-kind") is { } version && Text(version) != "1") Error(version, $"Version {Text(version)} of kind cards is not known.", "1");
         var name = Need(root, keys, "name") is { } n ? ReadName(n) : "";
         var title = Need(root, keys, "title") is { } t ? Text(t) : "";
-        return new KindCard(name, title, List(keys, "systems"), Need(root, keys, "pointers") is { } p ? ReadPointers(p) : []);
+        var holds = keys.TryGetValue("holds", out var h) ? OneOf<HoldingKind>(h, Text(h)) ?? HoldingKind.Library : HoldingKind.Library;
+        if (holds == HoldingKind.Folder) Error(h!, "User folders have no cards.", "library or install-path");
+        _shared = keys.TryGetValue("of", out var of) && Text(of) switch { "machine" => true, "account" => false, var other => Error<bool>(of, $"`{other}` has no holdings.", "account or machine") };
+        if (_shared && holds == HoldingKind.Library) Error(of!, "What all accounts of a machine share can be an install path only.", "`holds: install-path`");
+        var usual = keys.TryGetValue("usual", out var u) ? ReadPath(u) : null;
+        if (holds == HoldingKind.InstallPath && usual is null) Error(root, "The card says not where things go while its settings say nothing.", "`usual:` with a path");
+        var lists = keys.TryGetValue("lists", out var l) ? Text(l) : "";
+        if (lists.Length > 0 && (holds == HoldingKind.Library || !IsPlain(lists))) Error(l!, $"`{lists}` is no path below an install path.", "plain names joined by '/', in a card that holds an install path");
+        var program = new OwnProgram(List(keys, "closed"), List(keys, "says"));
+        foreach (var process in program.Closed.Where(n => n.Length > MostProcessName || n.Contains('/'))) Error(keys["closed"], $"`{process}` is no name of a process.", $"at most {MostProcessName} characters, without a path");
+        if (program.Says is [var command, ..] && !command.StartsWith('/')) Error(keys["says"], $"`{command}` may be another program in every account.", "the command's whole path, then its arguments, each an element of its own");
+        return new KindCard(name, title, List(keys, "systems"), Need(root, keys, "pointers") is { } p ? ReadPointers(p) : [])
+        {
+            Holds = holds,
+            Shared = _shared,
+            FoundBy = keys.TryGetValue("found-by", out var f) ? ReadPath(f) : null,
+            Usual = usual,
+            Lists = lists,
+            Program = program is { Closed.Count: 0, Says.Count: 0 } ? null : program,
+        };
     }
+
+    /// <summary>A path on the machine, from its root or a home on.</summary>
+    private string ReadPath(YamlNode node)
+    {
+        var path = Text(node);
+        var below = path.StartsWith("{home}/", StringComparison.Ordinal) ? path["{home}/".Length..] : path.StartsWith('/') ? path[1..] : null;
+        if (below is null || !IsPlain(below)) Error(node, $"`{path}` is no whole path.", "plain names joined by '/', from `/` or `{home}/` on");
+        else if (_shared && path[0] != '/') Error(node, $"`{path}` lies in a home, and the machine has none.", "a path from `/` on");
+        RequireVariables(node, path);
+        return path;
+    }
+
+    private static bool IsPlain(string path) => path.Split('/').All(p => p.Trim() is not ("" or "." or ".."));
 
     private string ReadName(YamlNode node)
     {
@@ -98,14 +136,20 @@ public sealed partial class KindCardReader : StrictReader
     private string ReadFile(YamlNode node)
     {
         var file = Text(node);
-        if (!file.StartsWith("{home}/", StringComparison.Ordinal)) Error(node, $"`{file}` lies in nobody's home.", "a path that begins with {home}/: cards are for what belongs to an account");
-        else if (file.Split('/').Any(p => p.Trim() is "" or "." or "..")) Error(node, $"`{file}` has a part that is empty, `.` or `..`.", "plain names");
-        foreach (Match variable in VariablePattern().Matches(file))
-            if (!Variables.Contains(variable.Groups[1].Value)) Error(node, $"`{variable.Value}` is no variable.{Near(variable.Groups[1].Value, Variables)}", string.Join(", ", Variables.Select(v => "{" + v + "}")));
+        var begins = _shared ? SharedSettings : "{home}/";
+        if (!file.StartsWith(begins, StringComparison.Ordinal)) Error(node, $"`{file}` lies in {(_shared ? "no place for settings of a machine" : "nobody's home")}.", $"a path that begins with {begins}");
+        else if (!IsPlain(file[1..])) Error(node, $"`{file}` has a part that is empty, `.` or `..`.", "plain names");
+        RequireVariables(node, file);
         return file;
     }
 
-    private static string Embedded(string name)
+    private void RequireVariables(YamlNode node, string file)
+    {
+        foreach (Match variable in VariablePattern().Matches(file))
+            if (!Variables.Contains(variable.Groups[1].Value)) Error(node, $"`{variable.Value}` is no variable.{Near(variable.Groups[1].Value, Variables)}", string.Join(", ", Variables.Select(v => "{" + v + "}")));
+    }
+
+    internal static string Embedded(string name)
     {
         using var reader = new StreamReader(typeof(KindCardReader).Assembly.GetManifestResourceStream(name)!);
         return reader.ReadToEnd();

@@ -46,9 +46,9 @@ internal sealed class MachinePlanning(Brief brief, FleetMachine machine, string 
 
     private PlannedRelocation? PlanOne(Survey survey, RelocateItem item, HoldingFacts holding, List<PlannedRelocation> before)
     {
-        var account = survey.Accounts.First(a => a.Name == holding.Name.Account);
+        var account = survey.AccountOf(holding.Name);
         var target = brief.Volumes[item.Onto].Choose(survey);
-        var path = item.Path.Replace("{account}", holding.Name.Account, StringComparison.Ordinal).Replace("{folder}", holding.Name.Name, StringComparison.Ordinal)
+        var path = item.Path.Replace("{account}", holding.Name.IsShared ? "shared" : holding.Name.Account, StringComparison.Ordinal).Replace("{folder}", holding.Name.Name, StringComparison.Ordinal)
             .Replace("{machine}", machine.Name, StringComparison.Ordinal).Replace("{room}", machine.Room, StringComparison.Ordinal)
             .Replace("{role}", machine.Role ?? "no role", StringComparison.Ordinal).Replace("{volume}", item.Onto, StringComparison.Ordinal)
             .Replace("{kind}", holding.Name.Kind.Word(), StringComparison.Ordinal).Replace("{year}", now.Year.ToString("D4", CultureInfo.InvariantCulture), StringComparison.Ordinal);
@@ -56,7 +56,8 @@ internal sealed class MachinePlanning(Brief brief, FleetMachine machine, string 
         var receipt = item.AdoptsExisting ? ReceiptOf(survey, holding.Name) : null;
         if (receipt is not null) (place, target) = (receipt.Target, survey.VolumeOf(receipt.Target));
         var source = survey.VolumeOf(holding.Place);
-        var method = item.AdoptsExisting && (receipt is not null || target?.Taken.Contains(place.Path) == true) ? Method.Adopt
+        var method = holding.Name.Kind == HoldingKind.InstallPath ? Method.Setting
+            : item.AdoptsExisting && (receipt is not null || target?.Taken.Contains(place.Path) == true) ? Method.Adopt
             : item.Method ?? (source is not null && source == target ? Method.Exchange : Method.Cold);
         var forecast = source is null || target is null ? null : experience.Of(method, machine.Room, machine.Id, source, target, holding.DataBytes, holding.Files, brief.Work.BytesPerSecond);
         var context = new HazardContext(brief, item, machine, survey, account, holding, source, target, place, method, receipt, _lowest, before) { Forecast = forecast, LongestHours = hours.Longest };
@@ -65,18 +66,19 @@ internal sealed class MachinePlanning(Brief brief, FleetMachine machine, string 
             _hazards.Add(nothingToDo);
             return null;
         }
-        var found = HazardCatalogue.All.Select(h => h.Check(context)).OfType<Hazard>().ToList();
+        var found = HazardCatalogue.Asked(method).Select(h => h.Check(context)).OfType<Hazard>().ToList();
         _hazards.AddRange(found);
         var blocked = found.Where(h => h.Severity == Severity.Blocking).Select(h => h.Code).ToList();
         if (blocked.Count == 0)
         {
             var copies = method is Method.Cold or Method.Warm;
             if (copies) _lowest[place.Volume] -= context.NeededBytes;
-            _changes.Add(new SpaceTimeline.Change(holding.Name.ToString(), holding.Place!.Volume, place.Volume, copies ? context.NeededBytes : 0, copies ? holding.DataBytes : 0, forecast?.Work.Likely ?? TimeSpan.Zero, item.Keep ?? brief.Keep));
+            if (method != Method.Setting) _changes.Add(new SpaceTimeline.Change(holding.Name.ToString(), holding.Place!.Volume, place.Volume, copies ? context.NeededBytes : 0, copies ? holding.DataBytes : 0, forecast?.Work.Likely ?? TimeSpan.Zero, item.Keep ?? brief.Keep));
         }
         return new PlannedRelocation(before.Count + 1, machine.Id, machine.Name, machine.Room, holding.Name, account.Id, method,
             holding.Place ?? new Place("", ""), place, holding.PathShown, target is null ? $"({item.Onto})/{path}" : survey.Show(place),
-            source?.Identity ?? new VolumeIdentity("", ""), target?.Identity ?? new VolumeIdentity("", ""), OwnedFrom(item.Path), holding.Pointers, holding.Files, holding.DataBytes, wave, blocked, brief.Work.For(method), receipt is null ? null : new Adoption(receipt.Docket, ReceiptDigest.Of(receipt.Body)), forecast, item.LeavesLink, item.Keep, item.Attended);
+            source?.Identity ?? new VolumeIdentity("", ""), target?.Identity ?? new VolumeIdentity("", ""), holding.Name.IsShared ? int.MaxValue : OwnedFrom(item.Path), holding.Pointers, holding.Files, holding.DataBytes, wave, blocked, brief.Work.For(method), receipt is null ? null : new Adoption(receipt.Docket, ReceiptDigest.Of(receipt.Body)), forecast, item.LeavesLink, item.Keep, item.Attended)
+        { Program = holding.Program };
     }
 
     /// <summary>The newest receipt that says where a holding's data is and that the service knows to be genuine.</summary>

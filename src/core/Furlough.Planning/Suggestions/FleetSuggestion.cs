@@ -55,7 +55,7 @@ public sealed class FleetSuggestion(SpaceWish wish, Experience experience)
         var wanted = wish.GainBytes ?? Math.Max(0, wish.Until!.Of(system.SizeBytes) - system.FreeBytes);
         if (wanted == 0) return new MachineSuggestion(machine.Name, machine.Room, 0, 0, 0, true, 0, [], [], null, $"{Words.Size(system.FreeBytes)} are free already.");
         var targets = survey.Volumes.Where(v => v is { System: false, Writable: true, Attached: Attachment.Internal } && v.Identity.Key.Length > 0).ToList();
-        var looked = survey.Holdings.Where(h => h.Present && h.Place?.Volume == system.Identity.Key && survey.Accounts.FirstOrDefault(a => a.Name == h.Name.Account) is { Fallback: false }).Select(h => Look(machine, survey, system, targets, h)).ToList();
+        var looked = survey.Holdings.Where(h => h.Name.Kind != HoldingKind.InstallPath && h.Present && h.Place?.Volume == system.Identity.Key && survey.Accounts.FirstOrDefault(a => a.Name == h.Name.Account) is { Fallback: false }).Select(h => Look(machine, survey, system, targets, h)).ToList();
         var question = new Question(wanted, [.. looked.Select(l => l.Candidate)], [.. targets.Select(t => Math.Max(0, t.FreeBytes - wish.Reserve.Of(t.SizeBytes)))], wish.Weights.Person);
         var answer = Suggester.Solve(question);
         var moves = answer.Best?.Chosen.Select(c => Move(looked[c.Candidate], c.Way, targets)).ToList() ?? [];
@@ -118,6 +118,6 @@ public sealed class FleetSuggestion(SpaceWish wish, Experience experience)
         ? string.Create(CultureInfo.InvariantCulture, $"{bytes / 1e9:0.###} GB") : string.Create(CultureInfo.InvariantCulture, $"{100 * amount.Share!.Value:0.##}%");
 
     /// <summary>The brief that hazards are asked with; only its reserves matter to them, and the question itself sees to those.</summary>
-    private static Brief Plain { get; } = new("", new MachineChoice([], [], []), new Dictionary<string, VolumeRole> { [Role] = new(Role, [Attachment.Internal], false, null, Preference.Roomiest) }, [new RelocateItem([], new AccountChoice([], true), Role, Path, How, false, [])],
+    private static Brief Plain { get; } = new("", new MachineChoice([], [], []), new Dictionary<string, VolumeRole> { [Role] = new(Role, [Attachment.Internal], false, null, Preference.Roomiest) }, [new RelocateItem(new Dictionary<HoldingKind, IReadOnlyList<string>>(), new AccountChoice([], true), Role, Path, How, false, [])],
         TimeSpan.FromDays(7), ReserveAmount.None, ReserveAmount.None, [], null, WorkRules.Usual, "");
 }

@@ -1,0 +1,84 @@
+using Furlough.Engine;
+using Furlough.Engine.Ports;
+using Furlough.Model;
+
+namespace Furlough.Platform.Linux;
+
+/// <summary>Where pointers stand that are files or links: in their account's home, or, for what all accounts share, below the system's settings folder.</summary>
+internal static class SettingPlace
+{
+    /// <summary>A card's path for an account.</summary>
+    internal static string Filled(string template, PasswdEntry account) => template.Replace("{home}", account.Home, StringComparison.Ordinal).Replace("{account}", account.Name, StringComparison.Ordinal);
+
+    /// <summary>The folder that holds a pointer's file or link, opened step by step (I8); null where it does not exist.</summary>
+    /// <exception cref="Fault"><c>account-missing</c>: the address lies in no home of its account.</exception>
+    internal static LinuxFolder? Folder(LinuxVolumes volumes, PointerAddress address, out string name)
+    {
+        var at = address.Container.LastIndexOf('/');
+        name = address.Container[(at + 1)..];
+        var (_, top) = Owner(volumes, address);
+        if (!address.Container.StartsWith(top + "/", StringComparison.Ordinal) || address.Container.Split('/').Any(p => p is "." or "..")) throw Missing(address);
+        return volumes.TryOpenFolder(address.Container[..at]);
+    }
+
+    /// <summary>The same folder; what of it is missing below the home is made, and belongs to the account.</summary>
+    internal static LinuxFolder MadeFolder(LinuxVolumes volumes, PointerAddress address, out string name)
+    {
+        if (Folder(volumes, address, out name) is { } there) return there;
+        var (owner, top) = Owner(volumes, address);
+        var at = volumes.TryOpenFolder(top) ?? throw Missing(address);
+        try
+        {
+            foreach (var part in address.Container[(top.Length + 1)..].Split('/').SkipLast(1))
+            {
+                if (at.Find(part) is null)
+                {
+                    using (var made = at.MakeFolder(part, Layout.Closed)) made.Apply(made.Facts() with { Owner = owner.User, Group = owner.Group, Mode = owner == Passwd.System ? 0x1EDu : Layout.Closed }, Attributes.None);
+                    at.Flush();
+                }
+                var next = (LinuxFolder)at.OpenFolder(part);
+                at.Dispose();
+                at = next;
+            }
+            return at;
+        }
+        catch
+        {
+            at.Dispose();
+            throw;
+        }
+    }
+
+    /// <summary>Owner and rights of a settings file that has to be made in a folder.</summary>
+    internal static NodeFacts WhenNew(LinuxVolumes volumes, PointerAddress address, LinuxFolder folder)
+    {
+        var (owner, _) = Owner(volumes, address);
+        return folder.Facts() with { Owner = owner.User, Group = owner.Group, Mode = owner == Passwd.System ? 0x1A4u : 0x180u };
+    }
+
+    private static (PasswdEntry Account, string Top) Owner(LinuxVolumes volumes, PointerAddress address)
+    {
+        var account = address.Account.Length == 0 ? Passwd.System : Passwd.People(volumes.Root).FirstOrDefault(p => p.Name == address.Account) ?? throw Missing(address);
+        return (account, account == Passwd.System ? "/etc" : account.Home);
+    }
+
+    private static Fault Missing(PointerAddress address) =>
+        new("account-missing", $"There is no account {address.Account} whose home holds `{address.Container}`.", "Survey the machine and make a new plan.");
+
+    /// <summary>The path that a pointer is to lead to: the place, or the folder around it where the program adds its name.</summary>
+    internal static string Spelled(LinuxVolumes volumes, PointerAddress address, Place place)
+    {
+        var shown = volumes.Show(place);
+        if (!shown.StartsWith('/')) throw Faults.VolumeAbsent(place.Volume);
+        if (address.Adds is not { } adds) return shown;
+        return shown.EndsWith("/" + adds, StringComparison.Ordinal) ? shown[..^(adds.Length + 1)]
+            : throw new Fault("pointer-shape", $"The program adds `{adds}` to its setting, and `{shown}` does not end so.", "Make a new plan with a path that does.");
+    }
+
+    /// <summary>What keeps an account from changing its own file or link; null when nothing does.</summary>
+    internal static string? FixedBy(LinuxVolumes volumes, PointerAddress address, uint account)
+    {
+        using var folder = Folder(volumes, address, out var name);
+        return folder?.Find(name) is { } file && file.Owner != account ? $"its file belongs to {Passwd.NameOf(volumes.Root, file.Owner)}" : null;
+    }
+}

@@ -1,0 +1,165 @@
+using Furlough.Contracts;
+using Furlough.Engine.Ports;
+using Furlough.Engine.Trees;
+using Furlough.Model;
+using Shouldly;
+using Xunit;
+
+namespace Furlough.Engine.Tests;
+
+/// <summary>Install paths: no data moves, two settings that must agree are changed.</summary>
+public sealed class SettingTests
+{
+    private const string Former = "/system/programs", Wanted = "/data/Programs/asa.lind";
+
+    private readonly SimulatedDisk _disk = new();
+    private readonly SimulatedMachine _machine;
+    private readonly MemoryJournal _journal = new();
+    private readonly OpenPermits _permits = new();
+    private readonly Recorder _recorder = new();
+    private Docket _docket;
+
+    public SettingTests()
+    {
+        _machine = new SimulatedMachine(_disk);
+        _journal.Before = what => _disk.Operate("journal " + what, "");
+        _docket = new Docket(Guid.CreateVersion7(), 1, Dockets.Machine, 1, DateTimeOffset.MinValue, DateTimeOffset.MaxValue, DocketWork.Relocate, Method.Setting,
+            new HoldingName("asa.lind", HoldingKind.InstallPath, "programs"), "1001", new Place("system", "programs"), new Place("data", "Programs/asa.lind"), SimulatedMachine.System, SimulatedMachine.Data, 1,
+            [new PointerChange(SimulatedMachine.Address("one"), new PointerValue("text", Former), null), new PointerChange(SimulatedMachine.Address("two"), PointerValue.Absent, null)], 0, 0, [], [], Terms.Plain)
+        {
+            Program = new OwnProgram(["packer"], ["packer", "where"]),
+        };
+        _disk.Root("data");
+        _machine.Setting("one", Former);
+        _disk.FlushVolume("system");
+        _disk.FlushVolume("data");
+    }
+
+    private (string?, string?) Settings => (_machine.Setting("one"), _machine.Setting("two"));
+
+    [Fact]
+    public void Only_the_settings_change_and_a_folder_of_the_account_waits_at_the_target()
+    {
+        _machine.Answer = () => Wanted;
+        Run().ShouldBe(RelocationState.Finished);
+        Settings.ShouldBe((Wanted, Wanted));
+        Target()!.ShouldSatisfyAllConditions(n => n.Owner.ShouldBe(1001u), n => n.Mode.ShouldBe(0x1C0u));
+        _machine.SignInAllowed.ShouldBeTrue();
+        (_recorder.Last.Original, _recorder.Last.Notes.Count).ShouldBe((null, 0));
+
+        _docket = Dockets.Return(_recorder.Last);
+        _machine.Answer = () => "/somewhere";
+        Run().ShouldBe(RelocationState.Failed, "the program does not go back");
+        Settings.ShouldBe((Wanted, Wanted));
+        _docket = Dockets.Return(_recorder.Changes.Last(c => c.State == RelocationState.Finished));
+        _machine.Answer = () => Former;
+        Run().ShouldBe(RelocationState.Returned);
+        Settings.ShouldBe((Former, null));
+        Target().ShouldNotBeNull("what was installed meanwhile stays");
+    }
+
+    [Fact]
+    public void A_crash_after_any_operation_is_finished_afterwards_and_settings_lead_to_places_that_exist_I5()
+    {
+        for (var (at, finished) = (1, false); !finished; at++)
+        {
+            var trial = new SettingTests();
+            trial._disk.CrashAt = trial._disk.Operations + at;
+            finished = trial.Run() is not null;
+            trial._disk.Crash(new Random(at));
+            if (trial.Settings != (Former, null)) trial.Target().ShouldNotBeNull($"crashed after operation {at}");
+            trial._disk.CrashAt = 0;
+            if (!finished) trial.Run().ShouldBe(RelocationState.Finished, $"crashed after operation {at}");
+            trial.Settings.ShouldBe((Wanted, Wanted));
+            if (finished) at.ShouldBeGreaterThan(20);
+        }
+    }
+
+    [Theory]
+    [InlineData(IoReason.Denied)]
+    [InlineData(IoReason.NoSpace)]
+    public void A_fault_at_any_operation_leaves_both_settings_at_one_place_and_nothing_made_behind_I2(IoReason reason)
+    {
+        for (var at = 1; ; at++)
+        {
+            var trial = new SettingTests();
+            trial._disk.FailWith = reason;
+            trial._disk.FailAt = trial._disk.Operations + at;
+            RelocationState? end = null;
+            for (var i = 0; i < 3 && end is null; i++)
+            {
+                try { end = trial.Run(); }
+                catch (IoFault) { trial._disk.FailAt = 0; }
+            }
+            if (!trial._disk.Injected) return;
+            trial.Settings.ShouldBe(end == RelocationState.Finished ? (Wanted, Wanted) : (Former, null), $"after a fault at operation {at}");
+            if (end != RelocationState.Finished && trial._recorder.Last.Notes.Count == 0) trial._disk.Root("data").Entries.ShouldBeEmpty($"after a fault at operation {at}");
+        }
+    }
+
+    [Fact]
+    public void A_program_that_disagrees_or_does_not_answer_leaves_the_former_settings_and_no_folder()
+    {
+        _machine.Answer = () => Former;
+        Run().ShouldBe(RelocationState.Failed);
+        _recorder.Last.Failure!.ShouldSatisfyAllConditions(f => f.Code.ShouldBe("system-disagrees"), f => f.Text.ShouldContain($"lives at `{Former}`"), f => f.Where.ShouldBe($"Nothing has changed; the settings lead to its source, `{Former}`."));
+        Settings.ShouldBe((Former, null));
+        _disk.Root("data").Entries.ShouldBeEmpty();
+
+        _docket = _docket with { Id = Guid.CreateVersion7() };
+        _machine.Answer = () => throw Engine.Faults.CommandFailed(["packer", "where"], "did not end within 10 s");
+        Run().ShouldBe(RelocationState.Failed);
+        _recorder.Last.Failure!.ShouldSatisfyAllConditions(f => f.Code.ShouldBe("command-failed"), f => f.Text.ShouldContain("`packer where`"));
+        Settings.ShouldBe((Former, null));
+
+        _docket = _docket with { Id = Guid.CreateVersion7() };
+        _machine.Answer = () => null;
+        Run().ShouldBe(RelocationState.Finished);
+        _recorder.Last.Notes.Single().ShouldContain("do not run on this machine");
+    }
+
+    [Fact]
+    public void A_program_that_would_write_over_the_settings_is_waited_for_and_people_go_on_meanwhile()
+    {
+        _machine.Programs = ["packer"];
+        Run().ShouldBe(RelocationState.Failed);
+        _recorder.Last.Failure!.ShouldSatisfyAllConditions(f => f.Code.ShouldBe("program-running"), f => f.Text.ShouldContain("packer (asa.lind)"));
+        Settings.ShouldBe((Former, null));
+
+        _docket = _docket with { Id = Guid.CreateVersion7(), Terms = Terms.Plain with { KeepWaiting = true } };
+        Run().ShouldBe(RelocationState.Waiting);
+        Run().ShouldBe(RelocationState.Waiting);
+        (_machine.SignInAllowed, Settings).ShouldBe((true, (Former, null)));
+        _machine.Programs = [];
+        Run().ShouldBe(RelocationState.Finished);
+        Settings.ShouldBe((Wanted, Wanted));
+    }
+
+    [Fact]
+    public void Without_a_permit_no_setting_changes_and_what_is_installed_at_the_target_stays_I7()
+    {
+        using (var root = new SimulatedFolder(_disk, _disk.Root("data"), ""))
+        using (var programs = root.MakeFolder("Programs", 0x1ED))
+        using (var own = programs.MakeFolder("asa.lind", 0x1C0)) own.MakeFile("tool").Dispose();
+        _permits.Answer = PermitAnswer.Refused;
+        Run().ShouldBe(RelocationState.BackedOut);
+        Settings.ShouldBe((Former, null));
+
+        _docket = _docket with { Id = Guid.CreateVersion7() };
+        _permits.Answer = PermitAnswer.Granted;
+        Run().ShouldBe(RelocationState.Finished);
+        Target()!.Entries.Keys.ShouldBe(["tool"]);
+
+        _docket = _docket with { Id = Guid.CreateVersion7() };
+        Run().ShouldBe(RelocationState.Failed);
+        _recorder.Last.Failure!.Code.ShouldBe("pointer-changed");
+    }
+
+    private SimulatedNode? Target() => _disk.Root("data").Entries.GetValueOrDefault("Programs")?.Entries.GetValueOrDefault("asa.lind");
+
+    private RelocationState? Run()
+    {
+        try { return new RelocationEngine(_machine, _journal, _permits, new PlainSigner(), TimeProvider.System).Run(_docket, _recorder, CancellationToken.None); }
+        catch (CrashException) { return null; }
+    }
+}

@@ -61,6 +61,8 @@ public sealed class SimulatedMachine(SimulatedDisk disk) : IMachine, IVolumes, I
         return _settings.GetValueOrDefault(address.Container) ?? PointerValue.Absent;
     }
 
+    public string? Leads(PointerAddress address, PointerValue value) => value.Text;
+
     public PointerValue Spell(PointerAddress address, Place place, PointerValue present) => new("text", Show(place));
 
     public void Swap(PointerAddress address, PointerValue expected, PointerValue next)
@@ -104,7 +106,7 @@ public sealed class SimulatedMachine(SimulatedDisk disk) : IMachine, IVolumes, I
     /// <summary>What every program's command answers; null: that commands do not run here.</summary>
     public Func<string?> Answer { get; set; } = () => null;
 
-    public IReadOnlyList<string> Running(string account, IReadOnlyList<string> programs) => [.. programs.Intersect(Programs).Select(p => $"{p} ({account})")];
+    public IReadOnlyList<string> Running(string account, IReadOnlyList<string>? programs) => [.. (programs ?? Programs).Intersect(Programs).Select(p => $"{p} ({account})")];
 
     public string? Ask(string account, IReadOnlyList<string> command) => Answer();
 

@@ -223,4 +223,17 @@ public sealed class EngineTests
         RelocationStates.MayFollow(RelocationState.Finished, RelocationState.UnderWay).ShouldBeFalse();
         Should.Throw<InvalidOperationException>(() => RelocationStates.Require(RelocationState.Planned, RelocationState.Switched));
     }
+
+    [Fact]
+    public void A_return_whose_former_value_leads_elsewhere_now_changes_nothing_I2()
+    {
+        var bench = new Bench();
+        bench.Run().ShouldBe(RelocationState.Switched);
+        var moved = Dockets.Return(bench.Recorder.Last);
+        bench.Docket = moved with { Pointers = [.. moved.Pointers.Select(p => p with { Next = new PointerValue("text", "/system/another/home/Pictures") })] };
+        bench.Run().ShouldBe(RelocationState.Failed);
+        bench.Recorder.Last.Failure!.ShouldSatisfyAllConditions(f => f.Code.ShouldBe("former-setting-elsewhere"), f => f.Text.ShouldContain("leads to `/system/another/home/Pictures` now"));
+        bench.Machine.Setting("one").ShouldBe(bench.Machine.Show(bench.Target));
+        bench.Machine.Describe(bench.Target).ShouldBe(bench.Before);
+    }
 }

@@ -217,7 +217,8 @@ public sealed class PlanTests
     public void Every_line_of_the_catalogue_is_shown_by_a_test_and_stands_in_the_documentation()
     {
         string[] alone = ["growth-breaks-reserve", "portable-target-unencrypted", "machine-silent", "exchange-across-volumes", "target-on-network-volume", "target-on-external-volume", "target-on-removable-volume", "one-place-twice",
-            "target-on-system-volume", "survey-missing", "holding-already-there", "link-not-possible", "person-wanted", "longer-than-hours", "may-outlast-hours", "pointer-shape", "programs-stay"];
+            "target-on-system-volume", "survey-missing", "holding-already-there", "link-not-possible", "person-wanted", "longer-than-hours", "may-outlast-hours", "pointer-shape", "programs-stay",
+            "home-of-fallback", "home-without-fallback", "home-with-parts", "home-named-by-path", "confined-elsewhere", "caches-in-home"];
         HazardCases().Select(c => c.Data.Item1).Concat(alone).Order().Distinct().ShouldBe(HazardCatalogue.Entries.Select(e => e.Code).Order());
         var path = Path.Combine(Repository(), "docs", "hazards.md");
         if (Environment.GetEnvironmentVariable("FURLOUGH_WRITE_DOCS") is not null) File.WriteAllText(path, HazardText());

@@ -20,6 +20,8 @@ public sealed class WatchedMachine(IMachine machine, Action<string> about) : IMa
 
     public PointerValue Read(PointerAddress address) => machine.Pointers.Read(address);
 
+    public string? Leads(PointerAddress address, PointerValue value) => machine.Pointers.Leads(address, value);
+
     public PointerValue Spell(PointerAddress address, Place place, PointerValue present) => machine.Pointers.Spell(address, place, present);
 
     public void Swap(PointerAddress address, PointerValue expected, PointerValue next)

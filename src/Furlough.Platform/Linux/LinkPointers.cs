@@ -11,11 +11,10 @@ internal sealed class LinkPointers(LinuxVolumes volumes) : IPointers
     private const string Type = "link", Fresh = ".furlough-new-link";
     private const int Attempts = 20;
 
-    /// <summary>Where a value leads: an absolute text, or one relative to the link's folder.</summary>
-    internal static string? Resolve(PointerAddress address, PointerValue value)
+    public string? Leads(PointerAddress address, PointerValue value)
     {
         if (value.Text is not { Length: > 0 } text) return null;
-        var path = text.StartsWith('/') ? text.TrimEnd('/') : Path.GetFullPath(text, address.Container[..address.Container.LastIndexOf('/')]);
+        var path = text.StartsWith('/') ? text.TrimEnd('/') : Path.GetFullPath(text, Path.GetDirectoryName(SettingPlace.PathOf(volumes, address))!);
         return path.Length <= 1 || path.Split('/').Any(p => p is "." or "..") ? null : address.Adds is null ? path : $"{path}/{address.Adds}";
     }
 

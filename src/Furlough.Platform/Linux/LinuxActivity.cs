@@ -36,10 +36,10 @@ internal sealed class LinuxActivity(LinuxVolumes volumes, bool cardCommands) : I
 
     private IEnumerable<RunningProcess> OwnProcesses() => Processes.All().Where(p => p.Root == (volumes.Root.Length == 0 ? "/" : volumes.Root));
 
-    public IReadOnlyList<string> Running(string account, IReadOnlyList<string> programs)
+    public IReadOnlyList<string> Running(string account, IReadOnlyList<string>? programs)
     {
         var people = Passwd.People(volumes.Root).Where(p => account.Length == 0 || p.Name == account).DistinctBy(p => p.User).ToDictionary(p => p.User, p => p.Name);
-        return [.. OwnProcesses().Where(p => programs.Contains(p.Name) && people.ContainsKey(p.User)).Select(p => $"{p.Name} ({people[p.User]})").Distinct()];
+        return [.. OwnProcesses().Where(p => people.ContainsKey(p.User) && programs?.Contains(p.Name) != false).Select(p => $"{p.Name} ({people[p.User]})").Distinct()];
     }
 
     public string? Ask(string account, IReadOnlyList<string> command)
@@ -71,12 +71,22 @@ internal sealed class LinuxActivity(LinuxVolumes volumes, bool cardCommands) : I
 
     public string? WhereIs(HoldingName holding)
     {
-        if (UserDirs.Keys.FirstOrDefault(k => k.Name == holding.Name).Key is not { } key) return null;
+        if (holding.Kind == HoldingKind.Home) return HomeOf(holding.Account);
+        if (holding.Kind != HoldingKind.Folder || UserDirs.Keys.FirstOrDefault(k => k.Name == holding.Name).Key is not { } key) return null;
         if (Passwd.People(volumes.Root).FirstOrDefault(p => p.Name == holding.Account) is not { } account) return null;
         const string tool = "/usr/bin/xdg-user-dir";
         if (!File.Exists(volumes.Root + tool) || Native.EffectiveUser() != 0) return null;
         var word = key["XDG_".Length..^"_DIR".Length];
         return RunAs(account, [tool, word]).Output;
+    }
+
+    /// <summary>The home that the system's own look-up names.</summary>
+    private string? HomeOf(string account)
+    {
+        const string tool = "/usr/bin/getent";
+        if (!File.Exists(volumes.Root + tool) || Native.EffectiveUser() != 0) return null;
+        string[] command = [tool, "passwd", account];
+        return (volumes.Root.Length == 0 ? Commands.Run(command[0], command[1..]) : Commands.Run("chroot", [volumes.Root, .. command]))?.Split(':') is { Length: >= 7 } fields ? fields[5] : null;
     }
 
     /// <summary>Runs a command as an account would, in its home, with nothing of the agent's environment.</summary>

@@ -16,9 +16,9 @@ public sealed class LinuxMachine : IMachine
         var volumes = new LinuxVolumes(full);
         var activity = new LinuxActivity(volumes, cardCommands);
         var userDirs = new XdgPointers(volumes);
-        var pointers = new LinuxPointers(userDirs, new SettingFilePointers(volumes), new LinkPointers(volumes));
+        var pointers = new LinuxPointers(userDirs, new SettingFilePointers(volumes), new LinkPointers(volumes), new HomePointers(volumes));
         (Volumes, Pointers, Activity, Accounts) = (volumes, pointers, activity, new LinuxAccounts(volumes));
-        Surveyor = new LinuxSurveyor(volumes, userDirs, pointers, activity, fallback, agentVersion, time);
+        Surveyor = new LinuxSurveyor(volumes, userDirs, pointers, activity, new LinuxHomes(volumes, time), fallback, agentVersion, time);
     }
 
     /// <inheritdoc/>

@@ -7,7 +7,7 @@ using Furlough.Model;
 namespace Furlough.Platform.Linux;
 
 /// <summary>Looks at a Linux system: volumes, people's accounts, their user folders, and the originals that wait.</summary>
-internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers userDirs, LinuxPointers pointers, LinuxActivity activity, string? fallback, string agentVersion, TimeProvider time) : ISurveyor
+internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers userDirs, LinuxPointers pointers, LinuxActivity activity, LinuxHomes homes, string? fallback, string agentVersion, TimeProvider time) : ISurveyor
 {
     /// <summary>Of each place, what was found in its folders.</summary>
     private readonly Dictionary<Place, TreeMemory> _memories = [];
@@ -30,6 +30,7 @@ internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers userDirs, 
             {
                 Roams = found.FirstOrDefault(v => v.Identity.Key == volumes.PlaceOf(person.Home)?.Volume)?.Attached == Attachment.Network,
             });
+            if (LookAtHome(person, clusters, notes, stop) is { } home) holdings.Add(home);
             foreach (var (key, name) in UserDirs.Keys)
                 if (LookAtFolder(person, key, name, receipts, clusters, notes, stop) is { } holding) holdings.Add(holding);
             foreach (var card in kinds.Where(k => !k.Shared))
@@ -44,13 +45,21 @@ internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers userDirs, 
     {
         var (holding, address) = (new HoldingName(person.Name, HoldingKind.Folder, name), XdgPointers.Address(person, key));
         if (Read(userDirs, address, holding, notes) is not { } value) return null;
-        var path = value.Text is null ? $"{person.Home}/{name}" : UserDirs.Resolve(value.Text, person.Home);
-        if (path is null) return null;
+        if (userDirs.Leads(address, value) is not { } path) return null;
         var usual = volumes.PlaceOf($"{person.Home}/{name}");
-        var found = Look(holding, path, [new PointerFacts(address, value, volumes.PlaceOf(path)) { FixedBy = userDirs.FixedBy(address) }], clusters, notes, stop);
+        var found = Look(holding, path, [new PointerFacts(address, value, volumes.PlaceOf(path)) { FixedBy = SettingPlace.FixedBy(volumes, address, person.User) }], clusters, notes, stop);
         // Without a setting there is no such folder, unless a receipt says that there was one.
         if (!found.Present && value.Text is null && receipts.All(r => r.Holding != holding)) return null;
         return found with { Stray = usual is null || found.Place is not { } place || usual.IsInside(place) || place.IsInside(usual) ? null : Stray(usual, stop) };
+    }
+
+    /// <summary>The whole home, hidden files included.</summary>
+    private HoldingFacts? LookAtHome(PasswdEntry person, List<int> clusters, List<string> notes, CancellationToken stop)
+    {
+        var (holding, address) = (new HoldingName(person.Name, HoldingKind.Home, HoldingName.WholeHome), HomePointers.Address(person));
+        if (Read(pointers, address, holding, notes) is not { } value) return null;
+        var found = Look(holding, person.Home, [new PointerFacts(address, value, volumes.PlaceOf(person.Home))], clusters, notes, stop);
+        return found.Present ? found with { Home = homes.LookAt(person, found.Place!, stop) } : null;
     }
 
     /// <summary>What a card describes is there when its program is, or else when one of its settings is.</summary>
@@ -65,7 +74,7 @@ internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers userDirs, 
         foreach (var address in card.Pointers.Select(p => LinuxPointers.Address(account, p)))
         {
             if (Read(pointers, address, holding, notes) is not { } value) return null;
-            var leads = value.Text is null ? usual : LinuxPointers.Resolve(address, value);
+            var leads = value.Text is null ? usual : pointers.Leads(address, value);
             path ??= leads;
             found.Add(new PointerFacts(address, value, leads is null ? null : volumes.PlaceOf(leads)) { FixedBy = SettingPlace.FixedBy(volumes, address, account.User) });
         }

@@ -25,6 +25,9 @@ internal static class Passwd
         return people;
     }
 
+    /// <summary>An account's home as it is written; null for no such account.</summary>
+    internal static string? HomeOf(string root, string account) => Lines(root + "/etc/passwd", 7).FirstOrDefault(f => f[0] == account)?[5];
+
     /// <summary>The name of an account by its number, or the number.</summary>
     internal static string NameOf(string root, uint user) => Lines(root + "/etc/passwd", 7).FirstOrDefault(f => Number(f[2]) == user)?[0] ?? user.ToString(CultureInfo.InvariantCulture);
 

@@ -13,8 +13,7 @@ internal sealed class SettingFilePointers(LinuxVolumes volumes) : IPointers
     /// <summary>Whether an address is one of these.</summary>
     internal static bool Knows(string kind) => SettingSyntax.All.ContainsKey(kind);
 
-    /// <summary>Where a value leads: an absolute path, with what the program adds; null for anything else.</summary>
-    internal static string? Resolve(PointerAddress address, PointerValue value)
+    public string? Leads(PointerAddress address, PointerValue value)
     {
         var path = value.Text is null ? null : SettingSyntax.All[address.Kind].Decode(value.Text)?.TrimEnd('/');
         return path is not ['/', ..] || path.Split('/').Any(p => p is "." or "..") ? null : address.Adds is null ? path : $"{path}/{address.Adds}";

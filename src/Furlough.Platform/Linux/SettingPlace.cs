@@ -7,6 +7,19 @@ namespace Furlough.Platform.Linux;
 /// <summary>Where pointers stand that are files or links: in their account's home, or, for what all accounts share, below the system's settings folder.</summary>
 internal static class SettingPlace
 {
+    private const string InHome = "~/";
+
+    /// <summary>Where a pointer of an account stands: its address follows the home when that is relocated.</summary>
+    internal static string Container(string template, PasswdEntry account) => template.StartsWith("{home}/", StringComparison.Ordinal) ? InHome + Filled(template["{home}/".Length..], account) : Filled(template, account);
+
+    /// <summary>The home of an address's account as it is now.</summary>
+    internal static string HomeOf(LinuxVolumes volumes, PointerAddress address) => Owner(volumes, address).Top;
+
+    /// <summary>The whole path of an address.</summary>
+    internal static string PathOf(LinuxVolumes volumes, PointerAddress address) => PathOf(address, Owner(volumes, address).Top);
+
+    private static string PathOf(PointerAddress address, string top) => address.Container.StartsWith(InHome, StringComparison.Ordinal) ? $"{top}/{address.Container[InHome.Length..]}" : address.Container;
+
     /// <summary>A card's path for an account.</summary>
     internal static string Filled(string template, PasswdEntry account) => template.Replace("{home}", account.Home, StringComparison.Ordinal).Replace("{account}", account.Name, StringComparison.Ordinal);
 
@@ -14,11 +27,12 @@ internal static class SettingPlace
     /// <exception cref="Fault"><c>account-missing</c>: the address lies in no home of its account.</exception>
     internal static LinuxFolder? Folder(LinuxVolumes volumes, PointerAddress address, out string name)
     {
-        var at = address.Container.LastIndexOf('/');
-        name = address.Container[(at + 1)..];
         var (_, top) = Owner(volumes, address);
-        if (!address.Container.StartsWith(top + "/", StringComparison.Ordinal) || address.Container.Split('/').Any(p => p is "." or "..")) throw Missing(address);
-        return volumes.TryOpenFolder(address.Container[..at]);
+        var path = PathOf(address, top);
+        var at = path.LastIndexOf('/');
+        name = path[(at + 1)..];
+        if (!path.StartsWith(top + "/", StringComparison.Ordinal) || path.Split('/').Any(p => p is "." or "..")) throw Missing(address);
+        return volumes.TryOpenFolder(path[..at]);
     }
 
     /// <summary>The same folder; what of it is missing below the home is made, and belongs to the account.</summary>
@@ -29,7 +43,7 @@ internal static class SettingPlace
         var at = volumes.TryOpenFolder(top) ?? throw Missing(address);
         try
         {
-            foreach (var part in address.Container[(top.Length + 1)..].Split('/').SkipLast(1))
+            foreach (var part in PathOf(address, top)[(top.Length + 1)..].Split('/').SkipLast(1))
             {
                 if (at.Find(part) is null)
                 {

@@ -32,8 +32,10 @@ public static class SpaceEndpoints
         var other = volume.SizeBytes - volume.FreeBytes;
         foreach (var holding in survey.Holdings.Where(h => h.Name.Kind != HoldingKind.InstallPath && h.Place?.Volume == key && h.Present))
         {
-            other -= holding.DataBytes;
-            yield return new SpaceShare(volume.Root, holding.Name.Account, holding.Name.Name, holding.Files, holding.DataBytes, "live");
+            var own = survey.OwnBytes(holding);
+            other -= own;
+            if (holding.Name.Kind != HoldingKind.Home) yield return new SpaceShare(volume.Root, holding.Name.Account, holding.Name.Name, holding.Files, own, "live");
+            else if (own > 0) yield return new SpaceShare(volume.Root, holding.Name.Account, "rest of the home", 0, own, "live");
         }
         foreach (var original in originals.Where(o => o.Source.Volume == key))
         {

@@ -15,7 +15,7 @@ public static class Summaries
         var standing = StandingOf(machine, last);
         var shelves = survey is null ? [] : Shelves(survey, last, originals, Column.ReservesOf(machine));
         return (new MachineSummary(machine.Id, machine.Name, machine.Room, standing, machine.LastSeen, machine.SurveyedAt, survey?.OperatingSystem,
-            survey?.Holdings.Count ?? 0, survey?.Holdings.Sum(h => h.DataBytes) ?? 0, shelves.FirstOrDefault(s => s.System) is { } system ? ShelfSums.Of(system) : null, Attention(machine, standing, last), machine.Role), shelves);
+            survey?.Holdings.Count ?? 0, survey?.Holdings.Sum(survey.OwnBytes) ?? 0, shelves.FirstOrDefault(s => s.System) is { } system ? ShelfSums.Of(system) : null, Attention(machine, standing, last), machine.Role), shelves);
     }
 
     /// <summary>A summary with what is known only while it happens: who is silent.</summary>
@@ -55,8 +55,8 @@ public static class Summaries
             var key = v.Identity.Key;
             List<ShelfBlock> blocks =
             [
-                .. survey.Holdings.Where(h => h.Name.Kind != HoldingKind.InstallPath && h.Place?.Volume == key && h.Present).OrderByDescending(h => h.DataBytes)
-                    .Select(h => new ShelfBlock(h.Name.ToString(), h.DataBytes, unread.Contains((h.Name.Account, h.Name.Name)) ? "unreadable" : Drifted(h, last) ? "drifted" : "live")),
+                .. survey.Holdings.Where(h => h.Name.Kind != HoldingKind.InstallPath && h.Place?.Volume == key && h.Present).Select(h => (Holding: h, Bytes: survey.OwnBytes(h))).OrderByDescending(h => h.Bytes)
+                    .Select(h => new ShelfBlock(h.Holding.Name.ToString(), h.Bytes, unread.Contains((h.Holding.Name.Account, h.Holding.Name.Name)) ? "unreadable" : Drifted(h.Holding, last) ? "drifted" : "live")),
                 .. aside.Where(o => o.Source.Volume == key).Select(o => new ShelfBlock(o.Holding.ToString(), o.DataBytes, "original")),
                 .. planned.Where(p => p.Method != Method.Setting && p.Target.Volume == key).Select(p => new ShelfBlock(p.Holding.ToString(), p.DataBytes, "planned")),
             ];

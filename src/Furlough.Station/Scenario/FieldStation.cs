@@ -42,6 +42,7 @@ public static class FieldStation
         return new MachineSpec(name, room, "Fenland Desk 4 (stand-in)", seed, Volumes(name, room, people, dice), people, Faults(name, people))
         {
             Programs = new ProgramsSpec("Programs", ProgramsOf(room), name == "wet-12" ? "D:\\Tools" : null),
+            Confinement = name == "cabin-2" ? new Confinement("Fenland Guard", ["C:\\Accounts"], "Add the new place to the guard's list of homes, or accept it.") : null,
             OnBattery = name == "cabin-3",
             RestartPending = name == "cabin-3",
             BackupAgeDays = name switch { "cabin-3" => 40, "cabin-5" => null, _ => 1 },
@@ -65,6 +66,7 @@ public static class FieldStation
     private static AccountSpec Oddity(string name, AccountSpec account, bool isFirst) => name switch
     {
         "cabin-1" when isFirst => Half(account) with { SignedIn = true },
+        "cabin-2" when isFirst => account with { HomeNamedBy = [$"the timetable of {account.Name}"], CacheBytes = 3 * GB },
         "cabin-3" when account.Fallback => account with { Fallback = false },
         "cabin-3" when isFirst => Directed(account),
         "cabin-4" when isFirst => Synced(account),

@@ -58,6 +58,12 @@ public sealed record AccountSpec(string Name, uint Id, bool Fallback, IReadOnlyL
     /// <summary>Its home follows it.</summary>
     public bool Roams { get; init; }
 
+    /// <summary>What of its machine names its home by its path.</summary>
+    public IReadOnlyList<string> HomeNamedBy { get; init; } = [];
+
+    /// <summary>What of its home is caches.</summary>
+    public long CacheBytes { get; init; }
+
     /// <summary>Folders of its home that the sync client keeps.</summary>
     public IReadOnlyList<string> SyncFolders { get; init; } = [];
 }
@@ -67,6 +73,9 @@ public sealed record MachineSpec(string Name, string Room, string OperatingSyste
 {
     /// <summary>Where its system installs programs; null where no setting says so.</summary>
     public ProgramsSpec? Programs { get; init; }
+
+    /// <summary>What lets programs work in homes at certain places only.</summary>
+    public Confinement? Confinement { get; init; }
 
     /// <summary>Somebody carries it about.</summary>
     public bool OnBattery { get; init; }

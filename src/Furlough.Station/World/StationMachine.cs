@@ -163,6 +163,7 @@ public sealed class StationMachine : IMachine, IDisposable
         foreach (var account in Spec.Accounts)
         {
             var home = MakeFolder(accounts, account.Name, account.Id, 0x1C0);
+            _settings[(StationPointers.Accounts, account.Name)] = new PointerValue("text", $"{system.Spec.Letter}\\Accounts\\{account.Name}");
             foreach (var holding in account.Folders)
             {
                 if (holding.LivesAt is null && !holding.IsLost) DeclareHolding(MakeFolder(home, holding.Name, account.Id, 0x1C0), holding, account.Id);

@@ -57,6 +57,12 @@ internal sealed class StationPointers(StationMachine machine) : IPointers
 
     internal static string Older(string account) => $"settings of {account}/folders, older programs";
 
+    /// <summary>The container that says where homes are.</summary>
+    internal const string Accounts = "accounts of the machine";
+
+    /// <summary>The setting of an account's home.</summary>
+    internal static PointerAddress AddressOfHome(string account) => new(Kind, Accounts, account, account);
+
     private const string Shared = "settings of the machine/programs";
 
     /// <summary>The setting of a machine's programs, and its twin.</summary>
@@ -72,6 +78,8 @@ internal sealed class StationPointers(StationMachine machine) : IPointers
     {
         lock (machine.Lock) return machine.Setting(address.Container, address.Key);
     }
+
+    public string? Leads(PointerAddress address, PointerValue value) => Resolve(machine, address.Account, value) is { } place ? machine.Volumes.Show(address.Adds is null ? place : place with { Path = $"{place.Path}/{address.Adds}" }) : null;
 
     public PointerValue Spell(PointerAddress address, Place place, PointerValue present) =>
         present with { Text = machine.Volumes.Show(address.Adds is null ? place : place with { Path = string.Join('/', place.Parts.SkipLast(1)) }) };
@@ -90,7 +98,7 @@ internal sealed class StationPointers(StationMachine machine) : IPointers
     /// <summary>Where a setting leads.</summary>
     internal static Place? Resolve(StationMachine machine, string account, PointerValue value)
     {
-        var text = value.Text?.Replace("%PROFILE%", $"{machine.VolumeStates[0].Spec.Letter}\\Accounts\\{account}", StringComparison.Ordinal);
+        var text = value.Text?.Replace("%PROFILE%", machine.Setting(Accounts, account).Text, StringComparison.Ordinal);
         return text is { Length: > 3 } && machine.VolumeStates.FirstOrDefault(v => text.StartsWith(v.Spec.Letter + "\\", StringComparison.OrdinalIgnoreCase)) is { } volume
             ? new Place(volume.Identity.Key, text[3..].Replace('\\', '/')) : null;
     }
@@ -112,13 +120,13 @@ internal sealed class StationActivity(StationMachine machine) : IActivity
     {
     }
 
-    public IReadOnlyList<string> Running(string account, IReadOnlyList<string> programs) => [];
+    public IReadOnlyList<string> Running(string account, IReadOnlyList<string>? programs) => [];
 
     public string? Ask(string account, IReadOnlyList<string> command) => null;
 
     public string? WhereIs(HoldingName holding)
     {
-        var value = holding.IsShared ? machine.Setting(StationPointers.AddressesOfPrograms[0].Container, holding.Name) : machine.Setting(StationPointers.Current(holding.Account), holding.Name);
+        var value = holding.IsShared ? machine.Setting(StationPointers.AddressesOfPrograms[0].Container, holding.Name) : holding.Kind == HoldingKind.Home ? machine.Setting(StationPointers.Accounts, holding.Account) : machine.Setting(StationPointers.Current(holding.Account), holding.Name);
         return StationPointers.Resolve(machine, holding.Account, value) is { } place ? machine.Volumes.Show(place) : null;
     }
 }
@@ -148,13 +156,14 @@ internal sealed class StationSurveyor(StationMachine machine) : ISurveyor
         lock (machine.Lock)
         {
             List<HoldingFacts> holdings = [];
+            foreach (var account in machine.Spec.Accounts) holdings.Add(LookAtHome(account));
             foreach (var account in machine.Spec.Accounts)
                 foreach (var folder in account.Folders.Where(f => f.Adds is null || kinds.Any(k => k.Name == f.Name))) holdings.Add(Look(account.Name, folder));
             if (machine.Spec.Programs is { } programs) holdings.Add(Look(programs));
             var volumes = machine.VolumeStates.Select(v => new VolumeFacts(v.Identity, v.Spec.Label, v.Spec.Letter, v.Spec.Attached, v.Spec.Medium, v.Spec.FileSystem, v.Spec.SizeBytes, v.FreeBytes, 4096,
                 v.Spec.System, true, false, v.Spec.Attached == Attachment.Internal, v.Abilities, v.Spec.System ? [] : Taken(v.Root, "", 1).ToList())).ToList();
             return new Survey(machine.Clock.GetUtcNow() - machine.Spec.SurveyAge, machine.Spec.OperatingSystem, "stand-in", volumes,
-                [.. machine.Spec.Accounts.Select(a => new AccountFacts(a.Name, $"{a.Id}", $"Accounts/{a.Name}", a.Fallback, a.SignedIn) { FromDirectory = a.FromDirectory, Roams = a.Roams })], holdings,
+                [.. machine.Spec.Accounts.Select(a => new AccountFacts(a.Name, $"{a.Id}", machine.Setting(StationPointers.Accounts, a.Name).Text ?? "", a.Fallback, a.SignedIn) { FromDirectory = a.FromDirectory, Roams = a.Roams })], holdings,
                 [.. originals.Select(o => o with { Recreated = holdings.All(h => h.Place != o.Source) ? Again(o.Source) : null })], [.. Forged(volumes)], [])
             {
                 Past = [.. StationPast.Of(machine)],
@@ -200,6 +209,16 @@ internal sealed class StationSurveyor(StationMachine machine) : ISurveyor
             CloudOnlyFiles = spec.CloudOnlyFiles,
             CloudOnlyBytes = spec.CloudOnlyFiles * (files == 0 ? 0 : bytes / files),
         };
+    }
+
+    private HoldingFacts LookAtHome(AccountSpec account)
+    {
+        var (address, holding) = (StationPointers.AddressOfHome(account.Name), new HoldingName(account.Name, HoldingKind.Home, HoldingName.WholeHome));
+        var value = machine.Setting(address.Container, address.Key);
+        var place = StationPointers.Resolve(machine, account.Name, value);
+        var node = place is null ? null : Find(place);
+        var (files, bytes) = node?.Measure() ?? (0, 0);
+        return new HoldingFacts(holding, place, value.Text ?? "", node is not null, [new PointerFacts(address, value, place)], files, bytes, 0, [], Demands.None) { Home = new HomeFacts(account.HomeNamedBy, account.CacheBytes, machine.Spec.Confinement) };
     }
 
     private HoldingFacts Look(ProgramsSpec programs)

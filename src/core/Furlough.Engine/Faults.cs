@@ -92,6 +92,16 @@ public static class Faults
     public static Fault ProgramRunning(IReadOnlyList<string> list) => new(
         ProgramRunningCode, $"{string.Join("; ", list)} is running, and would write over the settings when it is closed.", "Have it closed, then {retry}.");
 
+    private const string AccountAtWorkCode = "account-at-work";
+
+    /// <summary>An account whose home is relocated has programs running, if only in the background.</summary>
+    public static Fault AccountAtWork(string account, IReadOnlyList<string> programs) => new(
+        AccountAtWorkCode, $"{account} still runs {string.Join(", ", programs.Take(5).Select(PathText.Show))}{(programs.Count > 5 ? ", …" : "")}.",
+        "Have the account sign out and its background programs end, then {retry}.");
+
+    /// <summary>Whether a fault is over when people and programs let go.</summary>
+    internal static bool IsInTheWay(string code) => code is FilesInUseCode or ProgramRunningCode or AccountAtWorkCode;
+
     /// <summary>A program's own command gave no answer.</summary>
     public static Fault CommandFailed(IReadOnlyList<string> command, string why) => new(
         "command-failed", $"The command `{string.Join(' ', command)}`, which says where it lives, {why}.", "Try it by hand in the account, correct the kind card, then {retry}.");

@@ -103,7 +103,7 @@ public sealed class RelocationEngine(IMachine machine, IJournal journal, IPermit
     {
         if (work.Noted(ParkedFor) is not { Length: > 0 } reason) return false;
         var wish = permits.WishOf(work.Docket.Id);
-        var inTheWay = wish.Rests() || (reason is Faults.FilesInUseCode or Faults.ProgramRunningCode && QuiesceStep.InTheWay(work) is not null);
+        var inTheWay = wish.Rests() || (Faults.IsInTheWay(reason) && QuiesceStep.InTheWay(work) is not null);
         if (inTheWay && wish != Wish.BackOut && time.GetUtcNow() < work.Docket.NotAfter) return true;
         work.Note(ParkedFor, "");
         return false;

@@ -4,12 +4,15 @@ namespace Furlough.Model;
 
 /// <summary>The kinds of things that can be relocated.</summary>
 [JsonConverter(typeof(WordConverter<HoldingKind>))]
-public enum HoldingKind { Folder, Library, InstallPath }
+public enum HoldingKind { Folder, Library, InstallPath, Home }
 
 /// <summary>Names one holding of one machine.</summary>
 /// <param name="Account">The account that has it; empty for what all accounts of the machine share.</param>
 public sealed record HoldingName(string Account, HoldingKind Kind, string Name)
 {
+    /// <summary>What an account's home is called as a holding.</summary>
+    public const string WholeHome = "home";
+
     /// <summary>Belongs to no account, but to the machine.</summary>
     [JsonIgnore] public bool IsShared => Account.Length == 0;
 
@@ -115,9 +118,24 @@ public sealed record HoldingFacts(
     /// <summary>Most names in <see cref="Installed"/>.</summary>
     public const int MostEntries = 50;
 
+    /// <summary>For a home: what else depends on where it is; null for everything else.</summary>
+    public HomeFacts? Home { get; init; }
+
     /// <summary>What stands at the usual place of such a folder while its pointers lead elsewhere; null when nothing does.</summary>
     public StrayFolder? Stray { get; init; }
 }
+
+/// <summary>What depends on where a home is.</summary>
+/// <param name="NamedBy">What of the system names it by its path: "the timetable of asa.lind", a settings file.</param>
+/// <param name="CacheBytes">What programs keep in it only to be quicker, in bytes.</param>
+/// <param name="Confinement">What lets programs work in homes at certain places only; null for nothing.</param>
+public sealed record HomeFacts(IReadOnlyList<string> NamedBy, long CacheBytes, Confinement? Confinement);
+
+/// <summary>What lets programs work in homes at certain places only.</summary>
+/// <param name="By">Its name.</param>
+/// <param name="Homes">The folders below which it expects homes.</param>
+/// <param name="Remedy">How another one is added, a sentence.</param>
+public sealed record Confinement(string By, IReadOnlyList<string> Homes, string Remedy);
 
 /// <summary>A folder at the usual place of a holding that lives elsewhere.</summary>
 public sealed record StrayFolder(string PathShown, long Files, long DataBytes);
@@ -208,6 +226,14 @@ public sealed record Survey(
 
     /// <summary>It was begun after the agent had heard that one is wanted; one that was under way by then says nothing of what changed since.</summary>
     public bool Answers { get; init; }
+
+    /// <summary>What of a holding's data belongs to no other holding inside it, in bytes: a home is more than its folders.</summary>
+    public long OwnBytes(HoldingFacts holding)
+    {
+        if (holding.Place is not { } place) return holding.DataBytes;
+        var inside = Holdings.Where(h => h is { Present: true, Place: { } at } && h.Name.Kind != HoldingKind.InstallPath && at != place && at.IsInside(place)).DistinctBy(h => h.Place).ToList();
+        return Math.Max(0, holding.DataBytes - inside.Where(h => !inside.Exists(o => o.Place != h.Place && h.Place!.IsInside(o.Place!))).Sum(h => h.DataBytes));
+    }
 
     /// <summary>The account that has a holding; for what all share, an account without a name.</summary>
     public AccountFacts AccountOf(HoldingName holding) => holding.IsShared ? AccountFacts.Nobody : Accounts.First(a => a.Name == holding.Account);

@@ -44,6 +44,9 @@ public interface IPointers
     /// <summary>The raw value as it is now; <see cref="PointerValue.Absent"/> when the setting does not exist.</summary>
     PointerValue Read(PointerAddress address);
 
+    /// <summary>Where a value leads as things are now, as this machine spells it; null where that cannot be said.</summary>
+    string? Leads(PointerAddress address, PointerValue value);
+
     /// <summary>A place in the pointer's own syntax, keeping the type of its present value.</summary>
     PointerValue Spell(PointerAddress address, Place place, PointerValue present);
 
@@ -73,8 +76,8 @@ public interface IActivity
     /// <summary>Asks the system itself where a holding lives, as its account would see it; null where it cannot be asked.</summary>
     string? WhereIs(HoldingName holding);
 
-    /// <summary>Which of these programs the account runs: "program (account)". For a shared holding's, whoever runs them.</summary>
-    IReadOnlyList<string> Running(string account, IReadOnlyList<string> programs);
+    /// <summary>Which of these programs, or (null) which at all, the account runs: "program (account)". For a shared holding's, whoever runs them.</summary>
+    IReadOnlyList<string> Running(string account, IReadOnlyList<string>? programs);
 
     /// <summary>What a program's own command answers when the account runs it; null where commands of kind cards do not run on this machine.</summary>
     /// <exception cref="Fault"><c>command-failed</c>: it is missing, fails, or does not end in time.</exception>

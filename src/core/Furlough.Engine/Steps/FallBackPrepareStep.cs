@@ -17,6 +17,7 @@ public sealed class FallBackPrepareStep : IStep
     public void Perform(Work work)
     {
         RequireLost(work);
+        work.RequireFormerValuesLead();
         using var root = work.TargetVolume().OpenRoot();
         using var parent = Reach.Folder(root, work.Docket.Target.Parts.SkipLast(1));
         PrepareStep.RequireFreeTarget(work, root);

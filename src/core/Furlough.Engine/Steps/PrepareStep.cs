@@ -29,6 +29,7 @@ public sealed class PrepareStep : IStep
         var sourceVolume = work.SourceVolume();
         var targetVolume = work.TargetVolume();
         RequireSensiblePlaces(work);
+        work.RequireFormerValuesLead();
         if (docket.Method == Method.Exchange && docket.Source.Volume != docket.Target.Volume)
             throw new Fault("exchange-across-volumes", "The exchange method works on one volume only.", "Make a new plan with the cold method.");
         using var sourceParent = Work.TryParent(sourceVolume, docket.Source);

@@ -26,7 +26,7 @@ public sealed class QuiesceStep : IStep
         {
             RequireUnused(work, Name);
         }
-        catch (Fault inUse) when (inUse.Code is Faults.FilesInUseCode or Faults.ProgramRunningCode && work.Docket.Terms.KeepWaiting)
+        catch (Fault inUse) when (Faults.IsInTheWay(inUse.Code) && work.Docket.Terms.KeepWaiting)
         {
             LetIn(work);
             throw new Parked(inUse);
@@ -37,6 +37,7 @@ public sealed class QuiesceStep : IStep
     internal static Fault? InTheWay(Work work)
     {
         var (docket, activity) = (work.Docket, work.Machine.Activity);
+        if (docket.Holding.Kind == HoldingKind.Home && activity.Running(docket.Holding.Account, null) is { Count: > 0 } own) return Faults.AccountAtWork(docket.Holding.Account, own);
         if (docket.Program is { Closed.Count: > 0 } program && activity.Running(docket.Holding.Account, program.Closed) is { Count: > 0 } running) return Faults.ProgramRunning(running);
         return docket.Method != Method.Setting && activity.InUse(work.Moving) is { Count: > 0 } list ? Faults.FilesInUse(list) : null;
     }

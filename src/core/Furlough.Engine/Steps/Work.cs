@@ -170,6 +170,15 @@ public sealed class Work(Docket docket, IMachine machine, IJournal journal, IPer
         }
     }
 
+    /// <summary>The former values that a docket gives must lead to its target still: one that is written from the home on does not when the home is elsewhere now (I2).</summary>
+    public void RequireFormerValuesLead()
+    {
+        var shown = machine.Volumes.Show(docket.Target);
+        foreach (var change in docket.Pointers)
+            if (change.Next is { } former && machine.Pointers.Leads(change.Address, former) is { } path && path != shown)
+                throw new Fault("former-setting-elsewhere", $"The former value of the setting {change.Address}, `{former.Text ?? "(nothing)"}`, leads to `{path}` now and not to `{shown}`.", "What it is written from was relocated since: return that first, or relocate this holding with a new plan.");
+    }
+
     /// <summary>Every pointer must lead to the target.</summary>
     public void RequirePointersAtTarget()
     {

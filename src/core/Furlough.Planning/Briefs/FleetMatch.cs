@@ -17,7 +17,7 @@ public static class FleetMatch
     {
         var meant = fleet.Where(m => brief.Machines.Includes(m)).ToList();
         HashSet<(Guid, HoldingName)> taken = [];
-        return [new LineMatch(0, "machines", meant.Count, meant.Sum(m => m.Survey?.Holdings.Count ?? 0), meant.Sum(m => m.Survey?.Holdings.Sum(h => h.DataBytes) ?? 0), [.. Misses(brief.Machines, fleet)]),
+        return [new LineMatch(0, "machines", meant.Count, meant.Sum(m => m.Survey?.Holdings.Count ?? 0), meant.Sum(m => m.Survey?.Holdings.Sum(m.Survey.OwnBytes) ?? 0), [.. Misses(brief.Machines, fleet)]),
             .. brief.Volumes.Values.Select(r => Role(r, meant)), .. brief.Relocate.Select(i => Item(i, meant, taken))];
     }
 

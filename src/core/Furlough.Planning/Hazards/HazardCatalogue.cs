@@ -31,8 +31,8 @@ public sealed record HazardContext(
     /// <summary>The target as the machine spells it.</summary>
     public string Shown => Survey.Show(Place);
 
-    /// <summary>Desktops are read at sign-in: where their volume may be late, nobody gets in.</summary>
-    public bool NeededAtSignIn => Holding.Name.Name == "Desktop";
+    /// <summary>Desktops and homes are read at sign-in: where their volume may be late, nobody gets in.</summary>
+    public bool NeededAtSignIn => Holding.Name.Kind == HoldingKind.Home || Holding.Name.Name == "Desktop";
 
     /// <summary>A hazard about this holding.</summary>
     /// <param name="remedy">Where it is another than the catalogue's.</param>
@@ -96,7 +96,7 @@ public static class HazardCatalogue
         new TargetOnExternalVolume(), new TargetOnRemovableVolume(), new PortableTargetUnencrypted(), new TargetWithoutFixedMount(), new TargetReadFromCache(), new TargetLacksOwners(),
         new TargetLacksKinds(), new TargetMergesNames(), new TargetRefusesNames(), new TargetLosesFacts(), new FileTooLarge(), new PathTooLong(), new DeviceNodes(), new LinkNotPossible(), new LinksLeadElsewhere(),
         new TargetInsideSource(), new TargetInsideHolding(), new SharedByAccounts(), new HoldingInside(), new TargetNotEmpty(), new HoldingAlreadyThere(), new ReceiptNotGenuine(), new OnePlaceTwice(), new PointersDisagree(), new PointerShapeWrong(), new ProgramsStay(),
-        new KeptBySyncClient(), new TargetInSyncFolder(), new OnlyInCloud(), new SettingFixed(), new HiddenApplicationData(), new PartlyElsewhere(), new AccountRoams(), new AccountFromDirectory(), new BackupMissesTarget(),
+        new KeptBySyncClient(), new TargetInSyncFolder(), new OnlyInCloud(), new HomeOfFallback(), new HomeWithoutFallback(), new HomeWithParts(), new HomeNamedByPath(), new ConfinedElsewhere(), new CachesInHome(), new SettingFixed(), new HiddenApplicationData(), new PartlyElsewhere(), new AccountRoams(), new AccountFromDirectory(), new BackupMissesTarget(),
         new AccountSignedIn(), new FilesInUse(), new ServiceRunning(), new PersonWanted(), new ExchangeAcrossVolumes(), new LongerThanHours(), new MayOutlastHours(),
     ];
 

@@ -11,7 +11,7 @@ public sealed class HoldingInside : IHazard
 
     /// <inheritdoc/>
     public Hazard? Check(HazardContext c) =>
-        c.Holding.Place is not { } place || c.Survey.Holdings.FirstOrDefault(h => h.Name.Account == c.Holding.Name.Account && h.Name != c.Holding.Name && h.Place?.IsInside(place) == true && !FollowsByItself(h)) is not { } inner ? null
+        c.Holding.Name.Kind == HoldingKind.Home || c.Holding.Place is not { } place || c.Survey.Holdings.FirstOrDefault(h => h.Name.Account == c.Holding.Name.Account && h.Name != c.Holding.Name && h.Place?.IsInside(place) == true && !FollowsByItself(h)) is not { } inner ? null
         : c.Say(Entry, $"{inner.Name} lives at `{inner.PathShown}` on {c.Machine.Name}, inside {c.Holding.Name}; its setting would lead to what is set aside.");
 
     /// <summary>An install path whose settings say nothing is where its program has it, which follows the folder.</summary>

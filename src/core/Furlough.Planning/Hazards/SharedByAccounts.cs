@@ -10,5 +10,5 @@ public sealed class SharedByAccounts : IHazard
 
     /// <inheritdoc/>
     public Hazard? Check(HazardContext c) => c.Holding.Place is not { } place || c.Survey.Holdings.FirstOrDefault(h => h.Name.Account != c.Holding.Name.Account && h.Place is { } other && other.IsInside(place)) is not { } sharing ? null
-        : c.Say(Entry, $"{sharing.Name} lives at the same place as {c.Holding.Name} on {c.Machine.Name} (`{c.Holding.PathShown}`) and would be lost there.");
+        : c.Say(Entry, $"{sharing.Name} lives at or inside the place of {c.Holding.Name} on {c.Machine.Name} (`{c.Holding.PathShown}`) and would be lost there.");
 }

@@ -55,7 +55,7 @@ public sealed class FleetSuggestion(SpaceWish wish, Experience experience)
         var wanted = wish.GainBytes ?? Math.Max(0, wish.Until!.Of(system.SizeBytes) - system.FreeBytes);
         if (wanted == 0) return new MachineSuggestion(machine.Name, machine.Room, 0, 0, 0, true, 0, [], [], null, $"{Words.Size(system.FreeBytes)} are free already.");
         var targets = survey.Volumes.Where(v => v is { System: false, Writable: true, Attached: Attachment.Internal } && v.Identity.Key.Length > 0).ToList();
-        var looked = survey.Holdings.Where(h => h.Name.Kind != HoldingKind.InstallPath && h.Present && h.Place?.Volume == system.Identity.Key && survey.Accounts.FirstOrDefault(a => a.Name == h.Name.Account) is { Fallback: false }).Select(h => Look(machine, survey, system, targets, h)).ToList();
+        var looked = survey.Holdings.Where(h => h.Name.Kind is HoldingKind.Folder or HoldingKind.Library && h.Present && h.Place?.Volume == system.Identity.Key && survey.Accounts.FirstOrDefault(a => a.Name == h.Name.Account) is { Fallback: false }).Select(h => Look(machine, survey, system, targets, h)).ToList();
         var question = new Question(wanted, [.. looked.Select(l => l.Candidate)], [.. targets.Select(t => Math.Max(0, t.FreeBytes - wish.Reserve.Of(t.SizeBytes)))], wish.Weights.Person);
         var answer = Suggester.Solve(question);
         var moves = answer.Best?.Chosen.Select(c => Move(looked[c.Candidate], c.Way, targets)).ToList() ?? [];

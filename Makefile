@@ -24,6 +24,12 @@ bin/furlough bin/furlough-agent: artifacts/built
 	@chmod +x bin/furlough bin/furlough-agent
 	@touch bin/furlough bin/furlough-agent
 
+# The agent for Windows, with what it needs to run, and the tests' own Windows program beside it.
+artifacts/windows/built: artifacts/built
+	dotnet publish src/Furlough.Agent -c $(CONFIG) -r win-x64 --self-contained -o artifacts/windows --nologo -v quiet -clp:NoSummary
+	dotnet publish tests/Furlough.WindowsProbe -c $(CONFIG) -r win-x64 --self-contained -o artifacts/windows --nologo -v quiet -clp:NoSummary
+	@touch $@
+
 $(CONSOLE)/node_modules/.ready: $(CONSOLE)/package-lock.json
 	@scripts/require node
 	cd $(CONSOLE) && npm ci --no-fund --no-audit --loglevel=error
@@ -39,10 +45,10 @@ system-tools:
 demo: build
 	bin/furlough demo start --fresh
 
-test: build system-tools
+test: build artifacts/windows/built system-tools
 	scripts/test
 
-soak: build system-tools
+soak: build artifacts/windows/built system-tools
 	FURLOUGH_SEEDS=10000 scripts/test soak
 
 bench: build system-tools

@@ -1,4 +1,6 @@
+using Furlough.Engine.Ports;
 using Furlough.Platform.Linux;
+using Furlough.Platform.Windows;
 using Furlough.Protocol;
 
 namespace Furlough.Agent;
@@ -11,9 +13,9 @@ internal static class AgentHost
 {
     internal static async Task<int> RunAsync(AgentHostOptions options, CancellationToken stop)
     {
-        if (!OperatingSystem.IsLinux()) throw new PlatformNotSupportedException("This agent serves Linux; adapters for this system are not built in.");
         if (!Directory.Exists(options.Root)) throw new DirectoryNotFoundException($"There is no root folder {options.Root}.");
-        Directory.CreateDirectory(options.Data, UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute);
+        if (OperatingSystem.IsWindows()) Directory.CreateDirectory(options.Data);
+        else Directory.CreateDirectory(options.Data, UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute);
         using var alone = TakeAlone(Path.Combine(options.Data, "lock"));
         using var store = new AgentStore(Path.Combine(options.Data, "agent.db"));
         var address = options.Service ?? store.Setting("service") ?? throw new ServiceException(0, "no-service", "No service is named.", "Give --service ADDRESS.", null, null);
@@ -22,8 +24,8 @@ internal static class AgentHost
         if (uri.Scheme == "http" && !uri.IsLoopback) throw new ServiceException(0, "address-unsafe", "Without TLS the agent talks to this machine only.", "Give an https address.", null, null);
         var key = SigningKey.LoadOrMake(Path.Combine(options.Data, "agent-key"));
         using var http = new HttpClient { BaseAddress = uri, Timeout = TimeSpan.FromSeconds(60) };
-        var machine = new LinuxMachine(options.Root, options.Fallback, Version(), TimeProvider.System, options.CardCommands);
-        using var runtime = new AgentRuntime(new AgentOptions(options.Name, options.Room, options.Code, MachineId(options, store)), store, key, machine, machine.Surveyor, http, TimeProvider.System, Log);
+        var (machine, surveyor) = Platform(options);
+        using var runtime = new AgentRuntime(new AgentOptions(options.Name, options.Room, options.Code, MachineId(options, store)), store, key, machine, surveyor, http, TimeProvider.System, Log);
         await runtime.EnrolAsync(stop);
         store.SetSetting("service", address);
         Log($"serving {options.Root} for {uri}");
@@ -35,12 +37,25 @@ internal static class AgentHost
         return 0;
     }
 
+    private static (IMachine Machine, ISurveyor Surveyor) Platform(AgentHostOptions options)
+    {
+        if (OperatingSystem.IsWindows())
+        {
+            var windows = new WindowsMachine(options.Fallback, Version(), TimeProvider.System);
+            return (windows, windows.Surveyor);
+        }
+        if (!OperatingSystem.IsLinux()) throw new PlatformNotSupportedException("This agent serves Linux and Windows; adapters for this system are not built in.");
+        var linux = new LinuxMachine(options.Root, options.Fallback, Version(), TimeProvider.System, options.CardCommands);
+        return (linux, linux.Surveyor);
+    }
+
     private static void Log(string line) => Console.WriteLine($"{TimeProvider.System.GetUtcNow():u} {line}");
 
     private static string Version() => typeof(AgentHost).Assembly.GetName().Version?.ToString(3) ?? "0";
 
     private static string MachineId(AgentHostOptions options, AgentStore store)
     {
+        if (OperatingSystem.IsWindows() && WindowsMachine.Identity is { Length: > 0 } identity) return identity;
         var file = Path.Combine(options.Root, "etc/machine-id");
         if (File.Exists(file) && File.ReadAllText(file).Trim() is { Length: > 0 } id) return id;
         if (store.Setting("machine-id") is { } kept) return kept;

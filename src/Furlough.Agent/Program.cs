@@ -7,7 +7,7 @@ using Furlough.Protocol;
 var service = new Option<string?>("--service") { Description = "Address of the service, such as http://127.0.0.1:8400" };
 var code = new Option<string?>("--code") { Description = "Invite from `furlough machine invite`; needed at the first start only" };
 var root = new Option<string>("--root") { Description = "Root folder of the system that is served", DefaultValueFactory = _ => "/" };
-var data = new Option<string>("--data") { Description = "Folder for the agent's journal, outbox and key", DefaultValueFactory = _ => "/var/lib/furlough-agent", Recursive = true };
+var data = new Option<string>("--data") { Description = "Folder for the agent's journal, outbox and key", DefaultValueFactory = _ => OperatingSystem.IsWindows() ? Path.Combine(Environment.GetFolderPath(Environment.SpecialFolder.CommonApplicationData), "Furlough Agent") : "/var/lib/furlough-agent", Recursive = true };
 var name = new Option<string?>("--name") { Description = "Name of the machine; default: its host name" };
 var room = new Option<string>("--room") { Description = "Room in which it stands", DefaultValueFactory = _ => "unassigned" };
 var fallback = new Option<string?>("--fallback") { Description = "Account of the fallback administrator" };

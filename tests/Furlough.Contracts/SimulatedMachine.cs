@@ -1,3 +1,4 @@
+using System.Globalization;
 using Furlough.Engine;
 using Furlough.Engine.Ports;
 using Furlough.Engine.Trees;
@@ -110,7 +111,11 @@ public sealed class SimulatedMachine(SimulatedDisk disk) : IMachine, IVolumes, I
 
     public string? Ask(string account, IReadOnlyList<string> command) => Answer();
 
-    public uint? GroupOf(string account) => Number;
+    public void Give(IFolder folder, string account, string accountId)
+    {
+        var owner = uint.Parse(accountId, CultureInfo.InvariantCulture);
+        folder.Apply(folder.Facts() with { Owner = owner, Group = owner, Mode = Layout.Closed }, Attributes.None);
+    }
 
     /// <summary>A tree as text: names, kinds, contents, rights and times. Docket folders are passed over.</summary>
     public string Describe(Place place)

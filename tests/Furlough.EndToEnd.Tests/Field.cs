@@ -62,7 +62,8 @@ public sealed class Field : IDisposable
     private List<string> AgentArguments(string root, string name, string? code, string room) =>
         ["--service", Address, "--root", root, "--data", Path.Combine(Folder, name), "--name", name, "--room", room, .. code is null ? Array.Empty<string>() : ["--code", code]];
 
-    private Process Keep(Process agent)
+    /// <summary>An agent that was started otherwise; it ends with the field.</summary>
+    public Process Keep(Process agent)
     {
         _agents.Add(agent);
         _ = agent.StandardOutput.ReadToEndAsync();

@@ -1,4 +1,6 @@
 using System.Buffers.Binary;
+using System.Globalization;
+using Furlough.Engine;
 using Furlough.Engine.Ports;
 using Furlough.Model;
 
@@ -15,7 +17,11 @@ internal sealed class LinuxAccounts(LinuxVolumes volumes) : IAccounts
     public IReadOnlyList<NumberedName> Names() =>
         [.. Passwd.People(volumes.Root).DistinctBy(p => p.Name).Select(p => new NumberedName(p.User, p.Name, false)), .. Passwd.OwnGroups(volumes.Root).DistinctBy(g => g.Name).Select(g => new NumberedName(g.Number, g.Name, true))];
 
-    public uint? GroupOf(string account) => account.Length == 0 ? Passwd.System.Group : Passwd.People(volumes.Root).FirstOrDefault(p => p.Name == account)?.Group;
+    public void Give(IFolder folder, string account, string accountId)
+    {
+        if (!uint.TryParse(accountId, NumberStyles.None, CultureInfo.InvariantCulture, out var owner)) return;
+        folder.Apply(folder.Facts() with { Owner = owner, Group = Passwd.People(volumes.Root).FirstOrDefault(p => p.Name == account)?.Group ?? owner, Mode = Layout.Closed }, Attributes.None);
+    }
 
     public IReadOnlySet<string> WhoReaches(IReadOnlyList<(NodeFacts Facts, Attributes Attributes)> folders)
     {

@@ -3,17 +3,14 @@ using Furlough.Engine;
 using Furlough.Engine.Ports;
 using Furlough.Engine.Trees;
 using Furlough.Model;
+using Furlough.Platform.Surveys;
 
 namespace Furlough.Platform.Linux;
 
 /// <summary>Looks at a Linux system: volumes, people's accounts, their user folders, and the originals that wait.</summary>
 internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers userDirs, LinuxPointers pointers, LinuxActivity activity, LinuxHomes homes, string? fallback, string agentVersion, TimeProvider time) : ISurveyor
 {
-    /// <summary>Of each place, what was found in its folders.</summary>
-    private readonly Dictionary<Place, TreeMemory> _memories = [];
-
-    /// <summary>The same for usual places beside which holdings live: less is asked of those.</summary>
-    private readonly Dictionary<Place, TreeMemory> _strays = [];
+    private TreeSurvey Trees => field ??= new TreeSurvey(Open, volumes, activity, time);
 
     public Survey Take(IReadOnlyList<KindCard> kinds, IReadOnlyList<OriginalFacts> originals, Func<Guid, bool> knows, CancellationToken stop)
     {
@@ -38,7 +35,7 @@ internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers userDirs, 
         }
         foreach (var card in kinds.Where(k => k.Shared))
             if (LookAtKind(Passwd.System, card, clusters, notes, stop) is { } shared) holdings.Add(shared);
-        return new Survey(time.GetUtcNow(), OperatingSystem(), agentVersion, found, accounts, holdings, [.. originals.Select(o => LookAgain(o, holdings, stop))], receipts, notes) { OnBattery = Sysfs.IsOnBattery, RestartPending = File.Exists(volumes.Root + "/run/reboot-required"), Backup = LinuxBackup.Read(volumes, notes) };
+        return new Survey(time.GetUtcNow(), OperatingSystem(), agentVersion, found, accounts, holdings, [.. originals.Select(o => Trees.LookAgain(o, holdings, stop))], receipts, notes) { OnBattery = Sysfs.IsOnBattery, RestartPending = File.Exists(volumes.Root + "/run/reboot-required"), Backup = LinuxBackup.Read(volumes, notes) };
     }
 
     private HoldingFacts? LookAtFolder(PasswdEntry person, string key, string name, IReadOnlyList<ReceiptFacts> receipts, List<int> clusters, List<string> notes, CancellationToken stop)
@@ -50,7 +47,7 @@ internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers userDirs, 
         var found = Look(holding, path, [new PointerFacts(address, value, volumes.PlaceOf(path)) { FixedBy = SettingPlace.FixedBy(volumes, address, person.User) }], clusters, notes, stop);
         // Without a setting there is no such folder, unless a receipt says that there was one.
         if (!found.Present && value.Text is null && receipts.All(r => r.Holding != holding)) return null;
-        return found with { Stray = usual is null || found.Place is not { } place || usual.IsInside(place) || place.IsInside(usual) ? null : Stray(usual, stop) };
+        return found with { Stray = usual is null || found.Place is not { } place || usual.IsInside(place) || place.IsInside(usual) ? null : Trees.Stray(usual, stop) };
     }
 
     /// <summary>The whole home, hidden files included.</summary>
@@ -106,29 +103,8 @@ internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers userDirs, 
 
     private HoldingFacts Look(HoldingName holding, string path, IReadOnlyList<PointerFacts> pointers, List<int> clusters, List<string> notes, CancellationToken stop)
     {
-        var place = pointers.Select(p => p.Resolves).FirstOrDefault(p => p is not null);
-        using var folder = place is null ? null : Open(place, notes);
-        List<string> unread = [];
-        if (place is not null && !_memories.ContainsKey(place)) _memories[place] = new TreeMemory(time);
-        var size = folder is null ? default : Contents.Of(folder, path, unread, clusters, _memories[place!], stop);
-        notes.AddRange(unread.Take(20).Select(u => $"{holding}: {u}"));
-        var inUse = place is null || folder is null ? [] : activity.InUse(place);
-        return new HoldingFacts(holding, place, path, folder is not null, pointers, size.Files, size.DataBytes, size.HiddenBytes, inUse, size.Demands ?? Demands.None)
-        {
-            Allocated = size.Allocated ?? [],
-            LastChange = When(size.LastChangeNs),
-            Services = inUse.Count == 0 ? [] : activity.Services(place!),
-        };
-    }
-
-    /// <summary>What stands at the usual place of a folder whose setting leads elsewhere; an empty folder or a link is nothing.</summary>
-    private StrayFolder? Stray(Place usual, CancellationToken stop)
-    {
-        using var folder = Open(usual, []);
-        if (folder is null) return null;
-        if (!_strays.TryGetValue(usual, out var memory)) _strays[usual] = memory = new TreeMemory(time);
-        var size = Contents.Of(folder, "", [], [], memory, stop);
-        return size.Files == 0 ? null : new StrayFolder(volumes.Show(usual), size.Files, size.DataBytes);
+        var found = Trees.Look(holding, path, pointers, clusters, notes, stop);
+        return found.InUse.Count == 0 ? found : found with { Services = activity.Services(found.Place!) };
     }
 
     private LinuxFolder? Open(Place place, List<string> notes)
@@ -143,33 +119,6 @@ internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers userDirs, 
             return null;
         }
     }
-
-    private OriginalFacts LookAgain(OriginalFacts original, List<HoldingFacts> holdings, CancellationToken stop)
-    {
-        using var parent = Open(original.Source with { Path = string.Join('/', original.Source.Parts.SkipLast(1)) }, []);
-        if (parent is null) return original;
-        original = original with { Recreated = holdings.All(h => h.Place != original.Source) ? Recreated(parent, original.Source.Parts[^1], stop) : null };
-        var name = Layout.FolderOf(original.Docket);
-        if (parent.Find(name) is null) return original;
-        using var own = parent.OpenFolder(name);
-        if (own.Find(Layout.Original) is null || own.Find(Layout.Manifest) is null) return original;
-        using var folder = own.OpenFolder(Layout.Original);
-        using var file = own.OpenFile(Layout.Manifest);
-        using var stream = file.Read();
-        return original with { WrittenTo = TreeProof.Unchanged(folder, Manifest.Read(stream), 1, stop).Difference is not null };
-    }
-
-    /// <summary>What stands again at a former place: a folder, or anything else of that name as one file. A link holds no data.</summary>
-    private RecreatedSource? Recreated(LinuxFolder parent, string name, CancellationToken stop)
-    {
-        if (parent.Find(name) is not { } there || there.Kind == NodeKind.Link) return null;
-        if (there.Kind != NodeKind.Folder) return new RecreatedSource(1, there.SizeBytes, When(there.ModifiedNs));
-        using var folder = parent.OpenFolder(name);
-        var size = Contents.Of(folder, "", [], [], new TreeMemory(time), stop);
-        return new RecreatedSource(size.Files, size.DataBytes, When(size.LastChangeNs));
-    }
-
-    private static DateTimeOffset? When(long sinceEpochNs) => sinceEpochNs == 0 ? null : DateTimeOffset.UnixEpoch.AddTicks(sinceEpochNs / 100);
 
     private string OperatingSystem()
     {

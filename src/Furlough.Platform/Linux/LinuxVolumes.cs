@@ -1,10 +1,10 @@
 using System.Collections.Concurrent;
 using System.Globalization;
-using System.Text;
 using Furlough.Engine;
 using Furlough.Engine.Ports;
 using Furlough.Engine.Trees;
 using Furlough.Model;
+using Furlough.Platform.Surveys;
 using Microsoft.Win32.SafeHandles;
 
 namespace Furlough.Platform.Linux;
@@ -96,7 +96,7 @@ internal sealed class LinuxVolumes(string root) : IVolumes
                 var (attached, medium) = Sysfs.Describe(mount);
                 var (size, free, cluster) = volume.Space();
                 facts.Add(new VolumeFacts(volume.Identity, Path.GetFileName(shown), shown, attached, medium, mount.FileSystem, size, free, cluster,
-                    shown == "/", mount.Writable, Sysfs.IsEncrypted(mount), !AfterSignIn.Any(p => shown.StartsWith(p, StringComparison.Ordinal)), volume.Abilities, shown == "/" ? [] : volume.Taken()));
+                    shown == "/", mount.Writable, Sysfs.IsEncrypted(mount), !AfterSignIn.Any(p => shown.StartsWith(p, StringComparison.Ordinal)), volume.Abilities, shown == "/" ? [] : TakenPlaces.Of(volume)));
             }
             catch (Fault fault)
             {
@@ -142,33 +142,9 @@ internal sealed class LinuxVolumes(string root) : IVolumes
         catch (IoFault) { return null; }
         var abilities = Sysfs.AbilitiesOf(mount.FileSystem);
         var folder = new LinuxFolder(handle, "", abilities);
-        var marker = ReadMarker(folder);
-        if (marker.Length == 0 && mark && mount.Writable) marker = WriteMarker(folder);
+        var marker = VolumeMark.Read(folder);
+        if (marker.Length == 0 && mark && mount.Writable) marker = VolumeMark.Write(folder);
         return new LinuxVolume(new VolumeIdentity(marker, FileSystemId(mount)), folder, abilities, Sysfs.Describe(mount).Medium);
-    }
-
-    private static string ReadMarker(LinuxFolder folder)
-    {
-        if (folder.Find(Layout.VolumeMarker) is not { Kind: NodeKind.File, SizeBytes: < 200 }) return "";
-        using var file = (LinuxFile)folder.OpenFile(Layout.VolumeMarker);
-        var text = Encoding.ASCII.GetString(file.ReadAll(200)).Trim();
-        return Guid.TryParse(text, out var id) ? id.ToString("D") : "";
-    }
-
-    private static string WriteMarker(LinuxFolder folder)
-    {
-        var id = Guid.CreateVersion7().ToString("D");
-        var fresh = Layout.VolumeMarker + "-new";
-        if (folder.Find(fresh) is not null) folder.RemoveFile(fresh);
-        using (var file = folder.MakeFile(fresh))
-        {
-            file.Append(Encoding.ASCII.GetBytes(id + "\n"));
-            file.Flush();
-        }
-        if (folder.Find(Layout.VolumeMarker) is not null) folder.RemoveFile(Layout.VolumeMarker);
-        folder.Move(fresh, folder, Layout.VolumeMarker);
-        folder.Flush();
-        return id;
     }
 
     /// <summary>The file system's UUID where it has one; with the part of it that is mounted, where that is not all.</summary>
@@ -203,40 +179,6 @@ internal sealed unsafe class LinuxVolume(VolumeIdentity identity, LinuxFolder fo
     }
 
     public void Dispose() => folder.Dispose();
-
-    /// <summary>Where something stands, three folders deep, two thousand places at most.</summary>
-    internal IReadOnlyList<string> Taken()
-    {
-        const int deepest = 3, most = 2_000;
-        List<string> taken = [];
-        using var root = OpenRoot();
-        Below(root, "", 1);
-        return taken;
-
-        void Below(IFolder at, string path, int level)
-        {
-            foreach (var entry in at.List().OrderBy(e => e.Name, StringComparer.Ordinal))
-            {
-                if (taken.Count >= most || (path.Length == 0 && entry.Name is "lost+found") || entry.Name.StartsWith(Layout.Prefix, StringComparison.Ordinal)) continue;
-                var name = PathText.Escape(path.Length == 0 ? entry.Name : path + "/" + entry.Name);
-                try
-                {
-                    if (entry.Kind != NodeKind.Folder)
-                    {
-                        taken.Add(name);
-                        continue;
-                    }
-                    using var below = at.OpenFolder(entry.Name);
-                    if (below.List().Any(e => !e.Name.StartsWith(Layout.Prefix, StringComparison.Ordinal))) taken.Add(name);
-                    if (level < deepest) Below(below, name, level + 1);
-                }
-                catch (IoFault)
-                {
-                    taken.Add(name);
-                }
-            }
-        }
-    }
 
     internal (long Size, long Free, int Cluster) Space()
     {

@@ -136,7 +136,11 @@ internal sealed class StationAccounts(StationMachine machine) : IAccounts
 {
     public IReadOnlyList<NumberedName> Names() => [.. machine.Spec.Accounts.Select(a => new NumberedName(a.Id, a.Name, false))];
 
-    public uint? GroupOf(string account) => machine.Spec.Accounts.FirstOrDefault(a => a.Name == account)?.Id;
+    public void Give(IFolder folder, string account, string accountId)
+    {
+        var owner = machine.Spec.Accounts.First(a => a.Name == account).Id;
+        folder.Apply(folder.Facts() with { Owner = owner, Group = owner, Mode = Layout.Closed }, Attributes.None);
+    }
 
     public IReadOnlySet<string> WhoReaches(IReadOnlyList<(NodeFacts Facts, Attributes Attributes)> folders) =>
         machine.Spec.Accounts.Where(a => folders.All(f => (f.Facts.Mode & (f.Facts.Owner == a.Id ? 0x40 : 1)) != 0)).Select(a => a.Name).ToHashSet();

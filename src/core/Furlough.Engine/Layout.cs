@@ -41,6 +41,9 @@ public static class Layout
     /// <summary>Only the system may enter.</summary>
     public const uint Closed = 0x1C0;
 
+    /// <summary>Everybody may look in, only the system may change it.</summary>
+    public const uint Open = 0x1ED;
+
     /// <summary>The name of a docket's folder.</summary>
     public static string FolderOf(Guid docket) => Prefix + docket.ToString("N");
 }

@@ -90,8 +90,9 @@ public interface IAccounts
     /// <summary>The names of people's accounts and groups with their numbers.</summary>
     IReadOnlyList<NumberedName> Names();
 
-    /// <summary>The group that new folders of an account belong to; null where there are none.</summary>
-    uint? GroupOf(string account);
+    /// <summary>Gives a folder that was just made to an account, closed to all others but the system.</summary>
+    /// <param name="accountId">The account as the system numbers it.</param>
+    void Give(IFolder folder, string account, string accountId);
 
     /// <summary>Who may pass through all of these folders and list the last one, by rights and access lists: names of accounts, and "others" for whoever has no name here. The system itself is not named.</summary>
     IReadOnlySet<string> WhoReaches(IReadOnlyList<(NodeFacts Facts, Attributes Attributes)> folders);

@@ -33,14 +33,14 @@ public sealed class PrepareStep : IStep
         if (docket.Method == Method.Exchange && docket.Source.Volume != docket.Target.Volume)
             throw new Fault("exchange-across-volumes", "The exchange method works on one volume only.", "Make a new plan with the cold method.");
         using var sourceParent = Work.TryParent(sourceVolume, docket.Source);
-        if (sourceParent?.Find(docket.Source.Parts[^1]) is not { Kind: NodeKind.Folder } source) throw Faults.SourceMissing(work.Machine.Volumes.Show(docket.Source));
+        if (sourceParent?.Find(docket.Source.Parts[^1]) is not { Kind: NodeKind.Folder }) throw Faults.SourceMissing(work.Machine.Volumes.Show(docket.Source));
 
         using var root = targetVolume.OpenRoot();
         ClearSuperseded(work, targetVolume, root);
         RequireFreeTarget(work, root);
         RequireSpace(work, targetVolume);
         work.Note(Compared, "yes");
-        using var parent = MakeParents(work, root, docket.AccountId, source.Group);
+        using var parent = MakeParents(work, root);
         RequireNobodyNew(work, sourceVolume, root);
         using var own = work.TryOwn(parent) ?? parent.MakeFolder(work.FolderName, Layout.Closed);
         if (docket.Method != Method.Exchange && own.Find(Layout.Staging) is null) own.MakeFolder(Layout.Staging, Layout.Closed).Dispose();
@@ -120,7 +120,7 @@ public sealed class PrepareStep : IStep
     }
 
     /// <summary>Makes the folders above the target; those from <see cref="Docket.OwnedFrom"/> on belong to the account and to nobody else.</summary>
-    internal static IFolder MakeParents(Work work, IFolder root, string accountId, uint group)
+    internal static IFolder MakeParents(Work work, IFolder root)
     {
         var parts = work.Docket.Target.Parts;
         var at = root.OpenFolder(".");
@@ -131,7 +131,7 @@ public sealed class PrepareStep : IStep
                 if (at.Find(parts[i]) is null)
                 {
                     if (work.Noted(MadeFrom) is null) work.Note(MadeFrom, i.ToString(CultureInfo.InvariantCulture));
-                    MakeFolder(at, parts[i], i >= work.Docket.OwnedFrom ? accountId : "", group);
+                    MakeFolder(work, at, parts[i], i >= work.Docket.OwnedFrom);
                 }
                 var next = at.OpenFolder(parts[i]);
                 at.Dispose();
@@ -147,12 +147,12 @@ public sealed class PrepareStep : IStep
         }
     }
 
-    /// <summary>Makes one folder: an account's own and closed to others, or (without an account) the system's and open.</summary>
-    internal static void MakeFolder(IFolder parent, string name, string accountId, uint group)
+    /// <summary>Makes one folder: an account's own and closed to others, or the system's and open.</summary>
+    internal static void MakeFolder(Work work, IFolder parent, string name, bool owned)
     {
-        var owned = uint.TryParse(accountId, NumberStyles.None, CultureInfo.InvariantCulture, out var owner);
-        using (var made = parent.MakeFolder(name, owned ? 0x1C0u : 0x1EDu))
-            made.Apply(owned ? made.Facts() with { Owner = owner, Group = group, Mode = 0x1C0 } : made.Facts() with { Mode = 0x1ED }, Attributes.None);
+        using (var made = parent.MakeFolder(name, owned ? Layout.Closed : Layout.Open))
+            if (owned) work.Machine.Accounts.Give(made, work.Docket.Holding.Account, work.Docket.AccountId);
+            else made.Apply(made.Facts() with { Mode = Layout.Open }, Attributes.None);
         parent.Flush();
     }
 

@@ -27,11 +27,10 @@ public sealed class SettingPrepareStep : IStep
         using (var present = Reach.TryFolder(root, docket.Target.Parts.SkipLast(1)))
             if (present?.Find(leaf) is { } there && there.Kind != NodeKind.Folder) throw Faults.TargetNotEmpty(work.Machine.Volumes.Show(docket.Target), [$"a {there.Kind.Word()} of that name"]);
         work.Note(Compared, "yes");
-        var group = work.Machine.Accounts.GroupOf(docket.Holding.Account) ?? 0;
-        using var parent = PrepareStep.MakeParents(work, root, docket.AccountId, group);
+        using var parent = PrepareStep.MakeParents(work, root);
         if (parent.Find(leaf) is not null) return;
         work.Note(Made, "yes");
-        PrepareStep.MakeFolder(parent, leaf, docket.Holding.IsShared ? "" : docket.AccountId, group);
+        PrepareStep.MakeFolder(work, parent, leaf, !docket.Holding.IsShared);
     }
 }
 

@@ -1,0 +1,74 @@
+using System.Runtime.Versioning;
+using Furlough.Engine;
+using Furlough.Engine.Ports;
+using Furlough.Model;
+using Microsoft.Win32;
+
+namespace Furlough.Platform.Windows;
+
+/// <summary>
+/// Pointers that are one value of an account's part of the registry, with its type: what is expandable stays so. The registry has no
+/// exchange of a value for an expected one: it is read, compared, written and read back.
+/// </summary>
+[SupportedOSPlatform("windows")]
+internal sealed class RegistryPointers(WindowsVolumes volumes) : IPointers
+{
+    internal const string Kind = "registry";
+    private const string Text = "text", Expandable = "expandable";
+
+    public PointerValue Read(PointerAddress address)
+    {
+        using var key = Open(address, writable: false);
+        return key is null ? PointerValue.Absent : Read(key, address);
+    }
+
+    public string? Leads(PointerAddress address, PointerValue value)
+    {
+        if (value.Text is not { } text) return null;
+        var path = (value.Type == Expandable ? Profile(address).Expand(text) : text).TrimEnd('\\');
+        return path.Length > 3 && path[1] == ':' && path[2] == '\\' && !path.Contains('%') && path.Split('\\').All(p => p is not ("" or "." or "..")) ? char.ToUpperInvariant(path[0]) + path[1..] : null;
+    }
+
+    public PointerValue Spell(PointerAddress address, Place place, PointerValue present)
+    {
+        var shown = volumes.Show(place);
+        if (shown is not [_, ':', ..]) throw Faults.VolumeAbsent(place.Volume);
+        // A percent sign would begin a variable in an expandable value.
+        return new PointerValue(present.Type == Expandable && !shown.Contains('%') ? Expandable : Text, shown);
+    }
+
+    public void Swap(PointerAddress address, PointerValue expected, PointerValue next)
+    {
+        using var key = Open(address, writable: true) ?? throw new IoFault(IoReason.NotFound, address.Container, "no such part of the registry");
+        var found = Read(key, address);
+        if (found != expected) throw Faults.PointerChanged(address, expected, found);
+        if (next.Text is null) key.DeleteValue(address.Key, throwOnMissingValue: false);
+        else key.SetValue(address.Key, next.Text, next.Type == Expandable ? RegistryValueKind.ExpandString : RegistryValueKind.String);
+        key.Flush();
+        if (Read(key, address) is var now && now != next) throw Faults.PointerChanged(address, next, now);
+    }
+
+    /// <summary>The registry's own type of value must be one of the two that hold paths.</summary>
+    private static PointerValue Read(RegistryKey key, PointerAddress address)
+    {
+        if (key.GetValue(address.Key, null, RegistryValueOptions.DoNotExpandEnvironmentNames) is not { } value) return PointerValue.Absent;
+        return (key.GetValueKind(address.Key), value) switch
+        {
+            (RegistryValueKind.String, string text) => new PointerValue(Text, text),
+            (RegistryValueKind.ExpandString, string text) => new PointerValue(Expandable, text),
+            var (kind, _) => throw new Fault("settings-not-understood", $"The setting {address} is of the type {kind}, which holds no path.", "Look at the registry; nothing was changed."),
+        };
+    }
+
+    private static RegistryKey? Open(PointerAddress address, bool writable)
+    {
+        if (address.Kind != Kind) throw new Fault("pointer-kind-unknown", $"This machine has no settings of the kind {address.Kind}.", "Survey the machine and make a new plan.");
+        var profile = Profile(address);
+        using var hive = Registry.Users.OpenSubKey(profile.Sid) ?? throw new Fault("hive-not-loaded", $"The settings of {profile.Name} are not loaded: the account is not signed in.", "Have the account signed in, or try again when it is.");
+        try { return hive.OpenSubKey(address.Container, writable); }
+        catch (System.Security.SecurityException) { throw new IoFault(IoReason.Denied, address.Container, "the registry refuses it"); }
+    }
+
+    private static WindowsProfile Profile(PointerAddress address) =>
+        WindowsProfiles.All().FirstOrDefault(p => p.Name == address.Account) ?? throw new Fault("account-missing", $"There is no account {address.Account} with a profile on the machine.", "Survey the machine and make a new plan.");
+}

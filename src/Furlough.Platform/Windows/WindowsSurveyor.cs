@@ -1,0 +1,77 @@
+using System.Runtime.Versioning;
+using Furlough.Engine;
+using Furlough.Engine.Ports;
+using Furlough.Model;
+using Furlough.Platform.Surveys;
+using Microsoft.Win32;
+
+namespace Furlough.Platform.Windows;
+
+/// <summary>Looks at a Windows system: volumes, profiles, their user folders, and the originals that wait.</summary>
+[SupportedOSPlatform("windows")]
+internal sealed class WindowsSurveyor(WindowsVolumes volumes, RegistryPointers pointers, WindowsActivity activity, string? fallback, string agentVersion, TimeProvider time) : ISurveyor
+{
+    private TreeSurvey Trees => field ??= new TreeSurvey(Open, volumes, activity, time);
+
+    public Survey Take(IReadOnlyList<KindCard> kinds, IReadOnlyList<OriginalFacts> originals, Func<Guid, bool> knows, CancellationToken stop)
+    {
+        List<string> notes = [];
+        var found = WindowsVolumes.Survey(notes);
+        var clusters = found.Select(v => v.ClusterBytes).Distinct().Order().ToList();
+        List<AccountFacts> accounts = [];
+        List<HoldingFacts> holdings = [];
+        foreach (var profile in WindowsProfiles.All())
+        {
+            bool signedIn;
+            using (var hive = Registry.Users.OpenSubKey(profile.Sid)) signedIn = hive is not null;
+            accounts.Add(new AccountFacts(profile.Name, profile.Sid, profile.Home, profile.Name == fallback, signedIn));
+            if (!signedIn) notes.Add($"The settings of {profile.Name} are not loaded while the account is not signed in; its folders were passed over.");
+            else
+                foreach (var (name, _, setting) in UserFolders.All)
+                    if (LookAtFolder(profile, name, setting, clusters, notes, stop) is { } holding) holdings.Add(holding);
+        }
+        return new Survey(time.GetUtcNow(), OperatingSystem(), agentVersion, found, accounts, holdings, [.. originals.Select(o => Trees.LookAgain(o, holdings, stop))], [], notes) { RestartPending = RestartPending() };
+    }
+
+    private HoldingFacts? LookAtFolder(WindowsProfile profile, string name, string setting, List<int> clusters, List<string> notes, CancellationToken stop)
+    {
+        var holding = new HoldingName(profile.Name, HoldingKind.Folder, name);
+        var (address, copy) = UserFolders.Addresses(profile, setting);
+        try
+        {
+            var value = pointers.Read(address);
+            if (value.Text is null || pointers.Leads(address, value) is not { } path) return null;
+            List<PointerFacts> found = [new(address, value, WindowsVolumes.PlaceOf(path))];
+            if (pointers.Read(copy) is { Text: not null } older) found.Add(new PointerFacts(copy, older, pointers.Leads(copy, older) is { } leads ? WindowsVolumes.PlaceOf(leads) : null));
+            var facts = Trees.Look(holding, path, found, clusters, notes, stop);
+            return facts.Present ? facts : null;
+        }
+        catch (Fault fault)
+        {
+            notes.Add($"The setting for {holding} was not read: {fault.Message}");
+            return null;
+        }
+    }
+
+    private IFolder? Open(Place place, List<string> notes)
+    {
+        try { return WindowsVolumes.TryOpenFolder(place); }
+        catch (Fault fault)
+        {
+            notes.Add(fault.Message);
+            return null;
+        }
+    }
+
+    private static bool RestartPending()
+    {
+        using var key = Registry.LocalMachine.OpenSubKey(@"SOFTWARE\Microsoft\Windows\CurrentVersion\WindowsUpdate\Auto Update\RebootRequired");
+        return key is not null;
+    }
+
+    private static string OperatingSystem()
+    {
+        var name = Registry.GetValue(@"HKEY_LOCAL_MACHINE\SOFTWARE\Microsoft\Windows NT\CurrentVersion", "ProductName", null) as string ?? "Windows";
+        return $"{name} ({Environment.OSVersion.Version}){(Native.IsCompatible ? ", compatible system" : "")}";
+    }
+}

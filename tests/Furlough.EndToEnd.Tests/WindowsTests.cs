@@ -1,0 +1,171 @@
+using System.Diagnostics;
+using System.Text;
+using System.Text.Json;
+using Furlough.Platform.Tests;
+using Shouldly;
+using Xunit;
+
+namespace Furlough.EndToEnd.Tests;
+
+/// <summary>
+/// The published Windows agent on a Windows of the compatible system's making, with a second volume. A second Windows program says where things
+/// are. What that system cannot show stands in docs/platforms.md.
+/// </summary>
+public sealed class WindowsTests : IDisposable
+{
+    private const string Empty = "/var/cache/furlough-tests/windows", UserFolders = @"HKCU\Software\Microsoft\Windows\CurrentVersion\Explorer\User Shell Folders", OlderFolders = @"HKCU\Software\Microsoft\Windows\CurrentVersion\Explorer\Shell Folders";
+    private const string Documents = "FDD39AD0-238F-46AF-ADB4-6C85480369C7";
+
+    private const string Brief = """
+        furlough-brief: 1
+        title: Folders to the second volume
+        machines: {names: [wet-03]}
+        volumes: {roomy: {system: false}}
+        relocate:
+          - {folders: [Documents, Pictures], onto: roomy, path: "People/{account}/{folder}", method: warm}
+        """;
+
+    private readonly string _prefix = Directory.CreateTempSubdirectory("furlough-windows-").FullName;
+    private readonly Field _field = new();
+
+    public WindowsTests()
+    {
+        LinuxTree.Sh($"cp -a {Empty}/. {_prefix}; mkdir {_prefix}/second; mount -t tmpfs -o size=600m tmpfs {_prefix}/second; ln -s ../second {_prefix}/dosdevices/d:; cp -r {Field.Repository}/artifacts/windows {_prefix}/drive_c/programs");
+        _field.StartService();
+    }
+
+    public void Dispose()
+    {
+        _field.Dispose();
+        Wine("wineserver", "-k");
+        LinuxTree.Sh($"umount -l {_prefix}/second; rm -rf {_prefix}");
+    }
+
+    private string Home => $"{_prefix}/drive_c/users/{Environment.UserName}";
+
+    private string Roomy => $"{_prefix}/second/People/{Environment.UserName}";
+
+    [Fact]
+    public void Folders_keep_the_contract_of_all_folders()
+    {
+        var said = Probe("contract", "D:");
+        said.Out.Split('\n').Where(l => l.StartsWith("failed", StringComparison.Ordinal)).ShouldBeEmpty();
+        said.Code.ShouldBe(0, said.ToString());
+        said.Out.Split('\n').Count(l => l.StartsWith("passed", StringComparison.Ordinal)).ShouldBeGreaterThan(8);
+    }
+
+    [Fact]
+    public void User_folders_are_relocated_seen_by_another_program_and_returned_with_every_value_as_it_was()
+    {
+        Fill(400);
+        File.SetAttributes($"{Home}/Pictures", FileAttributes.Normal);
+        File.WriteAllText($"{Home}/Pictures/desktop.ini", "[.ShellClassInfo]\r\nIconResource=plots.ico\r\n");
+        var (values, before) = (Values(), Describe($"{Home}/Documents"));
+        StartAgent(_field.Invite());
+        Survey();
+        Run().Code.ShouldBe(0);
+        Probe("where", Documents).Out.Trim().ShouldBe($@"D:\People\{Environment.UserName}\Documents");
+        Describe($"{Roomy}/Documents").ShouldBe(before);
+        File.ReadAllText($"{Roomy}/Pictures/desktop.ini").ShouldContain("plots.ico");
+        Values().ShouldContain($@"Personal    REG_EXPAND_SZ    D:\People\{Environment.UserName}\Documents");
+        _field.Run("audit", "make").Out.ShouldContain(": 0 findings.");
+        Wine("wine", "reg", "add", UserFolders, "/v", "By hand", "/d", "stays", "/f");
+
+        _field.Run("relocation", "return", "1", "2", "--follow").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()));
+        Probe("where", Documents).Out.Trim().ShouldBe($@"C:\users\{Environment.UserName}\Documents");
+        Describe($"{Home}/Documents").ShouldBe(before);
+        Values().Replace("    By hand    REG_SZ    stays\n", "", StringComparison.Ordinal).ShouldBe(values);
+    }
+
+    [Fact]
+    public void An_agent_that_is_killed_takes_up_its_work()
+    {
+        Fill(3_000);
+        var before = Describe($"{Home}/Documents");
+        var agent = StartAgent(_field.Invite());
+        Survey();
+        var plan = _field.Run("plan", "make", _field.WriteBrief(Brief), "--json").Json.GetProperty("number").ToString();
+        _field.Run("run", "start", "--plan", plan).Code.ShouldBe(0);
+        foreach (var step in (string[])["copy", "prove"])
+        {
+            Field.WaitFor(() => Relocation("Documents") is var r && (r.GetProperty("step").ToString() == step || r.GetProperty("state").ToString() == "switched"), step);
+            Field.Kill(agent);
+            agent = StartAgent();
+        }
+        _field.Run("run", "follow", "1").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()));
+        Describe($"{Roomy}/Documents").ShouldBe(before);
+        Probe("where", Documents).Out.Trim().ShouldStartWith(@"D:\People");
+    }
+
+    [Fact]
+    public void A_value_that_holds_no_path_and_one_that_somebody_changed_are_refused_and_stand()
+    {
+        Fill(20);
+        StartAgent(_field.Invite());
+        Survey();
+        var plan = _field.Run("plan", "make", _field.WriteBrief(Brief), "--json").Json.GetProperty("number").ToString();
+        Wine("wine", "reg", "add", UserFolders, "/v", "Personal", "/t", "REG_EXPAND_SZ", "/d", @"%USERPROFILE%\Elsewhere", "/f");
+        _field.Run("run", "start", "--plan", plan).Code.ShouldBe(0);
+        _field.Run("run", "follow", "1").Out.ShouldContain("reads `%USERPROFILE%\\Elsewhere` and not `%USERPROFILE%\\Documents`: somebody changed it since the survey");
+        Directory.Exists($"{Roomy}/Documents").ShouldBeFalse();
+        Wine("wine", "reg", "add", UserFolders, "/v", "Personal", "/t", "REG_DWORD", "/d", "7", "/f");
+        Survey();
+        _field.Run("machine", "show", "wet-03").Out.ShouldContain("is of the type DWord, which holds no path");
+        Values().ShouldContain("Personal    REG_DWORD    0x7");
+    }
+
+    private void Fill(int files)
+    {
+        var text = new StringBuilder();
+        for (var i = 0; i < files; i++)
+        {
+            var folder = $"{Home}/Documents/transects {i / 100:D2}";
+            if (i % 100 == 0) Directory.CreateDirectory(folder);
+            text.Clear().Append('x', i % 977 * 40).Append(i);
+            var file = $"{folder}/sheet-{i:D4} ü.ods";
+            File.WriteAllText(file, text.ToString());
+            File.SetLastWriteTimeUtc(file, new DateTime(2024, 5, 1, 6, 0, 0, DateTimeKind.Utc).AddTicks(i));
+        }
+        File.WriteAllText($"{Home}/Pictures/plot.tif", "a plot");
+    }
+
+    /// <summary>Names, contents and times of a tree.</summary>
+    private static string Describe(string folder) => LinuxTree.Sh($"cd '{folder}' && find . -type f ! -path '*/.furlough-*' -printf '%P %s %T@\\n' | sort; find . -type f ! -path '*/.furlough-*' -print0 | sort -z | xargs -0 cat | sha256sum");
+
+    private string Values() => Wine("wine", "reg", "query", UserFolders).Out.ReplaceLineEndings("\n") + Wine("wine", "reg", "query", OlderFolders).Out.ReplaceLineEndings("\n");
+
+    private Outcome Run()
+    {
+        var plan = _field.Run("plan", "make", _field.WriteBrief(Brief), "--json");
+        plan.Code.ShouldBe(0, plan.ToString());
+        _field.Run("run", "start", "--plan", plan.Json.GetProperty("number").ToString()).Code.ShouldBe(0);
+        return _field.Run("run", "follow", "1");
+    }
+
+    private void Survey()
+    {
+        Field.WaitFor(() => _field.Run("machine", "list", "--json").Out.Contains("surveyedAt\": \"20", StringComparison.Ordinal), "the survey");
+        _field.Run("machine", "survey", "wet-03").Code.ShouldBe(0);
+    }
+
+    private JsonElement Relocation(string holding) => _field.Run("relocation", "list", "--json").Json.EnumerateArray().Last(r => r.GetProperty("holding").GetString() == holding);
+
+    private Process StartAgent(string? code = null) => _field.Keep(Launch("wine", [@"C:\programs\furlough-agent.exe", "--service", _field.Address, "--root", @"C:\", "--data", @"C:\ProgramData\Furlough", "--name", "wet-03", "--room", "Wet Lab", .. code is null ? Array.Empty<string>() : ["--code", code]]));
+
+    private Outcome Probe(params string[] arguments) => Wine(["wine", @"C:\programs\Furlough.WindowsProbe.exe", .. arguments]);
+
+    private Outcome Wine(params string[] command)
+    {
+        using var process = Launch(command[0], command[1..]);
+        return Field.Finish(process);
+    }
+
+    private Process Launch(string program, params string[] arguments)
+    {
+        var start = new ProcessStartInfo(program, arguments) { RedirectStandardOutput = true, RedirectStandardError = true, StandardOutputEncoding = Encoding.UTF8 };
+        foreach (var name in (string[])["HOME", "DISPLAY"]) start.Environment.Remove(name);
+        // The runtime's double mapping of code ends in faults of its own there.
+        foreach (var (key, value) in (ReadOnlySpan<(string, string)>)[("WINEPREFIX", _prefix), ("WINEDEBUG", "-all"), ("WINEDLLOVERRIDES", "winemenubuilder.exe=d;winedbg.exe=d"), ("DOTNET_EnableWriteXorExecute", "0")]) start.Environment[key] = value;
+        return Process.Start(start)!;
+    }
+}

@@ -64,7 +64,7 @@ public sealed class SimulatedMachine(SimulatedDisk disk) : IMachine, IVolumes, I
 
     public string? Leads(PointerAddress address, PointerValue value) => value.Text;
 
-    public PointerValue Spell(PointerAddress address, Place place, PointerValue present) => new("text", Show(place));
+    public PointerValue Spell(PointerAddress address, Place place, PointerValue present) => new("text", Show(place) + address.Behind);
 
     public void Swap(PointerAddress address, PointerValue expected, PointerValue next)
     {

@@ -78,14 +78,35 @@ public sealed class WindowsTests : IDisposable
     }
 
     [Fact]
+    public void The_programs_path_is_changed_with_its_twins_and_put_back()
+    {
+        const string key = @"HKLM\SOFTWARE\Microsoft\Windows\CurrentVersion";
+        Wine("wine", "reg", "add", key, "/v", "ProgramFilesDir", "/d", @"C:\Program Files (x86)", "/f", "/reg:32");
+        string Programs() => string.Join('\n', ((string[][])[["ProgramFilesDir", "/reg:64"], ["ProgramFilesDir (x86)", "/reg:64"], ["ProgramFilesDir", "/reg:32"]]).Select(v => Wine("wine", "reg", "query", key, "/v", v[0], v[1]).Out.Split("REG_SZ")[^1].Trim()));
+        Programs().ShouldBe("C:\\Program Files\nC:\\Program Files (x86)\nC:\\Program Files (x86)");
+        StartAgent(_field.Invite());
+        Survey();
+        var brief = Brief.Replace("{folders: [Documents, Pictures], onto: roomy, path: \"People/{account}/{folder}\", method: warm}", "{install-paths: [programs], onto: roomy, path: Programs}", StringComparison.Ordinal);
+        var plan = _field.Run("plan", "make", _field.WriteBrief(brief));
+        plan.Out.ShouldContain("What is installed at `C:\\Program Files` on wet-03 stays there: Common Files");
+        Start("1");
+        _field.Run("run", "follow", "1").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()));
+        Programs().ShouldBe("D:\\Programs\nD:\\Programs (x86)\nD:\\Programs (x86)");
+        Directory.GetDirectories($"{_prefix}/second").Select(Path.GetFileName).Order().ShouldBe(["Programs", "Programs (x86)"]);
+        _field.Run("audit", "make").Out.ShouldContain(": 0 findings.");
+        _field.Run("relocation", "return", "1", "--follow").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()));
+        Programs().ShouldBe("C:\\Program Files\nC:\\Program Files (x86)\nC:\\Program Files (x86)");
+    }
+
+    [Fact]
     public void An_agent_that_is_killed_takes_up_its_work()
     {
         Fill(3_000);
         var before = Describe($"{Home}/Documents");
         var agent = StartAgent(_field.Invite());
         Survey();
-        var plan = _field.Run("plan", "make", _field.WriteBrief(Brief), "--json").Json.GetProperty("number").ToString();
-        _field.Run("run", "start", "--plan", plan).Code.ShouldBe(0);
+        var plan = Plan();
+        Start(plan);
         foreach (var step in (string[])["copy", "prove"])
         {
             Field.WaitFor(() => Relocation("Documents") is var r && (r.GetProperty("step").ToString() == step || r.GetProperty("state").ToString() == "switched"), step);
@@ -103,9 +124,9 @@ public sealed class WindowsTests : IDisposable
         Fill(20);
         StartAgent(_field.Invite());
         Survey();
-        var plan = _field.Run("plan", "make", _field.WriteBrief(Brief), "--json").Json.GetProperty("number").ToString();
+        var plan = Plan();
         Wine("wine", "reg", "add", UserFolders, "/v", "Personal", "/t", "REG_EXPAND_SZ", "/d", @"%USERPROFILE%\Elsewhere", "/f");
-        _field.Run("run", "start", "--plan", plan).Code.ShouldBe(0);
+        Start(plan);
         _field.Run("run", "follow", "1").Out.ShouldContain("reads `%USERPROFILE%\\Elsewhere` and not `%USERPROFILE%\\Documents`: somebody changed it since the survey");
         Directory.Exists($"{Roomy}/Documents").ShouldBeFalse();
         Wine("wine", "reg", "add", UserFolders, "/v", "Personal", "/t", "REG_DWORD", "/d", "7", "/f");
@@ -136,10 +157,23 @@ public sealed class WindowsTests : IDisposable
 
     private Outcome Run()
     {
+        Start(Plan());
+        return _field.Run("run", "follow", "1");
+    }
+
+    private string Plan()
+    {
         var plan = _field.Run("plan", "make", _field.WriteBrief(Brief), "--json");
         plan.Code.ShouldBe(0, plan.ToString());
-        _field.Run("run", "start", "--plan", plan.Json.GetProperty("number").ToString()).Code.ShouldBe(0);
-        return _field.Run("run", "follow", "1");
+        return plan.Json.GetProperty("number").ToString();
+    }
+
+    /// <summary>Starts a plan's run, which wants consent: the system counts as unproven.</summary>
+    private void Start(string plan)
+    {
+        _field.Run("run", "start", "--plan", plan).ToString().ShouldContain("unproven-system");
+        _field.Run("plan", "consent", plan, "--hazard", "unproven-system", "--reason", "A test").Code.ShouldBe(0);
+        _field.Run("run", "start", "--plan", plan).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()));
     }
 
     private void Survey()

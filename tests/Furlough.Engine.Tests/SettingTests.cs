@@ -155,6 +155,21 @@ public sealed class SettingTests
         _recorder.Last.Failure!.Code.ShouldBe("pointer-changed");
     }
 
+    [Fact]
+    public void A_twin_leads_to_a_folder_of_its_own_beside_which_goes_again_with_the_other()
+    {
+        _docket = _docket with { Pointers = [_docket.Pointers[0], _docket.Pointers[1] with { Address = _docket.Pointers[1].Address with { Behind = " (older)" } }] };
+        _machine.Answer = () => Former;
+        Run().ShouldBe(RelocationState.Failed);
+        _disk.Root("data").Entries.ShouldBeEmpty();
+
+        _docket = _docket with { Id = Guid.CreateVersion7() };
+        _machine.Answer = () => Wanted;
+        Run().ShouldBe(RelocationState.Finished);
+        Settings.ShouldBe((Wanted, Wanted + " (older)"));
+        _disk.Root("data").Entries["Programs"].Entries.Keys.ShouldBe(["asa.lind", "asa.lind (older)"]);
+    }
+
     private SimulatedNode? Target() => _disk.Root("data").Entries.GetValueOrDefault("Programs")?.Entries.GetValueOrDefault("asa.lind");
 
     private RelocationState? Run()

@@ -97,6 +97,7 @@ public sealed class PlanTests
         { "survey-old", Severity.Advice, Survey([Small(), Data()], Holding()) with { TakenAt = Now.AddDays(-4) } },
         { "no-fallback-administrator", Severity.Advice, Survey([Small(), Data()], Holding()) with { Accounts = [new AccountFacts("asa.lind", "1001", "", false, false)] } },
         { "on-battery", Severity.Advice, Survey([Small(), Data()], Holding()) with { OnBattery = true } },
+        { "unproven-system", Severity.Consent, Survey([Small(), Data()], Holding()) with { Unproven = true } },
         { "restart-pending", Severity.Advice, Survey([Small(), Data()], Holding()) with { RestartPending = true } },
         { "backup-unknown", Severity.Advice, Survey([Small(), Data()], Holding()) with { Backup = null } },
         { "backup-old", Severity.Consent, Survey([Small(), Data()], Holding()) with { Backup = new BackupFacts(Now.AddDays(-8), []) } },

@@ -7,13 +7,13 @@ using Microsoft.Win32;
 namespace Furlough.Platform.Windows;
 
 /// <summary>
-/// Pointers that are one value of an account's part of the registry, with its type: what is expandable stays so. The registry has no
+/// Pointers that are one value of an account's part of the registry, or of the machine's (in the view of 64-bit or of 32-bit programs), with its type: what is expandable stays so. The registry has no
 /// exchange of a value for an expected one: it is read, compared, written and read back.
 /// </summary>
 [SupportedOSPlatform("windows")]
 internal sealed class RegistryPointers(WindowsVolumes volumes) : IPointers
 {
-    internal const string Kind = "registry";
+    internal const string Kind = "registry", Kind32 = "registry-32";
     private const string Text = "text", Expandable = "expandable";
 
     public PointerValue Read(PointerAddress address)
@@ -25,7 +25,12 @@ internal sealed class RegistryPointers(WindowsVolumes volumes) : IPointers
     public string? Leads(PointerAddress address, PointerValue value)
     {
         if (value.Text is not { } text) return null;
-        var path = (value.Type == Expandable ? Profile(address).Expand(text) : text).TrimEnd('\\');
+        var path = (value.Type == Expandable ? Profile(address)?.Expand(text) ?? text : text).TrimEnd('\\');
+        if (address.Behind is { } behind)
+        {
+            if (!path.EndsWith(behind, StringComparison.OrdinalIgnoreCase)) return null;
+            path = path[..^behind.Length];
+        }
         return path.Length > 3 && path[1] == ':' && path[2] == '\\' && !path.Contains('%') && path.Split('\\').All(p => p is not ("" or "." or "..")) ? char.ToUpperInvariant(path[0]) + path[1..] : null;
     }
 
@@ -34,7 +39,7 @@ internal sealed class RegistryPointers(WindowsVolumes volumes) : IPointers
         var shown = volumes.Show(place);
         if (shown is not [_, ':', ..]) throw Faults.VolumeAbsent(place.Volume);
         // A percent sign would begin a variable in an expandable value.
-        return new PointerValue(present.Type == Expandable && !shown.Contains('%') ? Expandable : Text, shown);
+        return new PointerValue(present.Type == Expandable && !shown.Contains('%') ? Expandable : Text, shown + address.Behind);
     }
 
     public void Swap(PointerAddress address, PointerValue expected, PointerValue next)
@@ -62,13 +67,17 @@ internal sealed class RegistryPointers(WindowsVolumes volumes) : IPointers
 
     private static RegistryKey? Open(PointerAddress address, bool writable)
     {
-        if (address.Kind != Kind) throw new Fault("pointer-kind-unknown", $"This machine has no settings of the kind {address.Kind}.", "Survey the machine and make a new plan.");
-        var profile = Profile(address);
-        using var hive = Registry.Users.OpenSubKey(profile.Sid) ?? throw new Fault("hive-not-loaded", $"The settings of {profile.Name} are not loaded: the account is not signed in.", "Have the account signed in, or try again when it is.");
-        try { return hive.OpenSubKey(address.Container, writable); }
+        if (address.Kind is not (Kind or Kind32)) throw new Fault("pointer-kind-unknown", $"This machine has no settings of the kind {address.Kind}.", "Survey the machine and make a new plan.");
+        try
+        {
+            using var top = Profile(address) is { } profile ? Registry.Users.OpenSubKey(profile.Sid) ?? throw new Fault("hive-not-loaded", $"The settings of {profile.Name} are not loaded: the account is not signed in.", "Have the account signed in, or try again when it is.")
+                : RegistryKey.OpenBaseKey(RegistryHive.LocalMachine, address.Kind == Kind32 ? RegistryView.Registry32 : RegistryView.Registry64);
+            return top.OpenSubKey(address.Container, writable);
+        }
         catch (System.Security.SecurityException) { throw new IoFault(IoReason.Denied, address.Container, "the registry refuses it"); }
     }
 
-    private static WindowsProfile Profile(PointerAddress address) =>
-        WindowsProfiles.All().FirstOrDefault(p => p.Name == address.Account) ?? throw new Fault("account-missing", $"There is no account {address.Account} with a profile on the machine.", "Survey the machine and make a new plan.");
+    /// <summary>The profile of an address's account; null for what all accounts share.</summary>
+    private static WindowsProfile? Profile(PointerAddress address) => address.Account.Length == 0 ? null
+        : WindowsProfiles.All().FirstOrDefault(p => p.Name == address.Account) ?? throw new Fault("account-missing", $"There is no account {address.Account} with a profile on the machine.", "Survey the machine and make a new plan.");
 }

@@ -30,7 +30,8 @@ internal sealed class WindowsSurveyor(WindowsVolumes volumes, RegistryPointers p
                 foreach (var (name, _, setting) in UserFolders.All)
                     if (LookAtFolder(profile, name, setting, clusters, notes, stop) is { } holding) holdings.Add(holding);
         }
-        return new Survey(time.GetUtcNow(), OperatingSystem(), agentVersion, found, accounts, holdings, [.. originals.Select(o => Trees.LookAgain(o, holdings, stop))], [], notes) { RestartPending = RestartPending() };
+        if (LookAtPrograms(notes) is { } programs) holdings.Add(programs);
+        return new Survey(time.GetUtcNow(), OperatingSystem(), agentVersion, found, accounts, holdings, [.. originals.Select(o => Trees.LookAgain(o, holdings, stop))], [], notes) { RestartPending = RestartPending(), Unproven = true };
     }
 
     private HoldingFacts? LookAtFolder(WindowsProfile profile, string name, string setting, List<int> clusters, List<string> notes, CancellationToken stop)
@@ -45,6 +46,26 @@ internal sealed class WindowsSurveyor(WindowsVolumes volumes, RegistryPointers p
             if (pointers.Read(copy) is { Text: not null } older) found.Add(new PointerFacts(copy, older, pointers.Leads(copy, older) is { } leads ? WindowsVolumes.PlaceOf(leads) : null));
             var facts = Trees.Look(holding, path, found, clusters, notes, stop);
             return facts.Present ? facts : null;
+        }
+        catch (Fault fault)
+        {
+            notes.Add($"The setting for {holding} was not read: {fault.Message}");
+            return null;
+        }
+    }
+
+    /// <summary>The programs path is not measured: nothing of it moves.</summary>
+    private HoldingFacts? LookAtPrograms(List<string> notes)
+    {
+        var holding = new HoldingName("", HoldingKind.InstallPath, ProgramsPath.Name);
+        try
+        {
+            List<PointerFacts> found = [.. ProgramsPath.Addresses.Select(a => (Address: a, Value: pointers.Read(a))).Where(p => p.Value.Text is not null)
+                .Select(p => new PointerFacts(p.Address, p.Value, pointers.Leads(p.Address, p.Value) is { } leads ? WindowsVolumes.PlaceOf(leads) : null))];
+            if (found is not [var first, ..] || pointers.Leads(first.Address, first.Value) is not { } path) return null;
+            using var folder = first.Resolves is null ? null : Open(first.Resolves, notes);
+            var names = folder?.List().Where(e => e.Kind == NodeKind.Folder).Select(e => e.Name).Order(StringComparer.OrdinalIgnoreCase).Take(HoldingFacts.MostEntries);
+            return new HoldingFacts(holding, first.Resolves, path, folder is not null, found, 0, 0, 0, [], Demands.None) { Installed = [.. names ?? []] };
         }
         catch (Fault fault)
         {

@@ -44,6 +44,7 @@ public static class FieldStation
             Programs = new ProgramsSpec("Programs", ProgramsOf(room), name == "wet-12" ? "D:\\Tools" : null),
             Confinement = name == "cabin-2" ? new Confinement("Fenland Guard", ["C:\\Accounts"], "Add the new place to the guard's list of homes, or accept it.") : null,
             OnBattery = name == "cabin-3",
+            Unproven = name == "cabin-5",
             RestartPending = name == "cabin-3",
             BackupAgeDays = name switch { "cabin-3" => 40, "cabin-5" => null, _ => 1 },
             BackupOfSystemAlone = name == "cabin-4",

@@ -80,6 +80,9 @@ public sealed record MachineSpec(string Name, string Room, string OperatingSyste
     /// <summary>Somebody carries it about.</summary>
     public bool OnBattery { get; init; }
 
+    /// <summary>Its system is one on which nobody has relocated anything yet.</summary>
+    public bool Unproven { get; init; }
+
     /// <summary>It waits for a restart.</summary>
     public bool RestartPending { get; init; }
 

@@ -173,6 +173,7 @@ internal sealed class StationSurveyor(StationMachine machine) : ISurveyor
                 Past = [.. StationPast.Of(machine)],
                 OnBattery = machine.Spec.OnBattery,
                 RestartPending = machine.Spec.RestartPending,
+                Unproven = machine.Spec.Unproven,
                 Backup = Backup(),
                 SyncFolders = [.. machine.Spec.Accounts.SelectMany(a => a.SyncFolders.Select(f => new SyncFolderFacts(SyncClient, a.Name, new Place(machine.VolumeStates[0].Identity.Key, $"Accounts/{a.Name}/{f}"))))],
             };

@@ -132,16 +132,14 @@ public static class Undo
         {
             var volume = work.TargetVolume();
             using (var parent = Work.TryParent(volume, work.Docket.Target))
-            {
-                var leaf = work.Docket.Target.Parts[^1];
-                if (work.Noted(SettingPrepareStep.Made) is not null && parent?.Find(leaf) is { Kind: NodeKind.Folder })
+                foreach (var leaf in SettingPrepareStep.Leaves(work.Docket).Where(l => work.Noted(SettingPrepareStep.Made + l) is not null))
                 {
+                    if (parent?.Find(leaf) is not { Kind: NodeKind.Folder }) continue;
                     using (var folder = parent.OpenFolder(leaf))
                         if (folder.List().Count > 0) return;
                     parent.RemoveFolder(leaf);
                     parent.Flush();
                 }
-            }
             RemoveMadeParents(work, volume);
         }
         catch (Fault fault)

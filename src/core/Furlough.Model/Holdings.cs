@@ -40,6 +40,9 @@ public sealed record PointerAddress(string Kind, string Container, string Key, s
     /// <summary>The name that the program adds to the value; null where the value is the holding's own folder.</summary>
     public string? Adds { get; init; }
 
+    /// <summary>What the value has behind the holding's path: it is the twin of another pointer, and leads to a folder of its own beside the holding's. Null for every other pointer.</summary>
+    public string? Behind { get; init; }
+
     /// <summary>The container and key for people.</summary>
     public override string ToString() => $"{Key} in {Container}";
 }
@@ -220,6 +223,9 @@ public sealed record Survey(
 
     /// <summary>The system waits for a restart.</summary>
     public bool RestartPending { get; init; }
+
+    /// <summary>The agent's adapters have not been proven on a real system of this kind.</summary>
+    public bool Unproven { get; init; }
 
     /// <summary>The machine ran on battery.</summary>
     public bool OnBattery { get; init; }

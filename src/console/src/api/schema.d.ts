@@ -1758,7 +1758,7 @@ export interface components {
             to: null | string;
         };
         /** @enum {unknown} */
-        HoldingKind: "folder" | "library" | "install-path";
+        HoldingKind: "folder" | "library" | "install-path" | "home";
         HoldingName: {
             account: string;
             kind: components["schemas"]["HoldingKind"];
@@ -2065,6 +2065,7 @@ export interface components {
             key: string;
             account: string;
             adds?: null | string;
+            behind?: null | string;
         };
         PointerFacts: {
             address: components["schemas"]["PointerAddress"];

@@ -10,8 +10,8 @@ public sealed class SettingPrepareStep : IStep
     /// <summary>Set when everything was compared: nothing has been made before.</summary>
     internal const string Compared = "setting-compared";
 
-    /// <summary>Set before the target's own folder is made: only then it is removed again.</summary>
-    internal const string Made = "made-target";
+    /// <summary>Set, with its name behind it, before one of the target's folders is made: only then it is removed again.</summary>
+    internal const string Made = "made-target ";
 
     /// <inheritdoc/>
     public Step Name => Step.Prepare;
@@ -23,15 +23,20 @@ public sealed class SettingPrepareStep : IStep
         if (docket.Work == DocketWork.Return) return;
         PrepareStep.RequirePlainPath(docket.Target);
         using var root = work.TargetVolume().OpenRoot();
-        var leaf = docket.Target.Parts[^1];
         using (var present = Reach.TryFolder(root, docket.Target.Parts.SkipLast(1)))
-            if (present?.Find(leaf) is { } there && there.Kind != NodeKind.Folder) throw Faults.TargetNotEmpty(work.Machine.Volumes.Show(docket.Target), [$"a {there.Kind.Word()} of that name"]);
+            foreach (var leaf in Leaves(docket))
+                if (present?.Find(leaf) is { } there && there.Kind != NodeKind.Folder) throw Faults.TargetNotEmpty(work.Machine.Volumes.Show(docket.Target), [$"a {there.Kind.Word()} of the name {leaf}"]);
         work.Note(Compared, "yes");
         using var parent = PrepareStep.MakeParents(work, root);
-        if (parent.Find(leaf) is not null) return;
-        work.Note(Made, "yes");
-        PrepareStep.MakeFolder(work, parent, leaf, !docket.Holding.IsShared);
+        foreach (var leaf in Leaves(docket).Where(l => parent.Find(l) is null))
+        {
+            work.Note(Made + leaf, "yes");
+            PrepareStep.MakeFolder(work, parent, leaf, !docket.Holding.IsShared);
+        }
     }
+
+    /// <summary>The folders to which the settings will lead: the target, and those beside it that twins have.</summary>
+    internal static IEnumerable<string> Leaves(Docket docket) => docket.Pointers.Select(p => docket.Target.Parts[^1] + p.Address.Behind).Prepend(docket.Target.Parts[^1]).Distinct(StringComparer.Ordinal);
 }
 
 /// <summary>Waits until the program is closed that would write over the settings, then changes each by compare-and-swap.</summary>
@@ -75,7 +80,7 @@ public sealed class SettingConfirmStep : IStep
     {
         if (work.Docket.Work == DocketWork.Return) return;
         using var parent = Work.TryParent(work.TargetVolume(), work.Docket.Target);
-        if (parent?.Find(work.Docket.Target.Parts[^1]) is not { Kind: NodeKind.Folder })
+        if (SettingPrepareStep.Leaves(work.Docket).Any(l => parent?.Find(l) is not { Kind: NodeKind.Folder }))
             throw new Fault("target-missing", $"The folder `{work.Machine.Volumes.Show(work.Docket.Target)}` is gone.", "Find out who removed it, then {retry}.");
     }
 }

@@ -112,7 +112,7 @@ public sealed class Work(Docket docket, IMachine machine, IJournal journal, IPer
     public PointerValue NextOf(PointerChange change)
     {
         if (change.Next is { } given) return given;
-        var key = NextValue + change.Address.Container + " " + change.Address.Key;
+        var key = $"{NextValue}{change.Address.Kind} {change.Address.Container} {change.Address.Key} {change.Address.Account}";
         if (Noted(key)?.Split('\t', 2) is [var type, var text]) return new PointerValue(type, text);
         var spelled = machine.Pointers.Spell(change.Address, docket.Target, change.Expected);
         Note(key, spelled.Type + "\t" + spelled.Text);

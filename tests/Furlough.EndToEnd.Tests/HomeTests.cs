@@ -34,6 +34,8 @@ public sealed class HomeTests() : RealDesk(megabytes: 300, whole: true)
         Field.Run("run", "start", "--plan", "1").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()));
         Field.WaitFor(() => Home().GetProperty("state").GetString() == "waiting", "the program that runs on");
         Home().GetProperty("failure").GetProperty("text").GetString()!.ShouldContain("asa.lind still runs sleep (asa.lind)");
+        var inside = Field.Run("plan", "make", Field.WriteBrief(Brief), "--json").Json.GetProperty("number").ToString();
+        Field.Run("run", "start", "--plan", inside).ToString().ShouldContain("under way in another run");
         LinuxTree.Sh("pkill -x -U 1701 sleep");
         Field.WaitFor(() => Home().GetProperty("state").GetString() is "switched" or "failed", "the switch");
         Home().GetProperty("state").GetString().ShouldBe("switched", Home().ToString());

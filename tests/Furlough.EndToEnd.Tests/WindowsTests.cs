@@ -13,7 +13,7 @@ namespace Furlough.EndToEnd.Tests;
 /// </summary>
 public sealed class WindowsTests : IDisposable
 {
-    private const string Empty = "/var/cache/furlough-tests/windows", UserFolders = @"HKCU\Software\Microsoft\Windows\CurrentVersion\Explorer\User Shell Folders", OlderFolders = @"HKCU\Software\Microsoft\Windows\CurrentVersion\Explorer\Shell Folders";
+    private const string UserFolders = @"HKCU\Software\Microsoft\Windows\CurrentVersion\Explorer\User Shell Folders", OlderFolders = @"HKCU\Software\Microsoft\Windows\CurrentVersion\Explorer\Shell Folders";
     private const string Documents = "FDD39AD0-238F-46AF-ADB4-6C85480369C7";
 
     private const string Brief = """
@@ -25,30 +25,25 @@ public sealed class WindowsTests : IDisposable
           - {folders: [Documents, Pictures], onto: roomy, path: "People/{account}/{folder}", method: warm}
         """;
 
-    private readonly string _prefix = Directory.CreateTempSubdirectory("furlough-windows-").FullName;
     private readonly Field _field = new();
+    private readonly WindowsDesk _desk = new();
 
-    public WindowsTests()
-    {
-        LinuxTree.Sh($"cp -a {Empty}/. {_prefix}; mkdir {_prefix}/second; mount -t tmpfs -o size=600m tmpfs {_prefix}/second; ln -s ../second {_prefix}/dosdevices/d:; cp -r {Field.Repository}/artifacts/windows {_prefix}/drive_c/programs");
-        _field.StartService();
-    }
+    public WindowsTests() => _field.StartService();
 
     public void Dispose()
     {
         _field.Dispose();
-        Wine("wineserver", "-k");
-        LinuxTree.Sh($"umount -l {_prefix}/second; rm -rf {_prefix}");
+        _desk.Dispose();
     }
 
-    private string Home => $"{_prefix}/drive_c/users/{Environment.UserName}";
+    private string Home => _desk.Home;
 
-    private string Roomy => $"{_prefix}/second/People/{Environment.UserName}";
+    private string Roomy => $"{_desk.Second}/People/{Environment.UserName}";
 
     [Fact]
     public void Folders_keep_the_contract_of_all_folders()
     {
-        var said = Probe("contract", "D:");
+        var said = _desk.Probe("contract", "D:");
         said.Out.Split('\n').Where(l => l.StartsWith("failed", StringComparison.Ordinal)).ShouldBeEmpty();
         said.Code.ShouldBe(0, said.ToString());
         said.Out.Split('\n').Count(l => l.StartsWith("passed", StringComparison.Ordinal)).ShouldBeGreaterThan(8);
@@ -60,20 +55,20 @@ public sealed class WindowsTests : IDisposable
         Fill(400);
         File.SetAttributes($"{Home}/Pictures", FileAttributes.Normal);
         File.WriteAllText($"{Home}/Pictures/desktop.ini", "[.ShellClassInfo]\r\nIconResource=plots.ico\r\n");
-        var (values, before) = (Values(), Describe($"{Home}/Documents"));
-        StartAgent(_field.Invite());
+        var (values, before) = (Values(), WindowsDesk.Describe($"{Home}/Documents"));
+        _desk.StartAgent(_field, "wet-03", _field.Invite());
         Survey();
         Run().Code.ShouldBe(0);
-        Probe("where", Documents).Out.Trim().ShouldBe($@"D:\People\{Environment.UserName}\Documents");
-        Describe($"{Roomy}/Documents").ShouldBe(before);
+        _desk.Probe("where", Documents).Out.Trim().ShouldBe($@"D:\People\{Environment.UserName}\Documents");
+        WindowsDesk.Describe($"{Roomy}/Documents").ShouldBe(before);
         File.ReadAllText($"{Roomy}/Pictures/desktop.ini").ShouldContain("plots.ico");
         Values().ShouldContain($@"Personal    REG_EXPAND_SZ    D:\People\{Environment.UserName}\Documents");
         _field.Run("audit", "make").Out.ShouldContain(": 0 findings.");
-        Wine("wine", "reg", "add", UserFolders, "/v", "By hand", "/d", "stays", "/f");
+        _desk.Wine("wine", "reg", "add", UserFolders, "/v", "By hand", "/d", "stays", "/f");
 
         _field.Run("relocation", "return", "1", "2", "--follow").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()));
-        Probe("where", Documents).Out.Trim().ShouldBe($@"C:\users\{Environment.UserName}\Documents");
-        Describe($"{Home}/Documents").ShouldBe(before);
+        _desk.Probe("where", Documents).Out.Trim().ShouldBe($@"C:\users\{Environment.UserName}\Documents");
+        WindowsDesk.Describe($"{Home}/Documents").ShouldBe(before);
         Values().Replace("    By hand    REG_SZ    stays\n", "", StringComparison.Ordinal).ShouldBe(values);
     }
 
@@ -81,10 +76,10 @@ public sealed class WindowsTests : IDisposable
     public void The_programs_path_is_changed_with_its_twins_and_put_back()
     {
         const string key = @"HKLM\SOFTWARE\Microsoft\Windows\CurrentVersion";
-        Wine("wine", "reg", "add", key, "/v", "ProgramFilesDir", "/d", @"C:\Program Files (x86)", "/f", "/reg:32");
-        string Programs() => string.Join('\n', ((string[][])[["ProgramFilesDir", "/reg:64"], ["ProgramFilesDir (x86)", "/reg:64"], ["ProgramFilesDir", "/reg:32"]]).Select(v => Wine("wine", "reg", "query", key, "/v", v[0], v[1]).Out.Split("REG_SZ")[^1].Trim()));
+        _desk.Wine("wine", "reg", "add", key, "/v", "ProgramFilesDir", "/d", @"C:\Program Files (x86)", "/f", "/reg:32");
+        string Programs() => string.Join('\n', ((string[][])[["ProgramFilesDir", "/reg:64"], ["ProgramFilesDir (x86)", "/reg:64"], ["ProgramFilesDir", "/reg:32"]]).Select(v => _desk.Wine("wine", "reg", "query", key, "/v", v[0], v[1]).Out.Split("REG_SZ")[^1].Trim()));
         Programs().ShouldBe("C:\\Program Files\nC:\\Program Files (x86)\nC:\\Program Files (x86)");
-        StartAgent(_field.Invite());
+        _desk.StartAgent(_field, "wet-03", _field.Invite());
         Survey();
         var brief = Brief.Replace("{folders: [Documents, Pictures], onto: roomy, path: \"People/{account}/{folder}\", method: warm}", "{install-paths: [programs], onto: roomy, path: Programs}", StringComparison.Ordinal);
         var plan = _field.Run("plan", "make", _field.WriteBrief(brief));
@@ -92,7 +87,7 @@ public sealed class WindowsTests : IDisposable
         Start("1");
         _field.Run("run", "follow", "1").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()));
         Programs().ShouldBe("D:\\Programs\nD:\\Programs (x86)\nD:\\Programs (x86)");
-        Directory.GetDirectories($"{_prefix}/second").Select(Path.GetFileName).Order().ShouldBe(["Programs", "Programs (x86)"]);
+        Directory.GetDirectories(_desk.Second).Select(Path.GetFileName).Order().ShouldBe(["Programs", "Programs (x86)"]);
         _field.Run("audit", "make").Out.ShouldContain(": 0 findings.");
         _field.Run("relocation", "return", "1", "--follow").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()));
         Programs().ShouldBe("C:\\Program Files\nC:\\Program Files (x86)\nC:\\Program Files (x86)");
@@ -102,8 +97,8 @@ public sealed class WindowsTests : IDisposable
     public void An_agent_that_is_killed_takes_up_its_work()
     {
         Fill(3_000);
-        var before = Describe($"{Home}/Documents");
-        var agent = StartAgent(_field.Invite());
+        var before = WindowsDesk.Describe($"{Home}/Documents");
+        var agent = _desk.StartAgent(_field, "wet-03", _field.Invite());
         Survey();
         var plan = Plan();
         Start(plan);
@@ -111,25 +106,25 @@ public sealed class WindowsTests : IDisposable
         {
             Field.WaitFor(() => Relocation("Documents") is var r && (r.GetProperty("step").ToString() == step || r.GetProperty("state").ToString() == "switched"), step);
             Field.Kill(agent);
-            agent = StartAgent();
+            agent = _desk.StartAgent(_field, "wet-03");
         }
         _field.Run("run", "follow", "1").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()));
-        Describe($"{Roomy}/Documents").ShouldBe(before);
-        Probe("where", Documents).Out.Trim().ShouldStartWith(@"D:\People");
+        WindowsDesk.Describe($"{Roomy}/Documents").ShouldBe(before);
+        _desk.Probe("where", Documents).Out.Trim().ShouldStartWith(@"D:\People");
     }
 
     [Fact]
     public void A_value_that_holds_no_path_and_one_that_somebody_changed_are_refused_and_stand()
     {
         Fill(20);
-        StartAgent(_field.Invite());
+        _desk.StartAgent(_field, "wet-03", _field.Invite());
         Survey();
         var plan = Plan();
-        Wine("wine", "reg", "add", UserFolders, "/v", "Personal", "/t", "REG_EXPAND_SZ", "/d", @"%USERPROFILE%\Elsewhere", "/f");
+        _desk.Wine("wine", "reg", "add", UserFolders, "/v", "Personal", "/t", "REG_EXPAND_SZ", "/d", @"%USERPROFILE%\Elsewhere", "/f");
         Start(plan);
         _field.Run("run", "follow", "1").Out.ShouldContain("reads `%USERPROFILE%\\Elsewhere` and not `%USERPROFILE%\\Documents`: somebody changed it since the survey");
         Directory.Exists($"{Roomy}/Documents").ShouldBeFalse();
-        Wine("wine", "reg", "add", UserFolders, "/v", "Personal", "/t", "REG_DWORD", "/d", "7", "/f");
+        _desk.Wine("wine", "reg", "add", UserFolders, "/v", "Personal", "/t", "REG_DWORD", "/d", "7", "/f");
         Survey();
         _field.Run("machine", "show", "wet-03").Out.ShouldContain("is of the type DWord, which holds no path");
         Values().ShouldContain("Personal    REG_DWORD    0x7");
@@ -150,10 +145,7 @@ public sealed class WindowsTests : IDisposable
         File.WriteAllText($"{Home}/Pictures/plot.tif", "a plot");
     }
 
-    /// <summary>Names, contents and times of a tree.</summary>
-    private static string Describe(string folder) => LinuxTree.Sh($"cd '{folder}' && find . -type f ! -path '*/.furlough-*' -printf '%P %s %T@\\n' | sort; find . -type f ! -path '*/.furlough-*' -print0 | sort -z | xargs -0 cat | sha256sum");
-
-    private string Values() => Wine("wine", "reg", "query", UserFolders).Out.ReplaceLineEndings("\n") + Wine("wine", "reg", "query", OlderFolders).Out.ReplaceLineEndings("\n");
+    private string Values() => _desk.Wine("wine", "reg", "query", UserFolders).Out.ReplaceLineEndings("\n") + _desk.Wine("wine", "reg", "query", OlderFolders).Out.ReplaceLineEndings("\n");
 
     private Outcome Run()
     {
@@ -183,23 +175,4 @@ public sealed class WindowsTests : IDisposable
     }
 
     private JsonElement Relocation(string holding) => _field.Run("relocation", "list", "--json").Json.EnumerateArray().Last(r => r.GetProperty("holding").GetString() == holding);
-
-    private Process StartAgent(string? code = null) => _field.Keep(Launch("wine", [@"C:\programs\furlough-agent.exe", "--service", _field.Address, "--root", @"C:\", "--data", @"C:\ProgramData\Furlough", "--name", "wet-03", "--room", "Wet Lab", .. code is null ? Array.Empty<string>() : ["--code", code]]));
-
-    private Outcome Probe(params string[] arguments) => Wine(["wine", @"C:\programs\Furlough.WindowsProbe.exe", .. arguments]);
-
-    private Outcome Wine(params string[] command)
-    {
-        using var process = Launch(command[0], command[1..]);
-        return Field.Finish(process);
-    }
-
-    private Process Launch(string program, params string[] arguments)
-    {
-        var start = new ProcessStartInfo(program, arguments) { RedirectStandardOutput = true, RedirectStandardError = true, StandardOutputEncoding = Encoding.UTF8 };
-        foreach (var name in (string[])["HOME", "DISPLAY"]) start.Environment.Remove(name);
-        // The runtime's double mapping of code ends in faults of its own there.
-        foreach (var (key, value) in (ReadOnlySpan<(string, string)>)[("WINEPREFIX", _prefix), ("WINEDEBUG", "-all"), ("WINEDLLOVERRIDES", "winemenubuilder.exe=d;winedbg.exe=d"), ("DOTNET_EnableWriteXorExecute", "0")]) start.Environment[key] = value;
-        return Process.Start(start)!;
-    }
 }

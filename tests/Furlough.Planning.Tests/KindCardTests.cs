@@ -35,6 +35,7 @@ public sealed class KindCardTests
     [Theory]
     [InlineData("furlough-kind: 1", "furlough-kind: 2", "line 1, column 16: Version 2 of kind cards is not known.")]
     [InlineData("name: sketches", "name: Sketches!", "is no name of a kind")]
+    [InlineData("name: sketches", "name: home", "the product knows itself")]
     [InlineData("title: Sketch books", "titel: x", "`titel` is no key of the card. Perhaps `title` is meant.")]
     [InlineData("syntax: ini", "syntax: inn", "Files of the syntax `inn` cannot be changed. Perhaps `ini` is meant.")]
     [InlineData("\"{home}/.config/sketcher/settings.ini\"", "/etc/shadow", "lies in nobody's home")]

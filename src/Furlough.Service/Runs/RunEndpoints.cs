@@ -89,8 +89,9 @@ public static class RunEndpoints
         if (wanted.Count > 0)
             throw ProblemException.Conflict("consent-missing", $"Plan {plan.Number} has hazards that somebody must accept first: {string.Join(", ", wanted)}.", $"`furlough plan consent {plan.Number} --hazard {wanted[0]} --reason TEXT`, or make another plan.");
         var machines = body.Relocations.Select(r => r.Machine).Distinct().ToList();
-        var busy = (await db.Relocations.Where(r => machines.Contains(r.Machine)).ToListAsync(stop)).Where(r => !r.State.IsAtRest()).Select(r => (r.Machine, r.Account, r.Holding)).ToHashSet();
-        var taken = body.Relocations.Where(r => busy.Contains((r.Machine, r.Holding.Account, r.Holding.Name))).Select(r => $"{r.Holding} on {r.MachineName}").ToList();
+        var busy = (await db.Relocations.Where(r => machines.Contains(r.Machine)).ToListAsync(stop)).Where(r => !r.State.IsAtRest()).ToLookup(r => (r.Machine, r.Account), r => r.Holding);
+        // A home excludes everything inside it.
+        var taken = body.Relocations.Where(r => busy[(r.Machine, r.Holding.Account)].Any(h => h == r.Holding.Name || h == HoldingName.WholeHome || r.Holding.Kind == HoldingKind.Home)).Select(r => $"{r.Holding} on {r.MachineName}").ToList();
         if (taken.Count > 0) throw ProblemException.Conflict("already-under-way", $"{Words.Count(taken.Count, "holding")} of plan {plan.Number} {(taken.Count == 1 ? "is" : "are")} under way in another run: {taken[0]}.", "Wait for that run to end, then make a new plan.", taken);
         var changes = await PlanEndpoints.OvertakenAsync(db, body, stop);
         if (changes.Count > 0) throw ProblemException.Conflict("plan-overtaken", $"Plan {plan.Number} is overtaken: {changes[0]}", "Make a new plan from the same brief.", changes);

@@ -88,6 +88,7 @@ public sealed partial class KindCardReader : StrictReader
     private string ReadName(YamlNode node)
     {
         var name = Text(node);
+        if (name is HoldingName.WholeHome or "programs") Error(node, $"`{name}` is the name of something that the product knows itself.", "another name");
         if (!NamePattern().IsMatch(name)) Error(node, $"`{name}` is no name of a kind.", "2 to 40 small letters, digits and hyphens, beginning with a letter");
         return name;
     }

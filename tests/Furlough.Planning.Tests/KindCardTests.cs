@@ -30,6 +30,8 @@ public sealed class KindCardTests
         (card.Name, card.Title, card.Systems.Single()).ShouldBe(("sketches", "Sketch books", "Debian*"));
         card.Pointers.ShouldBe([new("ini", "{home}/.config/sketcher/settings.ini", "library/path", PointerShape.Folder, null), new("json", "{home}/.sketcher.json", "roots/0", PointerShape.Parent, "Sketches"), new("link", "{home}/sketches", "", PointerShape.Folder, null)]);
         KindCardReader.Read(KindCardReader.Sample).Pointers.Count.ShouldBe(1);
+        var every = KindCardReader.Sample.Replace("# of: machine ", "# no: machine ", StringComparison.Ordinal).Split('\n').Select(l => l is ['#', ' ', >= 'a' and <= 'z', ..] && !l.StartsWith("# no", StringComparison.Ordinal) ? l[2..] : l);
+        KindCardReader.Read(string.Join('\n', every)).ShouldSatisfyAllConditions(k => k.Holds.ShouldBe(HoldingKind.InstallPath), k => k.Lists.ShouldBe("lib/tools"), k => k.Program!.Says.Count.ShouldBe(2));
     }
 
     [Theory]

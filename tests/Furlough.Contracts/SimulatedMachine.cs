@@ -36,6 +36,9 @@ public sealed class SimulatedMachine(SimulatedDisk disk) : IMachine, IVolumes, I
     /// <summary>Files held open.</summary>
     public IReadOnlyList<string> Open { get; set; } = [];
 
+    /// <summary>Further kinds of settings stand in containers of their own, whatever these are called.</summary>
+    private static string Slot(PointerAddress address) => address.Kind == "simulated" ? address.Container : $"{address.Kind} {address.Container}";
+
     public static PointerAddress Address(string container) => new("simulated", container, "Pictures", "asa.lind");
 
     public void Attach(string volume, bool attached)
@@ -59,7 +62,7 @@ public sealed class SimulatedMachine(SimulatedDisk disk) : IMachine, IVolumes, I
     public PointerValue Read(PointerAddress address)
     {
         disk.Operate("read pointer", address.Container);
-        return _settings.GetValueOrDefault(address.Container) ?? PointerValue.Absent;
+        return _settings.GetValueOrDefault(Slot(address)) ?? PointerValue.Absent;
     }
 
     public string? Leads(PointerAddress address, PointerValue value) => value.Text;
@@ -71,7 +74,7 @@ public sealed class SimulatedMachine(SimulatedDisk disk) : IMachine, IVolumes, I
         var found = Read(address);
         if (found != expected) throw Faults.PointerChanged(address, expected, found);
         disk.Operate("write pointer", address.Container);
-        _settings[address.Container] = next;
+        _settings[Slot(address)] = next;
     }
 
     public IReadOnlyList<string> InUse(Place place) => Open;

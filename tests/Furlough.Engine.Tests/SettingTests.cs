@@ -170,6 +170,15 @@ public sealed class SettingTests
         _disk.Root("data").Entries["Programs"].Entries.Keys.ShouldBe(["asa.lind", "asa.lind (older)"]);
     }
 
+    [Fact]
+    public void Twins_of_one_name_in_two_kinds_of_containers_each_get_their_own_value()
+    {
+        var address = SimulatedMachine.Address("one");
+        _docket = _docket with { Pointers = [_docket.Pointers[0], new PointerChange(address with { Kind = "further", Behind = " (older)" }, PointerValue.Absent, null)] };
+        Run().ShouldBe(RelocationState.Finished);
+        (_machine.Setting("one"), _machine.Setting("further one")).ShouldBe((Wanted, Wanted + " (older)"));
+    }
+
     private SimulatedNode? Target() => _disk.Root("data").Entries.GetValueOrDefault("Programs")?.Entries.GetValueOrDefault("asa.lind");
 
     private RelocationState? Run()

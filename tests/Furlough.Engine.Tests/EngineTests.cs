@@ -236,4 +236,15 @@ public sealed class EngineTests
         bench.Machine.Setting("one").ShouldBe(bench.Machine.Show(bench.Target));
         bench.Machine.Describe(bench.Target).ShouldBe(bench.Before);
     }
+
+    [Fact]
+    public void What_goes_wrong_when_people_are_let_in_again_is_no_reason_to_try_again()
+    {
+        var bench = new Bench();
+        bench.Docket = bench.Docket with { Program = new OwnProgram([], ["/usr/bin/sketcher", "where"]) };
+        bench.Machine.Answer = () => "/elsewhere";
+        bench.Run().ShouldBe(RelocationState.Failed);
+        bench.Recorder.Last.Live.ShouldBe(Live.Target);
+        bench.Recorder.Last.Failure!.ShouldSatisfyAllConditions(f => f.Code.ShouldBe("system-disagrees"), f => f.Where.ShouldContain("the original is kept"), f => f.Remedy.ShouldEndWith("then `furlough audit make`."));
+    }
 }

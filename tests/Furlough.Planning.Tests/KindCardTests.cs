@@ -80,7 +80,8 @@ public sealed class KindCardTests
     }
 
     [Theory]
-    [InlineData("holds: install-path", "holds: folder", "User folders have no cards.")]
+    [InlineData("holds: install-path", "holds: folder", "A folder has no card.")]
+    [InlineData("holds: install-path", "holds: home", "A home has no card.")]
     [InlineData("holds: install-path", "holds: library\nof: machine", "can be an install path only")]
     [InlineData("holds: install-path", "holds: install-path\nof: room", "`room` has no holdings.")]
     [InlineData("holds: install-path", "holds: install-path\nof: machine", "lies in a home, and the machine has none")]

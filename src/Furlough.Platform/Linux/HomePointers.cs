@@ -27,8 +27,7 @@ internal sealed class HomePointers(LinuxVolumes volumes) : IPointers
         var found = Read(address);
         if (found != expected) throw Faults.PointerChanged(address, expected, found);
         if (next.Text is not ['/', ..] text || text.Contains(':') || text.Contains('\n')) throw new Fault("path-refused", $"`{PathText.Show(next.Text ?? "")}` cannot be a home in the account database.", "Correct the path in the brief and make a new plan.");
-        string[] change = [Command, "--home", text, address.Account];
-        var (_, why) = volumes.Root.Length == 0 ? Commands.Answer(change[0], change[1..]) : Commands.Answer("chroot", [volumes.Root, .. change]);
+        var (_, why) = Commands.Inside(volumes.Root, [Command, "--home", text, address.Account]);
         if (why is not null && Read(address) != next) throw new Fault("account-command-failed", $"The system's command that changes the home of {address.Account} {why}.", "Look at the machine's own words, then {retry}.");
         if (Read(address) is var now && now != next) throw Faults.PointerChanged(address, next, now);
         using var folder = volumes.TryOpenFolder("/etc") ?? throw new IoFault(IoReason.NotFound, "/etc", "no such folder");

@@ -85,17 +85,13 @@ internal sealed class LinuxActivity(LinuxVolumes volumes, bool cardCommands) : I
     {
         const string tool = "/usr/bin/getent";
         if (!File.Exists(volumes.Root + tool) || Native.EffectiveUser() != 0) return null;
-        string[] command = [tool, "passwd", account];
-        return (volumes.Root.Length == 0 ? Commands.Run(command[0], command[1..]) : Commands.Run("chroot", [volumes.Root, .. command]))?.Split(':') is { Length: >= 7 } fields ? fields[5] : null;
+        return Commands.Inside(volumes.Root, [tool, "passwd", account]).Output?.Split(':') is { Length: >= 7 } fields ? fields[5] : null;
     }
 
     /// <summary>Runs a command as an account would, in its home, with nothing of the agent's environment.</summary>
-    private (string? Output, string? Why) RunAs(PasswdEntry account, IReadOnlyList<string> command)
-    {
-        string[] asAccount = [$"--reuid={account.User}", $"--regid={account.Group}", "--clear-groups",
-            "env", "-i", "-C", account.Home, "HOME=" + account.Home, "USER=" + account.Name, "LOGNAME=" + account.Name, "PATH=/usr/local/bin:/usr/bin:/bin", .. command];
-        return volumes.Root.Length == 0 ? Commands.Answer("setpriv", asAccount) : Commands.Answer("chroot", [volumes.Root, "/usr/bin/setpriv", .. asAccount]);
-    }
+    private (string? Output, string? Why) RunAs(PasswdEntry account, IReadOnlyList<string> command) => Commands.Inside(volumes.Root,
+        ["/usr/bin/setpriv", $"--reuid={account.User}", $"--regid={account.Group}", "--clear-groups",
+        "/usr/bin/env", "-i", "-C", account.Home, "HOME=" + account.Home, "USER=" + account.Name, "LOGNAME=" + account.Name, "PATH=/usr/local/bin:/usr/bin:/bin", .. command]);
 
     private void SetExpiry(string account, string value)
     {

@@ -7,10 +7,11 @@ namespace Furlough.Engine;
 internal static class FailureText
 {
     /// <summary>The three sentences.</summary>
-    internal static Failure Of(Work work, Fault fault, string where)
+    /// <param name="isLive">The data is at its new place for good: nothing is left to try again, but to look whether all is right.</param>
+    internal static Failure Of(Work work, Fault fault, string where, bool isLive = false)
     {
         var again = work.Docket.Work switch { DocketWork.Discard => "original discard", DocketWork.Return => "relocation return", DocketWork.FallBack => "relocation fall-back", DocketWork.Gather => "relocation gather", _ => "relocation retry" };
-        var retry = $"`furlough {again} {work.Docket.Relocation}`";
+        var retry = isLive ? "`furlough audit make`" : $"`furlough {again} {work.Docket.Relocation}`";
         return new Failure(fault.Code, Sentence(work, fault), where, fault.Remedy.Replace("{retry}", retry, StringComparison.Ordinal).Replace("{number}", $"{work.Docket.Relocation}", StringComparison.Ordinal));
     }
 

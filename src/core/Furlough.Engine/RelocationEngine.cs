@@ -152,7 +152,7 @@ public sealed class RelocationEngine(IMachine machine, IJournal journal, IPermit
         }
         if (IsPastReturn(work))
         {
-            var failure = FailureText.Of(work, fault, $"The data lives at {work.LivePlaceInWords()}; the original is kept.");
+            var failure = FailureText.Of(work, fault, $"The data lives at {work.LivePlaceInWords()}{(work.KeepsOriginal ? "; the original is kept" : "")}.", isLive: true);
             work.Changed(RelocationState.Failed, step, failure);
             journal.End(work.Docket.Id, RelocationState.Failed);
             return RelocationState.Failed;

@@ -51,7 +51,7 @@ public sealed partial class KindCardReader : StrictReader
         var name = Need(root, keys, "name") is { } n ? ReadName(n) : "";
         var title = Need(root, keys, "title") is { } t ? Text(t) : "";
         var holds = keys.TryGetValue("holds", out var h) ? OneOf<HoldingKind>(h, Text(h)) ?? HoldingKind.Library : HoldingKind.Library;
-        if (holds == HoldingKind.Folder) Error(h!, "User folders have no cards.", "library or install-path");
+        if (holds is HoldingKind.Folder or HoldingKind.Home) Error(h!, $"A {holds.Word()} has no card.", "library or install-path");
         _shared = keys.TryGetValue("of", out var of) && Text(of) switch { "machine" => true, "account" => false, var other => Error<bool>(of, $"`{other}` has no holdings.", "account or machine") };
         if (_shared && holds == HoldingKind.Library) Error(of!, "What all accounts of a machine share can be an install path only.", "`holds: install-path`");
         var usual = keys.TryGetValue("usual", out var u) ? ReadPath(u) : null;

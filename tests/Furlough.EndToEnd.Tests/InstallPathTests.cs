@@ -80,6 +80,42 @@ public sealed class InstallPathTests() : RealDesk(megabytes: 64, whole: true)
     }
 
     [Fact]
+    public void A_library_whose_setting_the_program_s_own_commands_keep_is_relocated_and_returned()
+    {
+        const string card = """
+            furlough-kind: 1
+            name: specimens
+            title: The catalogue of specimens
+            usual: "{home}/Specimens"
+            says: [/usr/bin/catalogue, where]
+            pointers:
+              - reads: [/usr/bin/catalogue, get]
+                writes: [/usr/bin/catalogue, "--set={value}"]
+                clears: [/usr/bin/catalogue, forget]
+            """;
+        File.WriteAllText($"{Tree.Root}/usr/bin/catalogue", """
+            #!/bin/sh
+            case $1 in get) cat ~/.catalogue 2>/dev/null || true;; where) cat ~/.catalogue 2>/dev/null || echo ~/Specimens;; forget) rm ~/.catalogue;; --set=*) printf %s "${1#--set=}" > ~/.catalogue;; esac
+            """);
+        LinuxTree.Sh($"chmod 755 {Tree.Root}/usr/bin/catalogue");
+        Tree.As("asa.lind", "mkdir Specimens; echo moss > Specimens/index");
+        var before = LinuxTree.Describe($"{Tree.Home}/Specimens");
+        Enrol("--card-commands");
+        Field.Run("kind", "add", Field.WriteBrief(card)).Code.ShouldBe(0);
+        Field.Run("kind", "show", "specimens").Out.ShouldContain("what /usr/bin/catalogue get prints, where the agent allows commands");
+        Field.WaitFor(() => Field.Run("machine", "show", "map-01").Out.Contains("specimens", StringComparison.Ordinal), "the library");
+        var brief = Wanted.Replace("install-paths: [packages, browser-downloads]", "libraries: [specimens]", StringComparison.Ordinal).Replace("Programs", "People", StringComparison.Ordinal);
+        Field.Run("run", "follow", StartRun(brief)).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()));
+        Tree.As("asa.lind", "catalogue where").ShouldBe("/data/People/asa.lind/specimens");
+        LinuxTree.Difference(before, LinuxTree.Describe($"{Tree.Root}/data/People/asa.lind/specimens")).ShouldBeEmpty();
+        Field.Run("audit", "make").Out.ShouldContain(": 0 findings.");
+        Field.Run("relocation", "show", "1").Out.ShouldContain("get in /usr/bin/catalogue");
+        Field.Run("relocation", "return", "1", "--follow").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()));
+        File.Exists($"{Tree.Home}/.catalogue").ShouldBeFalse();
+        LinuxTree.Difference(before, LinuxTree.Describe($"{Tree.Home}/Specimens")).ShouldBeEmpty();
+    }
+
+    [Fact]
     public void A_command_that_hangs_or_fails_leaves_the_former_setting_and_without_leave_none_runs()
     {
         InstallPacker();

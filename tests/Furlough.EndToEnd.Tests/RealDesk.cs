@@ -54,7 +54,9 @@ public abstract class RealDesk : IDisposable
     {
         var plan = Field.Run("plan", "make", Field.WriteBrief(brief), "--json");
         plan.Code.ShouldBe(0, plan.ToString());
-        return Field.Run("run", "start", "--plan", $"{plan.Json.GetProperty("number")}", "--json").Json.GetProperty("number").ToString();
+        var run = Field.Run("run", "start", "--plan", $"{plan.Json.GetProperty("number")}", "--json");
+        run.Code.ShouldBe(0, run.ToString());
+        return run.Json.GetProperty("number").ToString();
     }
 
     protected Outcome StartAgentAndRun()

@@ -29,10 +29,28 @@ public sealed class KindCardTests
         var card = KindCardReader.Read(Good);
         (card.Name, card.Title, card.Systems.Single()).ShouldBe(("sketches", "Sketch books", "Debian*"));
         card.Pointers.ShouldBe([new("ini", "{home}/.config/sketcher/settings.ini", "library/path", PointerShape.Folder, null), new("json", "{home}/.sketcher.json", "roots/0", PointerShape.Parent, "Sketches"), new("link", "{home}/sketches", "", PointerShape.Folder, null)]);
+        KindCardReader.Read(Kept).Pointers.ShouldBe([new("command", "/usr/bin/sketcher", "get library", PointerShape.Folder, null) { Commands = new(["/usr/bin/sketcher", "get", "library"], ["/usr/bin/sketcher", "set", "--to={value}"], []) }]);
         KindCardReader.Read(KindCardReader.Sample).Pointers.Count.ShouldBe(1);
         var every = KindCardReader.Sample.Replace("# of: machine ", "# no: machine ", StringComparison.Ordinal).Split('\n').Select(l => l is ['#', ' ', >= 'a' and <= 'z', ..] && !l.StartsWith("# no", StringComparison.Ordinal) ? l[2..] : l);
         KindCardReader.Read(string.Join('\n', every)).ShouldSatisfyAllConditions(k => k.Holds.ShouldBe(HoldingKind.InstallPath), k => k.Lists.ShouldBe("lib/tools"), k => k.Program!.Says.Count.ShouldBe(2));
     }
+
+    private const string Kept = """
+        furlough-kind: 1
+        name: sketches
+        title: Sketch books
+        pointers:
+          - reads: [/usr/bin/sketcher, get, library]
+            writes: [/usr/bin/sketcher, set, "--to={value}"]
+        """;
+
+    [Theory]
+    [InlineData("[/usr/bin/sketcher, get, library]", "[sketcher, get]", "may be another program in every account")]
+    [InlineData("--to={value}", "--to", "does not say once where the new value goes")]
+    [InlineData("    writes: [/usr/bin/sketcher, set, \"--to={value}\"]", "    adds: x", "`writes` is missing")]
+    [InlineData("    writes:", "    syntax: ini\n    writes:", "A setting that commands keep has no `syntax`")]
+    public void A_wrong_card_with_commands_is_refused(string part, string wrong, string words) =>
+        Should.Throw<KindCardException>(() => KindCardReader.Read(Kept.Replace(part, wrong, StringComparison.Ordinal))).Message.ShouldContain(words);
 
     [Theory]
     [InlineData("furlough-kind: 1", "furlough-kind: 2", "line 1, column 16: Version 2 of kind cards is not known.")]

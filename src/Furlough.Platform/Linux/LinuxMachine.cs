@@ -16,7 +16,7 @@ public sealed class LinuxMachine : IMachine
         var volumes = new LinuxVolumes(full);
         var activity = new LinuxActivity(volumes, cardCommands);
         var userDirs = new XdgPointers(volumes);
-        var pointers = new LinuxPointers(userDirs, new SettingFilePointers(volumes), new LinkPointers(volumes), new HomePointers(volumes));
+        var pointers = new LinuxPointers(userDirs, new SettingFilePointers(volumes), new LinkPointers(volumes), new HomePointers(volumes), new CommandPointers(volumes, activity));
         (Volumes, Pointers, Activity, Accounts) = (volumes, pointers, activity, new LinuxAccounts(volumes));
         Surveyor = new LinuxSurveyor(volumes, userDirs, pointers, activity, new LinuxHomes(volumes, time), fallback, agentVersion, time);
     }

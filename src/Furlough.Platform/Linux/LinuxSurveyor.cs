@@ -65,21 +65,30 @@ internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers userDirs, 
         var holding = new HoldingName(account.Name, card.Holds, card.Name);
         if (card.Systems.Count > 0 && !card.Systems.Any(p => System.IO.Enumeration.FileSystemName.MatchesSimpleExpression(p, OperatingSystem()))) return null;
         if (card.FoundBy is { } there && !Path.Exists(volumes.Root + SettingPlace.Filled(there, account))) return null;
+        if (card.Pointers.Any(p => p.Commands is { } commands && !IsThere(commands.Reads[0]))) return null;
         var usual = card.Usual is null ? null : SettingPlace.Filled(card.Usual, account);
         List<PointerFacts> found = [];
         string? path = null;
         foreach (var address in card.Pointers.Select(p => LinuxPointers.Address(account, p)))
         {
             if (Read(pointers, address, holding, notes) is not { } value) return null;
+            if (value.Text is null && address.Commands is { Clears.Count: 0 })
+            {
+                notes.Add($"The setting for {holding} says nothing, and the kind card has no command that takes it away again: it was passed over.");
+                return null;
+            }
             var leads = value.Text is null ? usual : pointers.Leads(address, value);
             path ??= leads;
             found.Add(new PointerFacts(address, value, leads is null ? null : volumes.PlaceOf(leads)) { FixedBy = SettingPlace.FixedBy(volumes, address, account.User) });
         }
-        if (card.FoundBy is null && found.All(p => p.Value.Text is null)) return null;
+        // A program whose commands answered is there.
+        if ((card.FoundBy is null && card.Pointers.All(p => p.Commands is null) || usual is null) && found.All(p => p.Value.Text is null)) return null;
         path ??= found.Select(p => p.Value.Text).FirstOrDefault(t => t is not null) ?? "";
         var facts = card.Holds == HoldingKind.InstallPath ? LookAtInstalled(holding, path, found, card.Lists, notes) : Look(holding, path, found, clusters, notes, stop);
         return facts with { Program = card.Program };
     }
+
+    private bool IsThere(string program) => new FileInfo(volumes.Root + program) is { Exists: true } or { LinkTarget: not null };
 
     /// <summary>An install path is not measured: it may be the system's own, and nothing of it moves.</summary>
     private HoldingFacts LookAtInstalled(HoldingName holding, string path, IReadOnlyList<PointerFacts> pointers, string lists, List<string> notes)

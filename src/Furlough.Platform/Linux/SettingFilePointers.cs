@@ -13,11 +13,7 @@ internal sealed class SettingFilePointers(LinuxVolumes volumes) : IPointers
     /// <summary>Whether an address is one of these.</summary>
     internal static bool Knows(string kind) => SettingSyntax.All.ContainsKey(kind);
 
-    public string? Leads(PointerAddress address, PointerValue value)
-    {
-        var path = value.Text is null ? null : SettingSyntax.All[address.Kind].Decode(value.Text)?.TrimEnd('/');
-        return path is not ['/', ..] || path.Split('/').Any(p => p is "." or "..") ? null : address.Adds is null ? path : $"{path}/{address.Adds}";
-    }
+    public string? Leads(PointerAddress address, PointerValue value) => SettingPlace.Led(address, value.Text is null ? null : SettingSyntax.All[address.Kind].Decode(value.Text));
 
     public PointerValue Read(PointerAddress address)
     {

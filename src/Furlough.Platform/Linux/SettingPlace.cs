@@ -89,9 +89,14 @@ internal static class SettingPlace
             : throw new Fault("pointer-shape", $"The program adds `{adds}` to its setting, and `{shown}` does not end so.", "Make a new plan with a path that does.");
     }
 
+    /// <summary>Where a setting's plain text leads; null where it is no whole path.</summary>
+    internal static string? Led(PointerAddress address, string? text) =>
+        text?.TrimEnd('/') is not ['/', ..] path || path.Split('/').Any(p => p is "." or "..") ? null : address.Adds is null ? path : $"{path}/{address.Adds}";
+
     /// <summary>What keeps an account from changing its own file or link; null when nothing does.</summary>
     internal static string? FixedBy(LinuxVolumes volumes, PointerAddress address, uint account)
     {
+        if (address.Commands is not null) return null;
         using var folder = Folder(volumes, address, out var name);
         return folder?.Find(name) is { } file && file.Owner != account ? $"its file belongs to {Passwd.NameOf(volumes.Root, file.Owner)}" : null;
     }

@@ -104,7 +104,7 @@ public static class Faults
 
     /// <summary>A program's own command gave no answer.</summary>
     public static Fault CommandFailed(IReadOnlyList<string> command, string why) => new(
-        "command-failed", $"The command `{string.Join(' ', command)}`, which says where it lives, {why}.", "Try it by hand in the account, correct the kind card, then {retry}.");
+        "command-failed", $"The command `{string.Join(' ', command)}` of the kind card {why}.", "Try it by hand in the account, correct the kind card, then {retry}.");
 
     /// <summary>Somebody asked for it.</summary>
     public static Fault BackedOutByHand() => new("backed-out-by-hand", "It was backed out by hand.", "{retry} begins it anew.");

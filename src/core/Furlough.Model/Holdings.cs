@@ -43,6 +43,9 @@ public sealed record PointerAddress(string Kind, string Container, string Key, s
     /// <summary>What the value has behind the holding's path: it is the twin of another pointer, and leads to a folder of its own beside the holding's. Null for every other pointer.</summary>
     public string? Behind { get; init; }
 
+    /// <summary>The commands that keep it; null where none do.</summary>
+    public SettingCommands? Commands { get; init; }
+
     /// <summary>The container and key for people.</summary>
     public override string ToString() => $"{Key} in {Container}";
 }

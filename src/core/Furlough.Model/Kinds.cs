@@ -7,7 +7,7 @@ namespace Furlough.Model;
 public enum PointerShape { Folder, Parent }
 
 /// <summary>One setting of a kind of holding.</summary>
-/// <param name="Syntax">How its file is written: ini, environment, properties, json, xml, toml, yaml; or <see cref="Link"/>.</param>
+/// <param name="Syntax">How its file is written: ini, environment, profile, properties, json, xml, toml, yaml; or <see cref="Link"/>, or <see cref="Command"/>.</param>
 /// <param name="File">Path of its file; <c>{home}</c> and <c>{account}</c> are filled in.</param>
 /// <param name="Key">The names that lead to it, from the outermost, joined by '/'; a '/' of a name is written ~1, a '~' ~0.</param>
 /// <param name="Adds">The name that the program adds, where the setting wants the parent.</param>
@@ -15,6 +15,28 @@ public sealed record CardPointer(string Syntax, string File, string Key, Pointer
 {
     /// <summary>Instead of a syntax: the file is a symbolic link, and where it leads is the value.</summary>
     public const string Link = "link";
+
+    /// <summary>Instead of a syntax: commands read and change the value.</summary>
+    public const string Command = "command";
+
+    /// <summary>The commands of such a setting; null for every other.</summary>
+    public SettingCommands? Commands { get; init; }
+}
+
+/// <summary>How a program's own commands keep a setting, each a list of arguments and never a shell line.</summary>
+/// <param name="Reads">Prints the value, or nothing where there is none.</param>
+/// <param name="Writes">Sets it: <see cref="Value"/> in an argument is the new one.</param>
+/// <param name="Clears">Takes it away; empty where that cannot be done.</param>
+public sealed record SettingCommands(IReadOnlyList<string> Reads, IReadOnlyList<string> Writes, IReadOnlyList<string> Clears)
+{
+    /// <summary>What stands for the value.</summary>
+    public const string Value = "{value}";
+
+    /// <inheritdoc/>
+    public bool Equals(SettingCommands? other) => other is not null && Reads.SequenceEqual(other.Reads) && Writes.SequenceEqual(other.Writes) && Clears.SequenceEqual(other.Clears);
+
+    /// <inheritdoc/>
+    public override int GetHashCode() => Reads.Concat(Writes).Concat(Clears).Aggregate(0, HashCode.Combine);
 }
 
 /// <summary>What a holding's own program asks of a relocation.</summary>

@@ -1680,6 +1680,7 @@ export interface components {
             key: string;
             wants: components["schemas"]["PointerShape"];
             adds: null | string;
+            commands?: null | components["schemas"]["SettingCommands"];
         };
         Consent: {
             hazard: string;
@@ -2066,6 +2067,7 @@ export interface components {
             account: string;
             adds?: null | string;
             behind?: null | string;
+            commands?: null | components["schemas"]["SettingCommands"];
         };
         PointerFacts: {
             address: components["schemas"]["PointerAddress"];
@@ -2208,6 +2210,11 @@ export interface components {
             /** Format: int64 */
             lastRun: number;
             you: components["schemas"]["Identity"];
+        };
+        SettingCommands: {
+            reads: string[];
+            writes: string[];
+            clears: string[];
         };
         /** @enum {unknown} */
         Severity: "blocking" | "consent" | "advice";

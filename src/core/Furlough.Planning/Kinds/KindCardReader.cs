@@ -24,6 +24,7 @@ public sealed partial class KindCardReader : StrictReader
     // The system keeps no more of a process's name.
     private const int MostPointers = 20, MostProcessName = 15;
     private static readonly string[] Syntaxes = ["ini", "environment", "profile", "properties", "json", "xml", "toml", "yaml"];
+    private static readonly string[] Commands = ["reads", "writes", "clears"];
     private static readonly string[] Variables = ["home", "account"];
 
     private bool _shared;
@@ -58,9 +59,10 @@ public sealed partial class KindCardReader : StrictReader
         if (holds == HoldingKind.InstallPath && usual is null) Error(root, "The card says not where things go while its settings say nothing.", "`usual:` with a path");
         var lists = keys.TryGetValue("lists", out var l) ? Text(l) : "";
         if (lists.Length > 0 && (holds == HoldingKind.Library || !IsPlain(lists))) Error(l!, $"`{lists}` is no path below an install path.", "plain names joined by '/', in a card that holds an install path");
-        var program = new OwnProgram(List(keys, "closed"), List(keys, "says"));
+        var says = List(keys, "says");
+        var program = new OwnProgram(List(keys, "closed"), says);
         foreach (var process in program.Closed.Where(n => n.Length > MostProcessName || n.Contains('/'))) Error(keys["closed"], $"`{process}` is no name of a process.", $"at most {MostProcessName} characters, without a path");
-        if (program.Says is [var command, ..] && !command.StartsWith('/')) Error(keys["says"], $"`{command}` may be another program in every account.", "the command's whole path, then its arguments, each an element of its own");
+        if (says.Count > 0) RequireWholePath(keys["says"], says);
         return new KindCard(name, title, List(keys, "systems"), Need(root, keys, "pointers") is { } p ? ReadPointers(p) : [])
         {
             Holds = holds,
@@ -97,7 +99,7 @@ public sealed partial class KindCardReader : StrictReader
     {
         if (node is not YamlSequenceNode { Children.Count: > 0 and <= MostPointers } list)
         {
-            Error(node, "The card says of no setting where its data lives.", $"a list of 1 to {MostPointers} settings, each with `file`, `syntax` and `key`, or with `link`");
+            Error(node, "The card says of no setting where its data lives.", $"a list of 1 to {MostPointers} settings, each with `file`, `syntax` and `key`, with `link`, or with `reads` and `writes`");
             return [];
         }
         return [.. list.Select(ReadPointer)];
@@ -105,7 +107,8 @@ public sealed partial class KindCardReader : StrictReader
 
     private CardPointer ReadPointer(YamlNode node)
     {
-        var keys = Keys(node, "a setting", "file", "syntax", "key", "link", "wants", "adds");
+        var keys = Keys(node, "a setting", "file", "syntax", "key", "link", "reads", "writes", "clears", "wants", "adds");
+        if (Commands.FirstOrDefault(keys.ContainsKey) is not null) return ReadCommands(node, keys);
         if (keys.TryGetValue("link", out var link)) return ReadLink(link, keys);
         var file = Need(node, keys, "file") is { } f ? ReadFile(f) : "";
         var syntax = Need(node, keys, "syntax") is { } s ? Text(s) : "";
@@ -118,10 +121,37 @@ public sealed partial class KindCardReader : StrictReader
 
     private CardPointer ReadLink(YamlNode link, Dictionary<string, YamlNode> keys)
     {
-        foreach (var other in (string[])["file", "syntax", "key"])
-            if (keys.TryGetValue(other, out var node)) Error(node, $"A link has no `{other}`.", "`link:` alone, or `file`, `syntax` and `key`");
+        RefuseKeys(keys, "A link", "`link:` alone, or `file`, `syntax` and `key`", "file", "syntax", "key");
         var (wants, adds) = ReadShape(link, keys);
         return new CardPointer(CardPointer.Link, ReadFile(link), "", wants, adds);
+    }
+
+    private CardPointer ReadCommands(YamlNode node, Dictionary<string, YamlNode> keys)
+    {
+        RefuseKeys(keys, "A setting that commands keep", "`reads`, `writes` and, where the program can, `clears`", "file", "syntax", "key", "link");
+        foreach (var key in Commands.SkipLast(1)) Need(node, keys, key);
+        List<string> Command(string key)
+        {
+            var command = List(keys, key);
+            if (command.Count > 0) RequireWholePath(keys[key], command);
+            return command;
+        }
+        var commands = new SettingCommands(Command("reads"), Command("writes"), Command("clears"));
+        if (commands.Writes.Count > 0 && commands.Writes.Skip(1).Count(a => a.Contains(SettingCommands.Value, StringComparison.Ordinal)) != 1)
+            Error(keys["writes"], $"The command does not say once where the new value goes.", $"one argument with `{SettingCommands.Value}`");
+        var (wants, adds) = ReadShape(node, keys);
+        return new CardPointer(CardPointer.Command, commands.Reads.FirstOrDefault(""), string.Join(' ', commands.Reads.Skip(1)), wants, adds) { Commands = commands };
+    }
+
+    private void RequireWholePath(YamlNode node, List<string> command)
+    {
+        if (!command[0].StartsWith('/')) Error(node, $"`{command[0]}` may be another program in every account.", "the command's whole path, then its arguments, each an element of its own");
+    }
+
+    private void RefuseKeys(Dictionary<string, YamlNode> keys, string what, string expected, params string[] refused)
+    {
+        foreach (var key in refused)
+            if (keys.TryGetValue(key, out var node)) Error(node, $"{what} has no `{key}`.", expected);
     }
 
     private (PointerShape, string?) ReadShape(YamlNode node, Dictionary<string, YamlNode> keys)

@@ -1,6 +1,7 @@
 using System.Diagnostics;
 using System.Text;
 using Furlough.Platform.Tests;
+using Shouldly;
 
 namespace Furlough.EndToEnd.Tests;
 
@@ -9,6 +10,8 @@ public sealed class WindowsDesk : IDisposable
 {
     /// <summary>An empty one, which scripts/install-system-tools keeps.</summary>
     private const string Empty = "/var/cache/furlough-tests/windows";
+
+    private const string Folders = @"Software\Microsoft\Windows\CurrentVersion\Explorer";
 
     private readonly string _prefix = Directory.CreateTempSubdirectory("furlough-windows-").FullName;
 
@@ -27,6 +30,52 @@ public sealed class WindowsDesk : IDisposable
     /// <summary>The root of its second volume.</summary>
     public string Second => $"{_prefix}/second";
 
+    /// <summary>A further account that is not signed in, with Documents of its own.</summary>
+    /// <returns>Its home.</returns>
+    internal string AddAccount(string name, int number)
+    {
+        var home = $"{_prefix}/drive_c/users/{name}";
+        Directory.CreateDirectory($"{home}/Documents");
+        File.WriteAllText($"{home}/Documents/sheet.ods", "a count");
+        File.SetLastWriteTimeUtc($"{home}/Documents/sheet.ods", new DateTime(2024, 5, 1, 6, 0, 0, DateTimeKind.Utc));
+        const string seed = "Seed";
+        File.WriteAllText($"{_prefix}/drive_c/account.reg", $"""
+            REGEDIT4
+
+            [HKEY_CURRENT_USER\{seed}\{Folders}\User Shell Folders]
+            "Personal"=hex(2):{string.Join(',', Encoding.ASCII.GetBytes(@"%USERPROFILE%\Documents" + "\0").Select(b => $"{b:x2}"))}
+
+            [HKEY_CURRENT_USER\{seed}\{Folders}\Shell Folders]
+            "Personal"="C:\\users\\{name}\\Documents"
+
+            [HKEY_LOCAL_MACHINE\SOFTWARE\Microsoft\Windows NT\CurrentVersion\ProfileList\S-1-5-21-0-0-0-{number}]
+            "ProfileImagePath"="C:\\users\\{name}"
+            """.ReplaceLineEndings("\r\n"));
+        Wine("wine", "regedit", @"C:\account.reg");
+        Probe("settings", seed, SettingsOf(name)).Code.ShouldBe(0);
+        Wine("wine", "reg", "delete", $@"HKCU\{seed}", "/f");
+        return home;
+    }
+
+    /// <summary>What the settings of an account that is not signed in say of its folders.</summary>
+    internal string FolderSettings(string name)
+    {
+        var said = Probe("show", SettingsOf(name), $@"{Folders}\User Shell Folders", $@"{Folders}\Shell Folders");
+        said.Code.ShouldBe(0, said.ToString());
+        return said.Out.ReplaceLineEndings("\n");
+    }
+
+    /// <summary>The file of an account's settings.</summary>
+    internal static string SettingsOf(string name) => $@"C:\users\{name}\NTUSER.DAT";
+
+    /// <summary>Starts a program of its own that keeps a file for itself.</summary>
+    internal Process Hold(Field field, string file)
+    {
+        var process = Launch("wine", @"C:\programs\Furlough.WindowsProbe.exe", "hold", file);
+        process.StandardOutput.ReadLine().ShouldBe("held");
+        return field.Keep(process);
+    }
+
     /// <summary>Names, contents and times of a tree.</summary>
     internal static string Describe(string folder) => LinuxTree.Sh($"cd '{folder}' && find . -type f ! -path '*/.furlough-*' -printf '%P %s %T@\\n' | sort; find . -type f ! -path '*/.furlough-*' -print0 | sort -z | xargs -0 cat | sha256sum");
 
@@ -44,7 +93,7 @@ public sealed class WindowsDesk : IDisposable
 
     private Process Launch(string program, params string[] arguments)
     {
-        var start = new ProcessStartInfo(program, arguments) { RedirectStandardOutput = true, RedirectStandardError = true, StandardOutputEncoding = Encoding.UTF8 };
+        var start = new ProcessStartInfo(program, arguments) { RedirectStandardOutput = true, RedirectStandardError = true, RedirectStandardInput = true, StandardOutputEncoding = Encoding.UTF8 };
         foreach (var name in (string[])["HOME", "DISPLAY"]) start.Environment.Remove(name);
         // The runtime's double mapping of code ends in faults of its own there.
         foreach (var (key, value) in (ReadOnlySpan<(string, string)>)[("WINEPREFIX", _prefix), ("WINEDEBUG", "-all"), ("WINEDLLOVERRIDES", "winemenubuilder.exe=d;winedbg.exe=d"), ("DOTNET_EnableWriteXorExecute", "0")]) start.Environment[key] = value;

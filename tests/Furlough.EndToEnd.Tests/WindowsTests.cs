@@ -114,6 +114,61 @@ public sealed class WindowsTests : IDisposable
     }
 
     [Fact]
+    public void Folders_of_an_account_that_is_not_signed_in_are_relocated_and_returned_with_their_settings()
+    {
+        var home = _desk.AddAccount("bo.tarrant", 1001);
+        var (values, before) = (_desk.FolderSettings("bo.tarrant"), WindowsDesk.Describe($"{home}/Documents"));
+        values.ShouldBe("User Shell Folders: Personal ExpandString %USERPROFILE%\\Documents\nShell Folders: Personal String C:\\users\\bo.tarrant\\Documents\n");
+        Fill(10);
+        _desk.StartAgent(_field, "wet-03", _field.Invite());
+        Survey();
+        Run().Code.ShouldBe(0);
+        WindowsDesk.Describe($"{_desk.Second}/People/bo.tarrant/Documents").ShouldBe(before);
+        _desk.FolderSettings("bo.tarrant").ShouldBe("User Shell Folders: Personal ExpandString D:\\People\\bo.tarrant\\Documents\nShell Folders: Personal String D:\\People\\bo.tarrant\\Documents\n");
+        Directory.GetFiles(home).Select(Path.GetFileName).ShouldBe(["NTUSER.DAT"], "nothing stays beside it");
+        _field.Run("audit", "make").Out.ShouldContain(": 0 findings.");
+
+        var number = _field.Run("relocation", "list", "--json").Json.EnumerateArray().Single(r => r.GetProperty("account").GetString() == "bo.tarrant").GetProperty("number").ToString();
+        _field.Run("relocation", "return", number, "--follow").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()));
+        _desk.FolderSettings("bo.tarrant").ShouldBe(values);
+        WindowsDesk.Describe($"{home}/Documents").ShouldBe(before);
+    }
+
+    [Fact]
+    public void Settings_that_are_read_only_in_use_or_damaged_are_told_and_stand()
+    {
+        var home = _desk.AddAccount("bo.tarrant", 1001);
+        var values = _desk.FolderSettings("bo.tarrant");
+        Fill(10);
+        _desk.StartAgent(_field, "wet-03", _field.Invite());
+        Survey();
+        var brief = _field.WriteBrief(Brief.Replace("folders: [Documents, Pictures]", "folders: [Documents], accounts: [bo.tarrant]", StringComparison.Ordinal));
+        string Failure(Action spoil)
+        {
+            var plan = _field.Run("plan", "make", brief, "--json").Json.GetProperty("number").ToString();
+            spoil();
+            Start(plan);
+            _field.Run("run", "follow", _field.Run("run", "list", "--json").Json.EnumerateArray().Max(r => r.GetProperty("number").GetInt64()).ToString()).Code.ShouldBe(1);
+            return _field.Run("relocation", "list", "--json").Json.EnumerateArray().MaxBy(r => r.GetProperty("number").GetInt64()).GetProperty("failure").GetProperty("text").GetString()!;
+        }
+
+        var file = $"{home}/NTUSER.DAT";
+        Failure(() => LinuxTree.Sh($"chmod a-w '{file}'")).ShouldContain("are read-only");
+        Directory.Exists($"{_desk.Second}/People/bo.tarrant/Documents").ShouldBeFalse();
+        LinuxTree.Sh($"chmod u+w '{file}'");
+        System.Diagnostics.Process? holder = null;
+        Failure(() => holder = _desk.Hold(_field, WindowsDesk.SettingsOf("bo.tarrant"))).ShouldContain("in use by another program, though the account is not signed in");
+        _field.Run("machine", "survey", "wet-03").Code.ShouldBe(0);
+        _field.Run("machine", "show", "wet-03").Out.ShouldContain("The folders of bo.tarrant were passed over: The settings of bo.tarrant");
+        holder!.StandardInput.Close();
+        holder.WaitForExit();
+        _desk.FolderSettings("bo.tarrant").ShouldBe(values);
+        _field.Run("machine", "survey", "wet-03").Code.ShouldBe(0);
+        Failure(() => File.WriteAllText(file, "no settings at all")).ShouldContain("are damaged");
+        File.ReadAllText(file).ShouldBe("no settings at all");
+    }
+
+    [Fact]
     public void A_value_that_holds_no_path_and_one_that_somebody_changed_are_refused_and_stand()
     {
         Fill(20);

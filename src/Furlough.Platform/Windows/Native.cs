@@ -111,6 +111,21 @@ internal static unsafe partial class Native
     [return: MarshalAs(UnmanagedType.Bool)]
     internal static partial bool ConvertStringSecurityDescriptorToSecurityDescriptorW(string text, uint revision, nint* descriptor, uint* length);
 
+    /// <summary>All accounts' parts of the registry.</summary>
+    internal const nint UsersKey = unchecked((nint)(int)0x80000003);
+
+    /// <summary>Errors of the registry.</summary>
+    internal const int SharingError = 32, NoRegistryFile = 1017, DamagedRegistry = 1009;
+
+    [LibraryImport("advapi32", StringMarshalling = StringMarshalling.Utf16)]
+    internal static partial int RegLoadKeyW(nint key, string name, string file);
+
+    [LibraryImport("advapi32", StringMarshalling = StringMarshalling.Utf16)]
+    internal static partial int RegUnLoadKeyW(nint key, string name);
+
+    [LibraryImport("advapi32", StringMarshalling = StringMarshalling.Utf16)]
+    internal static partial int RegSaveKeyW(nint key, string file, nint security);
+
     [LibraryImport("kernel32")]
     internal static partial nint LocalFree(nint memory);
 
@@ -159,11 +174,11 @@ internal static unsafe partial class Native
         throw Fault(status, path);
     }
 
-    internal static IoFault Fault(uint status, string path)
-    {
-        var error = (int)RtlNtStatusToDosError(status);
-        return new IoFault(ReasonOf(status, error), path, Marshal.GetPInvokeErrorMessage(error).TrimEnd('.', ' ', '\r', '\n') is { Length: > 0 } words ? $"{char.ToLowerInvariant(words[0])}{words[1..]}" : $"error {error}");
-    }
+    internal static IoFault Fault(uint status, string path) => Fault((int)RtlNtStatusToDosError(status), path, status);
+
+    /// <summary>The fault of an error by the system's older numbers.</summary>
+    internal static IoFault Fault(int error, string path, uint status = 0) =>
+        new(ReasonOf(status, error), path, Marshal.GetPInvokeErrorMessage(error).TrimEnd('.', ' ', '\r', '\n') is { Length: > 0 } words ? $"{char.ToLowerInvariant(words[0])}{words[1..]}" : $"error {error}");
 
     /// <summary>The fault behind an exception of the framework.</summary>
     internal static IoFault Fault(IOException error, string path) => new(ReasonOf(0, error.HResult & 0xFFFF), path, error.Message.TrimEnd('.', ' '));

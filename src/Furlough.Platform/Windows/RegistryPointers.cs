@@ -18,7 +18,8 @@ internal sealed class RegistryPointers(WindowsVolumes volumes) : IPointers
 
     public PointerValue Read(PointerAddress address)
     {
-        using var key = Open(address, writable: false);
+        using var settings = SettingsOf(address, changes: false);
+        using var key = Open(settings, address, writable: false);
         return key is null ? PointerValue.Absent : Read(key, address);
     }
 
@@ -44,13 +45,17 @@ internal sealed class RegistryPointers(WindowsVolumes volumes) : IPointers
 
     public void Swap(PointerAddress address, PointerValue expected, PointerValue next)
     {
-        using var key = Open(address, writable: true) ?? throw new IoFault(IoReason.NotFound, address.Container, "no such part of the registry");
-        var found = Read(key, address);
-        if (found != expected) throw Faults.PointerChanged(address, expected, found);
-        if (next.Text is null) key.DeleteValue(address.Key, throwOnMissingValue: false);
-        else key.SetValue(address.Key, next.Text, next.Type == Expandable ? RegistryValueKind.ExpandString : RegistryValueKind.String);
-        key.Flush();
-        if (Read(key, address) is var now && now != next) throw Faults.PointerChanged(address, next, now);
+        using (var settings = SettingsOf(address, changes: true))
+        using (var key = Open(settings, address, writable: true) ?? throw new IoFault(IoReason.NotFound, address.Container, "no such part of the registry"))
+        {
+            var found = Read(key, address);
+            if (found != expected) throw Faults.PointerChanged(address, expected, found);
+            if (next.Text is null) key.DeleteValue(address.Key, throwOnMissingValue: false);
+            else key.SetValue(address.Key, next.Text, next.Type == Expandable ? RegistryValueKind.ExpandString : RegistryValueKind.String);
+            key.Flush();
+        }
+        // Settings that were loaded for this are read back from their file.
+        if (Read(address) is var now && now != next) throw Faults.PointerChanged(address, next, now);
     }
 
     /// <summary>The registry's own type of value must be one of the two that hold paths.</summary>
@@ -65,13 +70,16 @@ internal sealed class RegistryPointers(WindowsVolumes volumes) : IPointers
         };
     }
 
-    private static RegistryKey? Open(PointerAddress address, bool writable)
+    /// <summary>The settings of an address's account; null for what all accounts share.</summary>
+    private static AccountSettings? SettingsOf(PointerAddress address, bool changes) => Profile(address) is { } profile ? AccountSettings.Of(profile, changes) : null;
+
+    private static RegistryKey? Open(AccountSettings? settings, PointerAddress address, bool writable)
     {
         if (address.Kind is not (Kind or Kind32)) throw new Fault("pointer-kind-unknown", $"This machine has no settings of the kind {address.Kind}.", "Survey the machine and make a new plan.");
         try
         {
-            using var top = Profile(address) is { } profile ? Registry.Users.OpenSubKey(profile.Sid) ?? throw new Fault("hive-not-loaded", $"The settings of {profile.Name} are not loaded: the account is not signed in.", "Have the account signed in, or try again when it is.")
-                : RegistryKey.OpenBaseKey(RegistryHive.LocalMachine, address.Kind == Kind32 ? RegistryView.Registry32 : RegistryView.Registry64);
+            if (settings is not null) return settings.Open(address.Container);
+            using var top = RegistryKey.OpenBaseKey(RegistryHive.LocalMachine, address.Kind == Kind32 ? RegistryView.Registry32 : RegistryView.Registry64);
             return top.OpenSubKey(address.Container, writable);
         }
         catch (System.Security.SecurityException) { throw new IoFault(IoReason.Denied, address.Container, "the registry refuses it"); }

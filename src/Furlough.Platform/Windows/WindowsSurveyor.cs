@@ -25,18 +25,31 @@ internal sealed class WindowsSurveyor(WindowsVolumes volumes, RegistryPointers p
             bool signedIn;
             using (var hive = Registry.Users.OpenSubKey(profile.Sid)) signedIn = hive is not null;
             accounts.Add(new AccountFacts(profile.Name, profile.Sid, profile.Home, profile.Name == fallback, signedIn));
-            if (!signedIn) notes.Add($"The settings of {profile.Name} are not loaded while the account is not signed in; its folders were passed over.");
-            else
-                foreach (var (name, _, setting) in UserFolders.All)
-                    if (LookAtFolder(profile, name, setting, clusters, notes, stop) is { } holding) holdings.Add(holding);
+            holdings.AddRange(ReadFolders(profile, notes).Select(f => Trees.Look(f.Name, f.Path, f.Pointers, clusters, notes, stop)).Where(f => f.Present));
         }
         if (LookAtPrograms(notes) is { } programs) holdings.Add(programs);
         return new Survey(time.GetUtcNow(), OperatingSystem(), agentVersion, found, accounts, holdings, [.. originals.Select(o => Trees.LookAgain(o, holdings, stop))], [], notes) { RestartPending = RestartPending(), Unproven = true };
     }
 
-    private HoldingFacts? LookAtFolder(WindowsProfile profile, string name, string setting, List<int> clusters, List<string> notes, CancellationToken stop)
+    /// <summary>Where an account's folders are by its settings, which are held no longer than that takes.</summary>
+    private List<(HoldingName Name, string Path, IReadOnlyList<PointerFacts> Pointers)> ReadFolders(WindowsProfile profile, List<string> notes)
     {
-        var holding = new HoldingName(profile.Name, HoldingKind.Folder, name);
+        List<(HoldingName, string, IReadOnlyList<PointerFacts>)> folders = [];
+        try
+        {
+            using var settings = AccountSettings.Of(profile);
+            foreach (var (name, _, setting) in UserFolders.All)
+                if (ReadFolder(profile, new HoldingName(profile.Name, HoldingKind.Folder, name), setting, notes) is { } folder) folders.Add(folder);
+        }
+        catch (Fault fault)
+        {
+            notes.Add($"The folders of {profile.Name} were passed over: {fault.Message}");
+        }
+        return folders;
+    }
+
+    private (HoldingName, string, IReadOnlyList<PointerFacts>)? ReadFolder(WindowsProfile profile, HoldingName holding, string setting, List<string> notes)
+    {
         var (address, copy) = UserFolders.Addresses(profile, setting);
         try
         {
@@ -44,8 +57,7 @@ internal sealed class WindowsSurveyor(WindowsVolumes volumes, RegistryPointers p
             if (value.Text is null || pointers.Leads(address, value) is not { } path) return null;
             List<PointerFacts> found = [new(address, value, WindowsVolumes.PlaceOf(path))];
             if (pointers.Read(copy) is { Text: not null } older) found.Add(new PointerFacts(copy, older, pointers.Leads(copy, older) is { } leads ? WindowsVolumes.PlaceOf(leads) : null));
-            var facts = Trees.Look(holding, path, found, clusters, notes, stop);
-            return facts.Present ? facts : null;
+            return (holding, path, found);
         }
         catch (Fault fault)
         {

@@ -1,0 +1,100 @@
+using System.Runtime.Versioning;
+using Furlough.Engine;
+using Microsoft.Win32;
+
+namespace Furlough.Platform.Windows;
+
+/// <summary>
+/// An account's part of the registry, also while the account is not signed in: then its file is loaded for as long as this is held. The account cannot sign in properly meanwhile, so it is held for a reading or a
+/// writing only. One at a time in the whole agent; a holder may hold it again.
+/// </summary>
+[SupportedOSPlatform("windows")]
+internal sealed class AccountSettings : IDisposable
+{
+    private const string FileName = "NTUSER.DAT", Mark = "furlough-";
+    private static readonly Lock OneAtATime = new();
+    private static readonly HashSet<string> Loaded = new(StringComparer.OrdinalIgnoreCase);
+
+    private readonly WindowsProfile _profile;
+    private readonly bool _loads, _changes;
+
+    private AccountSettings(WindowsProfile profile, bool changes)
+    {
+        (_profile, _changes) = (profile, changes);
+        OneAtATime.Enter();
+        try
+        {
+            using (var signedIn = Registry.Users.OpenSubKey(profile.Sid)) IsSignedIn = signedIn is not null;
+            if (IsSignedIn || Loaded.Contains(profile.Sid)) return;
+            Load();
+            _loads = Loaded.Add(profile.Sid);
+        }
+        catch
+        {
+            OneAtATime.Exit();
+            throw;
+        }
+    }
+
+    private bool IsSignedIn { get; }
+
+    private string Name => IsSignedIn ? _profile.Sid : Mark + _profile.Sid;
+
+    private string File => $@"{_profile.Home}\{FileName}";
+
+    /// <summary>Holds an account's settings until disposed.</summary>
+    /// <param name="changes">They will be changed.</param>
+    /// <exception cref="Fault">Their file is missing, in use, read-only or not understood.</exception>
+    internal static AccountSettings Of(WindowsProfile profile, bool changes = false) => new(profile, changes);
+
+    /// <summary>Opens a part of them; null when there is none of that path.</summary>
+    internal RegistryKey? Open(string path)
+    {
+        using var top = Registry.Users.OpenSubKey(Name);
+        return top?.OpenSubKey(path, _changes);
+    }
+
+    public void Dispose()
+    {
+        try
+        {
+            if (_loads) Unload();
+        }
+        finally
+        {
+            OneAtATime.Exit();
+        }
+    }
+
+    private void Load()
+    {
+        if (!System.IO.File.Exists(File)) throw new Fault("account-settings-missing", $"{_profile.Name} is not signed in, and its settings are not at `{File}`.", "Have the account sign in once, then survey the machine.");
+        if (_changes && System.IO.File.GetAttributes(File).HasFlag(FileAttributes.ReadOnly)) throw new Fault("account-settings-read-only", $"The settings of {_profile.Name}, `{File}`, are read-only.", "Find out who made them so, take that away, then {retry}.");
+        // One that an agent left there that died meanwhile.
+        _ = Native.RegUnLoadKeyW(Native.UsersKey, Name);
+        var error = Native.RegLoadKeyW(Native.UsersKey, Name, File);
+        if (error == 0) return;
+        _ = Native.RegUnLoadKeyW(Native.UsersKey, Name);
+        throw error switch
+        {
+            Native.SharingError => new Fault("account-settings-in-use", $"The settings of {_profile.Name}, `{File}`, are in use by another program, though the account is not signed in.", "Have that program end (a backup, or a sign-out that is still going on), then {retry}."),
+            Native.NoRegistryFile or Native.DamagedRegistry => new Fault("settings-not-understood", $"The settings of {_profile.Name}, `{File}`, are damaged: the system does not read them.", "Have the account sign in and look at it; nothing was changed."),
+            _ => Native.Fault(error, File),
+        };
+    }
+
+    private void Unload()
+    {
+        Loaded.Remove(_profile.Sid);
+        var kept = $"{File}.furlough-new";
+        // The compatible system does not write a loaded file back by itself.
+        if (_changes && Native.IsCompatible)
+        {
+            System.IO.File.Delete(kept);
+            using var top = Registry.Users.OpenSubKey(Name)!;
+            if (Native.RegSaveKeyW(top.Handle.DangerousGetHandle(), kept, 0) is var failed and not 0) throw Native.Fault(failed, kept);
+        }
+        if (Native.RegUnLoadKeyW(Native.UsersKey, Name) is var error and not 0) throw Native.Fault(error, File);
+        if (_changes && Native.IsCompatible) System.IO.File.Move(kept, File, overwrite: true);
+    }
+}

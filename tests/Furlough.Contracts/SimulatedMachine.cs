@@ -62,7 +62,18 @@ public sealed class SimulatedMachine(SimulatedDisk disk) : IMachine, IVolumes, I
     public PointerValue Read(PointerAddress address)
     {
         disk.Operate("read pointer", address.Container);
+        if (address.InPlace) return LinkAt(address.Container) is { } text ? new PointerValue("text", text) : PointerValue.Absent;
         return _settings.GetValueOrDefault(Slot(address)) ?? PointerValue.Absent;
+    }
+
+    /// <summary>The link at a path, "/volume/path"; null when anything else is there.</summary>
+    private string? LinkAt(string shown)
+    {
+        var parts = shown.Split('/', 3);
+        var place = new Place(parts[1], parts[2]);
+        using var root = new SimulatedFolder(disk, disk.Root(place.Volume), "");
+        using var parent = Reach.TryFolder(root, place.Parts.SkipLast(1));
+        return parent?.Find(place.Parts[^1]) is { Kind: NodeKind.Link } ? parent.ReadLink(place.Parts[^1]) : null;
     }
 
     public string? Leads(PointerAddress address, PointerValue value) => value.Text;

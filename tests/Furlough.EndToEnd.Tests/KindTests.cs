@@ -72,6 +72,53 @@ public sealed class KindTests : RealDesk
     }
 
     [Fact]
+    public void What_a_program_knows_by_one_path_alone_and_apps_leave_a_link_and_come_back()
+    {
+        const string card = """
+            furlough-kind: 1
+            name: catalogue
+            title: The catalogue, which knows one path
+            pointers:
+              - fixed: "{home}/Catalogue"
+            """;
+        var (catalogue, app) = ($"{Tree.Home}/Catalogue", $"{Tree.Root}/opt/specimen viewer");
+        Tree.FillHard(catalogue, 30);
+        LinuxTree.Sh($"mkdir -p '{app}/bin' {Tree.Root}/opt/kept {Tree.Root}/var/lib/dpkg/info; chmod 755 {Tree.Root}/opt '{app}' '{app}/bin'; printf '#!/bin/sh\necho viewed\n' > '{app}/bin/view'; chmod 755 '{app}/bin/view'; echo x > {Tree.Root}/opt/kept/x; printf '/.\n/opt\n/opt/kept\n' > {Tree.Root}/var/lib/dpkg/info/keeper-tools.list");
+        var (before, appBefore) = (LinuxTree.Describe(catalogue), LinuxTree.Describe(app));
+        Enrol();
+        Field.Run("kind", "add", Card(card)).Code.ShouldBe(0);
+        Field.WaitFor(() => Field.Run("machine", "show", "map-01").Out is var shown && shown.Contains("catalogue", StringComparison.Ordinal) && shown.Contains("specimen viewer", StringComparison.Ordinal), "the catalogue and the app");
+
+        var brief = """
+            furlough-brief: 1
+            title: What knows one path
+            machines: {names: [map-01]}
+            volumes: {roomy: {system: false}}
+            relocate:
+              - {libraries: [catalogue], onto: roomy, path: "Libraries/{account}/{folder}", method: warm}
+              - {apps: ["*"], onto: roomy, path: "Programs/{folder}"}
+            """;
+        var run = StartRun(brief);
+        Field.Run("plan", "show", "1").Out.ShouldContain("kept of the machine stays where it is on map-01: it belongs to the system's package keeper-tools");
+        Field.Run("run", "follow", run).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(3, o.ToString()), o => o.Out.ShouldContain("1 refused, 2"));
+        (new FileInfo(catalogue).LinkTarget, new FileInfo(app).LinkTarget).ShouldBe(("/data/Libraries/asa.lind/catalogue", "/data/Programs/specimen viewer"));
+        LinuxTree.Difference(before, LinuxTree.Describe($"{Tree.Root}/data/Libraries/asa.lind/catalogue")).ShouldBeEmpty();
+        LinuxTree.Difference(appBefore, LinuxTree.Describe($"{Tree.Root}/data/Programs/specimen viewer")).ShouldBeEmpty();
+        LinuxTree.Sh($"stat -c '%u' '{catalogue}' '{app}'").Split('\n').ShouldBe(["1701", "0", ""]);
+        LinuxTree.Sh($"cd {Tree.Root}/opt; readlink 'specimen viewer'; \"{Tree.Root}/data/Programs/specimen viewer/bin/view\"").ShouldContain("viewed");
+        Field.Run("machine", "survey", "map-01").Code.ShouldBe(0);
+        Field.Run("audit", "make").Out.ShouldContain(": 0 findings.");
+        LinuxTree.Sh($"rm {catalogue}");
+        Field.Run("machine", "survey", "map-01").Code.ShouldBe(0);
+        Field.Run("audit", "make").Out.ShouldContain("~/Catalogue (a link)");
+        LinuxTree.Sh($"ln -s /data/Libraries/asa.lind/catalogue {catalogue}; chown -h 1701:1701 {catalogue}");
+
+        Field.Run("relocation", "return", Relocation("catalogue").GetProperty("number").ToString(), Relocation("specimen viewer").GetProperty("number").ToString(), "--follow").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()));
+        LinuxTree.Difference(before, LinuxTree.Describe(catalogue)).ShouldBeEmpty();
+        LinuxTree.Difference(appBefore, LinuxTree.Describe(app)).ShouldBeEmpty();
+    }
+
+    [Fact]
     public void Cards_are_checked_and_taken_back_and_settings_that_nobody_understands_are_left_alone()
     {
         Field.Run("kind", "check", Card(Sketches.Replace("syntax: ini", "syntax: inn", StringComparison.Ordinal))).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(2), o => o.Error.ShouldContain("line 5"), o => o.Error.ShouldContain("Perhaps `ini` is meant"));

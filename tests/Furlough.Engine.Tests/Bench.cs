@@ -10,10 +10,12 @@ internal sealed class Bench
 {
     internal static readonly Place Source = new("system", "home/asa.lind/Pictures");
 
-    internal Bench(int seed = 1, Method method = Method.Cold)
+    /// <param name="inPlace">No setting leads to the holding: a link stands in its place when it lives elsewhere.</param>
+    internal Bench(int seed = 1, Method method = Method.Cold, bool inPlace = false)
     {
         Machine = new SimulatedMachine(Disk);
         Docket = Make(method);
+        if (inPlace) Docket = Docket with { LeavesLink = true, Pointers = [new PointerChange(new PointerAddress("simulated", Machine.Show(Source), "", "asa.lind") { InPlace = true }, PointerValue.Absent, null)] };
         Target = Docket.Target;
         Fill(seed, method == Method.Adopt);
         Before = Machine.Describe(Source);
@@ -84,7 +86,7 @@ internal sealed class Bench
     internal string? LivePlaceFault()
     {
         if (Docket is { Method: Method.Adopt, Work: DocketWork.Relocate } && Machine.Describe(Target) != Before) return "what was to be adopted is not complete";
-        var leads = new[] { Machine.Setting("one"), Machine.Setting("two") }.Distinct().ToList();
+        if (Leads() is not { } leads) return !Machine.SignInAllowed && Machine.Describe(Target) == Before ? null : "nothing stands in the holding's place";
         foreach (var lead in leads)
         {
             var place = lead == Machine.Show(Source) ? Source : lead == Machine.Show(Target) ? Target : null;
@@ -94,18 +96,28 @@ internal sealed class Bench
         return null;
     }
 
+    /// <summary>Where the settings lead, or what stands in the holding's place; null for nothing there.</summary>
+    private List<string?>? Leads()
+    {
+        if (!Docket.Pointers[0].Address.InPlace) return [.. new[] { Machine.Setting("one"), Machine.Setting("two") }.Distinct()];
+        if (Machine.Read(Docket.Pointers[0].Address).Text is { } link) return [link];
+        return Machine.Describe(Source) == "(missing)" ? null : [Machine.Show(Source)];
+    }
+
+    private bool AllLeadTo(Place place) => Leads()?.All(l => l == Machine.Show(place)) == true;
+
     /// <summary>What is not as it should be when the docket has ended well: places, receipts, original.</summary>
     internal string? EndFault()
     {
         if (LivePlaceFault() is { } fault) return fault;
         if (Docket.Work == DocketWork.FallBack && Disk.Root("system").Entries["home"].Entries["asa.lind"].Entries.Count != 1) return "something stands beside what fell back";
         if (Docket.Work is DocketWork.Return or DocketWork.FallBack)
-            return Machine.Setting("one") == Machine.Show(Source) && Machine.Setting("two") == Machine.Show(Source) ? null : "a setting does not lead back to the source";
-        if (Docket.Work == DocketWork.Discard) return Disk.Root("system").Entries["home"].Entries["asa.lind"].Entries.Count == 0 ? null : "something is left of the original";
-        if (Machine.Setting("one") != Machine.Show(Target) || Machine.Setting("two") != Machine.Show(Target)) return "a setting does not lead to the target";
+            return AllLeadTo(Source) ? null : "a setting does not lead back to the source";
+        if (Docket.Work == DocketWork.Discard) return Disk.Root("system").Entries["home"].Entries["asa.lind"].Entries.Keys.All(k => k == "Pictures" && Docket.LeavesLink) ? null : "something is left of the original";
+        if (!AllLeadTo(Target)) return "a setting does not lead to the target";
         if (!Machine.SignInAllowed) return "the account cannot sign in";
         if (Docket.Method == Method.Exchange)
-            return Machine.Describe(Source) != "(missing)" ? "something stands at the source" : ReadOwn(Beside(Target), Layout.Receipt) is null ? "the receipt is missing" : null;
+            return !Docket.LeavesLink && Machine.Describe(Source) != "(missing)" ? "something stands at the source" : ReadOwn(Beside(Target), Layout.Receipt) is null ? "the receipt is missing" : null;
         var original = Beside(Source) with { Path = Beside(Source).Path + "/" + Layout.Original };
         if (Machine.Describe(original) is var kept && kept != Before) return $"the original is not complete:\n{kept}";
         return FilesFault(Beside(Source)) ?? FilesFault(Beside(Target));
@@ -153,8 +165,11 @@ internal sealed class Bench
         Disk.Root("data");
         Fill("system", "home", new Random(seed));
         if (atTargetToo) Fill("data", "People", new Random(seed));
-        Machine.Setting("one", Machine.Show(Source));
-        Machine.Setting("two", Machine.Show(Source));
+        if (!Docket.Pointers[0].Address.InPlace)
+        {
+            Machine.Setting("one", Machine.Show(Source));
+            Machine.Setting("two", Machine.Show(Source));
+        }
         Disk.FlushVolume("system");
         Disk.FlushVolume("data");
     }

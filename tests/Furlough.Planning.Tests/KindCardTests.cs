@@ -29,6 +29,7 @@ public sealed class KindCardTests
         var card = KindCardReader.Read(Good);
         (card.Name, card.Title, card.Systems.Single()).ShouldBe(("sketches", "Sketch books", "Debian*"));
         card.Pointers.ShouldBe([new("ini", "{home}/.config/sketcher/settings.ini", "library/path", PointerShape.Folder, null), new("json", "{home}/.sketcher.json", "roots/0", PointerShape.Parent, "Sketches"), new("link", "{home}/sketches", "", PointerShape.Folder, null)]);
+        KindCardReader.Read(Good.Replace("link:", "fixed:", StringComparison.Ordinal)).Pointers[^1].ShouldBe(new("link", "{home}/sketches", "", PointerShape.Folder, null) { InPlace = true });
         KindCardReader.Read(Kept).Pointers.ShouldBe([new("command", "/usr/bin/sketcher", "get library", PointerShape.Folder, null) { Commands = new(["/usr/bin/sketcher", "get", "library"], ["/usr/bin/sketcher", "set", "--to={value}"], []) }]);
         KindCardReader.Read(KindCardReader.Sample).Pointers.Count.ShouldBe(1);
         var every = KindCardReader.Sample.Replace("# of: machine ", "# no: machine ", StringComparison.Ordinal).Split('\n').Select(l => l is ['#', ' ', >= 'a' and <= 'z', ..] && !l.StartsWith("# no", StringComparison.Ordinal) ? l[2..] : l);
@@ -69,6 +70,10 @@ public sealed class KindCardTests
     [InlineData("title: Sketch books", "title: &a Sketch books", "Anchors and aliases are not used in a kind card.")]
     [InlineData("syntax: json", "link: \"{home}/sketches\"", "A link has no `file`.")]
     [InlineData("title: Sketch books", "name: twice", "Duplicate key")]
+    [InlineData("link: \"{home}/sketches\"", "fixed: /opt/sketches", "lies in nobody's home")]
+    [InlineData("link: \"{home}/sketches\"", "fixed: \"{home}/sketches\", link: \"{home}/x\"", "A fixed path has no `link`.")]
+    [InlineData("title: Sketch books", "title: x\nholds: app", "No card is for a holding of the kind app")]
+    [InlineData("systems: [\"Debian*\"]\npointers:", "holds: install-path\nusual: \"{home}/x\"\npointers:\n  - {fixed: \"{home}/x\"}", "Nothing moves of an install path")]
     public void A_wrong_card_is_refused_with_its_place(string part, string wrong, string words) =>
         Should.Throw<KindCardException>(() => KindCardReader.Read(Good.Replace(part, wrong, StringComparison.Ordinal))).Message.ShouldContain(words);
 
@@ -98,8 +103,8 @@ public sealed class KindCardTests
     }
 
     [Theory]
-    [InlineData("holds: install-path", "holds: folder", "A folder has no card.")]
-    [InlineData("holds: install-path", "holds: home", "A home has no card.")]
+    [InlineData("holds: install-path", "holds: folder", "No card is for a holding of the kind folder.")]
+    [InlineData("holds: install-path", "holds: home", "No card is for a holding of the kind home.")]
     [InlineData("holds: install-path", "holds: library\nof: machine", "can be an install path only")]
     [InlineData("holds: install-path", "holds: install-path\nof: room", "`room` has no holdings.")]
     [InlineData("holds: install-path", "holds: install-path\nof: machine", "lies in a home, and the machine has none")]

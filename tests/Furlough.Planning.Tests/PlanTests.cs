@@ -1,6 +1,7 @@
 using System.Text;
 using Furlough.Model;
 using Furlough.Planning.Audits;
+using Furlough.Planning.Briefs;
 using Furlough.Planning.Hazards;
 using Furlough.Planning.Plans;
 using Shouldly;
@@ -215,11 +216,31 @@ public sealed class PlanTests
     }
 
     [Fact]
+    public void Apps_are_meant_by_pattern_and_what_the_system_keeps_is_blocked_with_the_reason()
+    {
+        var brief = BriefReader.Read(BriefTests.Good.Replace("folders: [Documents, Pictures]", "apps: [\"sheet*\", viewer]", StringComparison.Ordinal).Replace("People/{account}", "Programs/{account}", StringComparison.Ordinal));
+        HoldingFacts App(string name, string? immovable = null) => Holding(name, GB, "") with { Name = new HoldingName("", HoldingKind.App, name), Immovable = immovable };
+        HoldingFacts programs = Holding("programs", 0, "", new Place("data", "Programs")) with { Name = new HoldingName("", HoldingKind.InstallPath, "programs") };
+        var plan = Plan(brief, Survey([Small(), Data()], App("sheet editor", "it comes with the system"), App("viewer"), App("camera"), programs));
+        plan.Relocations.Select(r => (r.Holding.ToString(), r.TargetShown, string.Join(' ', r.Blocked))).ShouldBe([("sheet editor of the machine", "D:\\Programs\\shared\\sheet editor", "app-cannot-move"), ("viewer of the machine", "D:\\Programs\\shared\\viewer", "")]);
+        plan.Hazards.Single(h => h.Code == "app-cannot-move").Text.ShouldBe("sheet editor of the machine stays where it is on herb-01: it comes with the system.");
+    }
+
+    [Fact]
+    public void What_has_no_setting_leaves_a_link_without_being_asked()
+    {
+        var address = new PointerAddress("link", "~/.sketches", "", "asa.lind") { InPlace = true };
+        var holding = Holding() with { Pointers = [new PointerFacts(address, PointerValue.Absent, new Place("sys", "Accounts/asa.lind/Pictures"))] };
+        Plan(Brief(), Survey([Small(), Data()], holding)).Relocations.Single().LeavesLink.ShouldBeTrue();
+        Plan(Brief(), Survey([Small() with { Abilities = FileSystemAbilities.Full with { Links = false } }, Data()], holding)).Hazards.ShouldContain(h => h.Code == "link-not-possible");
+    }
+
+    [Fact]
     public void Every_line_of_the_catalogue_is_shown_by_a_test_and_stands_in_the_documentation()
     {
         string[] alone = ["growth-breaks-reserve", "portable-target-unencrypted", "machine-silent", "exchange-across-volumes", "target-on-network-volume", "target-on-external-volume", "target-on-removable-volume", "one-place-twice",
             "target-on-system-volume", "survey-missing", "holding-already-there", "link-not-possible", "person-wanted", "longer-than-hours", "may-outlast-hours", "pointer-shape", "programs-stay",
-            "home-of-fallback", "home-without-fallback", "home-with-parts", "home-named-by-path", "confined-elsewhere", "caches-in-home"];
+            "home-of-fallback", "home-without-fallback", "home-with-parts", "home-named-by-path", "confined-elsewhere", "caches-in-home", "app-cannot-move"];
         HazardCases().Select(c => c.Data.Item1).Concat(alone).Order().Distinct().ShouldBe(HazardCatalogue.Entries.Select(e => e.Code).Order());
         var path = Path.Combine(Repository(), "docs", "hazards.md");
         if (Environment.GetEnvironmentVariable("FURLOUGH_WRITE_DOCS") is not null) File.WriteAllText(path, HazardText());

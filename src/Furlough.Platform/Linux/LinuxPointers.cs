@@ -15,7 +15,7 @@ internal sealed class LinuxPointers(XdgPointers userDirs, SettingFilePointers fi
     public void Swap(PointerAddress address, PointerValue expected, PointerValue next) => Of(address).Swap(address, expected, next);
 
     /// <summary>The address of a card's pointer for an account.</summary>
-    internal static PointerAddress Address(PasswdEntry account, CardPointer pointer) => new(pointer.Syntax, SettingPlace.Container(pointer.File, account), pointer.Key, account.Name) { Adds = pointer.Adds, Commands = pointer.Commands };
+    internal static PointerAddress Address(PasswdEntry account, CardPointer pointer) => new(pointer.Syntax, SettingPlace.Container(pointer.File, account), pointer.Key, account.Name) { Adds = pointer.Adds, InPlace = pointer.InPlace, Commands = pointer.Commands };
 
     /// <summary>The user-dirs adapter also refuses kinds that nobody knows.</summary>
     private IPointers Of(PointerAddress address) => address.Kind == LinkPointers.Kind ? links : address.Kind == HomePointers.Kind ? homes : address.Commands is not null ? commands : SettingFilePointers.Knows(address.Kind) ? files : userDirs;

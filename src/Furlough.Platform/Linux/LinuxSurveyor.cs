@@ -35,6 +35,7 @@ internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers userDirs, 
         }
         foreach (var card in kinds.Where(k => k.Shared))
             if (LookAtKind(Passwd.System, card, clusters, notes, stop) is { } shared) holdings.Add(shared);
+        holdings.AddRange(LookAtApps(clusters, notes, stop));
         return new Survey(time.GetUtcNow(), OperatingSystem(), agentVersion, found, accounts, holdings, [.. originals.Select(o => Trees.LookAgain(o, holdings, stop))], receipts, notes) { OnBattery = Sysfs.IsOnBattery, RestartPending = File.Exists(volumes.Root + "/run/reboot-required"), Backup = LinuxBackup.Read(volumes, notes) };
     }
 
@@ -77,15 +78,30 @@ internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers userDirs, 
                 notes.Add($"The setting for {holding} says nothing, and the kind card has no command that takes it away again: it was passed over.");
                 return null;
             }
-            var leads = value.Text is null ? usual : pointers.Leads(address, value);
+            var leads = value.Text is not null ? pointers.Leads(address, value) : address.InPlace ? SettingPlace.PathOf(volumes, address) : usual;
             path ??= leads;
             found.Add(new PointerFacts(address, value, leads is null ? null : volumes.PlaceOf(leads)) { FixedBy = SettingPlace.FixedBy(volumes, address, account.User) });
         }
+        if (card.Pointers.Any(p => p.InPlace) && path is not null && !Path.Exists(volumes.Root + path)) return null;
         // A program whose commands answered is there.
-        if ((card.FoundBy is null && card.Pointers.All(p => p.Commands is null) || usual is null) && found.All(p => p.Value.Text is null)) return null;
+        if (!card.Pointers.Any(p => p.InPlace) && (card.FoundBy is null && card.Pointers.All(p => p.Commands is null) || usual is null) && found.All(p => p.Value.Text is null)) return null;
         path ??= found.Select(p => p.Value.Text).FirstOrDefault(t => t is not null) ?? "";
         var facts = card.Holds == HoldingKind.InstallPath ? LookAtInstalled(holding, path, found, card.Lists, notes) : Look(holding, path, found, clusters, notes, stop);
         return facts with { Program = card.Program };
+    }
+
+    /// <summary>Apps that are whole in a folder of their own: the system knows them by its path alone.</summary>
+    private IEnumerable<HoldingFacts> LookAtApps(List<int> clusters, List<string> notes, CancellationToken stop)
+    {
+        foreach (var (name, immovable) in LinuxApps.In(volumes))
+        {
+            var (holding, address) = (new HoldingName("", HoldingKind.App, name), LinuxApps.Address(name));
+            if (Read(pointers, address, holding, notes) is not { } value) continue;
+            var path = value.Text is null ? address.Container : pointers.Leads(address, value);
+            if (path is null) continue;
+            var found = Look(holding, path, [new PointerFacts(address, value, volumes.PlaceOf(path))], clusters, notes, stop);
+            if (found.Present) yield return found with { Immovable = immovable };
+        }
     }
 
     private bool IsThere(string program) => new FileInfo(volumes.Root + program) is { Exists: true } or { LinkTarget: not null };

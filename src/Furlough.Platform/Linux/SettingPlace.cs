@@ -73,7 +73,7 @@ internal static class SettingPlace
     private static (PasswdEntry Account, string Top) Owner(LinuxVolumes volumes, PointerAddress address)
     {
         var account = address.Account.Length == 0 ? Passwd.System : Passwd.People(volumes.Root).FirstOrDefault(p => p.Name == address.Account) ?? throw Missing(address);
-        return (account, account == Passwd.System ? "/etc" : account.Home);
+        return (account, account != Passwd.System ? account.Home : address.InPlace ? LinuxApps.Folder : "/etc");
     }
 
     private static Fault Missing(PointerAddress address) =>
@@ -96,7 +96,7 @@ internal static class SettingPlace
     /// <summary>What keeps an account from changing its own file or link; null when nothing does.</summary>
     internal static string? FixedBy(LinuxVolumes volumes, PointerAddress address, uint account)
     {
-        if (address.Commands is not null) return null;
+        if (address.Commands is not null || address.InPlace) return null;
         using var folder = Folder(volumes, address, out var name);
         return folder?.Find(name) is { } file && file.Owner != account ? $"its file belongs to {Passwd.NameOf(volumes.Root, file.Owner)}" : null;
     }

@@ -73,9 +73,10 @@ public sealed record MachineSummary(
 public sealed record RoleRequest(IReadOnlyList<string> Machines, string? Role);
 
 /// <summary>A holding of a machine with its last relocation.</summary>
+/// <param name="Immovable">Why it cannot be moved; null where nothing keeps it.</param>
 public sealed record HoldingView(
     string Account, HoldingKind Kind, string Holding, string? Place, bool Present, long Files, long DataBytes, long HiddenBytes,
-    IReadOnlyList<PointerFacts> Pointers, IReadOnlyList<string> InUse, RelocationView? Relocation);
+    IReadOnlyList<PointerFacts> Pointers, IReadOnlyList<string> InUse, RelocationView? Relocation, string? Immovable = null);
 
 /// <summary>A machine with everything known about it.</summary>
 public sealed record MachineDetail(MachineSummary Machine, IReadOnlyList<Shelf> Shelves, IReadOnlyList<AccountFacts> Accounts, IReadOnlyList<HoldingView> Holdings, IReadOnlyList<Finding> Findings, IReadOnlyList<string> Notes);

@@ -39,8 +39,12 @@ public static class FieldStation
         List<AccountSpec> people = [new AccountSpec("keeper", 1900, true, [new FolderSpec("Documents", 12, 0, 20_000_000, "note", ".txt")])];
         for (var i = 0; i < accounts; i++) people.Add(Person(People[(first + i) % People.Length], (uint)(1000 + first + i), room, i == 0, dice));
         people = [.. people.Select((p, i) => Oddity(name, p, isFirst: i == 1))];
-        return new MachineSpec(name, room, "Fenland Desk 4 (stand-in)", seed, Volumes(name, room, people, dice), people, Faults(name, people))
+        var apps = AppsOf(room);
+        var volumes = Volumes(name, room, people, dice);
+        volumes[0] = volumes[0] with { OtherBytes = volumes[0].OtherBytes - apps.Sum(a => a.DataBytes) };
+        return new MachineSpec(name, room, "Fenland Desk 4 (stand-in)", seed, volumes, people, Faults(name, people))
         {
+            Apps = apps,
             Programs = new ProgramsSpec("Programs", ProgramsOf(room), name == "wet-12" ? "D:\\Tools" : null),
             Confinement = name == "cabin-2" ? new Confinement("Fenland Guard", ["C:\\Accounts"], "Add the new place to the guard's list of homes, or accept it.") : null,
             OnBattery = name == "cabin-3",
@@ -62,6 +66,16 @@ public static class FieldStation
         "Cabin" => ["field browser", "map editor", "sheet editor", "wildlife camera"],
         _ => ["field browser", "map editor", "sheet editor"],
     };
+
+    /// <summary>What their system lists as apps, and which of them it lets be moved.</summary>
+    private static List<AppSpec> AppsOf(string room) => [.. ProgramsOf(room).Select(p => p switch
+    {
+        "field browser" => new AppSpec(p, 900, 600_000_000, "it comes with the system"),
+        "sheet editor" => new AppSpec(p, 1_400, 1_200_000_000, "the system lets it be moved from Fenland Desk 5 on, and this is 4"),
+        "specimen viewer" => new AppSpec(p, 3_200, 9 * GB),
+        "map editor" => new AppSpec(p, 2_600, 7 * GB),
+        _ => new AppSpec(p, 250, 300_000_000),
+    })];
 
     /// <summary>What a technician runs into on the crews' laptops, where nobody has looked for years.</summary>
     private static AccountSpec Oddity(string name, AccountSpec account, bool isFirst) => name switch

@@ -42,6 +42,10 @@ public sealed record FolderSpec(string Name, int Files, int SmallFiles, long Dat
 /// <param name="OlderSetting">What the twin says, where they disagree.</param>
 public sealed record ProgramsSpec(string Folder, IReadOnlyList<string> Installed, string? OlderSetting = null);
 
+/// <summary>An app of a stand-in, in a folder of its own where its system installs programs; the system keeps a list of where each one is.</summary>
+/// <param name="Immovable">Why the system does not let it be moved; null where it does.</param>
+public sealed record AppSpec(string Name, int Files, long DataBytes, string? Immovable = null);
+
 /// <summary>A place on one of a stand-in's volumes.</summary>
 /// <param name="Volume">Its index.</param>
 public sealed record SpecPlace(int Volume, string Path);
@@ -73,6 +77,9 @@ public sealed record MachineSpec(string Name, string Room, string OperatingSyste
 {
     /// <summary>Where its system installs programs; null where no setting says so.</summary>
     public ProgramsSpec? Programs { get; init; }
+
+    /// <summary>The apps that its system lists.</summary>
+    public IReadOnlyList<AppSpec> Apps { get; init; } = [];
 
     /// <summary>What lets programs work in homes at certain places only.</summary>
     public Confinement? Confinement { get; init; }

@@ -176,7 +176,13 @@ public sealed class StationMachine : IMachine, IDisposable
         }
         foreach (var fault in Spec.Faults.OfType<UnreadableFile>()) DeclareUnreadable(accounts, fault);
         if (Spec.Programs is not { } programs) return;
-        MakeFolder(system.Root, programs.Folder, 0, 0x1ED);
+        var installed = MakeFolder(system.Root, programs.Folder, 0, 0x1ED);
+        foreach (var app in Spec.Apps)
+        {
+            DeclareRange(MakeFolder(installed, app.Name, 0, 0x1ED), "parts", new FileRange(FileRange.Mix(Spec.Seed + (ulong)app.Name.Length), app.Files, "part", ".bin", app.DataBytes / app.Files, 0));
+            var address = StationPointers.AddressOfApp(app.Name);
+            _settings[(address.Container, address.Key)] = new PointerValue("text", $"{system.Spec.Letter}\\{programs.Folder}\\{app.Name}");
+        }
         foreach (var address in StationPointers.AddressesOfPrograms) _settings[(address.Container, address.Key)] = new PointerValue("text", $"{system.Spec.Letter}\\{programs.Folder}");
         if (programs.OlderSetting is { } older) _settings[(StationPointers.AddressesOfPrograms[1].Container, StationPointers.ProgramsKey)] = new PointerValue("text", older);
     }

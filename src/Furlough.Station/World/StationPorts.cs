@@ -70,6 +70,9 @@ internal sealed class StationPointers(StationMachine machine) : IPointers
 
     internal const string ProgramsKey = "programs";
 
+    /// <summary>Where the system's list of apps says that one is.</summary>
+    internal static PointerAddress AddressOfApp(string name) => new(Kind, "apps of the machine", name, "");
+
     /// <summary>A folder stands in both containers, a library in one.</summary>
     internal static IReadOnlyList<PointerAddress> Addresses(string account, FolderSpec folder) =>
         folder.Adds is { } adds ? [new(Kind, Current(account), folder.Name, account) { Adds = adds }] : [new(Kind, Current(account), folder.Name, account), new(Kind, Older(account), folder.Name, account)];
@@ -126,7 +129,7 @@ internal sealed class StationActivity(StationMachine machine) : IActivity
 
     public string? WhereIs(HoldingName holding)
     {
-        var value = holding.IsShared ? machine.Setting(StationPointers.AddressesOfPrograms[0].Container, holding.Name) : holding.Kind == HoldingKind.Home ? machine.Setting(StationPointers.Accounts, holding.Account) : machine.Setting(StationPointers.Current(holding.Account), holding.Name);
+        var value = holding.Kind == HoldingKind.App ? machine.Setting(StationPointers.AddressOfApp(holding.Name).Container, holding.Name) : holding.IsShared ? machine.Setting(StationPointers.AddressesOfPrograms[0].Container, holding.Name) : holding.Kind == HoldingKind.Home ? machine.Setting(StationPointers.Accounts, holding.Account) : machine.Setting(StationPointers.Current(holding.Account), holding.Name);
         return StationPointers.Resolve(machine, holding.Account, value) is { } place ? machine.Volumes.Show(place) : null;
     }
 }
@@ -164,6 +167,7 @@ internal sealed class StationSurveyor(StationMachine machine) : ISurveyor
             foreach (var account in machine.Spec.Accounts)
                 foreach (var folder in account.Folders.Where(f => f.Adds is null || kinds.Any(k => k.Name == f.Name))) holdings.Add(Look(account.Name, folder));
             if (machine.Spec.Programs is { } programs) holdings.Add(Look(programs));
+            holdings.AddRange(machine.Spec.Apps.Select(Look));
             var volumes = machine.VolumeStates.Select(v => new VolumeFacts(v.Identity, v.Spec.Label, v.Spec.Letter, v.Spec.Attached, v.Spec.Medium, v.Spec.FileSystem, v.Spec.SizeBytes, v.FreeBytes, 4096,
                 v.Spec.System, true, false, v.Spec.Attached == Attachment.Internal, v.Abilities, v.Spec.System ? [] : Taken(v.Root, "", 1).ToList())).ToList();
             return new Survey(machine.Clock.GetUtcNow() - machine.Spec.SurveyAge, machine.Spec.OperatingSystem, "stand-in", volumes,
@@ -234,6 +238,16 @@ internal sealed class StationSurveyor(StationMachine machine) : ISurveyor
         {
             Installed = place == new Place(machine.VolumeStates[0].Identity.Key, programs.Folder) ? programs.Installed : [],
         };
+    }
+
+    private HoldingFacts Look(AppSpec app)
+    {
+        var address = StationPointers.AddressOfApp(app.Name);
+        var value = machine.Setting(address.Container, address.Key);
+        var place = StationPointers.Resolve(machine, "", value);
+        var node = place is null ? null : Find(place);
+        var (files, bytes) = node?.Measure() ?? (0, 0);
+        return new HoldingFacts(new HoldingName("", HoldingKind.App, app.Name), place, value.Text ?? "", node is not null, [new PointerFacts(address, value, place)], files, bytes, 0, [], Demands.None) { Immovable = app.Immovable };
     }
 
     /// <summary>An update puts one setting back, some time after the relocation was seen to be right.</summary>

@@ -13,6 +13,7 @@ export const words = {
   noPlansHow: "Write a brief and make one with furlough plan make BRIEF.",
   noPlanFits: "No plan fits this filter.",
   nothingToRelocateHere: "Nothing can be relocated here: every relocation is blocked.",
+  stays: "stays",
   severity: {
     blocking: "blocks the relocation",
     consent: "wants consent",

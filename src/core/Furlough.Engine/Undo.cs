@@ -78,10 +78,12 @@ public static class Undo
     {
         using var parent = Work.Parent(work.TargetVolume(), work.Docket.Target);
         using var own = FallBackPrepareStep.OriginalsFolder(work, parent);
-        if (own is null || !RepointStep.IsArrived(work, parent)) return true;
-        parent.Move(work.Docket.Target.Parts[^1], own, Layout.Original);
-        own.Flush();
-        parent.Flush();
+        if (own is not null && RepointStep.IsArrived(work, parent))
+        {
+            parent.Move(work.Docket.Target.Parts[^1], own, Layout.Original);
+            own.Flush();
+            parent.Flush();
+        }
         RestoreEmptyTarget(work, parent);
         return true;
     }
@@ -89,7 +91,8 @@ public static class Undo
     private static void RestorePointers(Work work, List<string> left)
     {
         if (work.Journal.Read(work.Docket.Id).Begun is null or < Step.Repoint) return;
-        foreach (var change in work.Docket.Pointers.Reverse())
+        // Links in a holding's place are put right with the place itself.
+        foreach (var change in work.Docket.Pointers.Where(p => !p.Address.InPlace).Reverse())
         {
             var found = work.Machine.Pointers.Read(change.Address);
             if (found == change.Expected) continue;
@@ -108,7 +111,7 @@ public static class Undo
             var volume = work.TargetVolume();
             using var parent = Work.TryParent(volume, work.Docket.Target);
             if (parent is null) return;
-            if (work.Docket.Method != Method.Exchange && work.Noted(AdoptPrepareStep.Adopted) is null && work.LiveNow() != Live.Target && RepointStep.IsArrived(work, parent))
+            if (work.Docket.Method != Method.Exchange && work.Noted(AdoptPrepareStep.Adopted) is null && (work.Docket.Pointers.All(p => p.Address.InPlace) || work.LiveNow() != Live.Target) && RepointStep.IsArrived(work, parent))
             {
                 using var own = parent.OpenFolder(work.FolderName);
                 parent.Move(work.Docket.Target.Parts[^1], own, Layout.Staging);

@@ -4,7 +4,7 @@ namespace Furlough.Model;
 
 /// <summary>The kinds of things that can be relocated.</summary>
 [JsonConverter(typeof(WordConverter<HoldingKind>))]
-public enum HoldingKind { Folder, Library, InstallPath, Home }
+public enum HoldingKind { Folder, Library, InstallPath, Home, App }
 
 /// <summary>Names one holding of one machine.</summary>
 /// <param name="Account">The account that has it; empty for what all accounts of the machine share.</param>
@@ -15,6 +15,9 @@ public sealed record HoldingName(string Account, HoldingKind Kind, string Name)
 
     /// <summary>Belongs to no account, but to the machine.</summary>
     [JsonIgnore] public bool IsShared => Account.Length == 0;
+
+    /// <summary>Whether another holding belongs inside this one: apps where programs are installed.</summary>
+    public bool Houses(HoldingName other) => Kind == HoldingKind.InstallPath && other.Kind == HoldingKind.App;
 
     /// <summary>"Pictures of asa.lind", "programs of the machine".</summary>
     public override string ToString() => InWords(Name, Account);
@@ -43,11 +46,14 @@ public sealed record PointerAddress(string Kind, string Container, string Key, s
     /// <summary>What the value has behind the holding's path: it is the twin of another pointer, and leads to a folder of its own beside the holding's. Null for every other pointer.</summary>
     public string? Behind { get; init; }
 
+    /// <summary>No setting leads to the holding: its program knows only this path, on which a link stands instead of the data when that lives elsewhere. The engine leaves it and takes it away.</summary>
+    public bool InPlace { get; init; }
+
     /// <summary>The commands that keep it; null where none do.</summary>
     public SettingCommands? Commands { get; init; }
 
     /// <summary>The container and key for people.</summary>
-    public override string ToString() => $"{Key} in {Container}";
+    public override string ToString() => Key.Length == 0 ? $"{Container} (a link)" : $"{Key} in {Container}";
 }
 
 /// <summary>A pointer's raw value with its type. A null text says that the setting does not exist.</summary>
@@ -123,6 +129,9 @@ public sealed record HoldingFacts(
 
     /// <summary>Most names in <see cref="Installed"/>.</summary>
     public const int MostEntries = 50;
+
+    /// <summary>Why it cannot be moved, half a sentence; null where nothing keeps it.</summary>
+    public string? Immovable { get; init; }
 
     /// <summary>For a home: what else depends on where it is; null for everything else.</summary>
     public HomeFacts? Home { get; init; }

@@ -19,6 +19,9 @@ public sealed record CardPointer(string Syntax, string File, string Key, Pointer
     /// <summary>Instead of a syntax: commands read and change the value.</summary>
     public const string Command = "command";
 
+    /// <summary>The program knows only this path: the data stands there, or a link that leads to it.</summary>
+    public bool InPlace { get; init; }
+
     /// <summary>The commands of such a setting; null for every other.</summary>
     public SettingCommands? Commands { get; init; }
 }

@@ -1680,6 +1680,7 @@ export interface components {
             key: string;
             wants: components["schemas"]["PointerShape"];
             adds: null | string;
+            inPlace?: boolean;
             commands?: null | components["schemas"]["SettingCommands"];
         };
         Consent: {
@@ -1759,7 +1760,7 @@ export interface components {
             to: null | string;
         };
         /** @enum {unknown} */
-        HoldingKind: "folder" | "library" | "install-path" | "home";
+        HoldingKind: "folder" | "library" | "install-path" | "home" | "app";
         HoldingName: {
             account: string;
             kind: components["schemas"]["HoldingKind"];
@@ -1780,6 +1781,7 @@ export interface components {
             pointers: components["schemas"]["PointerFacts"][];
             inUse: string[];
             relocation: null | components["schemas"]["RelocationView"];
+            immovable?: null | string;
         };
         Identity: {
             name: string;
@@ -2067,6 +2069,7 @@ export interface components {
             account: string;
             adds?: null | string;
             behind?: null | string;
+            inPlace?: boolean;
             commands?: null | components["schemas"]["SettingCommands"];
         };
         PointerFacts: {

@@ -138,7 +138,7 @@ function Holding({ holding }: { holding: HoldingView }) {
           {r ? <span title={`as of ${r.asOf}`}>{r.live}</span> : "source"}
           {!holding.present && " (missing)"}
         </td>
-        <td>{r && <State relocation={r} />}</td>
+        <td>{r ? <State relocation={r} /> : holding.immovable && `${words.stays}: ${holding.immovable}`}</td>
         <td>{r && <Action relocation={r} movesData={movesData} />}</td>
       </tr>
       {r?.failure && (

@@ -12,6 +12,7 @@ public sealed class ConfirmStep : IStep
     public void Perform(Work work)
     {
         work.RequirePointersAtTarget();
+        FormerPlace.RequireLink(work);
         using var parent = Work.Parent(work.TargetVolume(), work.Docket.Target);
         if (!RepointStep.IsArrived(work, parent))
             throw new Fault("target-replaced", "Another folder stands at the target than the one that was proven.", "Find out who replaced it; the original is still kept.");

@@ -27,6 +27,7 @@ internal static class FormerPlace
         }
         if (!IsLinkTo(parent, leaf, work.Docket.Target, work))
         {
+            if (IsInPlace(work)) throw NoLink(work);
             work.Report($"No link was left at `{shown}`: something stands there again.");
             return;
         }
@@ -35,6 +36,18 @@ internal static class FormerPlace
         volume.Sync();
         work.Report($"A link stands at `{shown}` and leads to `{work.Machine.Volumes.Show(work.Docket.Target)}`.");
     }
+
+    /// <summary>Where the program knows only the former place, the link must stand there.</summary>
+    internal static void RequireLink(Work work)
+    {
+        if (work.Docket.Work != DocketWork.Relocate || !IsInPlace(work)) return;
+        using var parent = Work.TryParent(work.SourceVolume(), work.Docket.Source);
+        if (parent is null || !IsLinkTo(parent, work.Docket.Source.Parts[^1], work.Docket.Target, work)) throw NoLink(work);
+    }
+
+    private static bool IsInPlace(Work work) => work.Docket.Pointers.Any(p => p.Address.InPlace);
+
+    private static Fault NoLink(Work work) => new("link-not-there", $"No link to `{work.Machine.Volumes.Show(work.Docket.Target)}` stands at `{work.Machine.Volumes.Show(work.Docket.Source)}`, the only place that its program knows: something else stands there, or it was taken away.", "Look at what stands there now and who put it there, then {retry}.");
 
     /// <summary>Takes the link away that this docket left.</summary>
     internal static void TakeBackLink(Work work)

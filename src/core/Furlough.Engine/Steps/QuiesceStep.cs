@@ -19,9 +19,9 @@ public sealed class QuiesceStep : IStep
     {
         var activity = work.Machine.Activity;
         var account = work.Docket.Holding.Account;
-        if (Kept(work) is null && activity.SignInRecord(account) is { } record) work.Note(SignIn, Barred + record);
+        if (Kept(work) is null && Record(work) is { } record) work.Note(SignIn, Barred + record);
         if (Kept(work) is not null) activity.BarSignIn(account);
-        else work.Report($"The sign-in of {account} cannot be barred on this machine; changes made meanwhile would be found before reopening.");
+        else if (!work.Docket.Holding.IsShared) work.Report($"The sign-in of {account} cannot be barred on this machine; changes made meanwhile would be found before reopening.");
         try
         {
             RequireUnused(work, Name);
@@ -70,7 +70,10 @@ public sealed class QuiesceStep : IStep
     internal static bool IsKeptOut(Work work) => Kept(work) is not null;
 
     /// <summary>Whether the account can be kept out on this machine.</summary>
-    internal static bool CanKeepOut(Work work) => work.Machine.Activity.SignInRecord(work.Docket.Holding.Account) is not null;
+    internal static bool CanKeepOut(Work work) => Record(work) is not null;
+
+    /// <summary>How the account's sign-in is now; null where it cannot be barred, and for what belongs to no account.</summary>
+    private static string? Record(Work work) => work.Docket.Holding.IsShared ? null : work.Machine.Activity.SignInRecord(work.Docket.Holding.Account);
 
     /// <summary>How the sign-in was before it was barred; null when it is not barred.</summary>
     private static string? Kept(Work work) => work.Noted(SignIn) is [Barred, .. var record] ? record : null;

@@ -31,10 +31,10 @@ public sealed class RepointStep : IStep
         work.RequirePointersAtTarget();
     }
 
-    /// <summary>Changes every pointer that does not lead to the target yet.</summary>
+    /// <summary>Changes every pointer that does not lead to the target yet; links in a holding's place are left later, or have given way.</summary>
     internal static void ChangePointers(Work work)
     {
-        foreach (var change in work.Docket.Pointers)
+        foreach (var change in work.Docket.Pointers.Where(p => !p.Address.InPlace))
         {
             var next = work.NextOf(change);
             if (work.Machine.Pointers.Read(change.Address) == next) continue;

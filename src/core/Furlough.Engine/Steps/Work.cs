@@ -127,13 +127,25 @@ public sealed class Work(Docket docket, IMachine machine, IJournal journal, IPer
     {
         try
         {
-            if (docket.Pointers.Any(p => machine.Pointers.Read(p.Address) == p.Expected)) return Live.Source;
-            return docket.Pointers.All(p => machine.Pointers.Read(p.Address) == NextOf(p)) ? Live.Target : Live.Unknown;
+            // Links come last and go first: where there are settings too, these decide.
+            IReadOnlyList<PointerChange> deciding = docket.Pointers.Any(p => !p.Address.InPlace) ? [.. docket.Pointers.Where(p => !p.Address.InPlace)] : docket.Pointers;
+            if (deciding is [{ Address.InPlace: true }, ..] && !StandsInPlace()) return Live.Unknown;
+            if (deciding.Any(p => machine.Pointers.Read(p.Address) == p.Expected)) return Live.Source;
+            return deciding.All(p => machine.Pointers.Read(p.Address) == NextOf(p)) ? Live.Target : Live.Unknown;
         }
         catch (Fault)
         {
             return Live.Unknown;
         }
+    }
+
+    /// <summary>Whether anything stands on the path that the holding's program knows.</summary>
+    private bool StandsInPlace()
+    {
+        var (place, identity) = docket.Work == DocketWork.Relocate ? (docket.Source, docket.SourceVolume) : (docket.Target, docket.TargetVolume);
+        using var volume = machine.Volumes.Require(identity);
+        using var parent = TryParent(volume, place);
+        return parent?.Find(place.Parts[^1]) is not null;
     }
 
     /// <summary>The same in terms of the relocation, whose source a return goes back to.</summary>
@@ -179,10 +191,10 @@ public sealed class Work(Docket docket, IMachine machine, IJournal journal, IPer
                 throw new Fault("former-setting-elsewhere", $"The former value of the setting {change.Address}, `{former.Text ?? "(nothing)"}`, leads to `{path}` now and not to `{shown}`.", "What it is written from was relocated since: return that first, or relocate this holding with a new plan.");
     }
 
-    /// <summary>Every pointer must lead to the target.</summary>
+    /// <summary>Every pointer must lead to the target. The link of a holding that has one in its place is left last of all, and looked at when the relocation is confirmed.</summary>
     public void RequirePointersAtTarget()
     {
-        foreach (var change in docket.Pointers)
+        foreach (var change in docket.Pointers.Where(p => !(p.Address.InPlace && docket.Work == DocketWork.Relocate)))
         {
             var found = machine.Pointers.Read(change.Address);
             var next = NextOf(change);

@@ -78,7 +78,7 @@ public sealed record AccountChoice(IReadOnlyList<string> Names, bool ExceptFallb
 }
 
 /// <summary>One line of what is relocated.</summary>
-/// <param name="Named">The names of what it means, by kind: user folders by their own, others as their kind cards call them.</param>
+/// <param name="Named">The names of what it means, by kind: user folders by their own, apps by names or patterns, others as their kind cards call them.</param>
 /// <param name="Method">Null: exchange within a volume, cold between volumes; of install paths only the settings change.</param>
 /// <param name="AdoptsExisting">What is at the target already becomes live there, if it is the holding's own.</param>
 /// <param name="On">Name patterns of the machines that it is for; empty for all that the brief means.</param>
@@ -104,7 +104,7 @@ public sealed record RelocateItem(IReadOnlyDictionary<HoldingKind, IReadOnlyList
 
     /// <summary>The holdings of a machine that the line means.</summary>
     public IEnumerable<HoldingFacts> Of(string machine, Survey survey) => On.Count > 0 && !On.Any(p => Pattern.Fits(p, machine)) ? [] : survey.Holdings.Where(h =>
-        Named.TryGetValue(h.Name.Kind, out var names) && names.Contains(h.Name.Name) && (h.Name.IsShared || Accounts.Includes(survey.AccountOf(h.Name)))
+        Named.TryGetValue(h.Name.Kind, out var names) && (h.Name.Kind == HoldingKind.App ? names.Any(n => Pattern.Fits(n, h.Name.Name)) : names.Contains(h.Name.Name)) && (h.Name.IsShared || Accounts.Includes(survey.AccountOf(h.Name)))
         && (AtLeastBytes is null || h.DataBytes >= AtLeastBytes) && (AtMostBytes is null || h.DataBytes <= AtMostBytes));
 }
 

@@ -84,13 +84,13 @@ public sealed partial class BriefReader : StrictReader
     {
         if (node is not YamlSequenceNode { Children.Count: > 0 } list)
         {
-            Error(node, "Nothing is to be relocated.", "a list of items, each with `folders`, `libraries`, `homes` or `install-paths`, with `onto` and `path`");
+            Error(node, "Nothing is to be relocated.", "a list of items, each with `folders`, `libraries`, `homes`, `apps` or `install-paths`, with `onto` and `path`");
             return [];
         }
         List<RelocateItem> items = [];
         foreach (var item in list)
         {
-            var keys = Keys(item, "an item of `relocate`", "folders", "libraries", "homes", "install-paths", "accounts", "on", "at-least", "at-most", "onto", "path", "method", "existing", "leave", "keep-original", "attended");
+            var keys = Keys(item, "an item of `relocate`", "folders", "libraries", "homes", "apps", "install-paths", "accounts", "on", "at-least", "at-most", "onto", "path", "method", "existing", "leave", "keep-original", "attended");
             var named = ReadNames(item, keys);
             var accounts = keys.TryGetValue("accounts", out var a) ? ReadAccounts(a) : new AccountChoice([], true);
             var onto = Need(item, keys, "onto") is { } o ? ReadRole(o, roles) : "";
@@ -111,6 +111,7 @@ public sealed partial class BriefReader : StrictReader
         Dictionary<HoldingKind, IReadOnlyList<string>> named = [];
         if (keys.TryGetValue("folders", out var folders)) named[HoldingKind.Folder] = Folders(folders);
         if (keys.ContainsKey("libraries")) named[HoldingKind.Library] = List(keys, "libraries");
+        if (keys.ContainsKey("apps")) named[HoldingKind.App] = List(keys, "apps");
         if (keys.ContainsKey("install-paths")) named[HoldingKind.InstallPath] = List(keys, "install-paths");
         if (keys.TryGetValue("homes", out var homes))
         {
@@ -118,9 +119,9 @@ public sealed partial class BriefReader : StrictReader
             if (Text(homes) != "whole") Error(homes, $"`{Text(homes)}` is no part of a home.", "`whole`; parts of homes are `folders` and `libraries`");
             foreach (var other in ((string[])["folders", "libraries"]).Where(keys.ContainsKey)) Error(keys[other], $"A whole home takes its {other} with it.", "an item of its own for homes");
         }
-        if (named.Count == 0) Error(item, "The item names nothing.", "`folders:`, `libraries:`, `homes:` or `install-paths:`");
+        if (named.Count == 0) Error(item, "The item names nothing.", "`folders:`, `libraries:`, `homes:`, `apps:` or `install-paths:`");
         if (named.ContainsKey(HoldingKind.InstallPath))
-            foreach (var other in ((string[])["folders", "libraries", "homes", "at-least", "at-most", "method", "existing", "leave", "keep-original"]).Where(keys.ContainsKey))
+            foreach (var other in ((string[])["folders", "libraries", "homes", "apps", "at-least", "at-most", "method", "existing", "leave", "keep-original"]).Where(keys.ContainsKey))
                 Error(keys[other], $"`{other}` is for data, and of install paths only the settings change.", "an item of its own for install paths, with `accounts`, `on`, `onto`, `path` and `attended`");
         return named;
     }

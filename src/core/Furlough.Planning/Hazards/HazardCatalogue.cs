@@ -25,6 +25,9 @@ public sealed record HazardContext(
     public long NeededBytes => Method == Method.Adopt ? 0
         : Holding.Allocated.FirstOrDefault(a => a.ClusterBytes == Target?.ClusterBytes)?.AllocatedBytes ?? Holding.DataBytes + Holding.Files * (Target?.ClusterBytes ?? 4096) / 2;
 
+    /// <summary>A link stays at the former place: the brief wants it, or nothing else leads to the holding.</summary>
+    public bool LeavesLink => Item.LeavesLink || Holding.Pointers.Any(p => p.Address.InPlace);
+
     /// <summary>The role whose volume is the target.</summary>
     public string Role => Item.Onto;
 
@@ -92,7 +95,7 @@ public static class HazardCatalogue
     /// <summary>What a single relocation is asked for, in the sequence in which it is shown.</summary>
     public static IReadOnlyList<IHazard> All { get; } =
     [
-        new NoVolumeForRole(), new PlaceUnknown(), new TargetTooSmall(), new ReserveBroken(), new TargetOnSystemVolume(), new TargetOnNetworkVolume(),
+        new AppCannotMove(), new NoVolumeForRole(), new PlaceUnknown(), new TargetTooSmall(), new ReserveBroken(), new TargetOnSystemVolume(), new TargetOnNetworkVolume(),
         new TargetOnExternalVolume(), new TargetOnRemovableVolume(), new PortableTargetUnencrypted(), new TargetWithoutFixedMount(), new TargetReadFromCache(), new TargetLacksOwners(),
         new TargetLacksKinds(), new TargetMergesNames(), new TargetRefusesNames(), new TargetLosesFacts(), new FileTooLarge(), new PathTooLong(), new DeviceNodes(), new LinkNotPossible(), new LinksLeadElsewhere(),
         new TargetInsideSource(), new TargetInsideHolding(), new SharedByAccounts(), new HoldingInside(), new TargetNotEmpty(), new HoldingAlreadyThere(), new ReceiptNotGenuine(), new OnePlaceTwice(), new PointersDisagree(), new PointerShapeWrong(), new ProgramsStay(),

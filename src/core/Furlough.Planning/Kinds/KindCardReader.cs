@@ -52,7 +52,9 @@ public sealed partial class KindCardReader : StrictReader
         var name = Need(root, keys, "name") is { } n ? ReadName(n) : "";
         var title = Need(root, keys, "title") is { } t ? Text(t) : "";
         var holds = keys.TryGetValue("holds", out var h) ? OneOf<HoldingKind>(h, Text(h)) ?? HoldingKind.Library : HoldingKind.Library;
-        if (holds is HoldingKind.Folder or HoldingKind.Home) Error(h!, $"A {holds.Word()} has no card.", "library or install-path");
+        if (holds is not (HoldingKind.Library or HoldingKind.InstallPath)) Error(h!, $"No card is for a holding of the kind {holds.Word()}.", "library or install-path");
+        if (holds == HoldingKind.InstallPath && Need(root, keys, "pointers") is YamlSequenceNode settings)
+            foreach (var setting in settings.OfType<YamlMappingNode>().Where(m => m.Children.ContainsKey(new YamlScalarNode("fixed")))) Error(setting, "Nothing moves of an install path, so no link can stand in its place.", "a setting, or `holds: library`");
         _shared = keys.TryGetValue("of", out var of) && Text(of) switch { "machine" => true, "account" => false, var other => Error<bool>(of, $"`{other}` has no holdings.", "account or machine") };
         if (_shared && holds == HoldingKind.Library) Error(of!, "What all accounts of a machine share can be an install path only.", "`holds: install-path`");
         var usual = keys.TryGetValue("usual", out var u) ? ReadPath(u) : null;
@@ -99,7 +101,7 @@ public sealed partial class KindCardReader : StrictReader
     {
         if (node is not YamlSequenceNode { Children.Count: > 0 and <= MostPointers } list)
         {
-            Error(node, "The card says of no setting where its data lives.", $"a list of 1 to {MostPointers} settings, each with `file`, `syntax` and `key`, with `link`, or with `reads` and `writes`");
+            Error(node, "The card says of no setting where its data lives.", $"a list of 1 to {MostPointers} settings, each with `file`, `syntax` and `key`, with `link`, with `reads` and `writes`, or with `fixed`");
             return [];
         }
         return [.. list.Select(ReadPointer)];
@@ -107,8 +109,9 @@ public sealed partial class KindCardReader : StrictReader
 
     private CardPointer ReadPointer(YamlNode node)
     {
-        var keys = Keys(node, "a setting", "file", "syntax", "key", "link", "reads", "writes", "clears", "wants", "adds");
+        var keys = Keys(node, "a setting", "file", "syntax", "key", "link", "fixed", "reads", "writes", "clears", "wants", "adds");
         if (Commands.FirstOrDefault(keys.ContainsKey) is not null) return ReadCommands(node, keys);
+        if (keys.TryGetValue("fixed", out var path)) return ReadFixed(path, keys);
         if (keys.TryGetValue("link", out var link)) return ReadLink(link, keys);
         var file = Need(node, keys, "file") is { } f ? ReadFile(f) : "";
         var syntax = Need(node, keys, "syntax") is { } s ? Text(s) : "";
@@ -126,9 +129,15 @@ public sealed partial class KindCardReader : StrictReader
         return new CardPointer(CardPointer.Link, ReadFile(link), "", wants, adds);
     }
 
+    private CardPointer ReadFixed(YamlNode path, Dictionary<string, YamlNode> keys)
+    {
+        RefuseKeys(keys, "A fixed path", "`fixed:` alone", "file", "syntax", "key", "link", "wants", "adds");
+        return new CardPointer(CardPointer.Link, ReadFile(path), "", PointerShape.Folder, null) { InPlace = true };
+    }
+
     private CardPointer ReadCommands(YamlNode node, Dictionary<string, YamlNode> keys)
     {
-        RefuseKeys(keys, "A setting that commands keep", "`reads`, `writes` and, where the program can, `clears`", "file", "syntax", "key", "link");
+        RefuseKeys(keys, "A setting that commands keep", "`reads`, `writes` and, where the program can, `clears`", "file", "syntax", "key", "link", "fixed");
         foreach (var key in Commands.SkipLast(1)) Need(node, keys, key);
         List<string> Command(string key)
         {

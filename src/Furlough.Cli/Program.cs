@@ -7,7 +7,7 @@ var root = new RootCommand("Plans, applies and audits the relocation of folders 
 {
     Connection.Service, Connection.Token, Connection.Json,
     ServiceCommands.Make(), MachineCommands.Make(), BriefCommands.Make(), KindCommands.Make(), PlanCommands.Make(), RunCommands.Make(),
-    RelocationCommands.Make(), OriginalCommands.Make(), AuditCommands.Make(), AccessCommands.Make(), DemoCommands.Make(),
+    RelocationCommands.Make(), OriginalCommands.Make(), ErrandCommands.Make(), AuditCommands.Make(), AccessCommands.Make(), DemoCommands.Make(),
 };
 var parsed = root.Parse(args);
 // A service that is told to stop ends its connections first.

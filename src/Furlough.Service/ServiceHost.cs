@@ -7,6 +7,7 @@ using Furlough.Protocol.Api;
 using Furlough.Service.Access;
 using Furlough.Service.Agents;
 using Furlough.Service.Audits;
+using Furlough.Service.Errands;
 using Furlough.Service.Events;
 using Furlough.Service.Kinds;
 using Furlough.Service.Machines;
@@ -84,7 +85,7 @@ public sealed class ServiceHost : IAsyncDisposable
         AddStorage(builder.Services, options.Data);
         AddAccess(builder.Services, options.Data);
         builder.Services.AddSingleton(TimeProvider.System).AddSingleton<LiveHub>().AddSingleton<DocketSignals>().AddSingleton<DocketDesk>().AddSingleton<AgentSessions>()
-            .AddSingleton<RunControl>().AddSingleton<RunHours>().AddSingleton<WishDesk>().AddSingleton<KindDesk>().AddSingleton<AgentPosts>().AddSingleton<BulletinDesk>().AddSingleton<MachineBoard>().AddSingleton<SurveyDesk>().AddSingleton<Freshness>().AddSingleton<Acting>().AddSingleton<Steering>();
+            .AddSingleton<RunControl>().AddSingleton<ErrandDesk>().AddSingleton<ErrandActions>().AddSingleton<RunHours>().AddSingleton<WishDesk>().AddSingleton<KindDesk>().AddSingleton<AgentPosts>().AddSingleton<BulletinDesk>().AddSingleton<MachineBoard>().AddSingleton<SurveyDesk>().AddSingleton<Freshness>().AddSingleton<Acting>().AddSingleton<Steering>();
         builder.Services.AddSingleton(SigningKey.LoadOrMake(Path.Combine(options.Data, "service-key")));
         builder.Services.AddExceptionHandler<ProblemWriter>().AddProblemDetails().AddOpenApi(o => o.AddDocumentTransformer((document, _, _) =>
         {
@@ -136,6 +137,7 @@ public sealed class ServiceHost : IAsyncDisposable
         SuggestEndpoint.Map(api);
         RunEndpoints.Map(api);
         RelocationEndpoints.Map(api);
+        ErrandEndpoints.Map(api);
         AuditEndpoints.Map(api);
         AgentEndpoints.Map(api);
         api.MapGet("/events", (LiveHub live, IHostApplicationLifetime lifetime, CancellationToken stop) =>

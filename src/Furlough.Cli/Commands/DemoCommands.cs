@@ -109,6 +109,11 @@ internal static class DemoCommands
             volumes:
               roomy: {"{"}attached: internal, system: false{"}"}
             relocate:
+              - folders: [Pictures]
+                on: [wet-01]
+                onto: roomy
+                path: People/{"{account}/{folder}"}
+                afterwards: [confirm-by-eye]
               - folders: [Documents, Pictures, Music, Videos, Downloads]
                 onto: roomy
                 path: People/{"{account}/{folder}"}

@@ -115,6 +115,20 @@ public sealed class FurloughClient : IDisposable
     /// <param name="verb">begin, return, retry, gather, back-out or discard.</param>
     public Task<RelocationView> ActAsync(long number, string verb, CancellationToken stop) => PostAsync<RelocationView>(FormattableString.Invariant($"relocations/{number}/{verb}"), null, stop);
 
+    /// <summary>Errands that are to be done, or (<paramref name="all"/>) all there were.</summary>
+    public Task<IReadOnlyList<ErrandView>> ErrandsAsync(bool all, CancellationToken stop) => GetAsync<IReadOnlyList<ErrandView>>(all ? "errands?all=true" : "errands", stop);
+
+    /// <summary>One errand.</summary>
+    public Task<ErrandView> ErrandAsync(long number, CancellationToken stop) => GetAsync<ErrandView>(FormattableString.Invariant($"errands/{number}"), stop);
+
+    /// <summary>Claims an errand.</summary>
+    /// <param name="claimant">The person or role that will do it; null for the caller.</param>
+    public Task<ErrandView> ClaimErrandAsync(long number, string? claimant, CancellationToken stop) => PostAsync<ErrandView>(FormattableString.Invariant($"errands/{number}/claim"), new ClaimRequest(claimant), stop);
+
+    /// <summary>Finishes or declines an errand.</summary>
+    /// <param name="verb">finish or decline.</param>
+    public Task<ErrandView> EndErrandAsync(long number, string verb, string? remark, CancellationToken stop) => PostAsync<ErrandView>(FormattableString.Invariant($"errands/{number}/{verb}"), new ErrandRemark(remark), stop);
+
     /// <summary>Originals that wait.</summary>
     public Task<IReadOnlyList<OriginalView>> OriginalsAsync(CancellationToken stop) => GetAsync<IReadOnlyList<OriginalView>>("originals", stop);
 

@@ -78,6 +78,22 @@ public sealed record HoldingView(
     string Account, HoldingKind Kind, string Holding, string? Place, bool Present, long Files, long DataBytes, long HiddenBytes,
     IReadOnlyList<PointerFacts> Pointers, IReadOnlyList<string> InUse, RelocationView? Relocation, string? Immovable = null);
 
+/// <summary>Something that only a person can do.</summary>
+/// <param name="Account">The account that it concerns; null for the machine as a whole.</param>
+/// <param name="Relocation">The relocation that it was raised for; others of the machine may wait for it too.</param>
+/// <param name="Text">What to do.</param>
+/// <param name="Overdue">Nobody has finished it by when it was due.</param>
+/// <param name="ClaimedBy">The person or role that will do it.</param>
+public sealed record ErrandView(
+    long Number, ErrandKind Kind, ErrandCause Cause, ErrandState State, string Machine, string Room, string? Account, long Run, long Relocation, string Text,
+    DateTimeOffset RaisedAt, DateTimeOffset Due, bool Overdue, string? ClaimedBy, DateTimeOffset? ClaimedAt, string? EndedBy, DateTimeOffset? EndedAt, string? Remark);
+
+/// <summary>Claims an errand; null for whoever asks.</summary>
+public sealed record ClaimRequest(string? As);
+
+/// <summary>What is said when an errand is finished or declined.</summary>
+public sealed record ErrandRemark(string? Text);
+
 /// <summary>A machine with everything known about it.</summary>
 public sealed record MachineDetail(MachineSummary Machine, IReadOnlyList<Shelf> Shelves, IReadOnlyList<AccountFacts> Accounts, IReadOnlyList<HoldingView> Holdings, IReadOnlyList<Finding> Findings, IReadOnlyList<string> Notes);
 

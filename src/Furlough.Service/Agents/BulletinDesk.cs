@@ -1,5 +1,6 @@
 using Furlough.Model;
 using Furlough.Protocol.Api;
+using Furlough.Service.Errands;
 using Furlough.Service.Events;
 using Furlough.Service.Plans;
 using Furlough.Service.Runs;
@@ -9,7 +10,7 @@ using Microsoft.EntityFrameworkCore;
 namespace Furlough.Service.Agents;
 
 /// <summary>Takes bulletins in: each once, in sequence, with everything that follows from it, in one transaction.</summary>
-public sealed class BulletinDesk(Store store, RunControl runs, DocketSignals signals, LiveHub live)
+public sealed class BulletinDesk(Store store, RunControl runs, ErrandDesk errands, RunHours hours, DocketSignals signals, LiveHub live)
 {
     /// <summary>Applies what is new and returns the number up to which everything is stored.</summary>
     public async Task<long> TakeAsync(Guid machineId, IReadOnlyList<Bulletin> bulletins, CancellationToken stop)
@@ -44,7 +45,7 @@ public sealed class BulletinDesk(Store store, RunControl runs, DocketSignals sig
         return last;
     }
 
-    private static async Task<RelocationRow?> ApplyAsync(FurloughDb db, MachineRow machine, Bulletin bulletin, CancellationToken stop)
+    private async Task<RelocationRow?> ApplyAsync(FurloughDb db, MachineRow machine, Bulletin bulletin, CancellationToken stop)
     {
         var row = await db.Relocations.FindAsync([bulletin.Relocation], stop);
         var docket = await db.Dockets.FindAsync([bulletin.Docket], stop);
@@ -84,6 +85,7 @@ public sealed class BulletinDesk(Store store, RunControl runs, DocketSignals sig
             row.Times = Column.Write(bulletin.Times, ModelJson.Default.IReadOnlyListStepTime);
             if (bulletin.State == RelocationState.Switched) await Learning.KeepAsync(db, machine, row, bulletin.Times, stop);
         }
+        await errands.HeardAsync(db, row, docket.Work, (await hours.OfAsync(db, (await db.Runs.FindAsync([row.Run], stop))!, stop)).ErrandsWithin, stop);
         return row;
     }
 

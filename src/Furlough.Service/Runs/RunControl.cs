@@ -1,13 +1,14 @@
 using Furlough.Model;
 using Furlough.Protocol.Api;
 using Furlough.Service.Agents;
+using Furlough.Service.Errands;
 using Furlough.Service.Storage;
 using Microsoft.EntityFrameworkCore;
 
 namespace Furlough.Service.Runs;
 
 /// <summary>Brings a run forward: wave after wave, until everything is at rest or too much has failed. All it knows is in storage, so it goes on after a restart.</summary>
-public sealed class RunControl(DocketDesk desk, TimeProvider time)
+public sealed class RunControl(DocketDesk desk, ErrandDesk errands, RunHours hours, TimeProvider time)
 {
     internal static readonly RelocationState[] AtRest = [.. Enum.GetValues<RelocationState>().Where(s => s.IsAtRest())];
 
@@ -29,6 +30,7 @@ public sealed class RunControl(DocketDesk desk, TimeProvider time)
             foreach (var row in await all.Where(r => r.Wave == wave && r.State == RelocationState.Planned).OrderBy(r => r.Sequence).ToListAsync(stop))
             {
                 await desk.IssueRelocateAsync(db, row, byItself: false, stop);
+                await errands.RaiseBeforehandAsync(db, row, (await hours.OfAsync(db, run, stop)).ErrandsWithin, stop);
                 row.State = RelocationState.Queued;
                 row.AsOf = time.GetUtcNow();
                 wake.Add(row.Machine);

@@ -9,7 +9,8 @@ namespace Furlough.Service.Runs;
 /// <summary>When relocations of a run may begin.</summary>
 /// <param name="Open">Its allowed hours; null where all are allowed.</param>
 /// <param name="Attended">Some of its relocations wait for a person.</param>
-public sealed record RunTimes(OpenTimes? Open, bool Attended);
+/// <param name="ErrandsWithin">How long people have for what they are asked to do.</param>
+public sealed record RunTimes(OpenTimes? Open, bool Attended, TimeSpan ErrandsWithin);
 
 /// <summary>When relocations of runs may begin, from each run's plan and its brief; read once and kept in memory, for every agent's poll asks.</summary>
 public sealed class RunHours(TimeProvider time)
@@ -21,8 +22,8 @@ public sealed class RunHours(TimeProvider time)
     {
         if (_runs.TryGetValue(run.Number, out var known)) return known;
         var body = Column.Read((await PlanEndpoints.FindAsync(db, run.Plan, stop)).Body, ModelJson.Default.PlanBody);
-        var hours = BriefReader.Read(body.Brief).Hours;
-        return _runs[run.Number] = new RunTimes(hours is null ? null : new OpenTimes(hours, time), body.Relocations.Any(r => r.Attended));
+        var brief = BriefReader.Read(body.Brief);
+        return _runs[run.Number] = new RunTimes(brief.Hours is null ? null : new OpenTimes(brief.Hours, time), body.Relocations.Any(r => r.Attended), brief.ErrandsWithin);
     }
 }
 

@@ -25,6 +25,8 @@ public sealed class FurloughDb(DbContextOptions<FurloughDb> options) : DbContext
 
     public DbSet<RelocationRow> Relocations => Set<RelocationRow>();
 
+    public DbSet<ErrandRow> Errands => Set<ErrandRow>();
+
     public DbSet<DocketRow> Dockets => Set<DocketRow>();
 
     public DbSet<BulletinRow> Bulletins => Set<BulletinRow>();
@@ -69,6 +71,9 @@ public sealed class FurloughDb(DbContextOptions<FurloughDb> options) : DbContext
         configurationBuilder.Properties<Medium>().HaveConversion<string>();
         configurationBuilder.Properties<Attachment>().HaveConversion<string>();
         configurationBuilder.Properties<DocketWork>().HaveConversion<string>();
+        configurationBuilder.Properties<ErrandKind>().HaveConversion<string>();
+        configurationBuilder.Properties<ErrandCause>().HaveConversion<string>();
+        configurationBuilder.Properties<ErrandState>().HaveConversion<string>();
     }
 
     protected override void OnModelCreating(ModelBuilder modelBuilder)
@@ -81,6 +86,8 @@ public sealed class FurloughDb(DbContextOptions<FurloughDb> options) : DbContext
         modelBuilder.Entity<RelocationRow>().HasKey(r => r.Number);
         modelBuilder.Entity<RelocationRow>().HasIndex(r => r.Run);
         modelBuilder.Entity<RelocationRow>().HasIndex(r => r.Machine);
+        modelBuilder.Entity<ErrandRow>().HasKey(e => e.Number);
+        modelBuilder.Entity<ErrandRow>().HasIndex(e => new { e.Run, e.Machine });
         modelBuilder.Entity<DocketRow>().HasIndex(d => new { d.Machine, d.Number }).IsUnique();
         modelBuilder.Entity<BulletinRow>().HasKey(b => new { b.Machine, b.Number });
         modelBuilder.Entity<OriginalRow>().HasKey(o => o.Docket);

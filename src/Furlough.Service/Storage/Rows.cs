@@ -176,6 +176,33 @@ public sealed class RelocationRow
     public bool BackOutWanted { get; set; }
 }
 
+/// <summary>Something that only a person can do.</summary>
+public sealed class ErrandRow
+{
+    public long Number { get; set; }
+    public ErrandKind Kind { get; set; }
+    public ErrandCause Cause { get; set; }
+    public ErrandState State { get; set; }
+    public Guid Machine { get; set; }
+
+    /// <summary>The account that it concerns; empty for the machine as a whole.</summary>
+    public required string Account { get; set; }
+    public long Run { get; set; }
+
+    /// <summary>The relocation that it was raised for.</summary>
+    public long Relocation { get; set; }
+    public required string Text { get; set; }
+    public DateTimeOffset RaisedAt { get; set; }
+    public DateTimeOffset Due { get; set; }
+
+    /// <summary>The person or role that will do it.</summary>
+    public string? ClaimedBy { get; set; }
+    public DateTimeOffset? ClaimedAt { get; set; }
+    public string? EndedBy { get; set; }
+    public DateTimeOffset? EndedAt { get; set; }
+    public string? Remark { get; set; }
+}
+
 /// <summary>A docket as issued.</summary>
 public sealed class DocketRow
 {

@@ -3,6 +3,7 @@ import { useEffect, useState } from "react";
 import { Link, Route, Routes } from "react-router";
 import { api, Refusal } from "./api/client";
 import { useLive } from "./api/live";
+import { ErrandsPage } from "./pages/ErrandsPage";
 import { MachinePage } from "./pages/MachinePage";
 import { MachineSpacePage } from "./pages/MachineSpacePage";
 import { PlanMachinePage } from "./pages/PlanMachinePage";
@@ -41,6 +42,7 @@ function SignedIn({ who, machines, silent }: { who: string; machines: number; si
         <nav aria-label="Main">
           <Link to="/">{words.rooms}</Link>
           <Link to="/plans">{words.plans}</Link>
+          <Link to="/errands">{words.errands}</Link>
           <Link to="/space">{words.space}</Link>
         </nav>
         <span className="quiet">
@@ -61,6 +63,7 @@ function SignedIn({ who, machines, silent }: { who: string; machines: number; si
           <Route path="/plans" element={<PlansPage />} />
           <Route path="/plans/:number" element={<PlanPage />} />
           <Route path="/plans/:number/machines/:name" element={<PlanMachinePage />} />
+          <Route path="/errands" element={<ErrandsPage />} />
           <Route path="/space" element={<SpacePage />} />
           <Route path="*" element={<p>There is no such page.</p>} />
         </Routes>

@@ -29,6 +29,7 @@ const PAGES = [
   "/",
   "/machines/wet-07",
   "/machines/wet-01",
+  "/errands",
   "/space",
   "/machines/wet-01/space",
   "/plans",
@@ -217,7 +218,7 @@ test("no page has an accessibility violation, light or dark, wide or narrow", as
         await page.emulateMedia({ colorScheme });
         await page.setViewportSize({ width, height: 800 });
         await page.goto(address + path);
-        await page.getByRole("table").first().waitFor();
+        await page.getByRole("main").getByRole("heading").first().waitFor();
         const { violations } = await new AxeBuilder({ page })
           .withTags(["wcag2a", "wcag2aa", "wcag21aa", "wcag22aa"])
           .analyze();
@@ -227,6 +228,40 @@ test("no page has an accessibility violation, light or dark, wide or narrow", as
         ).toEqual([]);
       }
 }, 360_000);
+
+test("errands are claimed, declined with a reason and finished, and what is over is kept", async () => {
+  await page.setViewportSize({ width: 390, height: 844 });
+  const brief = [
+    "furlough-brief: 1",
+    "title: Somebody has to be there",
+    "machines: {names: [cabin-4]}",
+    "volumes: {crew: {attached: external}}",
+    "relocate:",
+    "  - {folders: [Videos], onto: crew, path: 'Later/{account}/{folder}', attended: true, beforehand: [plug-in]}",
+    "reserve: {system: 0%, others: 0%}",
+  ].join("\n");
+  const plan = (await call("POST", "plans", { brief })).body;
+  for (const hazard of plan.consentsWanted)
+    await call("POST", `plans/${plan.number}/consents`, { hazard, reason: "a test" });
+  expect((await call("POST", "runs", { plan: plan.number })).status).toBe(200);
+  await page.goto(`${address}/errands`);
+  const plugIn = page.getByRole("region").filter({ hasText: "Plug in a volume cabin-4" });
+  expect(await plugIn.textContent()).toContain("Attach the volume for");
+  await plugIn.getByRole("button", { name: /^I will do errand/ }).click();
+  await expect.poll(() => plugIn.textContent()).toContain("claimed by steward");
+  expect(await plugIn.getByRole("button", { name: /^Decline/ }).isDisabled()).toBe(true);
+  await plugIn.getByRole("textbox").fill("the <b>crew</b> took it along");
+  await plugIn.getByRole("button", { name: /^Decline/ }).click();
+  await page.getByText(/^Over: \d+ errand/).click();
+  await expect
+    .poll(() => page.getByRole("main").textContent())
+    .toMatch(/Plug in a volume, cabin-4: declined by steward just now: the <b>crew<\/b> took it along/);
+  await page.goto(`${address}/errands?filter=wet-01`);
+  const look = page.getByRole("region").filter({ hasText: "Look whether all is there wet-01" }).first();
+  await look.getByRole("button", { name: /is done$/ }).click();
+  await page.getByText(/^Over: 1 errand/).waitFor();
+  await page.setViewportSize({ width: 1280, height: 800 });
+}, 60_000);
 
 test("space is told by the day on which it ends, and a machine's by what takes it", async () => {
   await page.setViewportSize({ width: 1280, height: 800 });

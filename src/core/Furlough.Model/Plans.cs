@@ -17,7 +17,7 @@ public sealed record Finding(string Code, Severity Severity, string Machine, str
 /// <param name="Terms">How its work treats the machine and its people.</param>
 /// <param name="LeavesLink">A link to the target stays at the source, for programs that know only the old path.</param>
 /// <param name="Keep">How long its original is kept at least; null: as long as the plan says.</param>
-/// <param name="Attended">It is begun by hand, when somebody is at the machine.</param>
+/// <param name="Attended">It waits until somebody has been there, or has done what it wants beforehand.</param>
 /// <param name="Forecast">How long it will take; null where nothing can be said, because its volumes are unknown.</param>
 public sealed record PlannedRelocation(
     int Sequence, Guid Machine, string MachineName, string Room, HoldingName Holding, string AccountId, Method Method,
@@ -26,6 +26,12 @@ public sealed record PlannedRelocation(
 {
     /// <summary>The program whose holding it is; null where nothing is to be done about one.</summary>
     public OwnProgram? Program { get; init; }
+
+    /// <summary>What people have to do before it begins.</summary>
+    public IReadOnlyList<ErrandKind> Beforehand { get; init; } = [];
+
+    /// <summary>What people have to do after it.</summary>
+    public IReadOnlyList<ErrandKind> Afterwards { get; init; } = [];
 }
 
 /// <summary>One volume of a machine through the plan: free now, and at the lowest point while originals are kept.</summary>

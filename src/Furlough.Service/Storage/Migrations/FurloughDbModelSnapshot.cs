@@ -182,6 +182,69 @@ namespace Furlough.Service.Storage.Migrations
                     b.ToTable("Dockets");
                 });
 
+            modelBuilder.Entity("Furlough.Service.Storage.ErrandRow", b =>
+                {
+                    b.Property<long>("Number")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Account")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Cause")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<long?>("ClaimedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("ClaimedBy")
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("Due")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long?>("EndedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("EndedBy")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Kind")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<Guid>("Machine")
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("RaisedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("Relocation")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Remark")
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("Run")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("State")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Text")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("Number");
+
+                    b.HasIndex("Run", "Machine");
+
+                    b.ToTable("Errands");
+                });
+
             modelBuilder.Entity("Furlough.Service.Storage.HistoryRow", b =>
                 {
                     b.Property<long>("Number")

@@ -20,6 +20,7 @@ export type PlanView = Schemas["PlanView"];
 export type PlannedMachine = Schemas["PlannedMachine"];
 export type Hazard = Schemas["Hazard"];
 export type Consent = Schemas["Consent"];
+export type ErrandView = Schemas["ErrandView"];
 
 /** The service's answer to a call that it did not fulfil. */
 export class Refusal extends Error {
@@ -63,6 +64,13 @@ export const api = {
   survey: (name: string) => unwrap(client.POST("/api/v1/machines/{name}/survey", { params: { path: { name } } })),
   retry: (number: number) =>
     unwrap(client.POST("/api/v1/relocations/{number}/retry", { params: { path: { number } } })),
+  errands: (all: boolean) => unwrap(client.GET("/api/v1/errands", { params: { query: { all } } })),
+  claimErrand: (number: number) =>
+    unwrap(client.POST("/api/v1/errands/{number}/claim", { params: { path: { number } }, body: { as: null } })),
+  finishErrand: (number: number, text: string | null) =>
+    unwrap(client.POST("/api/v1/errands/{number}/finish", { params: { path: { number } }, body: { text } })),
+  declineErrand: (number: number, text: string) =>
+    unwrap(client.POST("/api/v1/errands/{number}/decline", { params: { path: { number } }, body: { text } })),
   takeBack: (number: number) =>
     unwrap(client.POST("/api/v1/relocations/{number}/return", { params: { path: { number } } })),
 };

@@ -1483,6 +1483,203 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/errands": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: {
+                    all?: boolean;
+                };
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ErrandView"][];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/errands/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    number: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ErrandView"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/errands/{number}/claim": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    number: number;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["ClaimRequest"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ErrandView"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/errands/{number}/finish": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    number: number;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["ErrandRemark"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ErrandView"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/errands/{number}/decline": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    number: number;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["ErrandRemark"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ErrandView"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/audits": {
         parameters: {
             query?: never;
@@ -1683,6 +1880,9 @@ export interface components {
             inPlace?: boolean;
             commands?: null | components["schemas"]["SettingCommands"];
         };
+        ClaimRequest: {
+            as: null | string;
+        };
         Consent: {
             hazard: string;
             reason: string;
@@ -1693,6 +1893,42 @@ export interface components {
         ConsentRequest: {
             hazard: string;
             reason: string;
+        };
+        /** @enum {unknown} */
+        ErrandCause: "beforehand" | "in-the-way" | "failed" | "afterwards";
+        /** @enum {unknown} */
+        ErrandKind: "be-there" | "plug-in" | "format" | "sign-out" | "close-files" | "close-programs" | "restart" | "second-factor" | "confirm-by-eye";
+        ErrandRemark: {
+            text: null | string;
+        };
+        /** @enum {unknown} */
+        ErrandState: "open" | "claimed" | "finished" | "declined" | "lapsed";
+        ErrandView: {
+            /** Format: int64 */
+            number: number;
+            kind: components["schemas"]["ErrandKind"];
+            cause: components["schemas"]["ErrandCause"];
+            state: components["schemas"]["ErrandState"];
+            machine: string;
+            room: string;
+            account: null | string;
+            /** Format: int64 */
+            run: number;
+            /** Format: int64 */
+            relocation: number;
+            text: string;
+            /** Format: date-time */
+            raisedAt: string;
+            /** Format: date-time */
+            due: string;
+            overdue: boolean;
+            claimedBy: null | string;
+            /** Format: date-time */
+            claimedAt: null | string;
+            endedBy: null | string;
+            /** Format: date-time */
+            endedAt: null | string;
+            remark: null | string;
         };
         Failure: {
             code: string;
@@ -2045,6 +2281,8 @@ export interface components {
             /** @default false */
             attended: boolean;
             program?: null | components["schemas"]["OwnProgram"];
+            beforehand?: components["schemas"]["ErrandKind"][];
+            afterwards?: components["schemas"]["ErrandKind"][];
         };
         PlannedVolume: {
             volume: string;

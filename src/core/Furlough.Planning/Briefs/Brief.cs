@@ -99,6 +99,15 @@ public sealed record RelocateItem(IReadOnlyDictionary<HoldingKind, IReadOnlyList
     /// <summary>Somebody is at the machine: each relocation is begun there by hand.</summary>
     public bool Attended { get; init; }
 
+    /// <summary>What people have to do before each relocation begins.</summary>
+    public IReadOnlyList<ErrandKind> Beforehand { get; init; } = [];
+
+    /// <summary>What people have to do after each relocation.</summary>
+    public IReadOnlyList<ErrandKind> Afterwards { get; init; } = [];
+
+    /// <summary>Relocations wait until a person has done something.</summary>
+    public bool WaitsForPerson => Attended || Beforehand.Count > 0;
+
     /// <summary>Where it stands in the brief, from 1.</summary>
     public int Line { get; init; }
 
@@ -164,6 +173,12 @@ public sealed record Brief(
 
     /// <summary>How old the last backup of a machine may be.</summary>
     public TimeSpan BackupWithin { get; init; } = UsualBackupWithin;
+
+    /// <summary>How long people have for their errands, where the brief does not say.</summary>
+    public static readonly TimeSpan UsualErrandsWithin = TimeSpan.FromDays(3);
+
+    /// <summary>How long people have for their errands.</summary>
+    public TimeSpan ErrandsWithin { get; init; } = UsualErrandsWithin;
 }
 
 /// <summary>A brief that cannot be used.</summary>

@@ -31,7 +31,7 @@ public sealed partial class BriefReader : StrictReader
 
     private Brief? ReadBrief(YamlMappingNode root, string text)
     {
-        var keys = Keys(root, "the brief", "furlough-brief", "title", "machines", "volumes", "relocate", "keep-original", "reserve", "waves", "halt-after", "work", "hours", "backup-within");
+        var keys = Keys(root, "the brief", "furlough-brief", "title", "machines", "volumes", "relocate", "keep-original", "reserve", "waves", "halt-after", "work", "hours", "backup-within", "errands-within");
         if (Need(root, keys, "furlough-brief") is { } version && Text(version) != "1") Error(version, $"Version {Text(version)} of briefs is not known.", "1");
         var title = Need(root, keys, "title") is { } t ? Text(t) : "";
         var machines = Need(root, keys, "machines") is { } m ? ReadMachines(m) : null;
@@ -44,7 +44,8 @@ public sealed partial class BriefReader : StrictReader
         var work = keys.TryGetValue("work", out var rules) ? ReadWork(rules) : WorkRules.Usual;
         var hours = keys.TryGetValue("hours", out var calendar) ? ReadHours(calendar) : null;
         var backup = keys.TryGetValue("backup-within", out var within) ? ReadDuration(within) : Brief.UsualBackupWithin;
-        return Errors.Count > 0 ? null : new Brief(title, machines!, volumes, items, keep, system, others, waves, halt, work, text) { Hours = hours, BackupWithin = backup };
+        var errands = keys.TryGetValue("errands-within", out var due) ? ReadDuration(due) : Brief.UsualErrandsWithin;
+        return Errors.Count > 0 ? null : new Brief(title, machines!, volumes, items, keep, system, others, waves, halt, work, text) { Hours = hours, BackupWithin = backup, ErrandsWithin = errands };
     }
 
     private MachineChoice ReadMachines(YamlNode node)
@@ -90,7 +91,7 @@ public sealed partial class BriefReader : StrictReader
         List<RelocateItem> items = [];
         foreach (var item in list)
         {
-            var keys = Keys(item, "an item of `relocate`", "folders", "libraries", "homes", "apps", "install-paths", "accounts", "on", "at-least", "at-most", "onto", "path", "method", "existing", "leave", "keep-original", "attended");
+            var keys = Keys(item, "an item of `relocate`", "folders", "libraries", "homes", "apps", "install-paths", "accounts", "on", "at-least", "at-most", "onto", "path", "method", "existing", "leave", "keep-original", "attended", "beforehand", "afterwards");
             var named = ReadNames(item, keys);
             var accounts = keys.TryGetValue("accounts", out var a) ? ReadAccounts(a) : new AccountChoice([], true);
             var onto = Need(item, keys, "onto") is { } o ? ReadRole(o, roles) : "";
@@ -100,9 +101,22 @@ public sealed partial class BriefReader : StrictReader
             var link = keys.TryGetValue("leave", out var l) && Text(l) switch { "link" => true, "nothing" => false, var other => Error<bool>(l, $"`{other}` cannot stay at the former place.", "nothing or link") };
             if (method == Method.Setting) Error(m!, "`setting` is no method to ask for: it is that of install paths.", "cold, warm or exchange");
             if (method == Method.Adopt) Error(m!, "`adopt` is no method to ask for: it is taken where the data is at the target already.", "`existing: adopt`");
-            items.Add(new RelocateItem(named, accounts, onto, path, method, adopts, List(keys, "on")) { AtLeastBytes = ReadSize(keys, "at-least"), AtMostBytes = ReadSize(keys, "at-most"), LeavesLink = link, Attended = ReadBool(keys, "attended") ?? false, Keep = keys.TryGetValue("keep-original", out var keep) ? ReadDuration(keep) : null, Line = (int)item.Start.Line });
+            items.Add(new RelocateItem(named, accounts, onto, path, method, adopts, List(keys, "on")) { AtLeastBytes = ReadSize(keys, "at-least"), AtMostBytes = ReadSize(keys, "at-most"), LeavesLink = link, Attended = ReadBool(keys, "attended") ?? false, Beforehand = ReadErrands(keys, "beforehand", Errands.Before), Afterwards = ReadErrands(keys, "afterwards", Errands.After), Keep = keys.TryGetValue("keep-original", out var keep) ? ReadDuration(keep) : null, Line = (int)item.Start.Line });
         }
         return items;
+    }
+
+    private List<ErrandKind> ReadErrands(Dictionary<string, YamlNode> keys, string key, IReadOnlyList<ErrandKind> allowed)
+    {
+        if (!keys.TryGetValue(key, out var node)) return [];
+        var words = allowed.Select(k => k.Word()).ToList();
+        List<ErrandKind> kinds = [];
+        foreach (var word in Strings(node))
+        {
+            if (words.IndexOf(word) is var at and >= 0) kinds.Add(allowed[at]);
+            else Error(node, $"`{word}` is nothing that people do {key}.{Near(word, words)}", string.Join(", ", words));
+        }
+        return [.. kinds.Distinct()];
     }
 
     /// <summary>What an item means. Data and install paths do not go into one item: of these only settings change.</summary>
@@ -122,7 +136,7 @@ public sealed partial class BriefReader : StrictReader
         if (named.Count == 0) Error(item, "The item names nothing.", "`folders:`, `libraries:`, `homes:`, `apps:` or `install-paths:`");
         if (named.ContainsKey(HoldingKind.InstallPath))
             foreach (var other in ((string[])["folders", "libraries", "homes", "apps", "at-least", "at-most", "method", "existing", "leave", "keep-original"]).Where(keys.ContainsKey))
-                Error(keys[other], $"`{other}` is for data, and of install paths only the settings change.", "an item of its own for install paths, with `accounts`, `on`, `onto`, `path` and `attended`");
+                Error(keys[other], $"`{other}` is for data, and of install paths only the settings change.", "an item of its own for install paths, with `accounts`, `on`, `onto`, `path`, `attended`, `beforehand` and `afterwards`");
         return named;
     }
 

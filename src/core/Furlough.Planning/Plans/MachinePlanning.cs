@@ -77,8 +77,8 @@ internal sealed class MachinePlanning(Brief brief, FleetMachine machine, string 
         }
         return new PlannedRelocation(before.Count + 1, machine.Id, machine.Name, machine.Room, holding.Name, account.Id, method,
             holding.Place ?? new Place("", ""), place, holding.PathShown, target is null ? $"({item.Onto})/{path}" : survey.Show(place),
-            source?.Identity ?? new VolumeIdentity("", ""), target?.Identity ?? new VolumeIdentity("", ""), holding.Name.IsShared ? int.MaxValue : OwnedFrom(item.Path), holding.Pointers, holding.Files, holding.DataBytes, wave, blocked, brief.Work.For(method), receipt is null ? null : new Adoption(receipt.Docket, ReceiptDigest.Of(receipt.Body)), forecast, context.LeavesLink, item.Keep, item.Attended)
-        { Program = holding.Program };
+            source?.Identity ?? new VolumeIdentity("", ""), target?.Identity ?? new VolumeIdentity("", ""), holding.Name.IsShared ? int.MaxValue : OwnedFrom(item.Path), holding.Pointers, holding.Files, holding.DataBytes, wave, blocked, brief.Work.For(method), receipt is null ? null : new Adoption(receipt.Docket, ReceiptDigest.Of(receipt.Body)), forecast, context.LeavesLink, item.Keep, item.WaitsForPerson)
+        { Program = holding.Program, Beforehand = item.Attended ? [ErrandKind.BeThere, .. item.Beforehand] : item.Beforehand, Afterwards = item.Afterwards };
     }
 
     /// <summary>The newest receipt that says where a holding's data is and that the service knows to be genuine.</summary>

@@ -227,6 +227,27 @@ public sealed class PlanTests
     }
 
     [Fact]
+    public void A_path_says_what_the_brief_says_of_people_and_who_lacks_it_is_not_relocated()
+    {
+        var brief = BriefReader.Read(BriefTests.Good.Replace("People/{account}", "\"Courses/{course}/{family-name}-{course}/{folder}\"", StringComparison.Ordinal).Replace("\"/{folder}", "\"", StringComparison.Ordinal)
+            + "\npeople:\n  asa.lind: {family-name: Lind of the Fen, course: moss-101}\n  bo.tarrant: {family-name: Tarrant}\n");
+        var survey = Survey([Small(), Data()], Holding(), Holding("Pictures", GB, "bo.tarrant")) with { Accounts = [new AccountFacts("asa.lind", "1001", "", false, false), new AccountFacts("bo.tarrant", "1002", "", false, false), new AccountFacts("keeper", "1900", "", true, false)] };
+        var plan = Plan(brief, survey);
+        plan.Relocations.Single(r => r.Holding.Account == "asa.lind").ShouldSatisfyAllConditions(r => r.TargetShown.ShouldBe("D:\\Courses\\moss-101\\Lind of the Fen-moss-101\\Pictures"), r => r.OwnedFrom.ShouldBe(1), r => r.Blocked.ShouldBeEmpty());
+        plan.Relocations.Single(r => r.Holding.Account == "bo.tarrant").Blocked.ShouldBe(["name-incomplete"]);
+        plan.Hazards.Single(h => h.Code == "name-incomplete").Text.ShouldBe("The path for Pictures of bo.tarrant on herb-01 wants {course}, and the brief does not say that of bo.tarrant.");
+    }
+
+    [Theory]
+    [InlineData("asa.lind: {account: x}", "`account` cannot be said of people")]
+    [InlineData("asa.lind: {Course: x}", "`Course` cannot be said of people")]
+    [InlineData("asa.lind: {course: ../keeper}", "cannot be part of a folder name")]
+    [InlineData("asa.lind: {course: \"a:b\"}", "cannot be part of a folder name")]
+    [InlineData("asa.lind: moss-101", "This is not what the line of asa.lind should be")]
+    public void What_cannot_be_part_of_a_path_is_refused_of_people(string people, string words) =>
+        Should.Throw<BriefException>(() => BriefReader.Read(BriefTests.Good + $"\npeople:\n  {people}\n")).Message.ShouldContain(words);
+
+    [Fact]
     public void What_has_no_setting_leaves_a_link_without_being_asked()
     {
         var address = new PointerAddress("link", "~/.sketches", "", "asa.lind") { InPlace = true };
@@ -240,7 +261,7 @@ public sealed class PlanTests
     {
         string[] alone = ["growth-breaks-reserve", "portable-target-unencrypted", "machine-silent", "exchange-across-volumes", "target-on-network-volume", "target-on-external-volume", "target-on-removable-volume", "one-place-twice",
             "target-on-system-volume", "survey-missing", "holding-already-there", "link-not-possible", "person-wanted", "longer-than-hours", "may-outlast-hours", "pointer-shape", "programs-stay",
-            "home-of-fallback", "home-without-fallback", "home-with-parts", "home-named-by-path", "confined-elsewhere", "caches-in-home", "app-cannot-move"];
+            "home-of-fallback", "home-without-fallback", "home-with-parts", "home-named-by-path", "confined-elsewhere", "caches-in-home", "app-cannot-move", "name-incomplete"];
         HazardCases().Select(c => c.Data.Item1).Concat(alone).Order().Distinct().ShouldBe(HazardCatalogue.Entries.Select(e => e.Code).Order());
         var path = Path.Combine(Repository(), "docs", "hazards.md");
         if (Environment.GetEnvironmentVariable("FURLOUGH_WRITE_DOCS") is not null) File.WriteAllText(path, HazardText());

@@ -165,6 +165,12 @@ public sealed record Brief(
     string Title, MachineChoice Machines, IReadOnlyDictionary<string, VolumeRole> Volumes, IReadOnlyList<RelocateItem> Relocate,
     TimeSpan Keep, ReserveAmount SystemReserve, ReserveAmount OtherReserve, IReadOnlyList<WaveRule> Waves, int? HaltAfter, WorkRules Work, string Text)
 {
+    /// <summary>What the brief says of people, by account: names that paths may use, such as <c>family-name</c>, with their values.</summary>
+    public IReadOnlyDictionary<string, IReadOnlyDictionary<string, string>> People { get; init; } = new Dictionary<string, IReadOnlyDictionary<string, string>>();
+
+    /// <summary>The names that are said of some account.</summary>
+    public IEnumerable<string> PersonalNames => People.Values.SelectMany(p => p.Keys).Distinct(StringComparer.Ordinal);
+
     /// <summary>How old a backup may be where the brief says nothing.</summary>
     public static readonly TimeSpan UsualBackupWithin = TimeSpan.FromDays(7);
 

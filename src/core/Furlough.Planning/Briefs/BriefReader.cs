@@ -13,9 +13,13 @@ public sealed partial class BriefReader : StrictReader
     public const int LimitCharacters = 256 * 1024;
 
     private static readonly string[] FolderNames = ["Desktop", "Documents", "Downloads", "Music", "Pictures", "Videos", "Templates", "Public", "Contacts", "Favourites", "Links", "Searches", "Saved games"];
-    private static readonly string[] Variables = ["account", "folder", "kind", "machine", "role", "room", "volume", "year"];
+    private const int LongestName = 100;
+    private static readonly string[] Usual = ["account", "folder", "kind", "machine", "role", "room", "volume", "year"];
 
     private readonly TimeZoneInfo _zone;
+
+    /// <summary>What paths may use: the usual ones, and what the brief says of people.</summary>
+    private string[] _variables = Usual;
 
     private BriefReader(TimeZoneInfo zone) => _zone = zone;
 
@@ -31,11 +35,12 @@ public sealed partial class BriefReader : StrictReader
 
     private Brief? ReadBrief(YamlMappingNode root, string text)
     {
-        var keys = Keys(root, "the brief", "furlough-brief", "title", "machines", "volumes", "relocate", "keep-original", "reserve", "waves", "halt-after", "work", "hours", "backup-within", "errands-within");
+        var keys = Keys(root, "the brief", "furlough-brief", "title", "machines", "volumes", "relocate", "keep-original", "reserve", "waves", "halt-after", "work", "hours", "backup-within", "errands-within", "people");
         if (Need(root, keys, "furlough-brief") is { } version && Text(version) != "1") Error(version, $"Version {Text(version)} of briefs is not known.", "1");
         var title = Need(root, keys, "title") is { } t ? Text(t) : "";
         var machines = Need(root, keys, "machines") is { } m ? ReadMachines(m) : null;
         var volumes = Need(root, keys, "volumes") is { } v ? ReadVolumes(v) : [];
+        var people = keys.TryGetValue("people", out var who) ? ReadPeople(who) : [];
         var items = Need(root, keys, "relocate") is { } r ? ReadItems(r, volumes) : [];
         var keep = keys.TryGetValue("keep-original", out var k) ? ReadDuration(k) : TimeSpan.FromDays(7);
         var (system, others) = keys.TryGetValue("reserve", out var reserve) ? ReadReserve(reserve) : (ReserveAmount.None, ReserveAmount.None);
@@ -45,7 +50,7 @@ public sealed partial class BriefReader : StrictReader
         var hours = keys.TryGetValue("hours", out var calendar) ? ReadHours(calendar) : null;
         var backup = keys.TryGetValue("backup-within", out var within) ? ReadDuration(within) : Brief.UsualBackupWithin;
         var errands = keys.TryGetValue("errands-within", out var due) ? ReadDuration(due) : Brief.UsualErrandsWithin;
-        return Errors.Count > 0 ? null : new Brief(title, machines!, volumes, items, keep, system, others, waves, halt, work, text) { Hours = hours, BackupWithin = backup, ErrandsWithin = errands };
+        return Errors.Count > 0 ? null : new Brief(title, machines!, volumes, items, keep, system, others, waves, halt, work, text) { Hours = hours, BackupWithin = backup, ErrandsWithin = errands, People = people };
     }
 
     private MachineChoice ReadMachines(YamlNode node)
@@ -59,6 +64,26 @@ public sealed partial class BriefReader : StrictReader
             SystemFreeBelow = keys.TryGetValue("system-free-below", out var below) ? ReadAmount(below) : null,
             SecondVolume = keys.TryGetValue("second-volume", out var second) ? OneOf<Attachment>(second, Text(second)) : null,
         };
+    }
+
+    /// <summary>What is said of people, by account. Their names become variables of paths.</summary>
+    private Dictionary<string, IReadOnlyDictionary<string, string>> ReadPeople(YamlNode node)
+    {
+        Dictionary<string, IReadOnlyDictionary<string, string>> people = [];
+        foreach (var (account, value) in Pairs(node, "people"))
+        {
+            Dictionary<string, string> said = [];
+            foreach (var (name, words) in Pairs(value, $"the line of {account.Value}"))
+            {
+                if (Usual.Contains(name.Value) || !PersonalName().IsMatch(name.Value!)) Error(name, $"`{name.Value}` cannot be said of people.", "small letters, digits and hyphens, and none of " + string.Join(", ", Usual));
+                var text = Text(words);
+                if (text != text.Trim() || text is "." or ".." || text.Length > LongestName || text.StartsWith(".furlough", StringComparison.Ordinal) || text.Any(c => c is '/' or '\\' or '{' or '}' or ':' || char.IsControl(c))) Error(words, $"`{text}` cannot be part of a folder name.", $"plain words of at most {LongestName} characters");
+                said[name.Value!] = text;
+            }
+            people[account.Value!] = said;
+        }
+        _variables = [.. Usual, .. people.Values.SelectMany(p => p.Keys).Distinct().Except(Usual).Order(StringComparer.Ordinal)];
+        return people;
     }
 
     private Dictionary<string, VolumeRole> ReadVolumes(YamlNode node)
@@ -172,7 +197,7 @@ public sealed partial class BriefReader : StrictReader
         else if (parts.Any(p => p.Trim() is "" or "." or "..")) Error(node, $"`{path}` has a part that is empty, `.` or `..`.", "plain folder names");
         else if (parts.Any(p => p.StartsWith(".furlough", StringComparison.Ordinal))) Error(node, $"`{path}` uses a name that Furlough keeps for itself.", "another folder name");
         foreach (Match variable in VariablePattern().Matches(path))
-            if (!Variables.Contains(variable.Groups[1].Value)) Error(node, $"`{variable.Value}` is no variable.{Near(variable.Groups[1].Value, Variables)}", string.Join(", ", Variables.Select(v => "{" + v + "}")));
+            if (!_variables.Contains(variable.Groups[1].Value)) Error(node, $"`{variable.Value}` is no variable.{Near(variable.Groups[1].Value, _variables)}", $"{string.Join(", ", _variables.Select(v => "{" + v + "}"))}; more of them under `people`");
         return path;
     }
 
@@ -269,4 +294,7 @@ public sealed partial class BriefReader : StrictReader
 
     [GeneratedRegex(@"^(\d{1,5}) failures?$")]
     private static partial Regex HaltPattern();
+
+    [GeneratedRegex("^[a-z][a-z0-9-]{0,39}$")]
+    private static partial Regex PersonalName();
 }

@@ -52,6 +52,7 @@ internal sealed class MachinePlanning(Brief brief, FleetMachine machine, string 
             .Replace("{machine}", machine.Name, StringComparison.Ordinal).Replace("{room}", machine.Room, StringComparison.Ordinal)
             .Replace("{role}", machine.Role ?? "no role", StringComparison.Ordinal).Replace("{volume}", item.Onto, StringComparison.Ordinal)
             .Replace("{kind}", holding.Name.Kind.Word(), StringComparison.Ordinal).Replace("{year}", now.Year.ToString("D4", CultureInfo.InvariantCulture), StringComparison.Ordinal);
+        foreach (var (name, value) in brief.People.GetValueOrDefault(holding.Name.Account) ?? new Dictionary<string, string>()) path = path.Replace("{" + name + "}", value, StringComparison.Ordinal);
         var place = new Place(target?.Identity.Key ?? "", path);
         var receipt = item.AdoptsExisting ? ReceiptOf(survey, holding.Name) : null;
         if (receipt is not null) (place, target) = (receipt.Target, survey.VolumeOf(receipt.Target));
@@ -77,7 +78,7 @@ internal sealed class MachinePlanning(Brief brief, FleetMachine machine, string 
         }
         return new PlannedRelocation(before.Count + 1, machine.Id, machine.Name, machine.Room, holding.Name, account.Id, method,
             holding.Place ?? new Place("", ""), place, holding.PathShown, target is null ? $"({item.Onto})/{path}" : survey.Show(place),
-            source?.Identity ?? new VolumeIdentity("", ""), target?.Identity ?? new VolumeIdentity("", ""), holding.Name.IsShared ? int.MaxValue : OwnedFrom(item.Path), holding.Pointers, holding.Files, holding.DataBytes, wave, blocked, brief.Work.For(method), receipt is null ? null : new Adoption(receipt.Docket, ReceiptDigest.Of(receipt.Body)), forecast, context.LeavesLink, item.Keep, item.WaitsForPerson)
+            source?.Identity ?? new VolumeIdentity("", ""), target?.Identity ?? new VolumeIdentity("", ""), holding.Name.IsShared ? int.MaxValue : OwnedFrom(item.Path, brief.PersonalNames), holding.Pointers, holding.Files, holding.DataBytes, wave, blocked, brief.Work.For(method), receipt is null ? null : new Adoption(receipt.Docket, ReceiptDigest.Of(receipt.Body)), forecast, context.LeavesLink, item.Keep, item.WaitsForPerson)
         { Program = holding.Program, Beforehand = item.Attended ? [ErrandKind.BeThere, .. item.Beforehand] : item.Beforehand, Afterwards = item.Afterwards };
     }
 
@@ -86,9 +87,10 @@ internal sealed class MachinePlanning(Brief brief, FleetMachine machine, string 
         survey.Receipts.Where(r => r.Holding == holding && r.Genuine && r.DataThere && survey.VolumeOf(r.Target) is not null).MaxBy(r => r.WrittenAt);
 
     /// <summary>The first part of a path template from which on folders are the account's own.</summary>
-    private static int OwnedFrom(string template)
+    private static int OwnedFrom(string template, IEnumerable<string> personal)
     {
-        var at = Array.FindIndex(template.Split('/'), p => p.Contains("{account}", StringComparison.Ordinal));
+        List<string> owners = [.. personal.Append("account").Select(n => "{" + n + "}")];
+        var at = Array.FindIndex(template.Split('/'), part => owners.Any(o => part.Contains(o, StringComparison.Ordinal)));
         return at < 0 ? int.MaxValue : at;
     }
 

@@ -24,7 +24,8 @@ internal static class AgentHost
         if (uri.Scheme == "http" && !uri.IsLoopback) throw new ServiceException(0, "address-unsafe", "Without TLS the agent talks to this machine only.", "Give an https address.", null, null);
         var key = SigningKey.LoadOrMake(Path.Combine(options.Data, "agent-key"));
         using var http = new HttpClient { BaseAddress = uri, Timeout = TimeSpan.FromSeconds(60) };
-        var (machine, surveyor) = Platform(options);
+        var (machine, plain) = Platform(options);
+        var surveyor = new ProvenSurveyor(plain, options.Data, Version());
         using var runtime = new AgentRuntime(new AgentOptions(options.Name, options.Room, options.Code, MachineId(options, store)), store, key, machine, surveyor, http, TimeProvider.System, Log);
         await runtime.EnrolAsync(stop);
         store.SetSetting("service", address);
@@ -35,6 +36,20 @@ internal static class AgentHost
         }
         catch (OperationCanceledException) when (stop.IsCancellationRequested) { }
         return 0;
+    }
+
+    /// <summary>Checks this system with a scratch account and keeps the report, on which surveys rest from then on.</summary>
+    internal static int Check(AgentHostOptions options, string account, CancellationToken stop)
+    {
+        if (!Directory.Exists(options.Root)) throw new DirectoryNotFoundException($"There is no root folder {options.Root}.");
+        Directory.CreateDirectory(options.Data);
+        // No agent may be at work on this machine meanwhile.
+        using var alone = TakeAlone(Path.Combine(options.Data, "lock"));
+        var (machine, surveyor) = Platform(options);
+        var report = new SelfCheck(machine, surveyor, Version(), TimeProvider.System).Run(account, Console.WriteLine, stop);
+        report.Write(options.Data);
+        Console.WriteLine($"{report.OperatingSystem}: {report.Lines.Count(l => l.Wrong is null)} of {report.Lines.Count} passed. {(report.IsPassed ? "Surveys call it proven from now on." : "Surveys go on calling it unproven.")} The report is in {options.Data}.");
+        return report.IsPassed ? 0 : 1;
     }
 
     private static (IMachine Machine, ISurveyor Surveyor) Platform(AgentHostOptions options)

@@ -32,5 +32,22 @@ command.SetAction(async (parsed, stop) =>
 var status = new Command("status", "Says what this agent knows, without a network.");
 status.SetAction(parsed => DeskStatus.Print(parsed.GetValue(data)!, Console.Out));
 command.Subcommands.Add(status);
+var account = new Option<string>("--account") { Description = "An account made for the purpose, which nobody works in", Required = true };
+var checkRoot = new Option<string>("--root") { Description = "Root folder of the system that is checked", DefaultValueFactory = _ => OperatingSystem.IsWindows() ? @"C:\" : "/" };
+var check = new Command("check", "Tries on this very system what everything rests on, with a scratch account and a second volume, and writes a report.") { account, checkRoot };
+check.SetAction((parsed, stop) =>
+{
+    try
+    {
+        return Task.FromResult(AgentHost.Check(new AgentHostOptions(null, null, parsed.GetValue(checkRoot)!, parsed.GetValue(data)!, "", "", null, false), parsed.GetValue(account)!, stop));
+    }
+    catch (Exception error) when (error is Fault or IOException or UnauthorizedAccessException or PlatformNotSupportedException)
+    {
+        Console.Error.WriteLine($"furlough-agent: {error.Message}");
+        if (error is Fault fault) Console.Error.WriteLine(fault.Remedy.Replace("{retry}", "try again", StringComparison.Ordinal));
+        return Task.FromResult(1);
+    }
+});
+command.Subcommands.Add(check);
 using var terminated = PosixSignalRegistration.Create(PosixSignal.SIGHUP, c => c.Cancel = true);
 return await command.Parse(args).InvokeAsync(new InvocationConfiguration { ProcessTerminationTimeout = TimeSpan.FromSeconds(20) });

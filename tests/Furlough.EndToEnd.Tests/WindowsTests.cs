@@ -135,6 +135,36 @@ public sealed class WindowsTests : IDisposable
     }
 
     [Fact]
+    public void What_stands_at_the_usual_place_of_a_folder_that_lives_elsewhere_is_told()
+    {
+        Fill(10);
+        Directory.CreateDirectory($"{_desk.Second}/Moved");
+        File.WriteAllText($"{_desk.Second}/Moved/sheet.ods", "a count");
+        _desk.Wine("wine", "reg", "add", UserFolders, "/v", "Personal", "/t", "REG_EXPAND_SZ", "/d", @"d:\Moved", "/f");
+        _desk.Wine("wine", "reg", "add", OlderFolders, "/v", "Personal", "/d", @"D:\Moved", "/f");
+        _desk.StartAgent(_field, "wet-03", _field.Invite());
+        Survey();
+        var plan = _field.Run("plan", "make", _field.WriteBrief(Brief)).Out;
+        plan.ShouldContain("partly-elsewhere  (1)");
+        plan.ShouldContain($@"`C:\users\{Environment.UserName}\Documents` on wet-03, the usual place of Documents of {Environment.UserName}, has 10 files");
+    }
+
+    [Fact]
+    public void A_system_that_passed_its_check_counts_as_proven()
+    {
+        var home = _desk.AddAccount("scratch.paper", 1001);
+        var values = _desk.FolderSettings("scratch.paper");
+        Fill(10);
+        _desk.Wine("wine", @"C:\programs\furlough-agent.exe", "check", "--data", @"C:\ProgramData\Furlough", "--account", "scratch.paper").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()), o => o.Out.ShouldContain("passed  Documents to D: and back"), o => o.Out.ShouldContain("Surveys call it proven from now on."));
+        _desk.FolderSettings("scratch.paper").ShouldBe(values);
+        Directory.GetFileSystemEntries(home).Select(Path.GetFileName).Order().ShouldBe(["Documents", "NTUSER.DAT"]);
+        Directory.GetFileSystemEntries(_desk.Second).ShouldAllBe(e => Path.GetFileName(e).StartsWith(".furlough", StringComparison.Ordinal) || Directory.GetFiles(e, "*", SearchOption.AllDirectories).Length == 0);
+        _desk.StartAgent(_field, "wet-03", _field.Invite());
+        Survey();
+        _field.Run("plan", "make", _field.WriteBrief(Brief)).Out.ShouldNotContain("unproven-system");
+    }
+
+    [Fact]
     public void Settings_that_are_read_only_in_use_or_damaged_are_told_and_stand()
     {
         var home = _desk.AddAccount("bo.tarrant", 1001);

@@ -1,4 +1,5 @@
 using Furlough.Contracts;
+using Furlough.Engine.Checks;
 using Furlough.Engine.Ports;
 using Furlough.Model;
 using Furlough.Platform.Linux;
@@ -39,14 +40,12 @@ public sealed class BtrfsFolderTests() : LinuxFolderTests("btrfs");
 /// <summary>A file system outside the kernel that lacks several of its calls; this one stores no owners.</summary>
 public sealed class NtfsFolderTests() : LinuxFolderTests("ntfs")
 {
-    protected override bool HasRights => false;
+    protected override FolderTraits Traits => new(Links: true, FurtherNames: true, Rights: false);
 }
 
 public sealed class ExfatFolderTests() : LinuxFolderTests("exfat")
 {
-    protected override bool HasRights => false;
-
-    protected override bool HasLinks => false;
+    protected override FolderTraits Traits => new(Links: false, FurtherNames: false, Rights: false);
 }
 
 public sealed class MemoryFolderTests() : LinuxFolderTests("tmpfs");

@@ -1,4 +1,5 @@
 using Furlough.Contracts;
+using Furlough.Engine.Checks;
 using Furlough.Engine.Ports;
 using Furlough.Model;
 using Furlough.Station.World;
@@ -19,7 +20,7 @@ public sealed class StationFolderTests : FolderContractTests, IDisposable
 
     protected override IFolder Root { get; }
 
-    protected override bool HasFurtherNames => false;
+    protected override FolderTraits Traits => new(Links: true, FurtherNames: false, Rights: true);
 
     public void Dispose()
     {

@@ -25,7 +25,7 @@ internal sealed class WindowsSurveyor(WindowsVolumes volumes, RegistryPointers p
             bool signedIn;
             using (var hive = Registry.Users.OpenSubKey(profile.Sid)) signedIn = hive is not null;
             accounts.Add(new AccountFacts(profile.Name, profile.Sid, profile.Home, profile.Name == fallback, signedIn));
-            holdings.AddRange(ReadFolders(profile, notes).Select(f => Trees.Look(f.Name, f.Path, f.Pointers, clusters, notes, stop)).Where(f => f.Present));
+            holdings.AddRange(ReadFolders(profile, notes).Select(f => Trees.Look(f.Name, f.Path, f.Pointers, clusters, notes, stop)).Where(f => f.Present).Select(f => f with { Stray = LookForStray(profile, f, stop) }));
         }
         if (LookAtPrograms(notes) is { } programs) holdings.Add(programs);
         return new Survey(time.GetUtcNow(), OperatingSystem(), agentVersion, found, accounts, holdings, [.. originals.Select(o => Trees.LookAgain(o, holdings, stop))], [], notes) { RestartPending = RestartPending(), Unproven = true };
@@ -47,6 +47,13 @@ internal sealed class WindowsSurveyor(WindowsVolumes volumes, RegistryPointers p
         }
         return folders;
     }
+
+    /// <summary>What stands at the usual place of a folder that lives elsewhere.</summary>
+    private StrayFolder? LookForStray(WindowsProfile profile, HoldingFacts folder, CancellationToken stop) =>
+        WindowsVolumes.PlaceOf($@"{profile.Home}\{folder.Name.Name}") is { } usual && folder.Place is { } place && !WithoutCase(usual).IsInside(WithoutCase(place)) && !WithoutCase(place).IsInside(WithoutCase(usual)) ? Trees.Stray(usual, stop) : null;
+
+    /// <summary>Settings spell the same path in upper and lower case.</summary>
+    private static Place WithoutCase(Place place) => place with { Path = place.Path.ToUpperInvariant() };
 
     private (HoldingName, string, IReadOnlyList<PointerFacts>)? ReadFolder(WindowsProfile profile, HoldingName holding, string setting, List<string> notes)
     {

@@ -57,6 +57,10 @@ public sealed class ErrandTests : RealDesk
         look.GetProperty("text").GetString()!.ShouldContain("Sign in as asa.lind on map-01 (Map Room) and open Pictures at `/data/People/asa.lind/Pictures`");
         Field.Run("errand", "decline", look.GetProperty("number").ToString(), "--reason", "two plots are missing").Code.ShouldBe(0);
         State("Pictures").ShouldBe("switched", "what came after undoes nothing by itself");
+        var number = Relocation("Pictures").GetProperty("number").ToString();
+        Field.Run("audit", "make").Out.ShouldSatisfyAllConditions(o => o.ShouldContain("declined errand 3 (confirm-by-eye) on map-01 for asa.lind: two plots are missing"), o => o.ShouldContain($"`furlough relocation return {number}` takes back"));
+        Field.Run("relocation", "return", number, "--follow").Code.ShouldBe(0);
+        Field.Run("audit", "make").Out.ShouldContain(": 0 findings.");
         var history = await HistoryAsync();
         foreach (var words in (string[])["errand raised", "claimed: room desk", "finished: done at lunch", "declined: two plots are missing"]) history.ShouldContain(words);
     }

@@ -135,6 +135,38 @@ public sealed class WindowsTests : IDisposable
     }
 
     [Fact]
+    public void A_library_of_a_kind_card_is_relocated_and_returned_with_its_values()
+    {
+        const string key = @"HKCU\Software\Sketcher";
+        Directory.CreateDirectory($"{Home}/Studio/Sketches");
+        File.WriteAllText($"{Home}/Studio/Sketches/fen.skt", "a sketch");
+        _desk.Wine("wine", "reg", "add", key, "/v", "Library", "/t", "REG_EXPAND_SZ", "/d", @"%USERPROFILE%\Studio\Sketches", "/f");
+        _desk.Wine("wine", "reg", "add", key, "/v", "Base", "/d", $@"C:\users\{Environment.UserName}\Studio", "/f");
+        _desk.Wine("wine", "reg", "add", key, "/v", "Zoom", "/t", "REG_DWORD", "/d", "2", "/f");
+        string Values() => _desk.Wine("wine", "reg", "query", key).Out.ReplaceLineEndings("\n");
+        var before = Values();
+        Fill(3);
+        _desk.StartAgent(_field, "wet-03", _field.Invite());
+        _field.Run("kind", "add", _field.WriteBrief("""
+            furlough-kind: 1
+            name: sketches
+            title: Sketch books
+            pointers:
+              - {registry: 'Software\Sketcher', value: Library}
+              - {registry: 'Software\Sketcher', value: Base, wants: parent, adds: Sketches}
+            """)).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()));
+        Survey();
+        Field.WaitFor(() => _field.Run("machine", "show", "wet-03").Out.Contains("sketches", StringComparison.Ordinal), "the library");
+        var plan = _field.Run("plan", "make", _field.WriteBrief(Brief.Replace("folders: [Documents, Pictures]", "libraries: [sketches]", StringComparison.Ordinal).Replace("{folder}", "Sketches", StringComparison.Ordinal)), "--json").Json.GetProperty("number").ToString();
+        Start(plan);
+        _field.Run("run", "follow", "1").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()));
+        File.ReadAllText($"{Roomy}/Sketches/fen.skt").ShouldBe("a sketch");
+        Values().ShouldSatisfyAllConditions(v => v.ShouldContain($@"Library    REG_EXPAND_SZ    D:\People\{Environment.UserName}\Sketches"), v => v.ShouldContain($@"Base    REG_SZ    D:\People\{Environment.UserName}" + "\n"));
+        _field.Run("relocation", "return", "1", "--follow").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()));
+        Values().ShouldBe(before);
+    }
+
+    [Fact]
     public void What_stands_at_the_usual_place_of_a_folder_that_lives_elsewhere_is_told()
     {
         Fill(10);

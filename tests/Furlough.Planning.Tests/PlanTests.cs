@@ -341,7 +341,7 @@ public sealed class PlanTests
             [new PointerHistory(Holding().Pointers[0].Address, new PointerValue("text", "old"), new PointerValue("text", "new"))]);
         var kept = new Kept(machine.Id, 1, new OriginalFacts(Guid.Empty, Holding().Name, new Place("sys", "x"), DateTimeOffset.UnixEpoch, 1, 1, false, null), DateTimeOffset.UnixEpoch.AddDays(7), null);
         var day = code == "original-overdue" ? 8 : 1;
-        Auditor.Audit([machine], [intended], [kept], DateTimeOffset.UnixEpoch.AddDays(day)).Select(f => f.Code).ShouldBe([code]);
+        Auditor.Audit([machine], [intended], [kept], [], DateTimeOffset.UnixEpoch.AddDays(day)).Select(f => f.Code).ShouldBe([code]);
     }
 
     [Theory]
@@ -353,7 +353,7 @@ public sealed class PlanTests
         var original = new OriginalFacts(Guid.Empty, Holding().Name, new Place("sys", "x"), DateTimeOffset.UnixEpoch, 1, 1, false, new RecreatedSource(2, 10, DateTimeOffset.UnixEpoch.AddDays(changed)));
         var kept = new Kept(Machine(null).Id, 7, original, DateTimeOffset.UnixEpoch.AddDays(30), gathered is { } day ? DateTimeOffset.UnixEpoch.AddDays(day) : null);
         var machine = Machine(Survey([Small(), Data()], Holding()));
-        var finding = Auditor.Audit([machine], [], [kept with { Machine = machine.Id }], DateTimeOffset.UnixEpoch.AddDays(6)).Single();
+        var finding = Auditor.Audit([machine], [], [kept with { Machine = machine.Id }], [], DateTimeOffset.UnixEpoch.AddDays(6)).Single();
         (finding.Code, finding.Severity).ShouldBe(("source-recreated", severity));
         finding.Remedy.ShouldContain(remedy);
     }

@@ -71,6 +71,6 @@ internal static class KindCommands
         if (card.Program is { Closed.Count: > 0 } program) Terminal.Line($"  must be closed meanwhile: {string.Join(", ", program.Closed)}");
         if (card.Program is { Says.Count: > 0 } asked) Terminal.Line($"  asked afterwards, where the agent allows commands: {string.Join(' ', asked.Says)}");
         foreach (var p in card.Pointers)
-            Terminal.Line($"  {(p.Commands is { } commands ? $"what {string.Join(' ', commands.Reads)} prints, where the agent allows commands" : p.Syntax == CardPointer.Link ? $"the link {p.File}" : $"{p.Key} in {p.File} ({p.Syntax})")}{(p.Adds is { } adds ? $", the folder around it: the program adds {adds}" : "")}");
+            Terminal.Line($"  {(p.Commands is { } commands ? $"what {string.Join(' ', commands.Reads)} prints, where the agent allows commands" : p.InPlace ? $"stands at {p.File}, or a link there" : p.Syntax == CardPointer.Link ? $"the link {p.File}" : $"{p.Key} in {p.File} ({p.Syntax})")}{(p.Adds is { } adds ? $", the folder around it: the program adds {adds}" : "")}");
     }
 }

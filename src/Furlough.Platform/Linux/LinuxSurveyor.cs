@@ -65,6 +65,7 @@ internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers userDirs, 
     {
         var holding = new HoldingName(account.Name, card.Holds, card.Name);
         if (card.Systems.Count > 0 && !card.Systems.Any(p => System.IO.Enumeration.FileSystemName.MatchesSimpleExpression(p, OperatingSystem()))) return null;
+        if (card.Pointers.Any(p => p.Syntax == CardPointer.Registry)) return null;
         if (card.FoundBy is { } there && !Path.Exists(volumes.Root + SettingPlace.Filled(there, account))) return null;
         if (card.Pointers.Any(p => p.Commands is { } commands && !IsThere(commands.Reads[0]))) return null;
         var usual = card.Usual is null ? null : SettingPlace.Filled(card.Usual, account);

@@ -86,7 +86,7 @@ internal static class SettingPlace
         if (!shown.StartsWith('/')) throw Faults.VolumeAbsent(place.Volume);
         if (address.Adds is not { } adds) return shown;
         return shown.EndsWith("/" + adds, StringComparison.Ordinal) ? shown[..^(adds.Length + 1)]
-            : throw new Fault("pointer-shape", $"The program adds `{adds}` to its setting, and `{shown}` does not end so.", "Make a new plan with a path that does.");
+            : throw Faults.PointerShape(adds, shown);
     }
 
     /// <summary>Where a setting's plain text leads; null where it is no whole path.</summary>

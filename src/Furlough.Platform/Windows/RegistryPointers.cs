@@ -13,7 +13,7 @@ namespace Furlough.Platform.Windows;
 [SupportedOSPlatform("windows")]
 internal sealed class RegistryPointers(WindowsVolumes volumes) : IPointers
 {
-    internal const string Kind = "registry", Kind32 = "registry-32";
+    internal const string Kind = CardPointer.Registry, Kind32 = "registry-32";
     private const string Text = "text", Expandable = "expandable";
 
     public PointerValue Read(PointerAddress address)
@@ -27,6 +27,7 @@ internal sealed class RegistryPointers(WindowsVolumes volumes) : IPointers
     {
         if (value.Text is not { } text) return null;
         var path = (value.Type == Expandable ? Profile(address)?.Expand(text) ?? text : text).TrimEnd('\\');
+        if (address.Adds is { } adds) path += $@"\{adds}";
         if (address.Behind is { } behind)
         {
             if (!path.EndsWith(behind, StringComparison.OrdinalIgnoreCase)) return null;
@@ -39,6 +40,11 @@ internal sealed class RegistryPointers(WindowsVolumes volumes) : IPointers
     {
         var shown = volumes.Show(place);
         if (shown is not [_, ':', ..]) throw Faults.VolumeAbsent(place.Volume);
+        if (address.Adds is { } adds)
+        {
+            if (!shown.EndsWith($@"\{adds}", StringComparison.OrdinalIgnoreCase)) throw Faults.PointerShape(adds, shown);
+            shown = shown[..^(adds.Length + 1)];
+        }
         // A percent sign would begin a variable in an expandable value.
         return new PointerValue(present.Type == Expandable && !shown.Contains('%') ? Expandable : Text, shown + address.Behind);
     }

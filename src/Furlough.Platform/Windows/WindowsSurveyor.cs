@@ -25,6 +25,8 @@ internal sealed class WindowsSurveyor(WindowsVolumes volumes, RegistryPointers p
             bool signedIn;
             using (var hive = Registry.Users.OpenSubKey(profile.Sid)) signedIn = hive is not null;
             accounts.Add(new AccountFacts(profile.Name, profile.Sid, profile.Home, profile.Name == fallback, signedIn));
+            foreach (var card in kinds.Where(k => k is { Shared: false, Holds: HoldingKind.Library } && k.Pointers.All(p => p.Syntax == CardPointer.Registry)))
+                if (ReadKind(profile, card, notes) is { } library) holdings.Add(Trees.Look(library.Name, library.Path, library.Pointers, clusters, notes, stop) with { Program = card.Program });
             holdings.AddRange(ReadFolders(profile, notes).Select(f => Trees.Look(f.Name, f.Path, f.Pointers, clusters, notes, stop)).Where(f => f.Present).Select(f => f with { Stray = LookForStray(profile, f, stop) }));
         }
         if (LookAtPrograms(notes) is { } programs) holdings.Add(programs);
@@ -46,6 +48,32 @@ internal sealed class WindowsSurveyor(WindowsVolumes volumes, RegistryPointers p
             notes.Add($"The folders of {profile.Name} were passed over: {fault.Message}");
         }
         return folders;
+    }
+
+    /// <summary>What a card describes is there when one of its values is.</summary>
+    private (HoldingName Name, string Path, IReadOnlyList<PointerFacts> Pointers)? ReadKind(WindowsProfile profile, KindCard card, List<string> notes)
+    {
+        var holding = new HoldingName(profile.Name, card.Holds, card.Name);
+        if (card.Systems.Count > 0 && !card.Systems.Any(p => System.IO.Enumeration.FileSystemName.MatchesSimpleExpression(p, OperatingSystem()))) return null;
+        try
+        {
+            using var settings = AccountSettings.Of(profile);
+            List<PointerFacts> found = [];
+            string? path = null;
+            foreach (var address in card.Pointers.Select(p => new PointerAddress(RegistryPointers.Kind, p.File, p.Key, profile.Name) { Adds = p.Adds }))
+            {
+                var value = pointers.Read(address);
+                var leads = pointers.Leads(address, value);
+                path ??= leads;
+                found.Add(new PointerFacts(address, value, leads is null ? null : WindowsVolumes.PlaceOf(leads)));
+            }
+            return found.All(p => p.Value.Text is null) ? null : (holding, path ?? found.First(p => p.Value.Text is not null).Value.Text!, found);
+        }
+        catch (Fault fault)
+        {
+            notes.Add($"The setting for {holding} was not read: {fault.Message}");
+            return null;
+        }
     }
 
     /// <summary>What stands at the usual place of a folder that lives elsewhere.</summary>

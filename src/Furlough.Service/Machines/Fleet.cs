@@ -1,6 +1,7 @@
 using Furlough.Model;
 using Furlough.Planning.Audits;
 using Furlough.Planning.Plans;
+using Furlough.Service.Errands;
 using Furlough.Service.Events;
 using Furlough.Service.Storage;
 using Microsoft.EntityFrameworkCore;
@@ -32,6 +33,19 @@ public static class Fleet
     public static async Task<List<Kept>> KeptAsync(FurloughDb db, Guid? machine, CancellationToken stop) =>
         (await db.Originals.Where(o => machine == null || o.Machine == machine).Join(db.Relocations, o => o.Relocation, r => r.Number, (o, r) => new { Original = o, r.GatheredAt }).ToListAsync(stop))
             .ConvertAll(k => new Kept(k.Original.Machine, k.Original.Relocation, Column.Read(k.Original.Body, ModelJson.Default.OriginalFacts), k.Original.KeptUntil, k.GatheredAt));
+
+    /// <summary>Errands that an audit tells of: overdue ones, and those declined after a relocation that still stands.</summary>
+    public static async Task<List<Asked>> AskedAsync(FurloughDb db, Guid? machine, DateTimeOffset now, CancellationToken stop)
+    {
+        List<Asked> asked = [];
+        foreach (var errand in await db.Errands.Where(e => (machine == null || e.Machine == machine)
+            && (((e.State == ErrandState.Open || e.State == ErrandState.Claimed) && e.Due < now) || (e.State == ErrandState.Declined && e.Cause == ErrandCause.Afterwards))).OrderBy(e => e.Number).ToListAsync(stop))
+        {
+            var standing = (await ErrandDesk.ConcernedAsync(db, errand, stop)).Where(r => errand.State != ErrandState.Declined || r.Live == Live.Target).Select(r => r.Number).ToList();
+            if (standing.Count > 0) asked.Add(new Asked(errand.Machine, errand.Number, errand.Kind, errand.Account, errand.Due, errand.State == ErrandState.Declined ? (errand.EndedBy!, errand.Remark!) : null, standing));
+        }
+        return asked;
+    }
 
     private static Intended ToIntended(RelocationRow row)
     {

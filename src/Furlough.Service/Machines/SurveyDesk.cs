@@ -26,7 +26,7 @@ public sealed class SurveyDesk(Store store, LiveHub live, TimeProvider time)
             row.LastSeen = time.GetUtcNow();
             if (survey.Answers) row.SurveyWanted = false;
             var intended = row.LastDocket == 0 ? [] : await Fleet.IntendedAsync(db, machine, stop);
-            row.Drifted = intended.Count > 0 && Auditor.Audit([Fleet.ToFleet(row, kept, live)], intended, [], time.GetUtcNow()).Any(f => f.Severity == Severity.Blocking);
+            row.Drifted = intended.Count > 0 && Auditor.Audit([Fleet.ToFleet(row, kept, live)], intended, [], [], time.GetUtcNow()).Any(f => f.Severity == Severity.Blocking);
             return 0;
         }, stop);
         live.Say("machine", machine);

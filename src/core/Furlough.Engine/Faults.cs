@@ -63,6 +63,9 @@ public static class Faults
         $"The setting {address} reads `{found.Text ?? "(nothing)"}` and not `{expected.Text ?? "(nothing)"}`: somebody changed it since the survey.",
         "Find out who changed it, survey the machine and make a new plan.");
 
+    /// <summary>The program adds a name to its setting, with which the place does not end.</summary>
+    public static Fault PointerShape(string adds, string shown) => new("pointer-shape", $"The program adds `{adds}` to its setting, and `{shown}` does not end so.", "Make a new plan with a path that does.");
+
     /// <summary>The volume with this identity is not mounted.</summary>
     public static Fault VolumeAbsent(string what) => new(
         "volume-absent", $"The volume {what} is not mounted on this machine.", "Attach or mount it at its place again, then {retry}.");

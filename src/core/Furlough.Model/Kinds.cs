@@ -16,6 +16,9 @@ public sealed record CardPointer(string Syntax, string File, string Key, Pointer
     /// <summary>Instead of a syntax: the file is a symbolic link, and where it leads is the value.</summary>
     public const string Link = "link";
 
+    /// <summary>Instead of a syntax: a value of the account's part of the registry; the file is the key's path.</summary>
+    public const string Registry = "registry";
+
     /// <summary>Instead of a syntax: commands read and change the value.</summary>
     public const string Command = "command";
 

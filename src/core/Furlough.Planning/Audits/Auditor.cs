@@ -10,14 +10,21 @@ public sealed record Intended(Guid Machine, long Relocation, HoldingName Holding
 /// <param name="GatheredAt">When, by the machine's clock, what stood again at the source was last begun to be copied to the live place.</param>
 public sealed record Kept(Guid Machine, long Relocation, OriginalFacts Original, DateTimeOffset Until, DateTimeOffset? GatheredAt);
 
+/// <summary>An errand that is overdue, or that somebody declined after a relocation whose data still lives at its target.</summary>
+/// <param name="Account">The account that it concerns; empty for the machine as a whole.</param>
+/// <param name="Declined">Who declined it, and why; null for one that is still to do.</param>
+/// <param name="Relocations">The relocations that it is for.</param>
+public sealed record Asked(Guid Machine, long Number, ErrandKind Kind, string Account, DateTimeOffset Due, (string By, string Reason)? Declined, IReadOnlyList<long> Relocations);
+
 /// <summary>Compares machines with what is intended.</summary>
 public static class Auditor
 {
     /// <summary>The findings, worst first.</summary>
-    public static IReadOnlyList<Finding> Audit(IEnumerable<FleetMachine> fleet, IEnumerable<Intended> intended, IEnumerable<Kept> kept, DateTimeOffset now)
+    public static IReadOnlyList<Finding> Audit(IEnumerable<FleetMachine> fleet, IEnumerable<Intended> intended, IEnumerable<Kept> kept, IEnumerable<Asked> asked, DateTimeOffset now)
     {
         var should = intended.ToLookup(i => i.Machine);
         var originals = kept.ToLookup(k => k.Machine);
+        var errands = asked.ToLookup(a => a.Machine);
         List<Finding> findings = [];
         foreach (var machine in fleet)
         {
@@ -26,6 +33,7 @@ public static class Auditor
                 findings.Add(new Finding("machine-silent", Severity.Advice, machine.Name, null, null, $"{machine.Name} is silent; this audit knows it as of {survey.TakenAt:u}.", "Audit again when it is back."));
             foreach (var one in should[machine.Id]) findings.AddRange(Look(machine, survey, one));
             foreach (var one in originals[machine.Id]) findings.AddRange(Look(machine, survey, one, now));
+            findings.AddRange(errands[machine.Id].Select(a => Look(machine, a)));
         }
         return [.. findings.OrderBy(f => f.Severity).ThenBy(f => f.Machine, StringComparer.Ordinal)];
     }
@@ -52,6 +60,14 @@ public static class Auditor
         }
         if (holding is not { Present: true } && holding?.Place == one.Place)
             yield return Say("place-missing", Severity.Blocking, $"The folder `{one.Shown}`, where {one.Holding} lives on {machine.Name}, is missing.", "Find it; until then keep the original.");
+    }
+
+    private static Finding Look(FleetMachine machine, Asked errand)
+    {
+        var (account, numbers) = (errand.Account.Length == 0 ? null : errand.Account, string.Join(' ', errand.Relocations));
+        return errand.Declined is { } declined
+            ? new Finding("errand-declined", Severity.Consent, machine.Name, account, null, $"{declined.By} declined errand {errand.Number} ({errand.Kind.Word()}) on {machine.Name}{(account is null ? "" : $" for {account}")}: {declined.Reason}", $"Look at it; `furlough relocation return {numbers}` takes back what it was for.")
+            : new Finding("errand-overdue", Severity.Advice, machine.Name, account, null, $"Errand {errand.Number} ({errand.Kind.Word()}) on {machine.Name}{(account is null ? "" : $" for {account}")} was due on {errand.Due:yyyy-MM-dd HH:mm}Z.", "See `furlough errand list`: have it done, or decline it.");
     }
 
     private static IEnumerable<Finding> Look(FleetMachine machine, Survey survey, Kept kept, DateTimeOffset now)

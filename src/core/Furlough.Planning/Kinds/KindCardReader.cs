@@ -101,7 +101,7 @@ public sealed partial class KindCardReader : StrictReader
     {
         if (node is not YamlSequenceNode { Children.Count: > 0 and <= MostPointers } list)
         {
-            Error(node, "The card says of no setting where its data lives.", $"a list of 1 to {MostPointers} settings, each with `file`, `syntax` and `key`, with `link`, with `reads` and `writes`, or with `fixed`");
+            Error(node, "The card says of no setting where its data lives.", $"a list of 1 to {MostPointers} settings, each with `file`, `syntax` and `key`, with `link`, with `reads` and `writes`, with `registry` and `value`, or with `fixed`");
             return [];
         }
         return [.. list.Select(ReadPointer)];
@@ -109,8 +109,9 @@ public sealed partial class KindCardReader : StrictReader
 
     private CardPointer ReadPointer(YamlNode node)
     {
-        var keys = Keys(node, "a setting", "file", "syntax", "key", "link", "fixed", "reads", "writes", "clears", "wants", "adds");
+        var keys = Keys(node, "a setting", "file", "syntax", "key", "link", "fixed", "registry", "value", "reads", "writes", "clears", "wants", "adds");
         if (Commands.FirstOrDefault(keys.ContainsKey) is not null) return ReadCommands(node, keys);
+        if (keys.TryGetValue("registry", out var registry)) return ReadRegistry(node, registry, keys);
         if (keys.TryGetValue("fixed", out var path)) return ReadFixed(path, keys);
         if (keys.TryGetValue("link", out var link)) return ReadLink(link, keys);
         var file = Need(node, keys, "file") is { } f ? ReadFile(f) : "";
@@ -127,6 +128,16 @@ public sealed partial class KindCardReader : StrictReader
         RefuseKeys(keys, "A link", "`link:` alone, or `file`, `syntax` and `key`", "file", "syntax", "key");
         var (wants, adds) = ReadShape(link, keys);
         return new CardPointer(CardPointer.Link, ReadFile(link), "", wants, adds);
+    }
+
+    private CardPointer ReadRegistry(YamlNode node, YamlNode path, Dictionary<string, YamlNode> keys)
+    {
+        RefuseKeys(keys, "A value of the registry", "`registry:` with the key's path and `value:`", "file", "syntax", "key", "link", "fixed");
+        var key = Text(path);
+        if (key.Split('\\').Any(p => p.Trim().Length == 0) || key.StartsWith("HKEY", StringComparison.OrdinalIgnoreCase)) Error(path, $"`{key}` is no path below an account's part of the registry.", "names joined by backslashes, without the root's");
+        if (_shared) Error(path, "A card reads values of accounts only.", "`of: account`");
+        var (wants, adds) = ReadShape(node, keys);
+        return new CardPointer(CardPointer.Registry, key, Need(node, keys, "value") is { } v ? Text(v) : "", wants, adds);
     }
 
     private CardPointer ReadFixed(YamlNode path, Dictionary<string, YamlNode> keys)

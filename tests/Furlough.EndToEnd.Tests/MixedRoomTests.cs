@@ -4,7 +4,7 @@ using Xunit;
 
 namespace Furlough.EndToEnd.Tests;
 
-/// <summary>One brief for machines of several systems: a real Linux desk, the Windows agent, and stand-ins.</summary>
+/// <summary>One brief for machines of several systems: a real Linux desk, the Windows agent, and stand-ins, one of them of a system on which folders that live elsewhere leave a link.</summary>
 public sealed class MixedRoomTests : RealDesk
 {
     private const string Wanted = """
@@ -37,6 +37,10 @@ public sealed class MixedRoomTests : RealDesk
         var targets = Field.Run("relocation", "list", "--json").Json.EnumerateArray().Select(r => (Machine: r.GetProperty("machine").GetString(), Live: r.GetProperty("live").GetString())).Distinct().ToList();
         targets.Select(t => t.Machine).Order().ShouldBe(["herb-01", "herb-02", "map-01", "wet-99"]);
         targets.ShouldAllBe(t => t.Live == "target");
+        var linked = Field.Run("relocation", "list", "--json").Json.EnumerateArray().First(r => r.GetProperty("machine").GetString() == "herb-02").GetProperty("number").ToString();
+        Field.Run("relocation", "show", linked).Out.ShouldSatisfyAllConditions(o => o.ShouldContain("~/Pictures (a link)"), o => o.ShouldContain("after  /Volumes/Data/People/"));
+        Field.Run("audit", "make").Out.ShouldContain(": 0 findings.");
+        Field.Run("relocation", "return", linked, "--follow").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()));
         Field.Run("audit", "make").Out.ShouldContain(": 0 findings.");
         agent.HasExited.ShouldBeFalse();
     }

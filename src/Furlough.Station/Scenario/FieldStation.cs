@@ -42,9 +42,12 @@ public static class FieldStation
         var apps = AppsOf(room);
         var volumes = Volumes(name, room, people, dice);
         volumes[0] = volumes[0] with { OtherBytes = volumes[0].OtherBytes - apps.Sum(a => a.DataBytes) };
-        return new MachineSpec(name, room, "Fenland Desk 4 (stand-in)", seed, volumes, people, Faults(name, people))
+        var byLink = name == "herb-02";
+        if (byLink) volumes = [.. volumes.Select(v => v with { Letter = v.System ? "/" : $"/Volumes/{v.Label}" })];
+        return new MachineSpec(name, room, byLink ? "Heron Desk 9 (stand-in)" : "Fenland Desk 4 (stand-in)", seed, volumes, people, Faults(name, people))
         {
             Apps = apps,
+            FoldersByLink = byLink,
             Programs = new ProgramsSpec("Programs", ProgramsOf(room), name == "wet-12" ? "D:\\Tools" : null),
             Confinement = name == "cabin-2" ? new Confinement("Fenland Guard", ["C:\\Accounts"], "Add the new place to the guard's list of homes, or accept it.") : null,
             OnBattery = name == "cabin-3",

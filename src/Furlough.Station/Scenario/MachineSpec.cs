@@ -78,6 +78,9 @@ public sealed record MachineSpec(string Name, string Room, string OperatingSyste
     /// <summary>Where its system installs programs; null where no setting says so.</summary>
     public ProgramsSpec? Programs { get; init; }
 
+    /// <summary>Its system has no settings for user folders: one that lives elsewhere leaves a link in its place.</summary>
+    public bool FoldersByLink { get; init; }
+
     /// <summary>The apps that its system lists.</summary>
     public IReadOnlyList<AppSpec> Apps { get; init; } = [];
 

@@ -107,6 +107,15 @@ public sealed class StationMachine : IMachine, IDisposable
         FlushLog();
     }
 
+    /// <summary>What stands at a place; links are not followed.</summary>
+    internal StationNode? Find(Place place)
+    {
+        var node = _volumes.FirstOrDefault(v => v.Identity.Key == place.Volume)?.Root;
+        foreach (var part in place.Parts)
+            if (node is null || !node.Children.TryGetValue(part, out node)) return null;
+        return node;
+    }
+
     internal StationNode Node(int id) => _nodes[id];
 
     internal StationNode NewNode(NodeKind kind, StationVolumeState volume, int id = 0)
@@ -163,15 +172,16 @@ public sealed class StationMachine : IMachine, IDisposable
         foreach (var account in Spec.Accounts)
         {
             var home = MakeFolder(accounts, account.Name, account.Id, 0x1C0);
-            _settings[(StationPointers.Accounts, account.Name)] = new PointerValue("text", $"{system.Spec.Letter}\\Accounts\\{account.Name}");
+            _settings[(StationPointers.Accounts, account.Name)] = new PointerValue("text", system.Spell($"Accounts/{account.Name}"));
             foreach (var holding in account.Folders)
             {
                 if (holding.LivesAt is null && !holding.IsLost) DeclareHolding(MakeFolder(home, holding.Name, account.Id, 0x1C0), holding, account.Id);
                 if (holding.LivesAt is { } elsewhere && Declared(elsewhere, account.Id) is { } folder && folder.Children.Count == 0) DeclareHolding(folder, holding, account.Id);
                 if (holding.CopyAt is { } copy) DeclareHolding(Declared(copy, account.Id), holding, account.Id);
-                var at = holding.LivesAt is { } place ? $"{_volumes[place.Volume].Spec.Letter}\\{(holding.Adds is { } adds ? place.Path[..^(adds.Length + 1)] : place.Path).Replace('/', '\\')}" : null;
+                if (Spec.FoldersByLink) continue;
+                var at = holding.LivesAt is { } place ? _volumes[place.Volume].Spell(holding.Adds is { } adds ? place.Path[..^(adds.Length + 1)] : place.Path) : null;
                 _settings[(StationPointers.Current(account.Name), holding.Name)] = new PointerValue("expandable", at ?? $"%PROFILE%\\{holding.Name}");
-                _settings[(StationPointers.Older(account.Name), holding.Name)] = new PointerValue("text", holding.OlderSetting ?? at ?? $"{system.Spec.Letter}\\Accounts\\{account.Name}\\{holding.Name}");
+                _settings[(StationPointers.Older(account.Name), holding.Name)] = new PointerValue("text", holding.OlderSetting ?? at ?? system.Spell($"Accounts/{account.Name}/{holding.Name}"));
             }
         }
         foreach (var fault in Spec.Faults.OfType<UnreadableFile>()) DeclareUnreadable(accounts, fault);
@@ -181,9 +191,9 @@ public sealed class StationMachine : IMachine, IDisposable
         {
             DeclareRange(MakeFolder(installed, app.Name, 0, 0x1ED), "parts", new FileRange(FileRange.Mix(Spec.Seed + (ulong)app.Name.Length), app.Files, "part", ".bin", app.DataBytes / app.Files, 0));
             var address = StationPointers.AddressOfApp(app.Name);
-            _settings[(address.Container, address.Key)] = new PointerValue("text", $"{system.Spec.Letter}\\{programs.Folder}\\{app.Name}");
+            _settings[(address.Container, address.Key)] = new PointerValue("text", system.Spell($"{programs.Folder}/{app.Name}"));
         }
-        foreach (var address in StationPointers.AddressesOfPrograms) _settings[(address.Container, address.Key)] = new PointerValue("text", $"{system.Spec.Letter}\\{programs.Folder}");
+        foreach (var address in StationPointers.AddressesOfPrograms) _settings[(address.Container, address.Key)] = new PointerValue("text", system.Spell(programs.Folder));
         if (programs.OlderSetting is { } older) _settings[(StationPointers.AddressesOfPrograms[1].Container, StationPointers.ProgramsKey)] = new PointerValue("text", older);
     }
 

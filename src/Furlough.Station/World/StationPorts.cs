@@ -13,7 +13,7 @@ internal sealed class StationVolumes(StationMachine machine) : IVolumes
         machine.VolumeStates.FirstOrDefault(v => v.Identity == identity) is { } state ? new StationVolume(machine, state) : throw Faults.VolumeAbsent(identity.Key);
 
     public string Show(Place place) =>
-        machine.VolumeStates.FirstOrDefault(v => v.Identity.Key == place.Volume) is { } v ? $"{v.Spec.Letter}\\{place.Path.Replace('/', '\\')}" : $"(absent volume {place.Volume})\\{place.Path}";
+        machine.VolumeStates.FirstOrDefault(v => v.Identity.Key == place.Volume) is { } v ? v.Spell(place.Path) : $"(absent volume {place.Volume})\\{place.Path}";
 
     private sealed class StationVolume(StationMachine machine, StationVolumeState state) : IVolume
     {
@@ -52,6 +52,7 @@ internal sealed class StationVolumes(StationMachine machine) : IVolumes
 internal sealed class StationPointers(StationMachine machine) : IPointers
 {
     internal const string Kind = "account-setting";
+    private const string Link = "link";
 
     internal static string Current(string account) => $"settings of {account}/folders";
 
@@ -74,18 +75,28 @@ internal sealed class StationPointers(StationMachine machine) : IPointers
     internal static PointerAddress AddressOfApp(string name) => new(Kind, "apps of the machine", name, "");
 
     /// <summary>A folder stands in both containers, a library in one.</summary>
-    internal static IReadOnlyList<PointerAddress> Addresses(string account, FolderSpec folder) =>
-        folder.Adds is { } adds ? [new(Kind, Current(account), folder.Name, account) { Adds = adds }] : [new(Kind, Current(account), folder.Name, account), new(Kind, Older(account), folder.Name, account)];
+    internal static IReadOnlyList<PointerAddress> Addresses(string account, FolderSpec folder, bool byLink) =>
+        byLink ? [InPlace(account, folder.Name)] : folder.Adds is { } adds ? [new(Kind, Current(account), folder.Name, account) { Adds = adds }] : [new(Kind, Current(account), folder.Name, account), new(Kind, Older(account), folder.Name, account)];
+
+    /// <summary>Where no setting says where a folder is: the link that stands in its place.</summary>
+    internal static PointerAddress InPlace(string account, string folder) => new(Link, $"~/{folder}", "", account) { InPlace = true };
 
     public PointerValue Read(PointerAddress address)
     {
-        lock (machine.Lock) return machine.Setting(address.Container, address.Key);
+        lock (machine.Lock)
+        {
+            if (!address.InPlace) return machine.Setting(address.Container, address.Key);
+            return OwnPlace(address) is { } own && machine.Find(own)?.Link is { } text ? new PointerValue(Link, text) : PointerValue.Absent;
+        }
     }
 
-    public string? Leads(PointerAddress address, PointerValue value) => Resolve(machine, address.Account, value) is { } place ? machine.Volumes.Show(address.Adds is null ? place : place with { Path = $"{place.Path}/{address.Adds}" }) : null;
+    /// <summary>The path on which a folder without a setting stands, or its link.</summary>
+    internal Place? OwnPlace(PointerAddress address) => Resolve(machine, address.Account, new PointerValue("text", "%PROFILE%" + address.Container[1..]));
+
+    public string? Leads(PointerAddress address, PointerValue value) => address.InPlace && value.Text is null ? OwnPlace(address) is { } own ? machine.Volumes.Show(own) : null : Resolve(machine, address.Account, value) is { } place ? machine.Volumes.Show(address.Adds is null ? place : place with { Path = $"{place.Path}/{address.Adds}" }) : null;
 
     public PointerValue Spell(PointerAddress address, Place place, PointerValue present) =>
-        present with { Text = machine.Volumes.Show(address.Adds is null ? place : place with { Path = string.Join('/', place.Parts.SkipLast(1)) }) };
+        address.InPlace ? new PointerValue(Link, machine.Volumes.Show(place)) : present with { Text = machine.Volumes.Show(address.Adds is null ? place : place with { Path = string.Join('/', place.Parts.SkipLast(1)) }) };
 
     public void Swap(PointerAddress address, PointerValue expected, PointerValue next)
     {
@@ -102,8 +113,8 @@ internal sealed class StationPointers(StationMachine machine) : IPointers
     internal static Place? Resolve(StationMachine machine, string account, PointerValue value)
     {
         var text = value.Text?.Replace("%PROFILE%", machine.Setting(Accounts, account).Text, StringComparison.Ordinal);
-        return text is { Length: > 3 } && machine.VolumeStates.FirstOrDefault(v => text.StartsWith(v.Spec.Letter + "\\", StringComparison.OrdinalIgnoreCase)) is { } volume
-            ? new Place(volume.Identity.Key, text[3..].Replace('\\', '/')) : null;
+        // The longest that fits: one volume may be shown below another.
+        return text is null ? null : machine.VolumeStates.Select(v => (Volume: v, Path: v.PathOf(text))).Where(f => f.Path is not null).OrderBy(f => f.Path!.Length).Select(f => new Place(f.Volume.Identity.Key, f.Path!)).FirstOrDefault();
     }
 }
 
@@ -198,17 +209,17 @@ internal sealed class StationSurveyor(StationMachine machine) : ISurveyor
 
     private RecreatedSource? Again(Place source)
     {
-        if (Find(source) is not { Kind: not NodeKind.Link } node) return null;
+        if (machine.Find(source) is not { Kind: not NodeKind.Link } node) return null;
         var there = node.Measure();
         return new RecreatedSource(there.Files, there.Bytes, there.Files == 0 ? null : machine.Clock.GetUtcNow());
     }
 
     private HoldingFacts Look(string account, FolderSpec spec)
     {
-        var pointers = StationPointers.Addresses(account, spec).Select(a => (Address: a, Value: machine.Setting(a.Container, a.Key)))
-            .Select(p => new PointerFacts(p.Address, p.Value, StationPointers.Resolve(machine, account, p.Value) is { } leads ? spec.Adds is null ? leads : leads with { Path = $"{leads.Path}/{spec.Adds}" } : null)).ToList();
+        var pointers = StationPointers.Addresses(account, spec, machine.Spec.FoldersByLink).Select(a => (Address: a, Value: machine.Pointers.Read(a)))
+            .Select(p => new PointerFacts(p.Address, p.Value, (p.Address.InPlace && p.Value.Text is null ? ((StationPointers)machine.Pointers).OwnPlace(p.Address) : StationPointers.Resolve(machine, account, p.Value)) is { } leads ? spec.Adds is null ? leads : leads with { Path = $"{leads.Path}/{spec.Adds}" } : null)).ToList();
         var place = pointers[0].Resolves;
-        var node = place is null ? null : Find(place);
+        var node = place is null ? null : machine.Find(place);
         var (files, bytes) = node?.Measure() ?? (0, 0);
         if (spec.FixedBy is not null) pointers = [.. pointers.Select(p => p with { FixedBy = spec.FixedBy })];
         return new HoldingFacts(new HoldingName(account, spec.Adds is null ? HoldingKind.Folder : HoldingKind.Library, spec.Name), place, place is null ? pointers[0].Value.Text ?? "" : machine.Volumes.Show(place), node is not null, pointers, files, bytes, 0, place is null ? [] : machine.Activity.InUse(place), spec.Demands)
@@ -225,7 +236,7 @@ internal sealed class StationSurveyor(StationMachine machine) : ISurveyor
         var (address, holding) = (StationPointers.AddressOfHome(account.Name), new HoldingName(account.Name, HoldingKind.Home, HoldingName.WholeHome));
         var value = machine.Setting(address.Container, address.Key);
         var place = StationPointers.Resolve(machine, account.Name, value);
-        var node = place is null ? null : Find(place);
+        var node = place is null ? null : machine.Find(place);
         var (files, bytes) = node?.Measure() ?? (0, 0);
         return new HoldingFacts(holding, place, value.Text ?? "", node is not null, [new PointerFacts(address, value, place)], files, bytes, 0, [], Demands.None) { Home = new HomeFacts(account.HomeNamedBy, account.CacheBytes, machine.Spec.Confinement) };
     }
@@ -234,7 +245,7 @@ internal sealed class StationSurveyor(StationMachine machine) : ISurveyor
     {
         var pointers = StationPointers.AddressesOfPrograms.Select(a => (Address: a, Value: machine.Setting(a.Container, a.Key))).Select(p => new PointerFacts(p.Address, p.Value, StationPointers.Resolve(machine, "", p.Value))).ToList();
         var place = pointers[0].Resolves;
-        return new HoldingFacts(new HoldingName("", HoldingKind.InstallPath, StationPointers.ProgramsKey), place, place is null ? pointers[0].Value.Text ?? "" : machine.Volumes.Show(place), place is not null && Find(place) is not null, pointers, 0, 0, 0, [], Demands.None)
+        return new HoldingFacts(new HoldingName("", HoldingKind.InstallPath, StationPointers.ProgramsKey), place, place is null ? pointers[0].Value.Text ?? "" : machine.Volumes.Show(place), place is not null && machine.Find(place) is not null, pointers, 0, 0, 0, [], Demands.None)
         {
             Installed = place == new Place(machine.VolumeStates[0].Identity.Key, programs.Folder) ? programs.Installed : [],
         };
@@ -245,7 +256,7 @@ internal sealed class StationSurveyor(StationMachine machine) : ISurveyor
         var address = StationPointers.AddressOfApp(app.Name);
         var value = machine.Setting(address.Container, address.Key);
         var place = StationPointers.Resolve(machine, "", value);
-        var node = place is null ? null : Find(place);
+        var node = place is null ? null : machine.Find(place);
         var (files, bytes) = node?.Measure() ?? (0, 0);
         return new HoldingFacts(new HoldingName("", HoldingKind.App, app.Name), place, value.Text ?? "", node is not null, [new PointerFacts(address, value, place)], files, bytes, 0, [], Demands.None) { Immovable = app.Immovable };
     }
@@ -258,14 +269,6 @@ internal sealed class StationSurveyor(StationMachine machine) : ISurveyor
         if (!machine.Once("update")) return;
         var (account, folder) = (originals[0].Holding.Account, originals[0].Holding.Name);
         lock (machine.Lock) machine.SetSetting(StationPointers.Current(account), folder, new PointerValue("expandable", $"%PROFILE%\\{folder}"));
-    }
-
-    private StationNode? Find(Place place)
-    {
-        var node = machine.VolumeStates.FirstOrDefault(v => v.Identity.Key == place.Volume)?.Root;
-        foreach (var part in place.Parts)
-            if (node is null || !node.Children.TryGetValue(part, out node)) return null;
-        return node;
     }
 
     private static IEnumerable<string> Taken(StationNode folder, string path, int level)

@@ -4,6 +4,7 @@ using Furlough.Model;
 namespace Furlough.Station.World;
 
 /// <summary>A stand-in's volume as declared.</summary>
+/// <param name="Letter">Where its system shows it: a letter with a colon, or a path.</param>
 /// <param name="OtherBytes">Taken by what Furlough does not manage.</param>
 /// <param name="FilesPerSecond">How many small files it handles in a second.</param>
 public sealed record VolumeSpec(string Letter, string Label, Attachment Attached, Medium Medium, string FileSystem, long SizeBytes, long OtherBytes, bool System, bool Owners, double BytesPerSecond, double FilesPerSecond);
@@ -16,6 +17,14 @@ internal sealed class StationVolumeState
         (Index, Spec, Identity, UsedBytes) = (index, spec, identity, spec.OtherBytes);
         Root = new StationNode(index + 1, NodeKind.Folder, this) { Mode = 0x1ED };
     }
+
+    private bool IsLettered => Spec.Letter.EndsWith(':');
+
+    /// <summary>A path on it as its system spells it.</summary>
+    internal string Spell(string path) => IsLettered ? $"{Spec.Letter}\\{path.Replace('/', '\\')}" : $"{Spec.Letter.TrimEnd('/')}/{path}";
+
+    /// <summary>The path on it that a text spells; null where it is none.</summary>
+    internal string? PathOf(string text) => text.Length > Spell("").Length && text.StartsWith(Spell(""), StringComparison.OrdinalIgnoreCase) ? text[Spell("").Length..].Replace('\\', '/') : null;
 
     internal int Index { get; }
 

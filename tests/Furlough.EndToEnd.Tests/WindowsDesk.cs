@@ -76,6 +76,9 @@ public sealed class WindowsDesk : IDisposable
         return field.Keep(process);
     }
 
+    /// <summary>Starts a program of its own that runs until its standard input ends.</summary>
+    internal Process Open(Field field, string program) => field.Keep(Launch("wine", program));
+
     /// <summary>Names, contents and times of a tree.</summary>
     internal static string Describe(string folder) => LinuxTree.Sh($"cd '{folder}' && find . -type f ! -path '*/.furlough-*' -printf '%P %s %T@\\n' | sort; find . -type f ! -path '*/.furlough-*' -print0 | sort -z | xargs -0 cat | sha256sum");
 

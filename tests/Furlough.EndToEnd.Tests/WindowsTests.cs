@@ -151,6 +151,7 @@ public sealed class WindowsTests : IDisposable
             furlough-kind: 1
             name: sketches
             title: Sketch books
+            closed: [cmd]
             pointers:
               - {registry: 'Software\Sketcher', value: Library}
               - {registry: 'Software\Sketcher', value: Base, wants: parent, adds: Sketches}
@@ -158,8 +159,12 @@ public sealed class WindowsTests : IDisposable
         Survey();
         Field.WaitFor(() => _field.Run("machine", "show", "wet-03").Out.Contains("sketches", StringComparison.Ordinal), "the library");
         var plan = _field.Run("plan", "make", _field.WriteBrief(Brief.Replace("folders: [Documents, Pictures]", "libraries: [sketches]", StringComparison.Ordinal).Replace("{folder}", "Sketches", StringComparison.Ordinal)), "--json").Json.GetProperty("number").ToString();
+        var program = _desk.Open(_field, "cmd");
         Start(plan);
-        _field.Run("run", "follow", "1").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()));
+        Field.WaitFor(() => Relocation("sketches") is var r && r.GetProperty("state").GetString() == "waiting" && r.GetProperty("failure").GetProperty("text").GetString()!.Contains("cmd is running", StringComparison.Ordinal), "the open program");
+        Values().ShouldBe(before);
+        program.StandardInput.Close();
+        Field.WaitFor(() => Relocation("sketches").GetProperty("state").GetString() == "switched", "the closed program");
         File.ReadAllText($"{Roomy}/Sketches/fen.skt").ShouldBe("a sketch");
         Values().ShouldSatisfyAllConditions(v => v.ShouldContain($@"Library    REG_EXPAND_SZ    D:\People\{Environment.UserName}\Sketches"), v => v.ShouldContain($@"Base    REG_SZ    D:\People\{Environment.UserName}" + "\n"));
         _field.Run("relocation", "return", "1", "--follow").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()));

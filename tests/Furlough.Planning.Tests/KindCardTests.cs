@@ -74,9 +74,9 @@ public sealed class KindCardTests
     [InlineData("link: \"{home}/sketches\"", @"registry: HKEY_CURRENT_USER\Software, value: x", "is no path below an account's part of the registry")]
     [InlineData("link: \"{home}/sketches\"", @"registry: Software\Sketcher", "`value` is missing")]
     [InlineData("link: \"{home}/sketches\"", "fixed: /opt/sketches", "lies in nobody's home")]
-    [InlineData("link: \"{home}/sketches\"", "fixed: \"{home}/sketches\", link: \"{home}/x\"", "A fixed path has no `link`.")]
+    [InlineData("link: \"{home}/sketches\"", "fixed: \"{home}/sketches\", link: \"{home}/elsewhere\"", "A fixed path has no `link`.")]
     [InlineData("title: Sketch books", "title: x\nholds: app", "No card is for a holding of the kind app")]
-    [InlineData("systems: [\"Debian*\"]\npointers:", "holds: install-path\nusual: \"{home}/x\"\npointers:\n  - {fixed: \"{home}/x\"}", "Nothing moves of an install path")]
+    [InlineData("systems: [\"Debian*\"]\npointers:", "holds: install-path\nusual: \"{home}/elsewhere\"\npointers:\n  - {fixed: \"{home}/elsewhere\"}", "Nothing moves of an install path")]
     public void A_wrong_card_is_refused_with_its_place(string part, string wrong, string words) =>
         Should.Throw<KindCardException>(() => KindCardReader.Read(Good.Replace(part, wrong, StringComparison.Ordinal))).Message.ShouldContain(words);
 

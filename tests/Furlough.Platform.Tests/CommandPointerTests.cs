@@ -68,7 +68,7 @@ public sealed class CommandPointerTests : IDisposable
     {
         var (pointers, address) = (Machine.Pointers, Address(Packer("printf %s \"$2\" > ~/.packer")));
         pointers.Read(address).ShouldBe(PointerValue.Absent);
-        var next = new PointerValue("text", "/data/a; rm -rf \"$HOME\" 'x");
+        var next = new PointerValue("text", "/data/a; rm -rf \"$HOME\"; 'quoted");
         pointers.Swap(address, PointerValue.Absent, next);
         File.ReadAllText($"{_tree.Home}/.packer").ShouldBe(next.Text);
         pointers.Swap(address, next, PointerValue.Absent);

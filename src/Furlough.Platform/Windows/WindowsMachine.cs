@@ -93,7 +93,15 @@ internal sealed unsafe class WindowsActivity(WindowsVolumes volumes) : IActivity
         finally { Native.CoTaskMemFree(path); }
     }
 
-    public IReadOnlyList<string> Running(string account, IReadOnlyList<string>? programs) => [];
+    /// <summary>Whose a process is is not looked at here: a program that is open for anybody is waited for.</summary>
+    public IReadOnlyList<string> Running(string account, IReadOnlyList<string>? programs)
+    {
+        List<string> open = [];
+        foreach (var process in System.Diagnostics.Process.GetProcesses())
+            using (process)
+                if (programs?.Contains(process.ProcessName, StringComparer.OrdinalIgnoreCase) == true) open.Add(process.ProcessName);
+        return [.. open.Distinct(StringComparer.OrdinalIgnoreCase)];
+    }
 
     public string? Ask(string account, IReadOnlyList<string> command) => null;
 }

@@ -16,10 +16,10 @@ artifacts/built: $(SOURCES)
 	dotnet build Furlough.slnx -c $(CONFIG) --nologo -v quiet -clp:NoSummary
 	@touch $@
 
-# The agent's youngest generation is held to 32 MB (hexadecimal): it would grow with the processor's cache.
+# The youngest generation is held to 32 MB (hexadecimal): it would grow with the processor's cache.
 bin/furlough bin/furlough-agent: artifacts/built
 	@mkdir -p bin
-	@printf '#!/bin/sh\nexec "$$(dirname "$$(readlink -f "$$0")")/../artifacts/bin/Furlough.Cli/release/furlough" "$$@"\n' > bin/furlough
+	@printf '#!/bin/sh\nexport DOTNET_GCgen0MaxBudget=$${DOTNET_GCgen0MaxBudget-2000000}\nexec "$$(dirname "$$(readlink -f "$$0")")/../artifacts/bin/Furlough.Cli/release/furlough" "$$@"\n' > bin/furlough
 	@printf '#!/bin/sh\nexport DOTNET_GCgen0size=$${DOTNET_GCgen0size-2000000}\nexec "$$(dirname "$$(readlink -f "$$0")")/../artifacts/bin/Furlough.Agent/release/furlough-agent" "$$@"\n' > bin/furlough-agent
 	@chmod +x bin/furlough bin/furlough-agent
 	@touch bin/furlough bin/furlough-agent
@@ -56,6 +56,7 @@ bench: build system-tools
 	bench/forecast
 	artifacts/bin/Furlough.Planning.Bench/release/Furlough.Planning.Bench
 	artifacts/bin/Furlough.Service.Bench/release/Furlough.Service.Bench
+	artifacts/bin/Furlough.Fleet.Bench/release/Furlough.Fleet.Bench
 
 format: $(CONSOLE)/node_modules/.ready
 	dotnet format Furlough.slnx

@@ -8,10 +8,11 @@ using Furlough.Protocol.Api;
 
 // Measures one service with a large fleet: taking surveys in, and what the pages about many machines ask for. Takes the path of `furlough`.
 const int callsAtOnce = 16, looks = 9;
-var program = args is [var given] ? given : "bin/furlough";
-Console.WriteLine("| machines | surveys a second | second round | machines, ms | a room's shelves, ms | volumes, ms | first look after the start, s | memory |");
-Console.WriteLine("|---:|---:|---:|---:|---:|---:|---:|---:|");
-foreach (var count in (int[])[1_000, 10_000])
+var program = args is [var given, ..] ? given : "bin/furlough";
+int[] counts = args is [_, .. { Length: > 0 } wanted] ? [.. wanted.Select(w => int.Parse(w, CultureInfo.InvariantCulture))] : [1_000, 10_000];
+Console.WriteLine("| machines | surveys a second | second round | machines, ms | a room's shelves, ms | volumes, ms | first look after the start, s | memory | rooms in a browser: usable, ms | stands still while scrolled, ms | after a leap, ms | while filtered, ms |");
+Console.WriteLine("|---:|---:|---:|---:|---:|---:|---:|---:|---:|---:|---:|---:|");
+foreach (var count in counts)
 {
     var folder = Directory.CreateTempSubdirectory("furlough-bench-");
     try
@@ -54,8 +55,9 @@ async Task MeasureAsync(int count, string folder)
         var start = await LookAsync(asker, "machines", 1);
         var times = new List<double>();
         foreach (var page in (string[])["machines", $"rooms/{Uri.EscapeDataString(fleet[0].Room)}/shelves", "space"]) times.Add(await LookAsync(asker, page, looks));
+        var browsed = await BrowseAsync(address, token);
         Console.WriteLine(string.Create(CultureInfo.InvariantCulture,
-            $"| {count:N0} | {count / first.TotalSeconds:0} | {count / second.TotalSeconds:0} | {times[0]:0} | {times[1]:0} | {times[2]:0} | {start / 1000:0.0} | {Memory(service)} MB |"));
+            $"| {count:N0} | {count / first.TotalSeconds:0} | {count / second.TotalSeconds:0} | {times[0]:0} | {times[1]:0} | {times[2]:0} | {start / 1000:0.0} | {Memory(service)} MB | {browsed} |"));
     }
     finally
     {
@@ -63,6 +65,13 @@ async Task MeasureAsync(int count, string folder)
         await service.WaitForExitAsync();
         service.Dispose();
     }
+}
+
+// What somebody sees of the page of rooms, by a real browser.
+static async Task<string> BrowseAsync(string address, string token)
+{
+    using var browsing = Process.Start(new ProcessStartInfo("node", ["src/console/bench/rooms.mjs", address, token]) { RedirectStandardOutput = true })!;
+    return (await browsing.StandardOutput.ReadToEndAsync()).Trim();
 }
 
 Process Start(string folder, out string address)

@@ -23,7 +23,7 @@ internal static class AgentHost
             throw new ServiceException(0, "address-malformed", $"`{address}` is no address of a service.", "Give it as http://127.0.0.1:8400.", null, null);
         if (uri.Scheme == "http" && !uri.IsLoopback) throw new ServiceException(0, "address-unsafe", "Without TLS the agent talks to this machine only.", "Give an https address.", null, null);
         var key = SigningKey.LoadOrMake(Path.Combine(options.Data, "agent-key"));
-        using var http = new HttpClient { BaseAddress = uri, Timeout = TimeSpan.FromSeconds(60) };
+        using var http = new HttpClient(AgentClient.Connections()) { BaseAddress = uri, Timeout = TimeSpan.FromSeconds(60) };
         var (machine, plain) = Platform(options);
         var surveyor = new ProvenSurveyor(plain, options.Data, Version());
         using var runtime = new AgentRuntime(new AgentOptions(options.Name, options.Room, options.Code, MachineId(options, store)), store, key, machine, surveyor, http, TimeProvider.System, Log);

@@ -191,7 +191,7 @@ public sealed class AgentRuntime : IWatcher, IDisposable
         {
             var survey = await Task.Run(() => _surveyor.Take(_kinds.Cards, _store.Originals(), _store.Knows, stop), stop);
             _store.KeepSpace(survey);
-            var whole = survey with { Answers = answers, Past = [.. survey.Past, .. _store.Space()] };
+            var whole = survey with { SentAt = _time.GetUtcNow(), Answers = answers, Past = _store.Space() };
             await _link.CallAsync<object?>(async (client, token, s) =>
             {
                 await client.SurveyAsync(token, whole, s);

@@ -112,8 +112,8 @@ public sealed class AgentStore : IJournal, IDisposable
     public void KeepSpace(Survey survey)
     {
         const int most = 10_000;
-        foreach (var volume in survey.Volumes.Where(v => v.Identity.Key.Length > 0))
-            Execute("INSERT INTO space VALUES ($a,$b,$c) ON CONFLICT DO NOTHING", survey.TakenAt.UtcTicks, volume.Identity.Key, volume.SizeBytes - volume.FreeBytes);
+        foreach (var sample in survey.Samples())
+            Execute("INSERT INTO space VALUES ($a,$b,$c) ON CONFLICT DO NOTHING", sample.At.UtcTicks, sample.Volume, sample.UsedBytes);
         Execute("DELETE FROM space WHERE rowid NOT IN (SELECT rowid FROM space ORDER BY at DESC LIMIT $a)", most);
     }
 

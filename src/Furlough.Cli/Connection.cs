@@ -13,11 +13,15 @@ internal static class Connection
     internal static readonly Option<string?> Token = new("--token") { Description = "Token [FURLOUGH_TOKEN]", Recursive = true };
     internal static readonly Option<bool> Json = new("--json") { Description = "Print JSON for programs", Recursive = true };
 
+    internal static readonly Option<bool> Csv = new("--csv") { Description = "Print tables as CSV, for spreadsheets and scripts", Recursive = true };
+
     /// <summary>Runs a command against the service; errors become one line with the remedy.</summary>
     internal static void Calls(this Command command, Func<FurloughClient, ParseResult, CancellationToken, Task<int>> act) => command.SetAction(async (parsed, stop) =>
     {
         try
         {
+            Output.Terminal.AsCsv = parsed.GetValue(Csv);
+            if (Output.Terminal.AsCsv && parsed.GetValue(Json)) throw new ServiceException(400, "one-form", "--json and --csv are two forms.", "Give one of them.", null, null);
             using var client = Connect(parsed);
             return await act(client, parsed, stop);
         }

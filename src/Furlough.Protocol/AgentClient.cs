@@ -10,6 +10,11 @@ namespace Furlough.Protocol;
 public sealed class AgentClient(HttpClient http)
 {
     private const string Base = "api/v1/agent/";
+    private const int MostConnections = 3;
+    private static readonly TimeSpan KeptIdle = TimeSpan.FromSeconds(5);
+
+    /// <summary>An agent's connections: one on which it waits for dockets, and others while it has something to say. Each costs the service memory, and it has thousands of agents.</summary>
+    public static HttpMessageHandler Connections() => new SocketsHttpHandler { MaxConnectionsPerServer = MostConnections, PooledConnectionIdleTimeout = KeptIdle };
 
     /// <summary>Introduces a new agent.</summary>
     public Task<EnrolResponse> EnrolAsync(EnrolRequest request, CancellationToken stop) =>

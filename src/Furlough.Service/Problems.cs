@@ -9,8 +9,11 @@ public sealed class ProblemException(int status, string code, string message, st
     /// <summary>The body of the answer.</summary>
     public Problem Body { get; } = new(code.Replace('-', ' '), message, status, code, remedy, place, details);
 
+    /// <summary>More of what somebody asked for is not repeated.</summary>
+    private const int LongestName = 200;
+
     /// <summary>There is no such thing.</summary>
-    public static ProblemException Missing(string what, string remedy) => new(404, "not-found", $"There is no {what}.", remedy);
+    public static ProblemException Missing(string what, string remedy) => new(404, "not-found", $"There is no {(what.Length > LongestName ? what[..LongestName] + "…" : what)}.", remedy);
 
     /// <summary>The thing is not in a state for this.</summary>
     public static ProblemException Conflict(string code, string message, string remedy, IReadOnlyList<string>? details = null) => new(409, code, message, remedy, null, details);

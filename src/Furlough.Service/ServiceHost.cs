@@ -1,6 +1,7 @@
 using System.Net;
 using System.Reflection;
 using System.Text.Json;
+using System.Threading.RateLimiting;
 using Furlough.Model;
 using Furlough.Protocol;
 using Furlough.Protocol.Api;
@@ -11,8 +12,10 @@ using Furlough.Service.Errands;
 using Furlough.Service.Events;
 using Furlough.Service.Kinds;
 using Furlough.Service.Machines;
+using Furlough.Service.Notices;
 using Furlough.Service.Plans;
 using Furlough.Service.Relocations;
+using Furlough.Service.Reports;
 using Furlough.Service.Runs;
 using Furlough.Service.Storage;
 using Microsoft.AspNetCore.Authentication;
@@ -33,6 +36,7 @@ public sealed class ServiceHost : IAsyncDisposable
     public const string StewardTokenFile = "steward-token";
 
     private const long LargestRequestBytes = 32 << 20;
+    private const int SignInsPerMinute = 30;
 
     private readonly WebApplication _app;
 
@@ -85,7 +89,7 @@ public sealed class ServiceHost : IAsyncDisposable
         AddStorage(builder.Services, options.Data);
         AddAccess(builder.Services, options.Data);
         builder.Services.AddSingleton(TimeProvider.System).AddSingleton<LiveHub>().AddSingleton<DocketSignals>().AddSingleton<DocketDesk>().AddSingleton<AgentSessions>()
-            .AddSingleton<RunControl>().AddSingleton<ErrandDesk>().AddSingleton<ErrandActions>().AddSingleton<RunHours>().AddSingleton<WishDesk>().AddSingleton<KindDesk>().AddSingleton<AgentPosts>().AddSingleton<BulletinDesk>().AddSingleton<MachineBoard>().AddSingleton<SurveyDesk>().AddSingleton<Freshness>().AddSingleton<Acting>().AddSingleton<Steering>();
+            .AddSingleton<RunControl>().AddSingleton<ErrandDesk>().AddSingleton<ErrandActions>().AddSingleton<RunHours>().AddSingleton<WishDesk>().AddSingleton<KindDesk>().AddSingleton<AgentPosts>().AddSingleton<BulletinDesk>().AddSingleton<MachineBoard>().AddSingleton<SurveyDesk>().AddSingleton<Freshness>().AddSingleton<Acting>().AddSingleton<Steering>().AddSingleton<ReportMaking>().AddSingleton<NoticeSending>().AddSingleton(options).AddHostedService<NoticeDesk>().AddHostedService<RunWatch>();
         builder.Services.AddSingleton(SigningKey.LoadOrMake(Path.Combine(options.Data, "service-key")));
         builder.Services.AddExceptionHandler<ProblemWriter>().AddProblemDetails().AddOpenApi(o => o.AddDocumentTransformer((document, _, _) =>
         {
@@ -107,6 +111,7 @@ public sealed class ServiceHost : IAsyncDisposable
         app.UseExceptionHandler();
         app.UseStatusCodePages(page => ProblemWriter.WriteBareAsync(page.HttpContext));
         app.Use(SecurityHeaders);
+        app.UseRateLimiter();
         app.UseAuthentication();
         app.UseAuthorization();
         app.Use((context, next) => AccessEndpoints.RequireConsoleHeader(context, () => next(context)));
@@ -136,12 +141,13 @@ public sealed class ServiceHost : IAsyncDisposable
         PlanEndpoints.Map(api);
         SuggestEndpoint.Map(api);
         RunEndpoints.Map(api);
+        ReportEndpoints.Map(api);
+        NoticeEndpoints.Map(api);
         RelocationEndpoints.Map(api);
         ErrandEndpoints.Map(api);
         AuditEndpoints.Map(api);
         AgentEndpoints.Map(api);
-        api.MapGet("/events", (LiveHub live, IHostApplicationLifetime lifetime, CancellationToken stop) =>
-            TypedResults.ServerSentEvents(live.ListenAsync(CancellationTokenSource.CreateLinkedTokenSource(stop, lifetime.ApplicationStopping).Token))).For(Role.Reader).ExcludeFromDescription();
+        EventEndpoint.Map(api);
         api.MapFallback(() => { throw ProblemException.Missing("such call", "See the description of the API at /openapi/v1.json."); }).AllowAnonymous();
     }
 
@@ -163,10 +169,20 @@ public sealed class ServiceHost : IAsyncDisposable
                 o.Cookie.HttpOnly = true;
                 o.Cookie.SameSite = SameSiteMode.Strict;
                 o.ExpireTimeSpan = TimeSpan.FromHours(12);
+                o.Events.OnValidatePrincipal = TokenAuthentication.ValidateSessionAsync;
                 o.Events.OnRedirectToLogin = c => ProblemWriter.WriteAsync(c.HttpContext, new Problem("not signed in", "The session has ended.", 401, "not-signed-in", "Sign in again.", null, null), c.HttpContext.RequestAborted);
                 o.Events.OnRedirectToAccessDenied = c => ProblemWriter.WriteAsync(c.HttpContext, new Problem("role missing", "Your role is not enough for this.", 403, "role-missing", "Ask a steward.", null, null), c.HttpContext.RequestAborted);
             });
         services.AddAuthorization();
+        services.AddRateLimiter(limits =>
+        {
+            limits.AddPolicy(AccessEndpoints.SignInLimit, context => RateLimitPartition.GetFixedWindowLimiter(context.Connection.RemoteIpAddress, _ => new FixedWindowRateLimiterOptions { PermitLimit = SignInsPerMinute, Window = TimeSpan.FromMinutes(1) }));
+            limits.OnRejected = async (rejected, stop) =>
+            {
+                rejected.HttpContext.Response.Headers.RetryAfter = "60";
+                await ProblemWriter.WriteAsync(rejected.HttpContext, new Problem("too many attempts", $"There were more than {SignInsPerMinute} attempts to sign in within a minute.", 429, "too-many-attempts", "Wait a minute, then try again.", null, null), stop);
+            };
+        });
     }
 
     private static async Task FirstTokenAsync(Store store, string data, TimeProvider time, CancellationToken stop)

@@ -4,4 +4,14 @@ namespace Furlough.Service;
 /// <param name="Data">Folder for storage, keys and the first token.</param>
 /// <param name="Port">Port on loopback; 0 takes a free one.</param>
 /// <param name="Console">Folder of the built console, or null to look beside the program.</param>
-public sealed record ServiceOptions(string Data, int Port, string? Console = null);
+public sealed record ServiceOptions(string Data, int Port, string? Console = null)
+{
+    /// <summary>Through which server mail is sent; null for none.</summary>
+    public MailServer? Mail { get; init; }
+}
+
+/// <summary>A server that takes mail (SMTP).</summary>
+/// <param name="Server">smtp://HOST:PORT, which goes on encrypted where the server can; or smtps://HOST:PORT, encrypted from the beginning.</param>
+/// <param name="From">The address that mail comes from.</param>
+/// <param name="Account">With which it wants to be told who sends; null for nobody.</param>
+public sealed record MailServer(Uri Server, string From, string? Account, string? Password);

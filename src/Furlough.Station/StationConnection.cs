@@ -3,8 +3,9 @@ using Furlough.Station.World;
 namespace Furlough.Station;
 
 /// <summary>A stand-in's connection: there, or cut off by its script.</summary>
+/// <param name="connections">What it connects with while it is there.</param>
 /// <param name="leavesAfter">After which call the machine is away for good; null where it stays.</param>
-public sealed class StationConnection(StationClock clock, string? leavesAfter) : DelegatingHandler(new SocketsHttpHandler { MaxConnectionsPerServer = 8 })
+public sealed class StationConnection(HttpMessageHandler connections, StationClock clock, string? leavesAfter) : DelegatingHandler(connections)
 {
     /// <inheritdoc/>
     protected override async Task<HttpResponseMessage> SendAsync(HttpRequestMessage request, CancellationToken cancellationToken)

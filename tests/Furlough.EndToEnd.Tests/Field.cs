@@ -26,9 +26,9 @@ public sealed class Field : IDisposable
 
     public string Token => File.ReadAllText(Path.Combine(Folder, "service", "steward-token")).Trim();
 
-    public void StartService()
+    public void StartService(params string[] more)
     {
-        _service = Launch("furlough", ["service", "start", "--data", Path.Combine(Folder, "service"), "--port", $"{_port}"]);
+        _service = Launch("furlough", ["service", "start", "--data", Path.Combine(Folder, "service"), "--port", $"{_port}", .. more]);
         var line = _service.StandardOutput.ReadLine() ?? throw new InvalidOperationException(_service.StandardError.ReadToEnd());
         _port = new Uri(line["listening on ".Length..]).Port;
         _ = _service.StandardOutput.ReadToEndAsync();

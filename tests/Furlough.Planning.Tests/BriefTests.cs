@@ -59,13 +59,17 @@ public sealed class BriefTests
     [InlineData("{attached: internal, free-at-least: 600 GB}", null)]
     [InlineData("{attached: internal, free-at-least: 50%}", "D:")]
     [InlineData("{label: \"Sys*\"}", "C:")]
+    [InlineData("{label: \"of {account}\"}", "F:")]
+    [InlineData("{label: \"of {own}\"}", null)]
+    [InlineData("{identity: F3}", "E:")]
+    [InlineData("{identity: \"{card}\"}", "E:")]
+    [InlineData("{identity: f9}", null)]
     public void Volumes_are_chosen_by_their_facts(string role, string? chosen)
     {
-        var brief = BriefReader.Read(Good.Replace("{attached: internal, system: false, prefer: roomiest}", role, StringComparison.Ordinal));
+        var brief = BriefReader.Read(Good.Replace("{attached: internal, system: false, prefer: roomiest}", role, StringComparison.Ordinal) + "\npeople:\n  asa.lind: {card: f3}\n  bo.tarrant: {own: asa.lind}\n");
         var solid = Data(free: 90 * GB) with { Identity = new VolumeIdentity("solid", "f3"), Root = "E:", Medium = Medium.Solid, Encrypted = true };
-        var external = Data(free: 800 * GB) with { Identity = new VolumeIdentity("external", "f4"), Root = "F:", Attached = Attachment.External, SizeBytes = 2_000 * GB };
-        brief.Volumes["roomy"].Choose(Survey([Small(), Data(), solid, external]))?.Root.ShouldBe(chosen);
-        if (chosen is null) brief.Volumes["roomy"].Choose(Survey([Small(), Data(), solid, external])).ShouldBeNull();
+        var external = Data(free: 800 * GB) with { Identity = new VolumeIdentity("external", "f4"), Root = "F:", Label = "of asa.lind", Attached = Attachment.External, SizeBytes = 2_000 * GB };
+        (brief.Volumes["roomy"].Choose(Survey([Small(), Data(), solid, external]), brief.Of("asa.lind"))?.Root).ShouldBe(chosen);
     }
 
     [Fact]

@@ -37,6 +37,16 @@ public sealed class KindCardTests
         KindCardReader.Read(string.Join('\n', every)).ShouldSatisfyAllConditions(k => k.Holds.ShouldBe(HoldingKind.InstallPath), k => k.Lists.ShouldBe("lib/tools"), k => k.Program!.Says.Count.ShouldBe(2));
     }
 
+    [Fact]
+    public void A_card_of_a_folder_that_should_be_empty_has_a_place_and_no_settings()
+    {
+        const string card = "furlough-kind: 1\nname: course-desk\ntitle: Common\nholds: common-folder\nusual: /srv/course\n";
+        KindCardReader.Read(card).ShouldSatisfyAllConditions(k => k.IsCommonFolder.ShouldBeTrue(), k => k.Usual.ShouldBe("/srv/course"), k => k.Pointers.ShouldBeEmpty());
+        Should.Throw<KindCardException>(() => KindCardReader.Read(card.Replace("/srv/course", "\"{home}/course\"", StringComparison.Ordinal))).Message.ShouldContain("lies in a home, and the machine has none");
+        Should.Throw<KindCardException>(() => KindCardReader.Read(card.Replace("usual: /srv/course\n", "", StringComparison.Ordinal))).Message.ShouldContain("`usual` is missing");
+        Should.Throw<KindCardException>(() => KindCardReader.Read(card + "pointers: [{link: \"{home}/sketches\"}]\n")).Message.ShouldContain("A folder that should be empty has no `pointers`");
+    }
+
     private const string Kept = """
         furlough-kind: 1
         name: sketches

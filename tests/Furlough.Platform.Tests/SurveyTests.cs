@@ -82,6 +82,20 @@ public sealed class SurveyTests : IDisposable
     }
 
     [Fact]
+    public void Whose_files_lie_in_a_common_folder_is_told_and_a_library_s_usual_place_too()
+    {
+        LinuxTree.Sh($"mkdir -p {_tree.Root}/srv/course/old {_tree.Home}/Sketches {_tree.Root}/data/sketches; printf 12345 > {_tree.Root}/srv/course/old/a; printf 12 > {_tree.Root}/srv/course/b; touch -d 2026-11-01T10:00Z {_tree.Root}/srv/course/b; printf x > {_tree.Root}/srv/course/c; chown -R 1701 {_tree.Root}/srv/course/old {_tree.Root}/srv/course/b; chown 4242 {_tree.Root}/srv/course/c; printf 123 > {_tree.Home}/Sketches/stray; printf '[library]\npath=/data/sketches\n' > {_tree.Home}/.sketcher; chown -R 1701 {_tree.Home}");
+        KindCard common = new("course-desk", "", [], []) { IsCommonFolder = true, Shared = true, Usual = "/srv/course" };
+        KindCard sketches = new("sketches", "", [], [new CardPointer("ini", "{home}/.sketcher", "library/path", PointerShape.Folder, null)]) { Usual = "{home}/Sketches" };
+        var survey = _tree.Machine().Surveyor.Take([common, common with { Name = "nowhere", Usual = "/srv/nowhere" }, common with { Name = "other", Systems = ["Fen*"] }, sketches], [], _ => false, CancellationToken.None);
+        var found = survey.CommonFolders.Single();
+        (found.Name, found.PathShown).ShouldBe(("course-desk", "/srv/course"));
+        found.Left.Select(l => $"{l.Account} {l.Files} {l.DataBytes}").ShouldBe(["4242 1 1", "asa.lind 2 7"]);
+        found.Left[1].LastChange.ShouldBeGreaterThan(new DateTimeOffset(2026, 11, 2, 0, 0, 0, TimeSpan.Zero));
+        survey.Holdings.Single(h => h.Name.Name == "sketches").ShouldSatisfyAllConditions(h => h.PathShown.ShouldBe("/data/sketches"), h => h.Stray.ShouldBe(new StrayFolder("/home/asa.lind/Sketches", 1, 3)));
+    }
+
+    [Fact]
     public void What_the_backup_and_the_system_say_of_themselves_is_told()
     {
         _tree.Survey().ShouldSatisfyAllConditions(s => s.Backup.ShouldBeNull(), s => s.RestartPending.ShouldBeFalse());

@@ -22,6 +22,22 @@ internal static class AccessCommands
             else Terminal.Line(made.Token);
             return ExitCode.Done;
         });
-        return new Command("access", "Who may do what") { add };
+        var list = new Command("list", "List tokens: whose, which role, until when");
+        list.Calls(async (client, json, stop) =>
+        {
+            var tokens = await client.TokensAsync(stop);
+            if (json) Terminal.Json(tokens);
+            else Terminal.Table(["name", "role", "made", "by", "valid until"], tokens.Select(t => (string[])[t.Name, t.Role.Word(), t.MadeAt is { } made ? $"{made:u}" : "at the first start", t.MadeBy ?? "", t.RevokedAt is { } revoked ? $"revoked {revoked:u}" : t.Expires is { } expires ? $"{expires:u}" : "it is revoked"]));
+            return ExitCode.Done;
+        });
+        var revoke = new Command("revoke", "End a token, and the console sessions begun with it") { name };
+        revoke.Calls(async (client, parsed, stop) =>
+        {
+            var token = await client.RevokeTokenAsync(parsed.GetValue(name)!, stop);
+            if (parsed.GetValue(Connection.Json)) Terminal.Json(token);
+            else Terminal.Line($"The token of {token.Name} is revoked.");
+            return ExitCode.Done;
+        });
+        return new Command("access", "Who may do what") { add, list, revoke };
     }
 }

@@ -3,6 +3,7 @@ using System.Text.RegularExpressions;
 using Furlough.Cli.Output;
 using Furlough.Model;
 using Furlough.Planning.Briefs;
+using Furlough.Planning.Reading;
 using Furlough.Protocol;
 
 namespace Furlough.Cli.Commands;
@@ -21,6 +22,11 @@ internal static partial class BriefCommands
         check.Calls(async (client, parsed, stop) =>
         {
             var answer = await client.CheckBriefAsync(ReadText(parsed.GetValue(File)!), stop);
+            if (answer.Errors.Count > 0)
+            {
+                var wrong = new BriefException([.. answer.Errors.Select(e => new TextError(e.Line, e.Column, e.Message, e.Expected))]);
+                throw new ServiceException(400, "brief-wrong", wrong.Summary, BriefException.Remedy, wrong.Place, [.. wrong.Errors.Select(e => e.ToString())]);
+            }
             if (parsed.GetValue(Connection.Json)) Terminal.Json(answer);
             else
             {

@@ -2,6 +2,7 @@ using System.CommandLine;
 using Furlough.Cli.Output;
 using Furlough.Model;
 using Furlough.Planning.Kinds;
+using Furlough.Protocol.Api;
 
 namespace Furlough.Cli.Commands;
 
@@ -15,10 +16,19 @@ internal static class KindCommands
     {
         var sample = new Command("sample", "Print a commented kind card to start from");
         sample.SetAction(_ => Console.Out.Write(KindCardReader.Sample));
-        var check = new Command("check", "Check a kind card") { File };
+        var tryOn = new Option<string>("--on") { Description = "Have this machine look for what the card describes, and say what it finds; the card is not kept" };
+        var check = new Command("check", "Check a kind card, and try it on a machine") { File, tryOn };
         check.Calls(async (client, parsed, stop) =>
         {
-            var card = await client.CheckKindAsync(InputText.Read(parsed.GetValue(File)!, "kind card", "furlough kind sample"), stop);
+            var text = InputText.Read(parsed.GetValue(File)!, "kind card", "furlough kind sample");
+            if (parsed.GetValue(tryOn) is { } machine)
+            {
+                var trial = await client.TryKindAsync(text, machine, stop);
+                if (parsed.GetValue(Connection.Json)) Terminal.Json(trial);
+                else Say(trial);
+                return trial.Found.Count > 0 || trial.CommonFolder is not null ? ExitCode.Done : ExitCode.Failed;
+            }
+            var card = await client.CheckKindAsync(text, stop);
             if (parsed.GetValue(Connection.Json)) Terminal.Json(card);
             else Say(card);
             return ExitCode.Done;
@@ -29,7 +39,7 @@ internal static class KindCommands
         {
             var added = await client.AddKindAsync(InputText.Read(parsed.GetValue(File)!, "kind card", "furlough kind sample"), parsed.GetValue(on) ?? [], stop);
             if (parsed.GetValue(Connection.Json)) Terminal.Json(added);
-            else Terminal.Line($"{added.Kind.Name} is looked for from now on{(added.On.Count == 0 ? "" : $" on {string.Join(", ", added.On)}")}. Machines that answer survey themselves at once; briefs name it under `{(added.Kind.Holds == HoldingKind.Library ? "libraries" : "install-paths")}`.");
+            else Terminal.Line($"{added.Kind.Name} is looked for from now on{(added.On.Count == 0 ? "" : $" on {string.Join(", ", added.On)}")}. Machines that answer survey themselves at once; {(added.Kind.IsCommonFolder ? "audits say what lies in it" : $"briefs name it under `{(added.Kind.Holds == HoldingKind.Library ? "libraries" : "install-paths")}`")}.");
             return ExitCode.Done;
         });
         var list = new Command("list", "List kinds that kind cards describe");
@@ -37,7 +47,7 @@ internal static class KindCommands
         {
             var kinds = await client.KindsAsync(stop);
             if (json) Terminal.Json(kinds);
-            else Terminal.Table(["kind", "holds", "title", ">settings", "on", "added", "by"], kinds.Select(k => (string[])[k.Kind.Name, k.Kind.Holds.Word(), k.Kind.Title, $"{k.Kind.Pointers.Count}", k.On.Count == 0 ? "all machines" : string.Join(" ", k.On), $"{k.AddedAt:u}", k.AddedBy]));
+            else Terminal.Table(["kind", "holds", "title", ">settings", "on", "added", "by"], kinds.Select(k => (string[])[k.Kind.Name, k.Kind.IsCommonFolder ? KindCardReader.CommonFolder : k.Kind.Holds.Word(), k.Kind.Title, $"{k.Kind.Pointers.Count}", k.On.Count == 0 ? "all machines" : string.Join(" ", k.On), $"{k.AddedAt:u}", k.AddedBy]));
             return ExitCode.Done;
         });
         var show = new Command("show", "Show a kind card") { Name };
@@ -62,9 +72,35 @@ internal static class KindCommands
         return new Command("kind", "Kinds of holdings that kind cards describe") { sample, check, add, list, show, remove };
     }
 
+    private static void Say(KindTrial trial)
+    {
+        Say(trial.Kind);
+        Terminal.Line();
+        if (trial.CommonFolder is { } common)
+        {
+            Terminal.Line($"{trial.Machine} has it at {common.PathShown}: {(common.Left.Count == 0 ? "it is empty" : string.Join("; ", common.Left.Select(l => $"{Words.Count(l.Files, "file")} of {l.Account}, {Words.Size(l.DataBytes)}")))}.");
+        }
+        else if (trial.Found.Count == 0)
+        {
+            Terminal.Line($"{trial.Machine} found nothing of it{(trial.Notes.Count == 0 ? ": no program, settings or folder that the card names is there." : ":")}");
+        }
+        else
+        {
+            Terminal.Line($"{trial.Machine} found:");
+            Terminal.Table(["account", "lives at", ">files", ">data", "setting", "reads"], trial.Found.SelectMany(h => h.Pointers.Select((p, i) => (string[])
+                [i > 0 ? "" : h.Name.IsShared ? "(machine)" : h.Name.Account, i > 0 ? "" : h.PathShown + (h.Present ? "" : "  (missing)"), i > 0 ? "" : $"{h.Files:N0}", i > 0 ? "" : Words.Size(h.DataBytes), $"{p.Address}", p.Value.Text ?? "(nothing)"])));
+        }
+        foreach (var note in trial.Notes) Terminal.Line($"note: {note}");
+    }
+
     private static void Say(KindCard card)
     {
         Terminal.Line($"{card.Name}: {card.Title}{(card.Systems.Count == 0 ? "" : $", on {string.Join(" or ", card.Systems)}")}");
+        if (card.IsCommonFolder)
+        {
+            Terminal.Line($"  a folder that people share and that should be empty, at {card.Usual}; audits say what lies in it, and whose");
+            return;
+        }
         Terminal.Line($"  {(card.Holds == HoldingKind.Library ? "a library, whose data moves" : "an install path, of which only the settings change")}, {(card.Shared ? "one that all accounts of a machine share" : "one for each account")}");
         if (card.FoundBy is { } there) Terminal.Line($"  looked for where {there} is");
         if (card.Usual is { } usual) Terminal.Line($"  {usual} while the settings say nothing");

@@ -28,12 +28,43 @@ internal static class MachineCommands
             else Terminal.Line(now.SurveyedAt > asked.SurveyedAt || asked.SurveyedAt is null && now.SurveyedAt is not null ? $"{now.Name} surveyed at {now.SurveyedAt:u}: {Words.Count(now.Holdings, "holding")}, {Words.Size(now.DataBytes)}." : $"{now.Name} has not answered yet; it surveys itself when it does.");
             return now.SurveyedAt == asked.SurveyedAt ? ExitCode.WaitsForPerson : ExitCode.Done;
         });
-        return new Command("machine", "Machines, their volumes and what lives on them") { list, show, survey, SpaceCommand.Make(), Invite(), SetRole() };
+        return new Command("machine", "Machines, their volumes and what lives on them") { list, show, survey, SpaceCommand.Make(), Invite(), SetRole(), Hold(), Release() };
+    }
+
+    private static Argument<string[]> Names() => new("names") { Description = "Names of the machines", Arity = ArgumentArity.OneOrMore };
+
+    private static Command Hold()
+    {
+        var names = Names();
+        var reason = new Option<string>("--reason") { Description = "What is going on there", Required = true };
+        var command = new Command("hold", "Begin nothing on machines for now; who is kept out already is let in first") { names, reason };
+        command.Calls(async (client, parsed, stop) =>
+        {
+            var machines = parsed.GetValue(names)!;
+            await client.HoldAsync(machines, parsed.GetValue(reason), stop);
+            Terminal.Line($"{Words.Count(machines.Length, "machine is", "machines are")} held. Next: furlough machine release {string.Join(' ', machines)}");
+            return ExitCode.Done;
+        });
+        return command;
+    }
+
+    private static Command Release()
+    {
+        var names = Names();
+        var command = new Command("release", "Let held machines go on") { names };
+        command.Calls(async (client, parsed, stop) =>
+        {
+            var machines = parsed.GetValue(names)!;
+            await client.HoldAsync(machines, null, stop);
+            Terminal.Line($"{Words.Count(machines.Length, "machine goes", "machines go")} on.");
+            return ExitCode.Done;
+        });
+        return command;
     }
 
     private static Command SetRole()
     {
-        var names = new Argument<string[]>("names") { Description = "Names of the machines", Arity = ArgumentArity.OneOrMore };
+        var names = Names();
         var role = new Option<string?>("--is") { Description = "What they are for, in a word of your own; left out, it is taken back" };
         var command = new Command("role", "Say what machines are for, so that briefs can mean them by it") { names, role };
         command.Calls(async (client, parsed, stop) =>
@@ -96,8 +127,8 @@ internal static class MachineCommands
         var m = detail.Machine;
         Terminal.Line($"{m.Name}  {m.Room}{(m.Role is null ? "" : $"  {m.Role}")}  {m.Standing.Show()}  {m.OperatingSystem}  surveyed {m.SurveyedAt:u}");
         Terminal.Line();
-        Terminal.Table(["volume", "", ">size", ">free", "kind"], detail.Shelves.Select(s => (string[])
-            [s.Root, ShelfText.Draw(ShelfSums.Of(s), 40), Words.Size(s.SizeBytes), Words.Size(s.FreeBytes), $"{(s.System ? "system, " : "")}{s.Attached.Word()}, {s.FileSystem}"]));
+        Terminal.Table(["volume", "", ">size", ">free", "kind", "label", "identity"], detail.Shelves.Select(s => (string[])
+            [s.Root, ShelfText.Draw(ShelfSums.Of(s), 40), Words.Size(s.SizeBytes), Words.Size(s.FreeBytes), $"{(s.System ? "system, " : "")}{s.Attached.Word()}, {s.FileSystem}", s.Label, s.Identity]));
         Terminal.Line(ShelfText.Legend);
         Terminal.Line();
         Terminal.Table(["account", "holding", "lives at", ">files", ">data", "relocation"], detail.Holdings.OrderByDescending(h => h.DataBytes).Select(h => (string[])

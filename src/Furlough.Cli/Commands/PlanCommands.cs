@@ -1,6 +1,7 @@
 using System.CommandLine;
 using Furlough.Cli.Output;
 using Furlough.Model;
+using Furlough.Planning.DeskNotices;
 using Furlough.Protocol.Api;
 
 namespace Furlough.Cli.Commands;
@@ -36,7 +37,32 @@ internal static class PlanCommands
             else Terminal.Line($"Accepted {parsed.GetValue(hazard)} in plan {plan.Number}. {Next(plan)}");
             return ExitCode.Done;
         });
-        return new Command("plan", "A brief worked out against surveys") { make, list, show, PlanDifferenceCommand.Make(), consent };
+        return new Command("plan", "A brief worked out against surveys") { make, list, show, PlanDifferenceCommand.Make(), consent, Notice() };
+    }
+
+    private static Command Notice()
+    {
+        var machine = new Option<string?>("--machine") { Description = "Only for this machine" };
+        var language = new Option<string>("--language") { Description = string.Join(", ", DeskLanguage.All.Select(l => l.Code)), DefaultValueFactory = _ => "en" };
+        language.AcceptOnlyFromAmong([.. DeskLanguage.All.Select(l => l.Code)]);
+        var begins = new Option<DateTimeOffset?>("--begins") { Description = "When the run will be begun; left out, now" };
+        var command = new Command("notice", "Print a short text for the people at the desks: what happens, when, how long, what to close") { Number, machine, language, begins };
+        command.Calls(async (client, parsed, stop) =>
+        {
+            var plan = await client.PlanAsync(parsed.GetValue(Number), stop);
+            var notices = DeskNotice.Of(plan.Relocations, plan.Calendar, plan.Hours, parsed.GetValue(begins) ?? TimeProvider.System.GetUtcNow(), TimeZoneInfo.Local, DeskLanguage.Find(parsed.GetValue(language)!)!).Where(n => parsed.GetValue(machine) is not { } only || n.Machine == only).ToList();
+            if (parsed.GetValue(Connection.Json)) Terminal.Json(notices);
+            else if (Terminal.AsCsv) Terminal.Table(["machine", "room", "account", "text"], notices.Select(n => (string[])[n.Machine, n.Room, n.Account, n.Text]));
+            else
+                foreach (var notice in notices)
+                {
+                    Terminal.Line($"{notice.Machine} ({notice.Room}), {notice.Account}");
+                    Terminal.Paragraph(2, notice.Text);
+                    Terminal.Line();
+                }
+            return notices.Count > 0 ? ExitCode.Done : ExitCode.Failed;
+        });
+        return command;
     }
 
     private static int Show(PlanView plan, bool json, bool whole)

@@ -30,7 +30,7 @@ internal static class RelocationCommands
         show.Calls(async (client, parsed, stop) => Show(await client.RelocationAsync(parsed.GetValue(Number), stop), parsed.GetValue(Connection.Json)));
         return new Command("relocation", "One holding on its way from source to target")
         {
-            list, show, FallBack(), Act("Numbers of the relocations", "begin", "Begin attended relocations: somebody is at the machine"),
+            list, show, FallBack(), Skip(), Act("Numbers of the relocations", "begin", "Begin attended relocations: somebody is at the machine"),
             Act("Numbers of the relocations", "back-out", "Undo relocations that are under way, as long as their accounts have not been let in again"), Act("Numbers of the relocations", "retry", "Try relocations again that failed, were refused or backed out"), Act("Numbers of the relocations", "return", "Take holdings back to their former places, with what was added since"),
             Act("Numbers of the relocations", "gather", "Copy what stands again at former places into the folders where the holdings live; nothing is removed"),
         };
@@ -61,6 +61,20 @@ internal static class RelocationCommands
             if (failed == views.Count) return ExitCode.Failed;
             if (name == "begin" && !parsed.GetValue(Follow)) return refusal == ExitCode.Done ? ExitCode.Done : ExitCode.DoneInPart;
             return failed > 0 || refusal != ExitCode.Done ? ExitCode.DoneInPart : views.Any(v => v.State == RelocationState.Waiting) ? ExitCode.WaitsForPerson : ExitCode.Done;
+        });
+        return command;
+    }
+
+    private static Command Skip()
+    {
+        var reason = new Option<string>("--reason") { Description = "Why it will not be done", Required = true };
+        var command = new Command("skip", "Skip a relocation, with a reason; the data stays where it is") { Number, reason };
+        command.Calls(async (client, parsed, stop) =>
+        {
+            var view = await client.SkipAsync(parsed.GetValue(Number), parsed.GetValue(reason)!, stop);
+            if (parsed.GetValue(Connection.Json)) Terminal.Json(view);
+            else Say(view);
+            return ExitCode.Done;
         });
         return command;
     }

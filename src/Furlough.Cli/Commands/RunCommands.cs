@@ -20,6 +20,7 @@ internal static class RunCommands
         {
             var run = await client.StartRunAsync(parsed.GetValue(plan), stop);
             if (parsed.GetValue(Connection.Json)) Terminal.Json(run);
+            else if (run.State == RunState.Proposed) Terminal.Line($"Run {run.Number} is proposed: {Words.Count(run.Relocations, "relocation")} on {Words.Count(run.Machines, "machine")}. Its brief wants a second person's approval. Next, for somebody else: furlough run approve {run.Number}");
             else Terminal.Line($"Run {run.Number} started: {Words.Count(run.Relocations, "relocation")} on {Words.Count(run.Machines, "machine")}. Next: furlough run follow {run.Number}");
             return ExitCode.Done;
         });
@@ -43,9 +44,39 @@ internal static class RunCommands
         follow.Calls(async (client, parsed, stop) => await FollowAsync(client, parsed.GetValue(Number), parsed.GetValue(Connection.Json), stop));
         return new Command("run", "A plan being carried out")
         {
-            start, list, show, follow, Steer("pause", "Begin nothing further for now; who is kept out already is let in first"), Steer("resume", "Go on with a paused run"),
+            start, Steer("approve", "Let a proposed run begin, as a second person"), list, show, follow, Again(), Skip(), Steer("pause", "Begin nothing further for now; who is kept out already is let in first"), Steer("resume", "Go on with a paused run"),
             Steer("halt", "Begin nothing further; what is repointed ends, the rest is undone"),
         };
+    }
+
+    private static Option<string?> Cause() => new("--cause") { Description = "Only what failed for this cause, by its code" };
+
+    private static Command Again()
+    {
+        var cause = Cause();
+        var command = new Command("retry", "Try again what failed in a run") { Number, cause };
+        command.Calls(async (client, parsed, stop) => Say(await client.RetryFailedAsync(parsed.GetValue(Number), parsed.GetValue(cause), stop), "tried again", $"furlough run follow {parsed.GetValue(Number)}", parsed.GetValue(Connection.Json)));
+        return command;
+    }
+
+    private static Command Skip()
+    {
+        var cause = Cause();
+        var reason = new Option<string>("--reason") { Description = "Why it will not be done", Required = true };
+        var command = new Command("skip", "Skip what failed in a run, with a reason; the data stays where it is") { Number, cause, reason };
+        command.Calls(async (client, parsed, stop) => Say(await client.SkipFailedAsync(parsed.GetValue(Number), parsed.GetValue(cause), parsed.GetValue(reason)!, stop), "skipped", $"furlough run show {parsed.GetValue(Number)}", parsed.GetValue(Connection.Json)));
+        return command;
+    }
+
+    private static int Say(ManyDone done, string what, string next, bool json)
+    {
+        if (json) Terminal.Json(done);
+        else
+        {
+            Terminal.Line($"{Words.Count(done.Relocations.Count, "relocation is", "relocations are")} {what}{(done.Relocations.Count == 0 ? "." : $". Next: {next}")}");
+            foreach (var refusal in done.Refusals) Terminal.Line($"  not {what}: {refusal}");
+        }
+        return done.Refusals.Count == 0 ? ExitCode.Done : done.Relocations.Count == 0 ? ExitCode.Refused : ExitCode.DoneInPart;
     }
 
     private static Command Steer(string verb, string description)
@@ -71,7 +102,7 @@ internal static class RunCommands
             Terminal.Line();
             Summary(run, await client.RelocationsAsync(number, null, stop));
         }
-        if (run.State is RunState.Running or RunState.Paused) return ExitCode.WaitsForPerson;
+        if (run.State is RunState.Running or RunState.Paused or RunState.Proposed) return ExitCode.WaitsForPerson;
         var done = run.Counts.Where(c => c.Key is "switched" or "finished").Sum(c => c.Value);
         return done == run.Relocations ? ExitCode.Done : done > 0 ? ExitCode.DoneInPart : ExitCode.Failed;
     }
@@ -137,13 +168,15 @@ internal static class RunCommands
         return $"{Words.Count(both.Count, "relocation")} took {Words.Length(took)} of machine time; the forecast was {Words.Length(likely)}, within 20% for {near} of {both.Count} and below the high figure for {both.Count(b => b.Took <= b.Work.High)}.";
     }
 
-    private static bool IsOver(RunView run) => run.WaitsForPerson || run.State != RunState.Running && run.Counts.Keys.All(k => Words.Find<RelocationState>(k)!.Value.IsAtRest());
+    private static bool IsOver(RunView run) => run.WaitsForPerson || run.State == RunState.Proposed || run.State != RunState.Running && run.Counts.Keys.All(k => Words.Find<RelocationState>(k)!.Value.IsAtRest());
 
     private static string Counts(RunView run) => string.Join(", ", run.Counts.OrderBy(c => c.Key, StringComparer.Ordinal).Select(c => $"{c.Value} {c.Key}"));
 
     private static void Summary(RunView run, IReadOnlyList<RelocationView> rows)
     {
         Terminal.Line($"Run {run.Number}  {run.Title}  {run.State.Word()}  {Counts(run)}; {Words.Size(run.DoneBytes)} of {Words.Size(run.DataBytes)} at the target.");
+        if (run.State == RunState.Proposed) Terminal.Line($"{run.StartedBy} started it, and its brief wants a second person's approval: furlough run approve {run.Number}");
+        if (run.ApprovedBy is { } approver) Terminal.Line($"Started by {run.StartedBy}, approved by {approver}.");
         if (run.Hours is { } hours) Terminal.Line(run.HoursOpen ? $"Its allowed hours last until {hours.To:u}." : $"Outside its allowed hours; the next ones are {hours.From:u} to {hours.To:u}.");
         else if (!run.HoursOpen) Terminal.Line("Its allowed hours are over: no further ones are to come.");
         if (Compared(rows) is { } compared) Terminal.Line(compared);

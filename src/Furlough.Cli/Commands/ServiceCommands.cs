@@ -12,14 +12,40 @@ internal static class ServiceCommands
     internal static readonly Option<string> Data = new("--data") { Description = "Folder for storage, keys and the first token", DefaultValueFactory = _ => "/var/lib/furlough" };
     internal static readonly Option<int> Port = new("--port") { Description = "Port on this machine's loopback; 0 picks a free one", DefaultValueFactory = _ => 8400 };
 
+    private const string Password = "FURLOUGH_MAIL_PASSWORD";
+
+    private static MailServer? MailServerOf(string? server, string? from, out string? wrong)
+    {
+        wrong = (server, from) switch
+        {
+            (null, null) => null,
+            (null, _) or (_, null) => "--mail-server and --mail-from go together.",
+            _ when !Uri.TryCreate(server, UriKind.Absolute, out var uri) || uri.Scheme is not ("smtp" or "smtps") || uri.Port <= 0 => $"`{server}` is no mail server; give smtp://HOST:PORT or smtps://HOST:PORT.",
+            _ when new Uri(server!).UserInfo.Contains(':') => $"The mail server is to be given without a password, which everybody could read here; put that into {Password}.",
+            _ when !from!.Contains('@') => $"`{from}` is no address for mail.",
+            _ => null,
+        };
+        if (wrong is not null || server is null) return null;
+        var address = new Uri(server);
+        return new MailServer(address, from!, address.UserInfo.Length > 0 ? Uri.UnescapeDataString(address.UserInfo) : null, Environment.GetEnvironmentVariable(Password));
+    }
+
     internal static Command Make()
     {
-        var start = new Command("start", "Start the service and stay with it until it is told to stop") { Data, Port };
+        var server = new Option<string?>("--mail-server") { Description = $"Server through which mail is sent: smtp://HOST:PORT or smtps://HOST:PORT; with an account as smtp://ACCOUNT@HOST:PORT, its password in {Password}" };
+        var from = new Option<string?>("--mail-from") { Description = "Address that mail comes from" };
+        var start = new Command("start", "Start the service and stay with it until it is told to stop") { Data, Port, server, from };
         start.SetAction(async (parsed, stop) =>
         {
             try
             {
-                await using var host = await ServiceHost.StartAsync(new ServiceOptions(Path.GetFullPath(parsed.GetValue(Data)!), parsed.GetValue(Port)), stop);
+                var mail = MailServerOf(parsed.GetValue(server), parsed.GetValue(from), out var wrong);
+                if (wrong is not null)
+                {
+                    await Console.Error.WriteLineAsync($"furlough: {wrong}");
+                    return ExitCode.WrongUse;
+                }
+                await using var host = await ServiceHost.StartAsync(new ServiceOptions(Path.GetFullPath(parsed.GetValue(Data)!), parsed.GetValue(Port)) { Mail = mail }, stop);
                 Console.WriteLine($"listening on {host.Address.ToString().TrimEnd('/')}");
                 await host.WaitAsync(stop);
                 return ExitCode.Done;

@@ -55,7 +55,7 @@ internal sealed class StationHost(Uri service, string folder, double speed, Acti
         using var machine = new StationMachine(spec, own, clock);
         using var store = new AgentStore(Path.Combine(own, "agent.db"), durable: false);
         var key = SigningKey.LoadOrMake(Path.Combine(own, "agent-key"));
-        using var http = new HttpClient(new StationConnection(clock, spec.LeavesAfter)) { BaseAddress = service, Timeout = TimeSpan.FromSeconds(60) };
+        using var http = new HttpClient(new StationConnection(AgentClient.Connections(), clock, spec.LeavesAfter)) { BaseAddress = service, Timeout = TimeSpan.FromSeconds(60) };
         using var runtime = new AgentRuntime(new AgentOptions(spec.Name, spec.Room, code, $"station-{spec.Seed:x}"), store, key, machine, machine.Surveyor, http, clock, _ => { });
         await EnrolAsync(runtime, stop);
         enrolled();

@@ -16,14 +16,26 @@ internal static class Terminal
     internal static bool Live => !Console.IsOutputRedirected;
 
     /// <summary>Prints a value as JSON.</summary>
-    internal static void Json<T>(T value) => Console.Out.WriteLine(JsonSerializer.Serialize(value, Indented));
+    internal static void Json<T>(T value) => Console.Out.WriteLine(Spelled(value));
+
+    /// <summary>A value as JSON.</summary>
+    internal static string Spelled<T>(T value) => JsonSerializer.Serialize(value, Indented);
+
+    /// <summary>Tables are printed as CSV, one after the other with an empty line between, and nothing else is.</summary>
+    internal static bool AsCsv { get; set; }
+
+    private static int _tables;
 
     /// <summary>Prints a line.</summary>
-    internal static void Line(string text = "") => Out.WriteLine(text);
+    internal static void Line(string text = "")
+    {
+        if (!AsCsv) Out.WriteLine(text);
+    }
 
     /// <summary>Prints a paragraph set in by some columns; where a person looks on, its folded lines are set in too.</summary>
     internal static void Paragraph(int indent, string text)
     {
+        if (AsCsv) return;
         if (Live) Out.Write(new Padder(new Text(text), new Padding(indent, 0, 0, 0)));
         else Out.WriteLine(new string(' ', indent) + text);
     }
@@ -32,6 +44,12 @@ internal static class Terminal
     internal static void Table(IReadOnlyList<string> heads, IEnumerable<IReadOnlyList<string>> rows, bool evenIfEmpty = true)
     {
         if (!evenIfEmpty && !rows.Any()) return;
+        if (AsCsv)
+        {
+            if (_tables++ > 0) Console.Out.WriteLine();
+            Csv.Write(Console.Out, heads.Select(h => h.TrimStart('>')), rows);
+            return;
+        }
         var table = new Table { Border = TableBorder.None, ShowRowSeparators = false };
         foreach (var head in heads)
         {

@@ -14,6 +14,7 @@ internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers userDirs, 
 
     public Survey Take(IReadOnlyList<KindCard> kinds, IReadOnlyList<OriginalFacts> originals, Func<Guid, bool> knows, CancellationToken stop)
     {
+        var begun = time.GetUtcNow();
         List<string> notes = [];
         var found = volumes.Survey(notes);
         var receipts = new ReceiptSearch(volumes, knows, notes).Find(found, stop);
@@ -33,10 +34,10 @@ internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers userDirs, 
             foreach (var card in kinds.Where(k => !k.Shared))
                 if (LookAtKind(person, card, clusters, notes, stop) is { } further) holdings.Add(further);
         }
-        foreach (var card in kinds.Where(k => k.Shared))
+        foreach (var card in kinds.Where(k => k is { Shared: true, IsCommonFolder: false }))
             if (LookAtKind(Passwd.System, card, clusters, notes, stop) is { } shared) holdings.Add(shared);
         holdings.AddRange(LookAtApps(clusters, notes, stop));
-        return new Survey(time.GetUtcNow(), OperatingSystem(), agentVersion, found, accounts, holdings, [.. originals.Select(o => Trees.LookAgain(o, holdings, stop))], receipts, notes) { OnBattery = Sysfs.IsOnBattery, RestartPending = File.Exists(volumes.Root + "/run/reboot-required"), Backup = LinuxBackup.Read(volumes, notes) };
+        return new Survey(begun, OperatingSystem(), agentVersion, found, accounts, holdings, [.. originals.Select(o => Trees.LookAgain(o, holdings, stop))], receipts, notes) { OnBattery = Sysfs.IsOnBattery, StartedAt = Sysfs.StartedAt(volumes.Root), RestartPending = File.Exists(volumes.Root + "/run/reboot-required"), CommonFolders = [.. kinds.Where(k => k.IsCommonFolder && IsFor(k)).Select(k => LookAtCommonFolder(k, notes, stop)).OfType<CommonFolderFacts>()], Backup = LinuxBackup.Read(volumes, notes) };
     }
 
     private HoldingFacts? LookAtFolder(PasswdEntry person, string key, string name, IReadOnlyList<ReceiptFacts> receipts, List<int> clusters, List<string> notes, CancellationToken stop)
@@ -48,8 +49,11 @@ internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers userDirs, 
         var found = Look(holding, path, [new PointerFacts(address, value, volumes.PlaceOf(path)) { FixedBy = SettingPlace.FixedBy(volumes, address, person.User) }], clusters, notes, stop);
         // Without a setting there is no such folder, unless a receipt says that there was one.
         if (!found.Present && value.Text is null && receipts.All(r => r.Holding != holding)) return null;
-        return found with { Stray = usual is null || found.Place is not { } place || usual.IsInside(place) || place.IsInside(usual) ? null : Trees.Stray(usual, stop) };
+        return found with { Stray = StrayAt(usual, found.Place, stop) };
     }
+
+    /// <summary>What stands at a holding's usual place while it lives at another.</summary>
+    private StrayFolder? StrayAt(Place? usual, Place? place, CancellationToken stop) => usual is null || place is null || usual.IsInside(place) || place.IsInside(usual) ? null : Trees.Stray(usual, stop);
 
     /// <summary>The whole home, hidden files included.</summary>
     private HoldingFacts? LookAtHome(PasswdEntry person, List<int> clusters, List<string> notes, CancellationToken stop)
@@ -64,7 +68,7 @@ internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers userDirs, 
     private HoldingFacts? LookAtKind(PasswdEntry account, KindCard card, List<int> clusters, List<string> notes, CancellationToken stop)
     {
         var holding = new HoldingName(account.Name, card.Holds, card.Name);
-        if (card.Systems.Count > 0 && !card.Systems.Any(p => System.IO.Enumeration.FileSystemName.MatchesSimpleExpression(p, OperatingSystem()))) return null;
+        if (!IsFor(card)) return null;
         if (card.Pointers.Any(p => p.Syntax == CardPointer.Registry)) return null;
         if (card.FoundBy is { } there && !Path.Exists(volumes.Root + SettingPlace.Filled(there, account))) return null;
         if (card.Pointers.Any(p => p.Commands is { } commands && !IsThere(commands.Reads[0]))) return null;
@@ -88,7 +92,26 @@ internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers userDirs, 
         if (!card.Pointers.Any(p => p.InPlace) && (card.FoundBy is null && card.Pointers.All(p => p.Commands is null) || usual is null) && found.All(p => p.Value.Text is null)) return null;
         path ??= found.Select(p => p.Value.Text).FirstOrDefault(t => t is not null) ?? "";
         var facts = card.Holds == HoldingKind.InstallPath ? LookAtInstalled(holding, path, found, card.Lists, notes) : Look(holding, path, found, clusters, notes, stop);
-        return facts with { Program = card.Program };
+        // An install path has no data of its own that could be in the wrong place.
+        return facts with { Program = card.Program, Stray = card.Holds == HoldingKind.Library && usual is not null && !card.Pointers.Any(p => p.InPlace) ? StrayAt(volumes.PlaceOf(usual), facts.Place, stop) : null };
+    }
+
+    private bool IsFor(KindCard card) => card.Systems.Count == 0 || card.Systems.Any(p => System.IO.Enumeration.FileSystemName.MatchesSimpleExpression(p, OperatingSystem()));
+
+    private CommonFolderFacts? LookAtCommonFolder(KindCard card, List<string> notes, CancellationToken stop)
+    {
+        if (volumes.PlaceOf(card.Usual!) is not { } place) return null;
+        using var folder = Open(place, notes);
+        if (folder is null) return null;
+        try
+        {
+            return new CommonFolderFacts(card.Name, volumes.Show(place), CommonFolders.Left(folder, owner => Passwd.NameOf(volumes.Root, owner), stop));
+        }
+        catch (Fault fault)
+        {
+            notes.Add($"What lies in {card.Name} is not known: {fault.Message}");
+            return null;
+        }
     }
 
     /// <summary>Apps that are whole in a folder of their own: the system knows them by its path alone.</summary>

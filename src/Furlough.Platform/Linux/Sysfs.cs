@@ -1,4 +1,5 @@
 using System.Diagnostics;
+using System.Globalization;
 using Furlough.Model;
 
 namespace Furlough.Platform.Linux;
@@ -34,6 +35,14 @@ internal static class Sysfs
         "tmpfs" or "overlay" => FileSystemAbilities.Full with { ReadsPastCache = false },
         _ => FileSystemAbilities.Full,
     };
+
+    /// <summary>When the system below a root folder was started; null where it does not say.</summary>
+    internal static DateTimeOffset? StartedAt(string root)
+    {
+        const string facts = "/proc/stat", label = "btime ";
+        var line = File.ReadLines(File.Exists(root + facts) ? root + facts : facts).FirstOrDefault(l => l.StartsWith(label, StringComparison.Ordinal));
+        return line is not null && long.TryParse(line[label.Length..], NumberStyles.None, CultureInfo.InvariantCulture, out var seconds) ? DateTimeOffset.FromUnixTimeSeconds(seconds) : null;
+    }
 
     /// <summary>The machine has a battery and no other supply is connected.</summary>
     internal static bool IsOnBattery

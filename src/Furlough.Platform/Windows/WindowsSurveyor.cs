@@ -15,6 +15,7 @@ internal sealed class WindowsSurveyor(WindowsVolumes volumes, RegistryPointers p
 
     public Survey Take(IReadOnlyList<KindCard> kinds, IReadOnlyList<OriginalFacts> originals, Func<Guid, bool> knows, CancellationToken stop)
     {
+        var begun = time.GetUtcNow();
         List<string> notes = [];
         var found = WindowsVolumes.Survey(notes);
         var clusters = found.Select(v => v.ClusterBytes).Distinct().Order().ToList();
@@ -30,7 +31,7 @@ internal sealed class WindowsSurveyor(WindowsVolumes volumes, RegistryPointers p
             holdings.AddRange(ReadFolders(profile, notes).Select(f => Trees.Look(f.Name, f.Path, f.Pointers, clusters, notes, stop)).Where(f => f.Present).Select(f => f with { Stray = LookForStray(profile, f, stop) }));
         }
         if (LookAtPrograms(notes) is { } programs) holdings.Add(programs);
-        return new Survey(time.GetUtcNow(), OperatingSystem(), agentVersion, found, accounts, holdings, [.. originals.Select(o => Trees.LookAgain(o, holdings, stop))], [], notes) { RestartPending = RestartPending(), Unproven = true };
+        return new Survey(begun, OperatingSystem(), agentVersion, found, accounts, holdings, [.. originals.Select(o => Trees.LookAgain(o, holdings, stop))], [], notes) { RestartPending = RestartPending(), StartedAt = time.GetUtcNow() - TimeSpan.FromMilliseconds(Environment.TickCount64), Unproven = true };
     }
 
     /// <summary>Where an account's folders are by its settings, which are held no longer than that takes.</summary>

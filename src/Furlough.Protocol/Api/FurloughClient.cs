@@ -49,8 +49,41 @@ public sealed class FurloughClient : IDisposable
     /// <summary>Makes a token.</summary>
     public Task<TokenMade> AddTokenAsync(TokenRequest request, CancellationToken stop) => PostAsync<TokenMade>("tokens", request, stop);
 
+    /// <summary>All tokens, without their secrets.</summary>
+    public Task<IReadOnlyList<TokenView>> TokensAsync(CancellationToken stop) => GetAsync<IReadOnlyList<TokenView>>("tokens", stop);
+
+    /// <summary>Ends a token and its console sessions.</summary>
+    public Task<TokenView> RevokeTokenAsync(string name, CancellationToken stop) => SendAsync<TokenView>(() => new HttpRequestMessage(HttpMethod.Delete, "tokens/" + Uri.EscapeDataString(name)), stop);
+
+    /// <summary>Has somebody told of events from now on.</summary>
+    public Task<ReceiverView> AddReceiverAsync(ReceiverRequest request, CancellationToken stop) => PostAsync<ReceiverView>("receivers", request, stop);
+
+    /// <summary>Who is told of events.</summary>
+    public Task<IReadOnlyList<ReceiverView>> ReceiversAsync(CancellationToken stop) => GetAsync<IReadOnlyList<ReceiverView>>("receivers", stop);
+
+    /// <summary>Somebody is told no longer; what waits for them is dropped.</summary>
+    public Task RemoveReceiverAsync(string name, CancellationToken stop) => SendAsync<object?>(() => new HttpRequestMessage(HttpMethod.Delete, "receivers/" + Uri.EscapeDataString(name)), stop);
+
+    /// <summary>A report.</summary>
+    /// <param name="of">runs, rooms or audits.</param>
+    /// <param name="which">A run's or audit's number, or a room.</param>
+    public Task<Report> ReportAsync(string of, string which, CancellationToken stop) => GetAsync<Report>($"reports/{of}/{Uri.EscapeDataString(which)}", stop);
+
+    /// <summary>A report as a page that stands by itself.</summary>
+    /// <param name="of">runs, rooms or audits.</param>
+    /// <param name="which">A run's or audit's number, or a room.</param>
+    public Task<string> ReportPageAsync(string of, string which, CancellationToken stop) => GetTextAsync($"reports/{of}/{Uri.EscapeDataString(which)}/page", stop);
+
+    /// <summary>Who did what, the latest first.</summary>
+    /// <param name="before">Only entries with smaller numbers; null for the latest.</param>
+    /// <param name="about">Only entries that have this text in them.</param>
+    public Task<IReadOnlyList<HistoryEntry>> HistoryAsync(long? before, string? about, CancellationToken stop) => GetAsync<IReadOnlyList<HistoryEntry>>(FormattableString.Invariant($"history?before={before}&about={Uri.EscapeDataString(about ?? "")}"), stop);
+
     /// <summary>Checks a kind card.</summary>
     public Task<KindCard> CheckKindAsync(string card, CancellationToken stop) => PostAsync<KindCard>("kinds/check", new KindText(card), stop);
+
+    /// <summary>Has one machine look for what a kind card describes; the card is not kept.</summary>
+    public Task<KindTrial> TryKindAsync(string card, string machine, CancellationToken stop) => PostAsync<KindTrial>("kinds/try", new KindTrialRequest(card, machine), stop);
 
     /// <summary>Adds a kind card, or puts it in the place of the one of its name.</summary>
     /// <param name="on">Names or patterns of the machines that look for it; empty for all.</param>
@@ -95,9 +128,21 @@ public sealed class FurloughClient : IDisposable
     /// <summary>All runs.</summary>
     public Task<IReadOnlyList<RunView>> RunsAsync(CancellationToken stop) => GetAsync<IReadOnlyList<RunView>>("runs", stop);
 
-    /// <summary>Pauses, resumes or halts a run.</summary>
-    /// <param name="verb">pause, resume or halt.</param>
+    /// <summary>Approves, pauses, resumes or halts a run.</summary>
+    /// <param name="verb">approve, pause, resume or halt.</param>
     public Task<RunView> SteerRunAsync(long number, string verb, CancellationToken stop) => PostAsync<RunView>(FormattableString.Invariant($"runs/{number}/{verb}"), null, stop);
+
+    /// <summary>Tries what failed in a run again, for one cause or for any.</summary>
+    public Task<ManyDone> RetryFailedAsync(long run, string? cause, CancellationToken stop) => PostAsync<ManyDone>(FormattableString.Invariant($"runs/{run}/retry"), new RetryRequest(cause), stop);
+
+    /// <summary>Skips what failed in a run, for one cause or for any.</summary>
+    public Task<ManyDone> SkipFailedAsync(long run, string? cause, string reason, CancellationToken stop) => PostAsync<ManyDone>(FormattableString.Invariant($"runs/{run}/skip"), new SkipRequest(reason, cause), stop);
+
+    /// <summary>Skips a relocation.</summary>
+    public Task<RelocationView> SkipAsync(long number, string reason, CancellationToken stop) => PostAsync<RelocationView>(FormattableString.Invariant($"relocations/{number}/skip"), new SkipRequest(reason), stop);
+
+    /// <summary>Holds machines, or (no reason) lets them go on.</summary>
+    public Task HoldAsync(IReadOnlyList<string> machines, string? reason, CancellationToken stop) => PostAsync<object?>("machines/hold", new HoldRequest(machines, reason), stop);
 
     /// <summary>Relocations, of one run or of one machine where given.</summary>
     public Task<IReadOnlyList<RelocationView>> RelocationsAsync(long? run, string? machine, CancellationToken stop) =>
@@ -146,14 +191,19 @@ public sealed class FurloughClient : IDisposable
     private Task<T> PostAsync<T>(string path, object? body, CancellationToken stop) =>
         SendAsync<T>(() => new HttpRequestMessage(HttpMethod.Post, path) { Content = body is null ? null : JsonContent.Create(body, body.GetType(), options: JsonSerializerOptions.Web) }, stop);
 
-    private async Task<T> SendAsync<T>(Func<HttpRequestMessage> make, CancellationToken stop)
+    private Task<string> GetTextAsync(string path, CancellationToken stop) => SendAsync(() => new HttpRequestMessage(HttpMethod.Get, path), response => response.Content.ReadAsStringAsync(stop), stop);
+
+    private Task<T> SendAsync<T>(Func<HttpRequestMessage> make, CancellationToken stop) => SendAsync(make, async response =>
+        response.StatusCode == System.Net.HttpStatusCode.NoContent ? default! : (await response.Content.ReadFromJsonAsync<T>(JsonSerializerOptions.Web, stop))!, stop);
+
+    private async Task<T> SendAsync<T>(Func<HttpRequestMessage> make, Func<HttpResponseMessage, Task<T>> read, CancellationToken stop)
     {
         try
         {
             using var request = make();
             using var response = await _http.SendAsync(request, stop);
             await ServiceException.ThrowIfErrorAsync(response, stop);
-            return response.StatusCode == System.Net.HttpStatusCode.NoContent ? default! : (await response.Content.ReadFromJsonAsync<T>(JsonSerializerOptions.Web, stop))!;
+            return await read(response);
         }
         catch (Exception away) when (away is HttpRequestException || (away is TaskCanceledException && !stop.IsCancellationRequested))
         {

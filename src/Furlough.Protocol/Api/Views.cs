@@ -9,7 +9,12 @@ public enum Role { Reader, Technician, Approver, Steward }
 
 /// <summary>How far a run is.</summary>
 [JsonConverter(typeof(WordConverter<RunState>))]
-public enum RunState { Running, Paused, Halted, Ended }
+public enum RunState { Running, Paused, Halted, Ended, Proposed }
+
+/// <summary>A token, without its secret.</summary>
+/// <param name="MadeBy">Null for the first steward's.</param>
+/// <param name="Expires">Null for never.</param>
+public sealed record TokenView(string Name, Role Role, string? MadeBy, DateTimeOffset? MadeAt, DateTimeOffset? Expires, DateTimeOffset? RevokedAt);
 
 /// <summary>Who is asking.</summary>
 public sealed record Identity(string Name, Role Role);
@@ -22,7 +27,7 @@ public sealed record SignIn(string Token);
 
 /// <summary>Asks for a token with a role.</summary>
 /// <param name="Days">Days after which it expires; null for never.</param>
-public sealed record TokenRequest(string Name, Role Role, int? Days);
+public sealed record TokenRequest(string Name, Role Role, int? Days = null);
 
 /// <summary>A new token; shown once.</summary>
 public sealed record TokenMade(string Name, Role Role, string Token);
@@ -41,7 +46,8 @@ public sealed record Invite(string Code, DateTimeOffset Expires, int Machines, s
 public sealed record ShelfBlock(string Label, long DataBytes, string Style);
 
 /// <summary>A volume drawn as a shelf.</summary>
-public sealed record Shelf(string Root, string Label, bool System, Attachment Attached, Medium Medium, string FileSystem, long SizeBytes, long FreeBytes, long ReserveBytes, IReadOnlyList<ShelfBlock> Blocks);
+/// <param name="Identity">Its UUID or serial, or the marker where the file system has none: so briefs may name it.</param>
+public sealed record Shelf(string Root, string Label, bool System, Attachment Attached, Medium Medium, string FileSystem, long SizeBytes, long FreeBytes, long ReserveBytes, IReadOnlyList<ShelfBlock> Blocks, string Identity);
 
 /// <summary>The shelves of a machine.</summary>
 public sealed record MachineShelves(Guid Machine, IReadOnlyList<Shelf> Shelves);
@@ -67,7 +73,7 @@ public sealed record ShelfSums(long SizeBytes, long FreeBytes, long ReserveBytes
 /// <summary>A machine in a list.</summary>
 public sealed record MachineSummary(
     Guid Id, string Name, string Room, Standing Standing, DateTimeOffset? LastSeen, DateTimeOffset? SurveyedAt, string? OperatingSystem,
-    int Holdings, long DataBytes, ShelfSums? System, string? Attention, string? Role);
+    int Holdings, long DataBytes, ShelfSums? System, string? Attention, string? Role, string? HeldBy);
 
 /// <summary>Says what machines are for; null takes it back.</summary>
 public sealed record RoleRequest(IReadOnlyList<string> Machines, string? Role);
@@ -124,6 +130,14 @@ public sealed record KindText(string Card, IReadOnlyList<string>? On = null);
 /// <summary>A kind card, and who added it.</summary>
 public sealed record KindView(KindCard Kind, string Card, IReadOnlyList<string> On, string AddedBy, DateTimeOffset? AddedAt);
 
+/// <summary>Asks one machine to look for what a kind card describes, without keeping the card.</summary>
+public sealed record KindTrialRequest(string Card, string Machine);
+
+/// <summary>What a machine found by a kind card.</summary>
+/// <param name="CommonFolder">For a card of a folder that should be empty; null when it is not there.</param>
+/// <param name="Notes">What the machine could not read.</param>
+public sealed record KindTrial(KindCard Kind, string Machine, IReadOnlyList<HoldingFacts> Found, CommonFolderFacts? CommonFolder, IReadOnlyList<string> Notes);
+
 /// <summary>A brief as text.</summary>
 public sealed record BriefText(string Brief);
 
@@ -131,10 +145,14 @@ public sealed record BriefText(string Brief);
 /// <param name="Line">From 1; 0 for the machines as a whole.</param>
 public sealed record BriefLine(int Line, string What, int Machines, int Holdings, long DataBytes, IReadOnlyList<string> Missed);
 
-/// <summary>What a checked brief means for this fleet.</summary>
+/// <summary>Something that is wrong in a text, from line and column 1.</summary>
+/// <param name="Expected">What would be right.</param>
+public sealed record PlaceError(int Line, int Column, string Message, string Expected);
+
+/// <summary>What a checked brief means for this fleet; or what is wrong with it, and then nothing else.</summary>
 /// <param name="Holdings">Those that its items mean.</param>
 /// <param name="Missed">Everything that some line names and nothing is.</param>
-public sealed record BriefCheck(string Title, int Machines, int Holdings, IReadOnlyList<BriefLine> Lines, IReadOnlyList<string> Missed);
+public sealed record BriefCheck(string Title, int Machines, int Holdings, IReadOnlyList<BriefLine> Lines, IReadOnlyList<string> Missed, IReadOnlyList<PlaceError> Errors);
 
 /// <summary>Asks what to relocate so that system volumes have space.</summary>
 /// <param name="Rooms">Rooms; empty for all.</param>
@@ -187,7 +205,22 @@ public sealed record RunRequest(long Plan);
 /// <param name="HoursOpen">Work may begin now.</param>
 public sealed record RunView(
     long Number, long Plan, string Title, RunState State, string StartedBy, DateTimeOffset StartedAt, DateTimeOffset? EndedAt,
-    int Machines, int Relocations, long DataBytes, long DoneBytes, IReadOnlyDictionary<string, int> Counts, IReadOnlyList<FailureGroup> Failures, IReadOnlyList<FailureGroup> Waits, bool WaitsForPerson, OpenHours? Hours, bool HoursOpen);
+    int Machines, int Relocations, long DataBytes, long DoneBytes, IReadOnlyDictionary<string, int> Counts, IReadOnlyList<FailureGroup> Failures, IReadOnlyList<FailureGroup> Waits, bool WaitsForPerson, OpenHours? Hours, bool HoursOpen, string? ApprovedBy);
+
+/// <summary>Tries every failed relocation of a run again, or those of one cause.</summary>
+/// <param name="Cause">A failure's code; null for all.</param>
+public sealed record RetryRequest(string? Cause);
+
+/// <summary>Skips relocations, with a reason.</summary>
+/// <param name="Cause">Of a run's: a failure's code; null for all failed ones. Not for a single relocation.</param>
+public sealed record SkipRequest(string Reason, string? Cause = null);
+
+/// <summary>Holds machines, so that nothing is begun on them, or (no reason) lets them go on.</summary>
+public sealed record HoldRequest(IReadOnlyList<string> Machines, string? Reason);
+
+/// <summary>What became of something that was asked of several relocations.</summary>
+/// <param name="Refusals">Why some of them could not.</param>
+public sealed record ManyDone(IReadOnlyList<long> Relocations, IReadOnlyList<string> Refusals);
 
 /// <summary>Failures of one cause.</summary>
 public sealed record FailureGroup(string Code, IReadOnlyList<long> Relocations, IReadOnlyList<string> Machines, string Example);
@@ -214,6 +247,43 @@ public sealed record AuditSummary(long Number, DateTimeOffset MadeAt, string Mad
 
 /// <summary>An audit.</summary>
 public sealed record AuditView(long Number, DateTimeOffset MadeAt, string MadeBy, int Machines, IReadOnlyList<Finding> Findings);
+
+/// <summary>What people and programs can be told of.</summary>
+[JsonConverter(typeof(WordConverter<NoticeEvent>))]
+public enum NoticeEvent { RunProposed, WaveDone, RunHalted, RunEnded, ErrandRaised, Findings }
+
+/// <summary>What became of a notice. Uncertain: the service ended while it was being sent; it is not sent twice.</summary>
+[JsonConverter(typeof(WordConverter<NoticeState>))]
+public enum NoticeState { Waiting, Sending, Sent, Uncertain, GivenUp }
+
+/// <summary>Asks that somebody be told of events from now on, by mail or by a call to a web address; one of the two.</summary>
+/// <param name="On">The events; empty for all.</param>
+public sealed record ReceiverRequest(string Name, string? Mail, string? Call, IReadOnlyList<NoticeEvent> On);
+
+/// <summary>Somebody who is told of events.</summary>
+/// <param name="Secret">With which calls are signed; shown once, when the receiver is added.</param>
+/// <param name="Troubles">What could not be sent yet, or was given up.</param>
+public sealed record ReceiverView(string Name, string? Mail, string? Call, IReadOnlyList<NoticeEvent> On, string AddedBy, DateTimeOffset AddedAt, int Sent, int Waiting, IReadOnlyList<NoticeTrouble> Troubles, string? Secret = null);
+
+/// <summary>A notice that did not arrive, or may not have.</summary>
+/// <param name="Next">When it is tried again; null for never.</param>
+public sealed record NoticeTrouble(NoticeEvent Event, string Subject, NoticeState State, int Attempts, string Why, DateTimeOffset? Next);
+
+/// <summary>A volume before and after.</summary>
+/// <param name="FreeBeforeBytes">What was free when the plan was made; null where there is no before.</param>
+/// <param name="FreeBytes">What is free by the last survey.</param>
+/// <param name="OriginalBytes">What originals take that wait for being discarded.</param>
+public sealed record VolumeChange(string Machine, string Root, bool System, long SizeBytes, long? FreeBeforeBytes, long FreeBytes, long ReserveBytes, long OriginalBytes);
+
+/// <summary>A table of a report.</summary>
+/// <param name="Name">One word.</param>
+/// <param name="Title">What it shows.</param>
+public sealed record ReportTable(string Name, string Title, IReadOnlyList<string> Heads, IReadOnlyList<IReadOnlyList<string>> Rows);
+
+/// <summary>A report of a run, a room or an audit.</summary>
+/// <param name="Summary">What there is to say, in sentences.</param>
+/// <param name="Space">The volumes of its machines; empty where they do not matter.</param>
+public sealed record Report(string Title, DateTimeOffset MadeAt, string MadeBy, IReadOnlyList<string> Summary, IReadOnlyList<VolumeChange> Space, IReadOnlyList<ReportTable> Tables);
 
 /// <summary>Who did what, when.</summary>
 public sealed record HistoryEntry(long Number, DateTimeOffset At, string By, string Action, string Subject, string? From, string? To);

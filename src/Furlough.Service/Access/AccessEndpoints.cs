@@ -13,6 +13,11 @@ public static class AccessEndpoints
     /// <summary>A header that no foreign page can send: unsafe calls with a session cookie need it.</summary>
     public const string ConsoleHeader = "X-Furlough-Console";
 
+    /// <summary>The limit of attempts to sign in.</summary>
+    public const string SignInLimit = "sign-in";
+
+    private const int LongestDays = 3_650;
+
     /// <summary>Maps the calls.</summary>
     public static void Map(RouteGroupBuilder api)
     {
@@ -22,13 +27,15 @@ public static class AccessEndpoints
                 ?? throw new ProblemException(401, "token-unknown", "This token is not known here, or it has expired.", "The first token stands in the file `steward-token` of the service's data folder.");
             await context.SignInAsync(TokenAuthentication.Session, TokenAuthentication.Principal(token, TokenAuthentication.Session));
             return new Identity(token.Name, token.Role);
-        }).AllowAnonymous();
+        }).RequireRateLimiting(SignInLimit).AllowAnonymous();
         api.MapDelete("/session", async (HttpContext context) =>
         {
             await context.SignOutAsync(TokenAuthentication.Session);
             return TypedResults.NoContent();
         }).AllowAnonymous();
         api.MapPost("/tokens", MakeTokenAsync).For(Role.Steward);
+        api.MapGet("/tokens", (Store store, CancellationToken stop) => store.ReadAsync(async db => (await db.Tokens.OrderBy(t => t.Name).ToListAsync(stop)).ConvertAll(View), stop)).For(Role.Steward);
+        api.MapDelete("/tokens/{name}", RevokeAsync).For(Role.Steward);
     }
 
     /// <summary>A session cookie alone is not enough for unsafe calls: the console adds a header that other pages cannot.</summary>
@@ -42,14 +49,30 @@ public static class AccessEndpoints
 
     private static Task<TokenMade> MakeTokenAsync(TokenRequest request, Store store, TimeProvider time, HttpContext context, CancellationToken stop)
     {
-        if (request.Name is not { Length: > 0 and <= 100 }) throw new ProblemException(400, "name-missing", "A token needs a name of at most 100 characters.", "Say whose it is.");
+        if (request.Name is not { Length: > 0 and <= 100 } || request.Name.Trim() != request.Name || request.Name.Any(char.IsControl)) throw new ProblemException(400, "name-missing", "A token needs a name of at most 100 printable characters.", "Say whose it is.");
+        if (request.Days is < 1 or > LongestDays) throw new ProblemException(400, "days-refused", $"A token is valid for 1 to {LongestDays} days, or without an end.", "Give other days, or leave them out.");
         return store.WriteAsync(async db =>
         {
             if (await db.Tokens.AnyAsync(t => t.Name == request.Name, stop)) throw ProblemException.Conflict("name-taken", $"There is a token called {request.Name} already.", "Choose another name.");
             var secret = Secrets.Make("flt-");
-            db.Tokens.Add(new TokenRow { Id = Guid.CreateVersion7(), Name = request.Name, Role = request.Role, Hash = Secrets.Hash(secret), Expires = request.Days is { } d ? time.GetUtcNow().AddDays(d) : null });
+            db.Tokens.Add(new TokenRow { Id = Guid.CreateVersion7(), Name = request.Name, Role = request.Role, Hash = Secrets.Hash(secret), Expires = request.Days is { } d ? time.GetUtcNow().AddDays(d) : null, MadeBy = context.Who(), MadeAt = time.GetUtcNow() });
             db.Record(time.GetUtcNow(), context.Who(), "token made", request.Name, null, request.Role.Word());
             return new TokenMade(request.Name, request.Role, secret);
         }, stop);
     }
+
+    /// <summary>A token and every console session that was begun with it end.</summary>
+    private static Task<TokenView> RevokeAsync(string name, Store store, TimeProvider time, HttpContext context, CancellationToken stop) => store.WriteAsync(async db =>
+    {
+        var now = time.GetUtcNow();
+        var row = await db.Tokens.FirstOrDefaultAsync(t => t.Name == name, stop) ?? throw ProblemException.Missing($"token {name}", "See `furlough access list`.");
+        if (row.RevokedAt is { } already) throw ProblemException.Conflict("revoked-already", $"The token of {name} was revoked at {already:yyyy-MM-dd HH:mm}Z.", "Nothing is left to do.");
+        if (row.Role == Role.Steward && !(await db.Tokens.Where(t => t.Role == Role.Steward && t.Id != row.Id).ToListAsync(stop)).Exists(t => t.IsValid(now)))
+            throw ProblemException.Conflict("last-steward", $"{name} is the last steward: nobody could give access any more.", "Make another steward first: `furlough access add NAME --role steward`.");
+        row.RevokedAt = now;
+        db.Record(now, context.Who(), "token revoked", name);
+        return View(row);
+    }, stop);
+
+    private static TokenView View(TokenRow row) => new(row.Name, row.Role, row.MadeBy, row.MadeAt, row.Expires, row.RevokedAt);
 }

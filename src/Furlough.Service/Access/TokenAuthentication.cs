@@ -5,6 +5,7 @@ using Furlough.Protocol;
 using Furlough.Protocol.Api;
 using Furlough.Service.Storage;
 using Microsoft.AspNetCore.Authentication;
+using Microsoft.AspNetCore.Authentication.Cookies;
 using Microsoft.EntityFrameworkCore;
 using Microsoft.Extensions.Options;
 
@@ -28,8 +29,20 @@ public sealed class TokenAuthentication(IOptionsMonitor<AuthenticationSchemeOpti
     public static Task<TokenRow?> FindAsync(Store store, string token, DateTimeOffset now, CancellationToken stop)
     {
         var hash = Secrets.Hash(token);
-        return store.ReadAsync(async db => await db.Tokens.FirstOrDefaultAsync(t => t.Hash == hash, stop) is { } row && !(row.Expires < now) ? row : null, stop);
+        return store.ReadAsync(async db => await db.Tokens.FirstOrDefaultAsync(t => t.Hash == hash, stop) is { } row && row.IsValid(now) ? row : null, stop);
     }
+
+    /// <summary>A console session lasts no longer than its token, and has its role of the moment.</summary>
+    public static async Task ValidateSessionAsync(CookieValidatePrincipalContext session)
+    {
+        var (store, time) = (session.HttpContext.RequestServices.GetRequiredService<Store>(), session.HttpContext.RequestServices.GetRequiredService<TimeProvider>());
+        if (session.Principal is { } who && await TokenOfAsync(who, store, time, session.HttpContext.RequestAborted) is { } token) session.ReplacePrincipal(Principal(token, Session));
+        else session.RejectPrincipal();
+    }
+
+    /// <summary>The token by which somebody was recognised; null when it is valid no longer.</summary>
+    public static async Task<TokenRow?> TokenOfAsync(ClaimsPrincipal who, Store store, TimeProvider time, CancellationToken stop) =>
+        Guid.TryParse(who.FindFirstValue("token"), out var id) && await store.ReadAsync(async db => await db.Tokens.FindAsync([id], stop), stop) is { } token && token.IsValid(time.GetUtcNow()) ? token : null;
 
     protected override async Task<AuthenticateResult> HandleAuthenticateAsync()
     {

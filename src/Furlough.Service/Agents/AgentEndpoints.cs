@@ -90,8 +90,9 @@ public static class AgentEndpoints
             var run = await db.Runs.FirstAsync(r => r.Number == relocation.Run, stop);
             if (relocation.Docket != docket.Id || (!docket.ByItself && run.State == RunState.Halted))
                 throw ProblemException.Conflict("permit-refused", $"Run {run.Number} is halted.", "Nothing further is begun.");
+            var held = await db.Machines.AnyAsync(m => m.Id == machine && m.HeldBy != null, stop);
             // Whoever is kept out already is not kept out longer by a wish to rest.
-            if (!request.KeptOut && (await wishes.OfAsync(db, relocation, docket.ByItself, run, stop)).Rests())
+            if (!request.KeptOut && (await wishes.OfAsync(db, relocation, docket.ByItself, held, run, stop)).Rests())
                 throw ProblemException.Conflict("permit-not-now", $"Relocation {relocation.Number} is to rest for the moment.", "The machine goes on by itself.");
             return new PermitResponse(desk.Permit(docket.Id, machine));
         }, stop);

@@ -1,4 +1,5 @@
 using System.Collections.Concurrent;
+using System.Globalization;
 using System.Text.Json;
 using Furlough.Model;
 using Furlough.Protocol;
@@ -35,8 +36,8 @@ public sealed class AgentSessions(Store store, DocketDesk desk, TimeProvider tim
     public Task<EnrolResponse> EnrolAsync(EnrolRequest request, CancellationToken stop)
     {
         RequireVersion(request.Protocol);
-        if (request.Name is not { Length: > 0 and <= 100 } || request.Room is not { Length: > 0 and <= 100 } || request.Name.Any(char.IsControl) || request.Room.Any(char.IsControl))
-            throw new ProblemException(400, "name-refused", "A machine's name and room have 1 to 100 characters and no control characters.", "Give --name and --room.");
+        if (!IsName(request.Name) || !IsName(request.Room))
+            throw new ProblemException(400, "name-refused", "A machine's name and room have 1 to 100 characters that can be seen.", "Give --name and --room.");
         return store.WriteAsync(async db =>
         {
             var hash = Secrets.Hash(request.Code.Split('.')[0]);
@@ -67,7 +68,7 @@ public sealed class AgentSessions(Store store, DocketDesk desk, TimeProvider tim
     {
         machine.FormerKeys = machine.FormerKeys.Length == 0 ? machine.PublicKey : machine.FormerKeys + "\n" + machine.PublicKey;
         (machine.PublicKey, machine.MachineId, machine.Suspect, machine.EnrolledAt) = (request.PublicKey, request.MachineId, false, time.GetUtcNow());
-        foreach (var row in await db.Relocations.Where(r => r.Machine == machine.Id && !RunControl.AtRest.Contains(r.State)).ToListAsync(stop))
+        foreach (var row in await db.Relocations.Where(r => r.Machine == machine.Id && RunControl.NotAtRest.Contains(r.State)).ToListAsync(stop))
         {
             (row.State, row.Live, row.AsOf) = (RelocationState.Failed, Live.Unknown, time.GetUtcNow());
             row.Failure = Column.Write(new Failure("machine-set-up-anew", $"{machine.Name} was set up anew while the relocation of {HoldingName.InWords(row.Holding, row.Account)} was under way.", "Where the data lives is not known; what was copied may stand at the target.",
@@ -114,6 +115,9 @@ public sealed class AgentSessions(Store store, DocketDesk desk, TimeProvider tim
         catch (SignatureException) { throw refused; }
         return (machine, claimed);
     }
+
+    /// <summary>Shown as it is everywhere: nothing in it may turn the text around, or be there without being seen.</summary>
+    private static bool IsName(string name) => name.Length is > 0 and <= 100 && name.Trim() == name && !name.Any(c => char.GetUnicodeCategory(c) is UnicodeCategory.Control or UnicodeCategory.Format or UnicodeCategory.Surrogate or UnicodeCategory.PrivateUse);
 
     private static void RequireVersion(int version)
     {

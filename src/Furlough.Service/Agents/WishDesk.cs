@@ -8,7 +8,7 @@ using Microsoft.EntityFrameworkCore;
 namespace Furlough.Service.Agents;
 
 /// <summary>
-/// What is wished of relocations that are under way: a paused run and the end of its allowed hours let them rest, an attended one rests until somebody
+/// What is wished of relocations that are under way: a paused run, a held machine and the end of its allowed hours let them rest, an attended one rests until somebody
 /// is there, and what was backed out or waits in a halted run is undone (it would meet its missing permit only when it goes on). Who asked for
 /// something by itself is stopped by none of these but the backing out.
 /// </summary>
@@ -20,21 +20,23 @@ public sealed class WishDesk(RunHours hours, TimeProvider time)
         var underWay = await (from r in db.Relocations
                               join d in db.Dockets on r.Docket equals d.Id
                               join run in db.Runs on r.Run equals run.Number
-                              where r.Machine == machine && !RunControl.AtRest.Contains(r.State) && (r.BackOutWanted || !d.ByItself)
-                              select new { Relocation = r, Docket = d.Id, d.ByItself, Run = run }).AsNoTracking().ToListAsync(stop);
+                              join m in db.Machines on r.Machine equals m.Id
+                              where r.Machine == machine && RunControl.NotAtRest.Contains(r.State) && (r.BackOutWanted || !d.ByItself)
+                              select new { Relocation = r, Docket = d.Id, d.ByItself, Run = run, Held = m.HeldBy != null }).AsNoTracking().ToListAsync(stop);
         List<DocketWish> wishes = [];
         foreach (var u in underWay)
-            if (await OfAsync(db, u.Relocation, u.ByItself, u.Run, stop) is var wish && wish != Wish.GoOn) wishes.Add(new DocketWish(u.Docket, wish));
+            if (await OfAsync(db, u.Relocation, u.ByItself, u.Held, u.Run, stop) is var wish && wish != Wish.GoOn) wishes.Add(new DocketWish(u.Docket, wish));
         return new Wishes(wishes);
     }
 
     /// <summary>What is wished of one relocation.</summary>
-    public async Task<Wish> OfAsync(FurloughDb db, RelocationRow row, bool byItself, RunRow run, CancellationToken stop)
+    public async Task<Wish> OfAsync(FurloughDb db, RelocationRow row, bool byItself, bool held, RunRow run, CancellationToken stop)
     {
         if (row.BackOutWanted) return Wish.BackOut;
         if (byItself) return Wish.GoOn;
         if (run.State == RunState.Halted && row.State == RelocationState.Waiting) return Wish.BackOut;
         if (run.State == RunState.Paused) return Wish.Pause;
+        if (held) return Wish.Hold;
         var times = await hours.OfAsync(db, run, stop);
         if (times is { Open: null, Attended: false }) return Wish.GoOn;
         var planned = Column.PlannedOf(row);

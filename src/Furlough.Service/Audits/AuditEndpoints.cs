@@ -12,6 +12,8 @@ namespace Furlough.Service.Audits;
 /// <summary>Audits: compares every machine with what is intended.</summary>
 public static class AuditEndpoints
 {
+    private const int MostEntries = 500;
+
     /// <summary>Maps the calls.</summary>
     public static void Map(RouteGroupBuilder api)
     {
@@ -23,10 +25,18 @@ public static class AuditEndpoints
                 return new AuditSummary(a.Number, a.MadeAt, a.MadeBy, findings.Count, findings.Count(f => f.Severity == Severity.Blocking));
             }), stop)).For(Role.Reader);
         api.MapGet("/audits/{number:long}", (long number, Store store, CancellationToken stop) => store.ReadAsync(async db =>
-            View(await db.Audits.FirstOrDefaultAsync(a => a.Number == number, stop) ?? throw ProblemException.Missing($"audit {number}", "See `furlough audit list`.")), stop)).For(Role.Reader);
-        api.MapGet("/history", (Store store, CancellationToken stop) => store.ReadAsync(async db =>
-            await db.History.OrderByDescending(h => h.Number).Take(500).Select(h => new HistoryEntry(h.Number, h.At, h.By, h.Action, h.Subject, h.From, h.To)).ToListAsync(stop), stop)).For(Role.Reader);
+            View(await FindAsync(db, number, stop)), stop)).For(Role.Reader);
+        api.MapGet("/history", (string? before, string? about, Store store, CancellationToken stop) => store.ReadAsync(async db =>
+        {
+            long? earlier = string.IsNullOrEmpty(before) ? null : long.TryParse(before, out var number) ? number : throw new ProblemException(400, "number-malformed", $"`{before}` is no number of an entry.", "Leave it out for the latest.");
+            var like = string.IsNullOrEmpty(about) ? null : $"%{about.Replace("\\", "\\\\", StringComparison.Ordinal).Replace("%", "\\%", StringComparison.Ordinal).Replace("_", "\\_", StringComparison.Ordinal)}%";
+            return await db.History.Where(h => (earlier == null || h.Number < earlier) && (like == null || EF.Functions.Like(h.By + " " + h.Action + " " + h.Subject + " " + (h.From ?? "") + " " + (h.To ?? ""), like, "\\")))
+                .OrderByDescending(h => h.Number).Take(MostEntries).Select(h => new HistoryEntry(h.Number, h.At, h.By, h.Action, h.Subject, h.From, h.To)).ToListAsync(stop);
+        }, stop)).For(Role.Reader);
     }
+
+    internal static async Task<AuditRow> FindAsync(FurloughDb db, long number, CancellationToken stop) =>
+        await db.Audits.FirstOrDefaultAsync(a => a.Number == number, stop) ?? throw ProblemException.Missing($"audit {number}", "See `furlough audit list`.");
 
     private static async Task<AuditView> MakeAsync(Store store, LiveHub live, Freshness freshness, TimeProvider time, HttpContext context, CancellationToken stop)
     {

@@ -27,6 +27,23 @@ public sealed class ErrandDesk(TimeProvider time)
             foreach (var kind in Column.PlannedOf(row).Afterwards) await RaiseAsync(db, kind, ErrandCause.Afterwards, row, null, within, stop);
     }
 
+    /// <summary>A machine says when it was started: what asked for a restart before that is done.</summary>
+    /// <param name="started">By the service's clock.</param>
+    /// <returns>Whether relocations that waited may begin.</returns>
+    public async Task<bool> StartedAsync(FurloughDb db, MachineRow machine, DateTimeOffset started, CancellationToken stop)
+    {
+        var begins = false;
+        foreach (var errand in await db.Errands.Where(e => e.Machine == machine.Id && e.Kind == ErrandKind.Restart && ToDo.Contains(e.State)).ToListAsync(stop))
+        {
+            if (errand.RaisedAt >= started) continue;
+            begins |= errand.Cause == ErrandCause.Beforehand;
+            if (errand.Cause == ErrandCause.Beforehand) await BeginAsync(db, errand, machine.Name, stop);
+            db.Record(time.GetUtcNow(), machine.Name, "errand", $"errand {errand.Number}", errand.State.Word(), $"{ErrandState.Finished.Word()}: it was restarted");
+            (errand.State, errand.EndedBy, errand.EndedAt, errand.Remark) = (ErrandState.Finished, machine.Name, time.GetUtcNow(), $"restarted at {started:yyyy-MM-dd HH:mm}Z");
+        }
+        return begins;
+    }
+
     /// <summary>The relocations that an errand is for, as they are now.</summary>
     internal static async Task<List<RelocationRow>> ConcernedAsync(FurloughDb db, ErrandRow errand, CancellationToken stop)
     {

@@ -3,6 +3,7 @@ using Furlough.Protocol.Api;
 using Furlough.Service.Access;
 using Furlough.Service.Agents;
 using Furlough.Service.Events;
+using Furlough.Service.Machines;
 using Furlough.Service.Relocations;
 using Furlough.Service.Storage;
 using Microsoft.EntityFrameworkCore;
@@ -45,7 +46,7 @@ public static class ErrandEndpoints
 }
 
 /// <summary>What people do with errands, and what follows for the relocations that wait.</summary>
-public sealed class ErrandActions(Store store, Acting acting, DocketSignals signals, LiveHub live, TimeProvider time)
+public sealed class ErrandActions(Store store, Acting acting, Freshness freshness, DocketSignals signals, LiveHub live, TimeProvider time)
 {
     /// <summary>Somebody will do it.</summary>
     /// <param name="claimant">The person or the role that will.</param>
@@ -59,6 +60,7 @@ public sealed class ErrandActions(Store store, Acting acting, DocketSignals sign
     /// <summary>It is done: what waited for it begins, and what failed for want of it is tried again.</summary>
     public async Task<ErrandView> FinishAsync(long number, string? remark, string who, CancellationToken stop)
     {
+        await RequireRestartAsync(number, stop);
         List<long> again = [];
         var view = await ActAsync(number, who, ErrandState.Finished, remark, async (db, row) =>
         {
@@ -67,6 +69,20 @@ public sealed class ErrandActions(Store store, Acting acting, DocketSignals sign
         }, stop);
         foreach (var failed in again) await acting.RetryAsync(failed, who, stop);
         return view;
+    }
+
+    /// <summary>Whether a machine was restarted it knows itself: with its survey the errand is finished by then. One that does not say so, or is away, is somebody's word.</summary>
+    private async Task RequireRestartAsync(long number, CancellationToken stop)
+    {
+        var errand = await store.ReadAsync(db => ErrandEndpoints.FindAsync(db, number, stop), stop);
+        if (errand.Kind != ErrandKind.Restart || !errand.State.IsToDo() || !await freshness.SurveyAsync(errand.Machine, stop)) return;
+        await store.ReadAsync(async db =>
+        {
+            var (row, machine) = (await ErrandEndpoints.FindAsync(db, number, stop), (await db.Machines.FindAsync([errand.Machine], stop))!);
+            if (row.State.IsToDo() && Column.SurveyOf(machine)?.StartedAt is { } started)
+                throw ProblemException.Conflict("not-restarted", $"{machine.Name} runs since {started:yyyy-MM-dd HH:mm}Z, and errand {number} was raised at {row.RaisedAt:yyyy-MM-dd HH:mm}Z: it has not been restarted.", "Restart it; the errand is finished by itself then.");
+            return 0;
+        }, stop);
     }
 
     /// <summary>It will not be done: what waits for it is undone, so that nothing waits for ever.</summary>

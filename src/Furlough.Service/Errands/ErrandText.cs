@@ -23,7 +23,7 @@ internal static class ErrandText
             ErrandKind.SignOut when why is not null => $"Have {account} sign out of {place}, programs in the background too: {why.Text} It goes on by itself then.",
             ErrandKind.SignOut => $"Have {account} sign out of {place}. {Begins(relocations)}",
             ErrandKind.CloseFiles or ErrandKind.ClosePrograms => $"Have them closed on {place}: {why?.Text} It goes on by itself then.",
-            ErrandKind.Restart when relocations.Any(r => r.Afterwards.Contains(ErrandKind.Restart)) => $"Restart {place} when nobody works there, so that everything reads its settings anew. Switching accounts is not enough.",
+            ErrandKind.Restart when relocations.Any(r => r.Afterwards.Contains(ErrandKind.Restart)) => $"Restart {place} when nobody works there, so that everything reads its settings anew. Switching accounts is not enough. The machine says itself that it was restarted; where it cannot, finish this errand.",
             ErrandKind.Restart => $"Restart {place} when nobody works there. {Begins(relocations)}",
             ErrandKind.SecondFactor => $"Sign in as {account} on {place} and give the second factor where a program asks for it, before anybody chooses another folder there.",
             _ => $"Sign in as {account} on {place} and open {string.Join(", ", relocations.Select(r => $"{r.Holding.Name} at `{r.TargetShown}`").Take(5))}: is everything there that was, and does it open? If something is missing, decline with what it is; `furlough relocation return {string.Join(' ', rows.Select(r => r.Number))}` takes it back.",

@@ -14,6 +14,7 @@ namespace Furlough.Service.Kinds;
 public sealed class KindDesk(SigningKey key)
 {
     private readonly ConcurrentDictionary<string, SignedKinds> _signed = new();
+    private readonly ConcurrentDictionary<string, KindCard> _tried = new();
     private IReadOnlyList<(KindCard Card, IReadOnlyList<string> On)>? _cards;
     private int _changes;
 
@@ -21,11 +22,18 @@ public sealed class KindDesk(SigningKey key)
     public async Task<SignedKinds> SignedAsync(FurloughDb db, string machine, CancellationToken stop)
     {
         var cards = (await CardsAsync(db, stop)).Where(c => c.On.Count == 0 || c.On.Any(p => Pattern.Fits(p, machine))).Select(c => c.Card).ToList();
+        if (_tried.TryGetValue(machine, out var tried)) cards = [.. cards.Where(c => c.Name != tried.Name), tried];
         var body = JsonSerializer.SerializeToUtf8Bytes(cards, ModelJson.Default.IReadOnlyListKindCard);
         // An agent that has never heard of cards has none: that needs no message.
         var tag = cards.Count == 0 ? "" : Convert.ToHexStringLower(SHA256.HashData(body))[..16];
         return _signed.GetOrAdd(tag, t => new SignedKinds(t, Jws.Sign(key, MessageType.Kinds, body)));
     }
+
+    /// <summary>A card is for one machine besides the others, until <see cref="EndTrial"/>; false when another one is tried there.</summary>
+    public bool Try(string machine, KindCard card) => _tried.TryAdd(machine, card);
+
+    /// <summary>The machine looks for its own kinds alone again.</summary>
+    public void EndTrial(string machine) => _tried.TryRemove(machine, out _);
 
     /// <summary>The cards have changed.</summary>
     public void Forget()

@@ -3,6 +3,7 @@ using Furlough.Planning.Kinds;
 using Furlough.Protocol.Api;
 using Furlough.Service.Access;
 using Furlough.Service.Agents;
+using Furlough.Service.Machines;
 using Furlough.Service.Storage;
 using Microsoft.EntityFrameworkCore;
 
@@ -17,6 +18,7 @@ public static class KindEndpoints
     public static void Map(RouteGroupBuilder api)
     {
         api.MapPost("/kinds/check", (KindText text) => Read(text.Card)).For(Role.Reader);
+        api.MapPost("/kinds/try", TryAsync).For(Role.Steward);
         api.MapPost("/kinds", AddAsync).For(Role.Steward);
         api.MapGet("/kinds", (Store store, CancellationToken stop) => store.ReadAsync(async db => BuiltInKinds.All.Select(View).Concat((await db.Kinds.ToListAsync(stop)).Select(View)).OrderBy(k => k.Kind.Name, StringComparer.Ordinal).ToList(), stop)).For(Role.Reader);
         api.MapGet("/kinds/{name}", (string name, Store store, CancellationToken stop) => store.ReadAsync(async db => BuiltInKinds.All.FirstOrDefault(k => k.Card.Name == name) is { Card: not null } own ? View(own) : View(await FindAsync(db, name, stop)), stop)).For(Role.Reader);
@@ -44,6 +46,29 @@ public static class KindEndpoints
         }, stop);
         await TellAsync(store, desk, signals, stop);
         return view;
+    }
+
+    /// <summary>Has one machine look for what a card describes, and says what it found; the card is not kept.</summary>
+    private static async Task<KindTrial> TryAsync(KindTrialRequest request, Store store, KindDesk desk, Freshness freshness, DocketSignals signals, TimeProvider time, HttpContext context, CancellationToken stop)
+    {
+        var card = Read(request.Card);
+        var machine = await store.ReadAsync(db => db.Machines.FirstOrDefaultAsync(m => m.Name == request.Machine, stop), stop) ?? throw ProblemException.Missing($"machine {request.Machine}", "See `furlough machine list`.");
+        if (!desk.Try(machine.Name, card)) throw ProblemException.Conflict("trial-under-way", $"Another kind card is tried on {machine.Name} just now.", "Try again in a minute.");
+        try
+        {
+            if (!await freshness.SurveyAsync(machine.Id, stop)) throw ProblemException.Conflict("machine-silent", $"{machine.Name} did not survey itself in time; nothing has changed.", "Try again when it is there, or on another machine.");
+            return await store.WriteAsync(async db =>
+            {
+                db.Record(time.GetUtcNow(), context.Who(), "kind card tried", card.Name, null, machine.Name);
+                var survey = Column.SurveyOf((await db.Machines.FindAsync([machine.Id], stop))!);
+                return new KindTrial(card, machine.Name, [.. survey?.Holdings.Where(h => h.Name.Name == card.Name && h.Name.Kind == card.Holds) ?? []], survey?.CommonFolders.FirstOrDefault(f => f.Name == card.Name), [.. survey?.Notes.Where(n => n.Contains(card.Name, StringComparison.Ordinal)) ?? []]);
+            }, stop);
+        }
+        finally
+        {
+            desk.EndTrial(machine.Name);
+            signals.Raise([machine.Id]);
+        }
     }
 
     private static async Task<IResult> RemoveAsync(string name, Store store, KindDesk desk, DocketSignals signals, TimeProvider time, HttpContext context, CancellationToken stop)

@@ -52,7 +52,7 @@ public static class Fleet
         var planned = Column.PlannedOf(row);
         var pointers = Column.Read(row.Pointers!, ModelJson.Default.IReadOnlyListPointerHistory);
         return row.Live == Live.Source
-            ? new Intended(row.Machine, row.Number, planned.Holding, planned.Source, planned.SourceShown, [.. pointers.Select(p => p with { Before = p.After, After = p.Before })])
-            : new Intended(row.Machine, row.Number, planned.Holding, planned.Target, planned.TargetShown, pointers);
+            ? new Intended(row.Machine, row.Number, planned.Holding, planned.Source, planned.SourceShown, [.. pointers.Select(p => p with { Before = p.After, After = p.Before })], row.AsOf)
+            : new Intended(row.Machine, row.Number, planned.Holding, planned.Target, planned.TargetShown, pointers, row.AsOf);
     }
 }

@@ -11,11 +11,15 @@ public sealed class Freshness(Store store, LiveHub live, DocketSignals signals, 
     private static readonly TimeSpan LongestWait = TimeSpan.FromSeconds(30);
 
     /// <summary>Has every machine that answers survey itself, and waits a bounded time for it.</summary>
-    public async Task SurveyAllAsync(CancellationToken stop)
+    public Task SurveyAllAsync(CancellationToken stop) => SurveyAsync(null, stop);
+
+    /// <summary>Has one machine, or every one that answers, survey itself.</summary>
+    /// <returns>Whether all that were asked did in time; false as well when nobody was there to be asked.</returns>
+    public async Task<bool> SurveyAsync(Guid? machine, CancellationToken stop)
     {
         var asked = await store.WriteAsync(async db =>
         {
-            var machines = (await db.Machines.ToListAsync(stop)).Where(m => !live.IsSilent(m.Id, m.LastSeen)).ToList();
+            var machines = (await db.Machines.Where(m => machine == null || m.Id == machine).ToListAsync(stop)).Where(m => !live.IsSilent(m.Id, m.LastSeen)).ToList();
             foreach (var machine in machines) machine.SurveyWanted = true;
             return machines.ConvertAll(m => m.Id);
         }, stop);
@@ -24,8 +28,9 @@ public sealed class Freshness(Store store, LiveHub live, DocketSignals signals, 
         while (time.GetUtcNow() < until)
         {
             var left = await store.ReadAsync(db => db.Machines.CountAsync(m => m.SurveyWanted && asked.Contains(m.Id), stop), stop);
-            if (left == 0) return;
+            if (left == 0) return asked.Count > 0;
             await Task.Delay(TimeSpan.FromMilliseconds(200), time, stop);
         }
+        return false;
     }
 }

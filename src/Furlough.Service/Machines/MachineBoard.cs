@@ -24,6 +24,9 @@ public sealed class MachineBoard : IDisposable
     private IReadOnlyList<VolumeSpace> _soonest = [];
     private bool _complete;
 
+    /// <summary>Somebody works parts out: what is off the list of stale ones is not on the board yet.</summary>
+    private volatile bool _underWay;
+
     public MachineBoard(Store store, LiveHub live)
     {
         (_store, _live) = (store, live);
@@ -61,10 +64,11 @@ public sealed class MachineBoard : IDisposable
 
     private async Task RenewAsync(CancellationToken stop)
     {
-        if (_complete && _stale.IsEmpty) return;
+        if (_complete && _stale.IsEmpty && !_underWay) return;
         await _renewing.WaitAsync(stop);
         try
         {
+            _underWay = true;
             // Taken off the list before it is read: what is stored meanwhile puts a machine on it again.
             var stale = _stale.Keys.ToHashSet();
             foreach (var id in stale) _stale.TryRemove(id, out _);
@@ -80,6 +84,7 @@ public sealed class MachineBoard : IDisposable
         }
         finally
         {
+            _underWay = false;
             _renewing.Release();
         }
     }

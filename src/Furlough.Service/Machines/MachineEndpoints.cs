@@ -13,6 +13,8 @@ namespace Furlough.Service.Machines;
 /// <summary>Machines: list, one, survey, invite.</summary>
 public static class MachineEndpoints
 {
+    private const int LongestReason = 1_000;
+
     /// <summary>Maps the calls.</summary>
     public static void Map(RouteGroupBuilder api)
     {
@@ -21,6 +23,7 @@ public static class MachineEndpoints
         api.MapGet("/machines/{name}", DetailAsync).For(Role.Reader);
         api.MapPost("/machines/{name}/survey", SurveyAsync).For(Role.Technician);
         api.MapPost("/machines/role", RoleAsync).For(Role.Technician);
+        api.MapPost("/machines/hold", HoldAsync).For(Role.Technician);
         api.MapPost("/invites", AgentEndpoints.InviteAsync).For(Role.Technician);
     }
 
@@ -56,23 +59,45 @@ public static class MachineEndpoints
         return Summaries.Now(Summaries.Of(machine, Column.SurveyOf(machine), [], []).Summary, live);
     }
 
-    private static async Task<IResult> RoleAsync(RoleRequest request, Store store, LiveHub live, TimeProvider time, HttpContext context, CancellationToken stop)
+    /// <summary>Nothing is begun on held machines; who is kept out already is let in first.</summary>
+    private static async Task<IResult> HoldAsync(HoldRequest request, Store store, LiveHub live, DocketSignals signals, TimeProvider time, HttpContext context, CancellationToken stop)
+    {
+        if (request.Reason is { } reason && (string.IsNullOrWhiteSpace(reason) || reason.Length > LongestReason || reason.Any(char.IsControl))) throw new ProblemException(400, "reason-missing", $"A machine is held with a reason of at most {LongestReason} printable characters.", "Say what is going on there.");
+        await ChangeAsync(request.Machines, store, live, (db, row) =>
+        {
+            db.Record(time.GetUtcNow(), context.Who(), request.Reason is null ? "machine released" : "machine held", row.Name, row.HeldReason, request.Reason);
+            (row.HeldBy, row.HeldAt, row.HeldReason) = request.Reason is { } why ? (context.Who(), time.GetUtcNow(), why.Trim()) : default((string?, DateTimeOffset?, string?));
+        }, signals, stop);
+        return TypedResults.NoContent();
+    }
+
+    private static async Task<IResult> RoleAsync(RoleRequest request, Store store, LiveHub live, DocketSignals signals, TimeProvider time, HttpContext context, CancellationToken stop)
     {
         if (request.Role is { Length: 0 or > 40 } || request.Role?.Any(c => char.IsControl(c) || c is '/' or '\\') == true || request.Role is "." or "..") throw new ProblemException(400, "role-refused", "A role has 1 to 40 characters, without slashes.", "Give a word such as `imaging`.");
+        await ChangeAsync(request.Machines, store, live, (db, row) =>
+        {
+            db.Record(time.GetUtcNow(), context.Who(), "role", row.Name, row.Role, request.Role);
+            row.Role = request.Role;
+        }, signals, stop);
+        return TypedResults.NoContent();
+    }
+
+    /// <summary>Changes all of some machines, or none.</summary>
+    private static async Task ChangeAsync(IReadOnlyList<string> names, Store store, LiveHub live, Action<FurloughDb, MachineRow> change, DocketSignals signals, CancellationToken stop)
+    {
         var changed = await store.WriteAsync(async db =>
         {
             List<Guid> machines = [];
-            foreach (var name in request.Machines)
+            foreach (var name in names)
             {
                 var row = await FindAsync(db, name, stop);
-                db.Record(time.GetUtcNow(), context.Who(), "role", name, row.Role, request.Role);
-                row.Role = request.Role;
+                change(db, row);
                 machines.Add(row.Id);
             }
             return machines;
         }, stop);
+        signals.Raise(changed);
         foreach (var machine in changed) live.Say("machine", machine);
-        return TypedResults.NoContent();
     }
 
     /// <summary>A machine by its name.</summary>

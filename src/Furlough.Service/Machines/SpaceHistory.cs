@@ -13,8 +13,7 @@ public static class SpaceHistory
     /// <summary>Keeps what a survey says, and what its machine remembers from before.</summary>
     public static async Task KeepAsync(FurloughDb db, MachineRow machine, Survey survey, DateTimeOffset now, CancellationToken stop)
     {
-        var said = survey.Past.Concat(survey.Volumes.Where(v => v.Identity.Key.Length > 0).Select(v => new VolumeSample(v.Identity.Key, survey.TakenAt, v.SizeBytes - v.FreeBytes)))
-            .Where(s => s.At <= now + ClockDoubt && s.At >= now - Oldest).DistinctBy(s => (s.Volume, s.At)).ToList();
+        var said = survey.Samples().Where(s => s.At <= now + ClockDoubt && s.At >= now - Oldest).DistinctBy(s => (s.Volume, s.At)).ToList();
         var stale = machine.GrowthAt is not { } at || now - at >= WorkedOutEvery || survey.Past.Count > survey.Volumes.Count;
         if (!stale)
         {

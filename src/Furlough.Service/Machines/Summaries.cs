@@ -15,7 +15,7 @@ public static class Summaries
         var standing = StandingOf(machine, last);
         var shelves = survey is null ? [] : Shelves(survey, last, originals, Column.ReservesOf(machine));
         return (new MachineSummary(machine.Id, machine.Name, machine.Room, standing, machine.LastSeen, machine.SurveyedAt, survey?.OperatingSystem,
-            survey?.Holdings.Count ?? 0, survey?.Holdings.Sum(survey.OwnBytes) ?? 0, shelves.FirstOrDefault(s => s.System) is { } system ? ShelfSums.Of(system) : null, Attention(machine, standing, last), machine.Role), shelves);
+            survey?.Holdings.Count ?? 0, survey?.Holdings.Sum(survey.OwnBytes) ?? 0, shelves.FirstOrDefault(s => s.System) is { } system ? ShelfSums.Of(system) : null, Attention(machine, standing, last), machine.Role, machine.HeldBy), shelves);
     }
 
     /// <summary>A summary with what is known only while it happens: who is silent.</summary>
@@ -39,6 +39,7 @@ public static class Summaries
         Standing.Stuck when machine.Suspect => "Another machine may use this one's key.",
         Standing.Stuck => Why(last.LastOrDefault(r => r.Failure is not null && r.State is (RelocationState.Failed or RelocationState.Refused))),
         Standing.Waiting => Why(last.LastOrDefault(r => r.Failure is not null && r.State == RelocationState.Waiting)),
+        _ when machine.HeldBy is { } by => $"Held by {by}: {machine.HeldReason}",
         Standing.Drifted => "Its settings or folders are not as they were left.",
         _ => null,
     };
@@ -47,7 +48,7 @@ public static class Summaries
 
     private static List<Shelf> Shelves(Survey survey, List<RelocationRow> last, IReadOnlyList<OriginalRow> originals, IReadOnlyDictionary<string, long> reserves)
     {
-        var planned = last.Where(r => r.State is not (RelocationState.Switched or RelocationState.Finished or RelocationState.Returned or RelocationState.Failed or RelocationState.Refused or RelocationState.BackedOut)).Select(Column.PlannedOf).ToList();
+        var planned = last.Where(r => r.State is not (RelocationState.Switched or RelocationState.Finished or RelocationState.Returned or RelocationState.Failed or RelocationState.Refused or RelocationState.BackedOut or RelocationState.Skipped)).Select(Column.PlannedOf).ToList();
         var aside = originals.Select(o => Column.Read(o.Body, ModelJson.Default.OriginalFacts)).ToList();
         var unread = last.Where(r => r.State == RelocationState.Failed && r.Failure?.Contains("file-unreadable", StringComparison.Ordinal) == true).Select(r => (r.Account, r.Holding)).ToHashSet();
         return [.. survey.Volumes.Select(v =>
@@ -60,7 +61,7 @@ public static class Summaries
                 .. aside.Where(o => o.Source.Volume == key).Select(o => new ShelfBlock(o.Holding.ToString(), o.DataBytes, "original")),
                 .. planned.Where(p => p.Method != Method.Setting && p.Target.Volume == key).Select(p => new ShelfBlock(p.Holding.ToString(), p.DataBytes, "planned")),
             ];
-            return new Shelf(v.Root, v.Label, v.System, v.Attached, v.Medium, v.FileSystem, v.SizeBytes, v.FreeBytes, reserves.GetValueOrDefault(key), blocks);
+            return new Shelf(v.Root, v.Label, v.System, v.Attached, v.Medium, v.FileSystem, v.SizeBytes, v.FreeBytes, reserves.GetValueOrDefault(key), blocks, v.Identity.FileSystemId.Length > 0 ? v.Identity.FileSystemId : v.Identity.Marker);
         })];
     }
 

@@ -1,15 +1,18 @@
 using Furlough.Model;
 using Furlough.Planning.Audits;
 using Furlough.Protocol;
+using Furlough.Service.Agents;
+using Furlough.Service.Errands;
 using Furlough.Service.Events;
 using Furlough.Service.Storage;
 
 namespace Furlough.Service.Machines;
 
 /// <summary>Takes surveys in and notices drift at once.</summary>
-public sealed class SurveyDesk(Store store, LiveHub live, TimeProvider time)
+public sealed class SurveyDesk(Store store, LiveHub live, ErrandDesk errands, DocketSignals signals, TimeProvider time)
 {
     private const int MostHoldings = 20_000, MostVolumes = 200, MostReceipts = 20_000, MostPast = 20_000;
+    private static readonly TimeSpan LongestUp = TimeSpan.FromDays(36_500);
 
     /// <summary>Stores a survey.</summary>
     public async Task TakeAsync(Guid machine, Survey survey, CancellationToken stop)
@@ -17,6 +20,7 @@ public sealed class SurveyDesk(Store store, LiveHub live, TimeProvider time)
         Require(survey);
         var kept = survey with { Receipts = survey.Receipts.Count == 0 ? [] : await store.ReadAsync(db => JudgedAsync(db, survey.Receipts, stop), stop), Past = [] };
         var text = Column.Write(kept, ModelJson.Default.Survey);
+        var begins = false;
         await store.WriteAsync(async db =>
         {
             var row = (await db.Machines.FindAsync([machine], stop))!;
@@ -24,12 +28,15 @@ public sealed class SurveyDesk(Store store, LiveHub live, TimeProvider time)
             row.Survey = text;
             row.SurveyedAt = survey.TakenAt;
             row.LastSeen = time.GetUtcNow();
+            // By how long it runs already: clocks of machines may be wrong.
+            begins = survey is { StartedAt: { } started, SentAt: { } sent } && sent - started < LongestUp && await errands.StartedAsync(db, row, time.GetUtcNow() - (sent - started), stop);
             if (survey.Answers) row.SurveyWanted = false;
             var intended = row.LastDocket == 0 ? [] : await Fleet.IntendedAsync(db, machine, stop);
             row.Drifted = intended.Count > 0 && Auditor.Audit([Fleet.ToFleet(row, kept, live)], intended, [], [], time.GetUtcNow()).Any(f => f.Severity == Severity.Blocking);
             return 0;
         }, stop);
         live.Say("machine", machine);
+        if (begins) signals.Raise([machine]);
     }
 
     /// <summary>Receipts, with whether the machine that they name signed them.</summary>
@@ -47,10 +54,10 @@ public sealed class SurveyDesk(Store store, LiveHub live, TimeProvider time)
 
     private static void Require(Survey survey)
     {
-        if (HasGap(survey.Volumes, survey.Accounts, survey.Holdings, survey.Originals, survey.Receipts, survey.Past, survey.Notes) || survey.Volumes.Any(v => HasGap(v.Taken)) || survey.Holdings.Any(h => HasGap(h.Pointers, h.InUse, h.Demands.Found, h.Allocated, h.Services)) || HasGap(survey.SyncFolders) || (survey.Backup is { } backup && HasGap(backup.Covers)))
+        if (HasGap(survey.Volumes, survey.Accounts, survey.Holdings, survey.Originals, survey.Receipts, survey.Past, survey.Notes) || survey.Volumes.Any(v => HasGap(v.Taken)) || survey.Holdings.Any(h => HasGap(h.Pointers, h.InUse, h.Demands.Found, h.Allocated, h.Services)) || HasGap(survey.SyncFolders, survey.CommonFolders) || survey.CommonFolders.Any(f => HasGap(f.Left)) || (survey.Backup is { } backup && HasGap(backup.Covers)))
             throw new ProblemException(400, "survey-impossible", "The survey has lists with nothing in some place.", "Look at the agent's log.");
-        if (survey.Holdings.Count > MostHoldings || survey.Volumes.Count > MostVolumes || survey.Receipts.Count > MostReceipts || survey.Past.Count > MostPast) throw new ProblemException(400, "survey-too-large", "The survey lists more than a machine can have.", "Look at the agent's log.");
-        if (survey.Volumes.Any(v => v.SizeBytes < 0 || v.FreeBytes < 0 || v.FreeBytes > v.SizeBytes) || survey.Past.Any(p => p.UsedBytes < 0) || survey.Holdings.Any(h => h.Files < 0 || h.DataBytes < 0 || h.HiddenBytes < 0 || h.CloudOnlyFiles < 0 || h.CloudOnlyBytes < 0 || h.Stray is { Files: < 0 } or { DataBytes: < 0 }))
+        if (survey.Holdings.Count > MostHoldings || survey.Volumes.Count > MostVolumes || survey.Receipts.Count > MostReceipts || survey.Past.Count > MostPast || survey.CommonFolders.Sum(f => f.Left.Count + 1) > MostHoldings) throw new ProblemException(400, "survey-too-large", "The survey lists more than a machine can have.", "Look at the agent's log.");
+        if (survey.Volumes.Any(v => v.SizeBytes < 0 || v.FreeBytes < 0 || v.FreeBytes > v.SizeBytes) || survey.Past.Any(p => p.UsedBytes < 0) || survey.Holdings.Any(h => h.Files < 0 || h.DataBytes < 0 || h.HiddenBytes < 0 || h.CloudOnlyFiles < 0 || h.CloudOnlyBytes < 0 || h.Stray is { Files: < 0 } or { DataBytes: < 0 }) || survey.CommonFolders.Any(f => f.Left.Any(l => l.Files < 0 || l.DataBytes < 0)))
             throw new ProblemException(400, "survey-impossible", "The survey has sizes that cannot be.", "Look at the agent's log.");
         if (survey.Holdings.Any(h => !h.Name.IsShared && survey.Accounts.All(a => a.Name != h.Name.Account))) throw new ProblemException(400, "survey-impossible", "The survey has holdings of accounts that it does not list.", "Look at the agent's log.");
     }

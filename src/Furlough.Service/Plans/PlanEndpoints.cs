@@ -61,11 +61,13 @@ public static class PlanEndpoints
 
     private static async Task<BriefCheck> CheckAsync(BriefText text, Store store, LiveHub live, CancellationToken stop)
     {
-        var brief = Read(text.Brief);
+        Brief brief;
+        try { brief = BriefReader.Read(text.Brief); }
+        catch (BriefException wrong) { return new BriefCheck("", 0, 0, [], [], [.. wrong.Errors.Select(e => new PlaceError(e.Line, e.Column, e.Message, e.Expected))]); }
         var fleet = await Fleet.AllAsync(store, live, stop);
         var lines = FleetMatch.Of(brief, fleet);
         var items = lines.TakeLast(brief.Relocate.Count).ToList();
-        return new BriefCheck(brief.Title, lines[0].Machines, items.Sum(i => i.Holdings), [.. lines.Select(l => new BriefLine(l.Line, l.What, l.Machines, l.Holdings, l.DataBytes, l.Missed))], [.. lines.SelectMany(l => l.Missed)]);
+        return new BriefCheck(brief.Title, lines[0].Machines, items.Sum(i => i.Holdings), [.. lines.Select(l => new BriefLine(l.Line, l.What, l.Machines, l.Holdings, l.DataBytes, l.Missed))], [.. lines.SelectMany(l => l.Missed)], []);
     }
 
     private static async Task<PlanView> MakeAsync(BriefText text, Store store, LiveHub live, TimeProvider time, HttpContext context, CancellationToken stop)
@@ -90,11 +92,7 @@ public static class PlanEndpoints
     private static Brief Read(string text)
     {
         try { return BriefReader.Read(text); }
-        catch (BriefException wrong)
-        {
-            var first = wrong.Errors[0];
-            throw new ProblemException(400, "brief-wrong", $"The brief has {Words.Count(wrong.Errors.Count, "error")}. {first}", "Correct it; `furlough brief sample` shows every key.", $"line {first.Line}, column {first.Column}", [.. wrong.Errors.Select(e => e.ToString())]);
-        }
+        catch (BriefException wrong) { throw new ProblemException(400, "brief-wrong", wrong.Summary, BriefException.Remedy, wrong.Place, [.. wrong.Errors.Select(e => e.ToString())]); }
     }
 
     private static Task<List<PlanSummary>> ListAsync(Store store, CancellationToken stop) => store.ReadAsync(async db =>

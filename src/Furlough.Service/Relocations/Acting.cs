@@ -2,22 +2,52 @@ using Furlough.Model;
 using Furlough.Protocol.Api;
 using Furlough.Service.Agents;
 using Furlough.Service.Events;
+using Furlough.Service.Runs;
 using Furlough.Service.Storage;
 using Microsoft.EntityFrameworkCore;
 
 namespace Furlough.Service.Relocations;
 
 /// <summary>What people ask for on one relocation: each becomes a docket of its own, or a wish.</summary>
-public sealed class Acting(Store store, DocketDesk desk, DocketSignals signals, LiveHub live, TimeProvider time)
+public sealed class Acting(Store store, DocketDesk desk, RunControl control, DocketSignals signals, LiveHub live, TimeProvider time)
 {
+    private const int LongestReason = 1_000;
+
     /// <summary>Tries a relocation again.</summary>
     public Task<RelocationView> RetryAsync(long number, string who, CancellationToken stop) => ActAsync(number, who, "retry", RelocationState.Queued, async (db, row) =>
     {
-        if (row.State is not (RelocationState.Failed or RelocationState.BackedOut or RelocationState.Refused)) throw Refused(row, "retried", "failed, backed-out or refused");
+        if (row.State is not (RelocationState.Failed or RelocationState.BackedOut or RelocationState.Refused or RelocationState.Skipped)) throw Refused(row, "retried", "failed, backed-out, refused or skipped");
         if (Column.PlannedOf(row).Blocked is [var code, ..]) throw ProblemException.Conflict("blocked", $"Relocation {number} was refused because of the hazard {code}, and a retry would meet it again.", "Remove the hazard and make a new plan.");
         if (row.Live == Live.Target) throw ProblemException.Conflict("already-at-target", $"The data of relocation {number} lives at its target already.", $"`furlough relocation return {number}` takes it back.");
         await desk.IssueRelocateAsync(db, row, byItself: true, stop);
     }, stop);
+
+    /// <summary>Somebody decides that it will not be done, and says why; it stands in nobody's way any more.</summary>
+    public async Task<RelocationView> SkipAsync(long number, string reason, string who, CancellationToken stop)
+    {
+        if (string.IsNullOrWhiteSpace(reason) || reason.Length > LongestReason || reason.Any(char.IsControl)) throw new ProblemException(400, "reason-missing", $"A relocation is skipped with a reason of at most {LongestReason} printable characters.", $"`furlough relocation skip {number} --reason \"...\"`.");
+        Failure? skipped = null;
+        var view = await ActAsync(number, who, "skip", RelocationState.Skipped, (db, row) =>
+        {
+            if (row.State is not (RelocationState.Planned or RelocationState.Failed or RelocationState.BackedOut or RelocationState.Refused)) throw Refused(row, "skipped", "planned, failed, backed-out or refused");
+            if (row.Live == Live.Target) throw ProblemException.Conflict("already-at-target", $"The data of relocation {number} lives at its target already.", $"`furlough relocation return {number}` takes it back, `furlough audit make` says what is not as it should be.");
+            var before = row.Failure is null ? null : Column.Read(row.Failure, ModelJson.Default.Failure);
+            var planned = Column.PlannedOf(row);
+            skipped = new Failure("skipped", $"The relocation of {HoldingName.InWords(row.Holding, row.Account)} was skipped by {who}: {reason.Trim().TrimEnd('.')}.{(before is null ? "" : $" Before that: {before.Text}")}",
+                $"Nothing has changed; {planned.Method.Lives()} its source, `{planned.SourceShown}`.", $"`furlough relocation retry {number}` takes it up again.");
+            return Task.CompletedTask;
+        }, stop, () => skipped);
+        await AdvanceAsync(view.Run, stop);
+        return view;
+    }
+
+    /// <summary>A run may have nothing further to do.</summary>
+    private async Task AdvanceAsync(long run, CancellationToken stop)
+    {
+        var wake = await store.WriteAsync(db => control.AdvanceAsync(db, run, stop), stop);
+        signals.Raise(wake);
+        live.Say("run", run);
+    }
 
     /// <summary>Takes a holding back to its former place.</summary>
     public Task<RelocationView> ReturnAsync(long number, string who, CancellationToken stop) => ActAsync(number, who, "return", RelocationState.Returning, async (db, row) =>
@@ -99,7 +129,7 @@ public sealed class Acting(Store store, DocketDesk desk, DocketSignals signals, 
         await desk.IssueGatherAsync(db, row, survey?.Originals.FirstOrDefault(o => o.Source == former)?.Recreated, stop);
     }, stop);
 
-    private async Task<RelocationView> ActAsync(long number, string who, string what, RelocationState next, Func<FurloughDb, RelocationRow, Task> act, CancellationToken stop)
+    private async Task<RelocationView> ActAsync(long number, string who, string what, RelocationState next, Func<FurloughDb, RelocationRow, Task> act, CancellationToken stop, Func<Failure?>? remains = null)
     {
         Guid machine = default;
         var view = await store.WriteAsync(async db =>
@@ -113,7 +143,7 @@ public sealed class Acting(Store store, DocketDesk desk, DocketSignals signals, 
             row.State = next;
             row.BackOutWanted = false;
             row.AsOf = time.GetUtcNow();
-            row.Failure = null;
+            row.Failure = remains?.Invoke() is { } failure ? Column.Write(failure, ModelJson.Default.Failure) : null;
             await db.SaveChangesAsync(stop);
             return await RelocationEndpoints.ViewAsync(db, row, live, stop);
         }, stop);

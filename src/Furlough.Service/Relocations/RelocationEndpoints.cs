@@ -18,6 +18,7 @@ public static class RelocationEndpoints
         api.MapGet("/relocations/{number:long}", (long number, Store store, LiveHub live, CancellationToken stop) => store.ReadAsync(async db => await ViewAsync(db, await FindAsync(db, number, stop), live, stop), stop)).For(Role.Reader);
         api.MapPost("/relocations/{number:long}/begin", (long number, Acting acting, HttpContext context, CancellationToken stop) => acting.BeginAsync(number, context.Who(), stop)).For(Role.Technician);
         api.MapPost("/relocations/{number:long}/retry", (long number, Acting acting, HttpContext context, CancellationToken stop) => acting.RetryAsync(number, context.Who(), stop)).For(Role.Technician);
+        api.MapPost("/relocations/{number:long}/skip", (long number, SkipRequest request, Acting acting, HttpContext context, CancellationToken stop) => acting.SkipAsync(number, request.Reason, context.Who(), stop)).For(Role.Technician);
         api.MapPost("/relocations/{number:long}/return", (long number, Acting acting, HttpContext context, CancellationToken stop) => acting.ReturnAsync(number, context.Who(), stop)).For(Role.Technician);
         api.MapPost("/relocations/{number:long}/discard", (long number, Acting acting, HttpContext context, CancellationToken stop) => acting.DiscardAsync(number, context.Who(), stop)).For(Role.Technician);
         api.MapPost("/relocations/{number:long}/gather", (long number, Acting acting, HttpContext context, CancellationToken stop) => acting.GatherAsync(number, context.Who(), stop)).For(Role.Technician);

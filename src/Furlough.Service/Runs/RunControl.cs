@@ -2,15 +2,17 @@ using Furlough.Model;
 using Furlough.Protocol.Api;
 using Furlough.Service.Agents;
 using Furlough.Service.Errands;
+using Furlough.Service.Events;
 using Furlough.Service.Storage;
 using Microsoft.EntityFrameworkCore;
 
 namespace Furlough.Service.Runs;
 
 /// <summary>Brings a run forward: wave after wave, until everything is at rest or too much has failed. All it knows is in storage, so it goes on after a restart.</summary>
-public sealed class RunControl(DocketDesk desk, ErrandDesk errands, RunHours hours, TimeProvider time)
+public sealed class RunControl(DocketDesk desk, ErrandDesk errands, RunHours hours, LiveHub live, TimeProvider time)
 {
-    internal static readonly RelocationState[] AtRest = [.. Enum.GetValues<RelocationState>().Where(s => s.IsAtRest())];
+    /// <summary>Named one by one, so that the storage finds them by its index.</summary>
+    internal static readonly RelocationState[] NotAtRest = [.. Enum.GetValues<RelocationState>().Where(s => !s.IsAtRest())];
 
     /// <summary>Starts the next wave when the one before is at rest; ends or halts the run. Returns machines for which dockets wait.</summary>
     public async Task<IReadOnlyCollection<Guid>> AdvanceAsync(FurloughDb db, long number, CancellationToken stop)
@@ -27,7 +29,9 @@ public sealed class RunControl(DocketDesk desk, ErrandDesk errands, RunHours hou
         while (run.State == RunState.Running)
         {
             var wave = waves[run.Wave];
-            foreach (var row in await all.Where(r => r.Wave == wave && r.State == RelocationState.Planned).OrderBy(r => r.Sequence).ToListAsync(stop))
+            var planned = await all.Where(r => r.Wave == wave && r.State == RelocationState.Planned).OrderBy(r => r.Sequence).ToListAsync(stop);
+            var turn = await TurnAsync(db, run, planned, stop);
+            foreach (var row in planned.Where(r => turn.Contains(r.Machine)))
             {
                 await desk.IssueRelocateAsync(db, row, byItself: false, stop);
                 await errands.RaiseBeforehandAsync(db, row, (await hours.OfAsync(db, run, stop)).ErrandsWithin, stop);
@@ -36,13 +40,35 @@ public sealed class RunControl(DocketDesk desk, ErrandDesk errands, RunHours hou
                 wake.Add(row.Machine);
             }
             await db.SaveChangesAsync(stop);
-            if (await all.AnyAsync(r => r.Wave == wave && !AtRest.Contains(r.State), stop) || run.Wave + 1 >= waves.Length) break;
+            if (await all.AnyAsync(r => r.Wave == wave && NotAtRest.Contains(r.State), stop) || run.Wave + 1 >= waves.Length) break;
             run.Wave++;
             db.Record(time.GetUtcNow(), "furlough", "wave begun", $"run {run.Number}", null, waves[run.Wave]);
         }
         await db.SaveChangesAsync(stop);
-        if (!await all.AnyAsync(r => !AtRest.Contains(r.State), stop)) End(db, run);
+        if (!await all.AnyAsync(r => NotAtRest.Contains(r.State), stop)) End(db, run);
         return wake;
+    }
+
+    private static bool WaitsForPerson(string? failure) =>
+        failure is not null && Column.Read(failure, ModelJson.Default.Failure).Code is "person-wanted" or "machine-held" or "files-in-use" or "program-running" or "account-at-work";
+
+    /// <summary>The machines of a wave whose turn it is: as many as may be worked on at once. One that is silent or waits for a person takes nobody's turn, and goes on when it can.</summary>
+    private async Task<HashSet<Guid>> TurnAsync(FurloughDb db, RunRow run, List<RelocationRow> planned, CancellationToken stop)
+    {
+        var atOnce = new AtOnce(run.MostMachines, run.MostPerRoom);
+        var turn = planned.Select(r => r.Machine).ToHashSet();
+        if (atOnce == AtOnce.All || turn.Count == 0) return turn;
+        var begun = await db.Relocations.Where(r => r.Run == run.Number && r.State != RelocationState.Planned && NotAtRest.Contains(r.State)).Select(r => new { r.Machine, r.State, r.Failure }).ToListAsync(stop);
+        var atWork = begun.Where(r => r.State != RelocationState.Waiting || !WaitsForPerson(r.Failure)).Select(r => r.Machine).ToHashSet();
+        var machines = await db.Machines.Where(m => turn.Contains(m.Id) || atWork.Contains(m.Id)).Select(m => new { m.Id, m.Name, m.Room, m.LastSeen }).ToListAsync(stop);
+        var heard = machines.Where(m => !live.IsSilent(m.Id, m.LastSeen)).ToList();
+        List<string> busy = [.. heard.Where(m => atWork.Contains(m.Id)).Select(m => m.Room)];
+        foreach (var machine in heard.Where(m => turn.Contains(m.Id) && !atWork.Contains(m.Id)).OrderBy(m => m.Name, StringComparer.Ordinal))
+        {
+            if (atOnce.Allows(busy, machine.Room)) busy.Add(machine.Room);
+            else turn.Remove(machine.Id);
+        }
+        return turn;
     }
 
     /// <summary>Nothing further is begun; what is repointed already goes on to its end, the rest is undone as it meets its missing permit.</summary>

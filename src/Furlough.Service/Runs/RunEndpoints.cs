@@ -5,6 +5,7 @@ using Furlough.Service.Access;
 using Furlough.Service.Agents;
 using Furlough.Service.Events;
 using Furlough.Service.Plans;
+using Furlough.Service.Relocations;
 using Furlough.Service.Storage;
 using Microsoft.EntityFrameworkCore;
 
@@ -26,6 +27,9 @@ public static class RunEndpoints
         }, stop)).For(Role.Reader);
         api.MapGet("/runs/{number:long}", (long number, Store store, RunHours hours, CancellationToken stop) => store.ReadAsync(async db => await ViewAsync(db, await FindAsync(db, number, stop), hours, stop), stop)).For(Role.Reader);
         api.MapPost("/runs/{number:long}/halt", (long number, Steering steering, HttpContext context, CancellationToken stop) => steering.HaltAsync(number, context.Who(), stop)).For(Role.Technician);
+        api.MapPost("/runs/{number:long}/approve", (long number, Steering steering, HttpContext context, CancellationToken stop) => steering.ApproveAsync(number, context.Who(), stop)).For(Role.Approver);
+        api.MapPost("/runs/{number:long}/retry", (long number, RetryRequest request, Steering steering, Acting acting, HttpContext context, CancellationToken stop) => steering.OfFailedAsync(number, request.Cause, r => acting.RetryAsync(r, context.Who(), stop), stop)).For(Role.Technician);
+        api.MapPost("/runs/{number:long}/skip", (long number, SkipRequest request, Steering steering, Acting acting, HttpContext context, CancellationToken stop) => steering.OfFailedAsync(number, request.Cause, r => acting.SkipAsync(r, request.Reason, context.Who(), stop), stop)).For(Role.Technician);
         api.MapPost("/runs/{number:long}/pause", (long number, Steering steering, HttpContext context, CancellationToken stop) => steering.PauseAsync(number, context.Who(), stop)).For(Role.Technician);
         api.MapPost("/runs/{number:long}/resume", (long number, Steering steering, HttpContext context, CancellationToken stop) => steering.ResumeAsync(number, context.Who(), stop)).For(Role.Technician);
     }
@@ -39,13 +43,13 @@ public static class RunEndpoints
             var body = Column.Read(plan.Body, ModelJson.Default.PlanBody);
             await RequireStartableAsync(db, plan, body, stop);
             var now = time.GetUtcNow();
-            var run = new RunRow { Plan = plan.Number, Title = body.Title, State = RunState.Running, StartedBy = context.Who(), StartedAt = now, Keep = body.Keep, HaltAfter = body.HaltAfter, Waves = string.Join('\n', body.Waves) };
+            var run = new RunRow { Plan = plan.Number, Title = body.Title, State = body.WantsApproval ? RunState.Proposed : RunState.Running, StartedBy = context.Who(), StartedAt = now, Keep = body.Keep, HaltAfter = body.HaltAfter, Waves = string.Join('\n', body.Waves), MostMachines = body.AtOnce.Machines, MostPerRoom = body.AtOnce.PerRoom };
             db.Runs.Add(run);
             await db.SaveChangesAsync(stop);
             var hazards = body.Hazards.Where(h => h.Severity == Severity.Blocking).ToLookup(h => (h.Machine, h.Account, h.Holding));
             foreach (var planned in body.Relocations) db.Relocations.Add(NewRow(planned, run.Number, now, hazards[(planned.MachineName, planned.Holding.Account, planned.Holding.Name)].FirstOrDefault()));
             await KeepReservesAsync(db, body, stop);
-            db.Record(now, context.Who(), "run started", $"run {run.Number}", null, $"plan {plan.Number}");
+            db.Record(now, context.Who(), body.WantsApproval ? "run proposed" : "run started", $"run {run.Number}", null, $"plan {plan.Number}");
             await db.SaveChangesAsync(stop);
             wake = await control.AdvanceAsync(db, run.Number, stop);
             await db.SaveChangesAsync(stop);
@@ -88,13 +92,18 @@ public static class RunEndpoints
         var wanted = await PlanEndpoints.ConsentsWantedAsync(db, plan, body, stop);
         if (wanted.Count > 0)
             throw ProblemException.Conflict("consent-missing", $"Plan {plan.Number} has hazards that somebody must accept first: {string.Join(", ", wanted)}.", $"`furlough plan consent {plan.Number} --hazard {wanted[0]} --reason TEXT`, or make another plan.");
-        var machines = body.Relocations.Select(r => r.Machine).Distinct().ToList();
-        var busy = (await db.Relocations.Where(r => machines.Contains(r.Machine)).ToListAsync(stop)).Where(r => !r.State.IsAtRest()).ToLookup(r => (r.Machine, r.Account), r => r.Holding);
+        var busy = (await db.Relocations.Where(r => RunControl.NotAtRest.Contains(r.State)).Select(r => new { r.Machine, r.Account, r.Holding }).ToListAsync(stop)).ToLookup(r => (r.Machine, r.Account), r => r.Holding);
         // A home excludes everything inside it.
         var taken = body.Relocations.Where(r => busy[(r.Machine, r.Holding.Account)].Any(h => h == r.Holding.Name || h == HoldingName.WholeHome || r.Holding.Kind == HoldingKind.Home)).Select(r => $"{r.Holding} on {r.MachineName}").ToList();
         if (taken.Count > 0) throw ProblemException.Conflict("already-under-way", $"{Words.Count(taken.Count, "holding")} of plan {plan.Number} {(taken.Count == 1 ? "is" : "are")} under way in another run: {taken[0]}.", "Wait for that run to end, then make a new plan.", taken);
+        await RequireNotOvertakenAsync(db, plan.Number, body, stop);
+    }
+
+    /// <summary>The machines are still as the plan knows them.</summary>
+    internal static async Task RequireNotOvertakenAsync(FurloughDb db, long plan, PlanBody body, CancellationToken stop)
+    {
         var changes = await PlanEndpoints.OvertakenAsync(db, body, stop);
-        if (changes.Count > 0) throw ProblemException.Conflict("plan-overtaken", $"Plan {plan.Number} is overtaken: {changes[0]}", "Make a new plan from the same brief.", changes);
+        if (changes.Count > 0) throw ProblemException.Conflict("plan-overtaken", $"Plan {plan} is overtaken: {changes[0]}", "Make a new plan from the same brief.", changes);
     }
 
     internal static async Task<RunRow> FindAsync(FurloughDb db, long number, CancellationToken stop) =>
@@ -102,15 +111,14 @@ public static class RunEndpoints
 
     internal static async Task<RunView> ViewAsync(FurloughDb db, RunRow run, RunHours hours, CancellationToken stop)
     {
-        var rows = await db.Relocations.Where(r => r.Run == run.Number).Select(r => new { r.Number, r.Machine, r.State, r.DataBytes, r.Failure }).ToListAsync(stop);
-        var names = await db.Machines.Where(m => rows.Select(r => r.Machine).Distinct().Contains(m.Id)).ToDictionaryAsync(m => m.Id, m => m.Name, stop);
-        var reasons = rows.Where(r => r.Failure is not null).Select(r => (r.Number, Machine: names.GetValueOrDefault(r.Machine, "?"), r.State, Failure: Column.Read(r.Failure!, ModelJson.Default.Failure)))
+        var rows = await db.Relocations.Where(r => r.Run == run.Number).Join(db.Machines, r => r.Machine, m => m.Id, (r, m) => new { r.Number, Machine = m.Name, r.State, r.DataBytes, r.Failure }).OrderBy(r => r.Number).ToListAsync(stop);
+        var reasons = rows.Where(r => r.Failure is not null).Select(r => (r.Number, r.Machine, r.State, Failure: Column.Read(r.Failure!, ModelJson.Default.Failure)))
             .GroupBy(f => (f.Failure.Code, AtRest: f.State.IsAtRest())).Select(g => (g.Key.AtRest, Group: new FailureGroup(g.Key.Code, [.. g.Select(f => f.Number)], [.. g.Select(f => f.Machine).Distinct().Order(StringComparer.Ordinal)], g.First().Failure.ToString()))).ToList();
         var open = run.State == RunState.Ended ? null : (await hours.OfAsync(db, run, stop)).Open;
         return new RunView(run.Number, run.Plan, run.Title, run.State, run.StartedBy, run.StartedAt, run.EndedAt, rows.Select(r => r.Machine).Distinct().Count(), rows.Count,
             rows.Sum(r => r.DataBytes), rows.Where(r => r.State is RelocationState.Switched or RelocationState.Finished).Sum(r => r.DataBytes),
             rows.GroupBy(r => r.State.Word()).ToDictionary(g => g.Key, g => g.Count()), [.. reasons.Where(r => r.AtRest).Select(r => r.Group)], [.. reasons.Where(r => !r.AtRest).Select(r => r.Group)],
             rows.Any(r => r.State == RelocationState.Waiting) && rows.All(r => r.State.IsAtRest() || r.State == RelocationState.Waiting) && !reasons.Any(r => !r.AtRest && r.Group.Code == "outside-hours"),
-            open?.Next, open?.IsOpen != false);
+            open?.Next, open?.IsOpen != false, run.ApprovedBy);
     }
 }

@@ -17,8 +17,45 @@ public sealed class Steering(Store store, RunControl control, RunHours hours, Do
     public Task<RunView> ResumeAsync(long number, string who, CancellationToken stop) => SteerAsync(number, [RunState.Paused], "resumed", (db, run) => Set(db, run, RunState.Running, who, "run resumed"), stop);
 
     /// <summary>Begins nothing further; what is not repointed yet is undone.</summary>
-    public Task<RunView> HaltAsync(long number, string who, CancellationToken stop) => SteerAsync(number, [RunState.Running, RunState.Paused], "halted",
+    public Task<RunView> HaltAsync(long number, string who, CancellationToken stop) => SteerAsync(number, [RunState.Running, RunState.Paused, RunState.Proposed], "halted",
         async (db, run) => control.Halt(db, run, await db.Relocations.Where(r => r.Run == number).ToListAsync(stop), who, "asked for"), stop);
+
+    /// <summary>A second person lets a proposed run begin.</summary>
+    public Task<RunView> ApproveAsync(long number, string who, CancellationToken stop) => SteerAsync(number, [RunState.Proposed], "approved", async (db, run) =>
+    {
+        if (run.StartedBy == who) throw ProblemException.Conflict("second-person-wanted", $"Run {number} was started by {who}, and its brief wants a second person's approval.", "Have somebody else with the role approver or steward look at its plan and approve it.");
+        await RunEndpoints.RequireNotOvertakenAsync(db, run.Plan, Column.Read((await Plans.PlanEndpoints.FindAsync(db, run.Plan, stop)).Body, ModelJson.Default.PlanBody), stop);
+        run.ApprovedBy = who;
+        await Set(db, run, RunState.Running, who, "run approved");
+    }, stop);
+
+    /// <summary>Asks the same of every relocation of a run that failed, for one cause or for any.</summary>
+    /// <param name="cause">A failure's code; null for all.</param>
+    public async Task<ManyDone> OfFailedAsync(long number, string? cause, Func<long, Task> ask, CancellationToken stop)
+    {
+        var failed = await store.ReadAsync(async db =>
+        {
+            await RunEndpoints.FindAsync(db, number, stop);
+            var rows = await db.Relocations.Where(r => r.Run == number && (r.State == RelocationState.Failed || r.State == RelocationState.BackedOut || r.State == RelocationState.Refused) && r.Failure != null).OrderBy(r => r.Number).ToListAsync(stop);
+            return rows.Where(r => cause is null || Column.Read(r.Failure!, ModelJson.Default.Failure).Code == cause).Select(r => r.Number).ToList();
+        }, stop);
+        if (failed.Count == 0) throw ProblemException.Missing(cause is null ? $"failure in run {number}" : $"failure {cause} in run {number}", $"`furlough run show {number}` lists what failed, by cause.");
+        List<long> done = [];
+        List<string> refusals = [];
+        foreach (var relocation in failed)
+        {
+            try
+            {
+                await ask(relocation);
+                done.Add(relocation);
+            }
+            catch (ProblemException refused)
+            {
+                refusals.Add($"{relocation}: {refused.Message}");
+            }
+        }
+        return new ManyDone(done, refusals);
+    }
 
     private Task Set(FurloughDb db, RunRow run, RunState state, string who, string action)
     {
@@ -33,12 +70,17 @@ public sealed class Steering(Store store, RunControl control, RunHours hours, Do
         var view = await store.WriteAsync(async db =>
         {
             var run = await RunEndpoints.FindAsync(db, number, stop);
-            if (!from.Contains(run.State)) throw ProblemException.Conflict("run-state-refused", $"Run {number} is {run.State.Word()} and cannot be {what}.", $"It must be {string.Join(" or ", from.Select(s => s.Word()))}.");
+            if (!from.Contains(run.State))
+            {
+                var subject = $"run {number}";
+                var last = await db.History.Where(h => h.Subject == subject).OrderByDescending(h => h.Number).FirstOrDefaultAsync(stop);
+                throw ProblemException.Conflict("run-state-refused", $"Run {number} is {run.State.Word()} and cannot be {what}{(last is null ? "" : $": {last.Action} by {last.By} at {last.At:HH:mm:ss}Z")}.", $"It must be {string.Join(" or ", from.Select(s => s.Word()))}.");
+            }
             await steer(db, run);
             await db.SaveChangesAsync(stop);
             await control.AdvanceAsync(db, number, stop);
             await db.SaveChangesAsync(stop);
-            wake.UnionWith(await db.Relocations.Where(r => r.Run == number && !RunControl.AtRest.Contains(r.State)).Select(r => r.Machine).ToListAsync(stop));
+            wake.UnionWith(await db.Relocations.Where(r => r.Run == number && RunControl.NotAtRest.Contains(r.State)).Select(r => r.Machine).ToListAsync(stop));
             return await RunEndpoints.ViewAsync(db, run, hours, stop);
         }, stop);
         signals.Raise(wake);

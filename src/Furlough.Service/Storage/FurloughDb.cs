@@ -43,6 +43,10 @@ public sealed class FurloughDb(DbContextOptions<FurloughDb> options) : DbContext
 
     public DbSet<HistoryRow> History => Set<HistoryRow>();
 
+    public DbSet<ReceiverRow> Receivers => Set<ReceiverRow>();
+
+    public DbSet<NoticeRow> Notices => Set<NoticeRow>();
+
     /// <summary>The machines about which something was stored by this piece of work.</summary>
     public HashSet<Guid> TouchedMachines { get; } = [];
 
@@ -74,6 +78,8 @@ public sealed class FurloughDb(DbContextOptions<FurloughDb> options) : DbContext
         configurationBuilder.Properties<ErrandKind>().HaveConversion<string>();
         configurationBuilder.Properties<ErrandCause>().HaveConversion<string>();
         configurationBuilder.Properties<ErrandState>().HaveConversion<string>();
+        configurationBuilder.Properties<NoticeEvent>().HaveConversion<string>();
+        configurationBuilder.Properties<NoticeState>().HaveConversion<string>();
     }
 
     protected override void OnModelCreating(ModelBuilder modelBuilder)
@@ -84,7 +90,7 @@ public sealed class FurloughDb(DbContextOptions<FurloughDb> options) : DbContext
         modelBuilder.Entity<PlanRow>().HasKey(p => p.Number);
         modelBuilder.Entity<RunRow>().HasKey(r => r.Number);
         modelBuilder.Entity<RelocationRow>().HasKey(r => r.Number);
-        modelBuilder.Entity<RelocationRow>().HasIndex(r => r.Run);
+        modelBuilder.Entity<RelocationRow>().HasIndex(r => new { r.Run, r.State });
         modelBuilder.Entity<RelocationRow>().HasIndex(r => r.Machine);
         modelBuilder.Entity<ErrandRow>().HasKey(e => e.Number);
         modelBuilder.Entity<ErrandRow>().HasIndex(e => new { e.Run, e.Machine });
@@ -96,6 +102,9 @@ public sealed class FurloughDb(DbContextOptions<FurloughDb> options) : DbContext
         modelBuilder.Entity<SpaceBreakRow>().HasKey(b => new { b.Machine, b.At });
         modelBuilder.Entity<CarriedRow>().HasKey(c => c.Relocation);
         modelBuilder.Entity<HistoryRow>().HasKey(h => h.Number);
+        modelBuilder.Entity<ReceiverRow>().HasIndex(r => r.Name).IsUnique();
+        modelBuilder.Entity<NoticeRow>().HasKey(n => new { n.Receiver, n.Entry });
+        modelBuilder.Entity<NoticeRow>().HasIndex(n => n.State);
     }
 
     private sealed class UtcTicksConverter() : ValueConverter<DateTimeOffset, long>(t => t.UtcTicks, ticks => new DateTimeOffset(ticks, TimeSpan.Zero));

@@ -26,6 +26,11 @@ public sealed class MachineRow
     public long LastDocket { get; set; }
     public bool Suspect { get; set; }
 
+    /// <summary>Who holds it, since when and why; null for nobody.</summary>
+    public string? HeldBy { get; set; }
+    public DateTimeOffset? HeldAt { get; set; }
+    public string? HeldReason { get; set; }
+
     /// <summary>What the last run of this machine wants left free, in bytes by volume, as JSON.</summary>
     public string? Reserves { get; set; }
     public bool Drifted { get; set; }
@@ -88,6 +93,14 @@ public sealed class TokenRow
     public required string Hash { get; set; }
     public Role Role { get; set; }
     public DateTimeOffset? Expires { get; set; }
+
+    /// <summary>Null for the first steward's.</summary>
+    public string? MadeBy { get; set; }
+    public DateTimeOffset? MadeAt { get; set; }
+    public DateTimeOffset? RevokedAt { get; set; }
+
+    /// <summary>It opens the service at a moment.</summary>
+    public bool IsValid(DateTimeOffset now) => RevokedAt is null && !(Expires < now);
 }
 
 /// <summary>A kind card.</summary>
@@ -138,6 +151,13 @@ public sealed class RunRow
     public int? HaltAfter { get; set; }
     public required string Waves { get; set; }
     public int Wave { get; set; }
+
+    /// <summary>How many machines, and how many of a room, are worked on at once; null for all.</summary>
+    public int? MostMachines { get; set; }
+    public int? MostPerRoom { get; set; }
+
+    /// <summary>The second person who approved it; null where nobody has, or nobody need.</summary>
+    public string? ApprovedBy { get; set; }
 }
 
 /// <summary>A relocation as last reported by its machine.</summary>
@@ -258,4 +278,41 @@ public sealed class HistoryRow
     public required string Subject { get; set; }
     public string? From { get; set; }
     public string? To { get; set; }
+}
+
+/// <summary>Somebody who is told of events.</summary>
+public sealed class ReceiverRow
+{
+    public Guid Id { get; set; }
+    public required string Name { get; set; }
+    public string? Mail { get; set; }
+    public string? Call { get; set; }
+
+    /// <summary>The events as words, by lines; empty for all.</summary>
+    public required string On { get; set; }
+
+    /// <summary>With which calls are signed.</summary>
+    public required string Secret { get; set; }
+    public required string AddedBy { get; set; }
+    public DateTimeOffset AddedAt { get; set; }
+
+    /// <summary>The last entry of the history that was looked at for it.</summary>
+    public long Seen { get; set; }
+}
+
+/// <summary>A notice for one receiver: one for every event, whatever happens.</summary>
+public sealed class NoticeRow
+{
+    public Guid Receiver { get; set; }
+
+    /// <summary>The entry of the history that it tells of.</summary>
+    public long Entry { get; set; }
+    public NoticeEvent Event { get; set; }
+    public required string Subject { get; set; }
+    public required string Text { get; set; }
+    public DateTimeOffset At { get; set; }
+    public NoticeState State { get; set; }
+    public int Attempts { get; set; }
+    public DateTimeOffset NextAt { get; set; }
+    public string? Why { get; set; }
 }

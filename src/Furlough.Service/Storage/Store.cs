@@ -14,8 +14,12 @@ public sealed class Store : IAsyncDisposable
 {
     private const int MostAtATime = 64;
 
+    /// <summary>Each reader has pages of the storage in memory of its own; more of them at once would not be quicker.</summary>
+    private const int MostReaders = 16;
+
     private readonly IDbContextFactory<FurloughDb> _factory;
     private readonly Channel<Piece> _pieces = Channel.CreateUnbounded<Piece>(new UnboundedChannelOptions { SingleReader = true });
+    private readonly SemaphoreSlim _readers = new(MostReaders);
     private readonly Task _writing;
 
     public Store(IDbContextFactory<FurloughDb> factory)
@@ -27,11 +31,20 @@ public sealed class Store : IAsyncDisposable
     /// <summary>Something was stored about these machines, their relocations or their originals.</summary>
     public event Action<IReadOnlyCollection<Guid>>? MachinesChanged;
 
-    /// <summary>Reads.</summary>
+    /// <summary>Reads; inside of it nothing else may be read or written.</summary>
     public async Task<T> ReadAsync<T>(Func<FurloughDb, Task<T>> read, CancellationToken stop)
+    {
+        await _readers.WaitAsync(stop);
+        try { return await ReadNowAsync(read, stop); }
+        finally { _readers.Release(); }
+    }
+
+    private async Task<T> ReadNowAsync<T>(Func<FurloughDb, Task<T>> read, CancellationToken stop)
     {
         await using var db = await _factory.CreateDbContextAsync(stop);
         db.ChangeTracker.QueryTrackingBehavior = QueryTrackingBehavior.NoTracking;
+        // Else every query takes a connection out of the pool and puts it back.
+        await db.Database.OpenConnectionAsync(stop);
         return await read(db);
     }
 
@@ -48,6 +61,7 @@ public sealed class Store : IAsyncDisposable
     {
         _pieces.Writer.TryComplete();
         await _writing;
+        _readers.Dispose();
     }
 
     private async Task WriteAllAsync()

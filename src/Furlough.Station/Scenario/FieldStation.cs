@@ -47,6 +47,7 @@ public static class FieldStation
         return new MachineSpec(name, room, byLink ? "Heron Desk 9 (stand-in)" : "Fenland Desk 4 (stand-in)", seed, volumes, people, Faults(name, people))
         {
             Apps = apps,
+            CommonFolders = room == "Seminar Lab" ? [new CommonFolderSpec("course-desk", new SpecPlace(0, "Course desk"), [.. LeftOn(name, people)])] : [],
             FoldersByLink = byLink,
             Programs = new ProgramsSpec("Programs", ProgramsOf(room), name == "wet-12" ? "D:\\Tools" : null),
             Confinement = name == "cabin-2" ? new Confinement("Fenland Guard", ["C:\\Accounts"], "Add the new place to the guard's list of homes, or accept it.") : null,
@@ -79,6 +80,16 @@ public static class FieldStation
         "map editor" => new AppSpec(p, 2_600, 7 * GB),
         _ => new AppSpec(p, 250, 300_000_000),
     })];
+
+    /// <summary>Between courses the lab's common folders should be empty; on two desks somebody forgot.</summary>
+    private static IEnumerable<LeftFiles> LeftOn(string name, List<AccountSpec> people) => name switch
+    {
+        "sem-07" => [new LeftFiles(people[1].Name, 14, 260_000_000, LastCourse), new LeftFiles(people[2].Name, 3, 41_000_000, LastCourse.AddHours(2))],
+        "sem-16" => [new LeftFiles(people[1].Name, 1, 1_900_000_000, LastCourse.AddDays(1))],
+        _ => [],
+    };
+
+    private static readonly DateTimeOffset LastCourse = new(2026, 11, 6, 15, 20, 0, TimeSpan.Zero);
 
     /// <summary>What a technician runs into on the crews' laptops, where nobody has looked for years.</summary>
     private static AccountSpec Oddity(string name, AccountSpec account, bool isFirst) => name switch
@@ -177,6 +188,7 @@ public static class FieldStation
             _ when room == "Wet Lab" => Rotating("D:", "Data", 500 * GB, 60 * GB, false) with { BytesPerSecond = 70e6 },
             _ => Rotating("D:", "Data", 1_000 * GB, 80 * GB, false),
         });
+        if (room == "Seminar Lab" && string.CompareOrdinal(name, "sem-06") <= 0) volumes.Add(Rotating("P:", people[1].Name, 500 * GB, 20 * GB, false) with { Attached = Attachment.External });
         if (name == "cabin-4") volumes.Add(new VolumeSpec("N:", "Shared", Attachment.Network, Medium.Unknown, "network", 8_000 * GB, 900 * GB, false, true, 60e6, 120));
         return volumes;
     }

@@ -46,6 +46,9 @@ public sealed record ProgramsSpec(string Folder, IReadOnlyList<string> Installed
 /// <param name="Immovable">Why the system does not let it be moved; null where it does.</param>
 public sealed record AppSpec(string Name, int Files, long DataBytes, string? Immovable = null);
 
+/// <summary>A folder of a stand-in that people share, found only by a kind card of its name, and what they left in it.</summary>
+public sealed record CommonFolderSpec(string Name, SpecPlace Place, IReadOnlyList<LeftFiles> Left);
+
 /// <summary>A place on one of a stand-in's volumes.</summary>
 /// <param name="Volume">Its index.</param>
 public sealed record SpecPlace(int Volume, string Path);
@@ -83,6 +86,9 @@ public sealed record MachineSpec(string Name, string Room, string OperatingSyste
 
     /// <summary>The apps that its system lists.</summary>
     public IReadOnlyList<AppSpec> Apps { get; init; } = [];
+
+    /// <summary>Folders that people share.</summary>
+    public IReadOnlyList<CommonFolderSpec> CommonFolders { get; init; } = [];
 
     /// <summary>What lets programs work in homes at certain places only.</summary>
     public Confinement? Confinement { get; init; }

@@ -185,9 +185,10 @@ internal sealed class StationSurveyor(StationMachine machine) : ISurveyor
                 [.. machine.Spec.Accounts.Select(a => new AccountFacts(a.Name, $"{a.Id}", machine.Setting(StationPointers.Accounts, a.Name).Text ?? "", a.Fallback, a.SignedIn) { FromDirectory = a.FromDirectory, Roams = a.Roams })], holdings,
                 [.. originals.Select(o => o with { Recreated = holdings.All(h => h.Place != o.Source) ? Again(o.Source) : null })], [.. Forged(volumes)], [])
             {
-                Past = [.. StationPast.Of(machine)],
+                Past = machine.Once("past told") ? [.. StationPast.Of(machine)] : [],
                 OnBattery = machine.Spec.OnBattery,
                 RestartPending = machine.Spec.RestartPending,
+                CommonFolders = [.. machine.Spec.CommonFolders.Where(f => kinds.Any(k => k.IsCommonFolder && k.Name == f.Name)).Select(f => new CommonFolderFacts(f.Name, machine.VolumeStates[f.Place.Volume].Spell(f.Place.Path), f.Left))],
                 Unproven = machine.Spec.Unproven,
                 Backup = Backup(),
                 SyncFolders = [.. machine.Spec.Accounts.SelectMany(a => a.SyncFolders.Select(f => new SyncFolderFacts(SyncClient, a.Name, new Place(machine.VolumeStates[0].Identity.Key, $"Accounts/{a.Name}/{f}"))))],

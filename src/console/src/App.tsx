@@ -3,13 +3,18 @@ import { useEffect, useState } from "react";
 import { Link, Route, Routes } from "react-router";
 import { api, Refusal } from "./api/client";
 import { useLive } from "./api/live";
+import { AuditPage, AuditsPage } from "./pages/AuditsPage";
+import { BriefPage } from "./pages/BriefPage";
 import { ErrandsPage } from "./pages/ErrandsPage";
+import { HistoryPage } from "./pages/HistoryPage";
 import { MachinePage } from "./pages/MachinePage";
 import { MachineSpacePage } from "./pages/MachineSpacePage";
 import { PlanMachinePage } from "./pages/PlanMachinePage";
 import { PlanPage } from "./pages/PlanPage";
 import { PlansPage } from "./pages/PlansPage";
 import { RoomsPage } from "./pages/RoomsPage";
+import { RunPage } from "./pages/RunPage";
+import { RunsPage } from "./pages/RunsPage";
 import { SignInPage } from "./pages/SignInPage";
 import { SpacePage } from "./pages/SpacePage";
 import { count, words } from "./words";
@@ -42,8 +47,11 @@ function SignedIn({ who, machines, silent }: { who: string; machines: number; si
         <nav aria-label="Main">
           <Link to="/">{words.rooms}</Link>
           <Link to="/plans">{words.plans}</Link>
+          <Link to="/runs">{words.runs}</Link>
           <Link to="/errands">{words.errands}</Link>
+          <Link to="/audits">{words.audits}</Link>
           <Link to="/space">{words.space}</Link>
+          <Link to="/history">{words.history}</Link>
         </nav>
         <span className="quiet">
           {count(machines, "machine")}
@@ -63,6 +71,12 @@ function SignedIn({ who, machines, silent }: { who: string; machines: number; si
           <Route path="/plans" element={<PlansPage />} />
           <Route path="/plans/:number" element={<PlanPage />} />
           <Route path="/plans/:number/machines/:name" element={<PlanMachinePage />} />
+          <Route path="/brief" element={<BriefPage />} />
+          <Route path="/runs" element={<RunsPage />} />
+          <Route path="/runs/:number" element={<RunPage />} />
+          <Route path="/audits" element={<AuditsPage />} />
+          <Route path="/audits/:number" element={<AuditPage />} />
+          <Route path="/history" element={<HistoryPage />} />
           <Route path="/errands" element={<ErrandsPage />} />
           <Route path="/space" element={<SpacePage />} />
           <Route path="*" element={<p>There is no such page.</p>} />

@@ -35,6 +35,12 @@ const PAGES = [
   "/plans",
   "/plans/3",
   "/plans/3/machines/map-01",
+  "/brief",
+  "/runs",
+  "/runs/1",
+  "/audits",
+  "/audits/1",
+  "/history",
 ];
 
 /** Starts the station, whose Wet Lab has been relocated, and waits until it stands. */
@@ -115,6 +121,20 @@ test("a machine shows source, target, where the data lives, and a failure in thr
   expect(await page.locator("tbody tr").first().textContent()).toContain("source");
 });
 
+test("a machine is held with a reason and released, and its errands are shown there", async () => {
+  await page.goto(`${address}/machines/wet-01`);
+  await page
+    .getByRole("region", { name: /^Errand \d+$/ })
+    .first()
+    .waitFor();
+  await page.getByText("Hold this machine").click();
+  await page.getByLabel("What is going on there?").fill("exams <b>until</b> noon");
+  await page.getByRole("button", { name: "Hold wet-01" }).click();
+  await expect.poll(() => page.getByRole("main").textContent()).toContain("Held by steward: exams <b>until</b> noon");
+  await page.getByRole("button", { name: "Release wet-01" }).click();
+  await page.getByText("Hold this machine").waitFor();
+});
+
 test("a return asked for in the console is followed live and leaves the data at its source", async () => {
   await page.goto(`${address}/machines/wet-01`);
   page.once("dialog", (dialog) => {
@@ -145,8 +165,8 @@ test("what happens elsewhere appears without reloading", async () => {
   const plan = await call("POST", "plans", { brief });
   expect((await call("POST", "runs", { plan: plan.body.number })).status).toBe(200);
   const heading = page.getByRole("region", { name: "Map Room" }).getByRole("heading");
-  await expect.poll(() => heading.textContent(), { timeout: 60_000 }).toContain("1 stuck, 7 settled");
-}, 90_000);
+  await expect.poll(() => heading.textContent(), { timeout: 150_000 }).toContain("1 stuck, 7 settled");
+}, 180_000);
 
 test("a plan says what it does and when, and its hazards are accepted with a reason", async () => {
   const brief = [
@@ -190,6 +210,120 @@ test("a plan says what it does and when, and its hazards are accepted with a rea
   errors.length = 0;
 });
 
+test("a whole day in the console: brief, plan, run, a failure settled, an errand done, audit, return, report", async () => {
+  await page.goto(`${address}/plans`);
+  await page.getByRole("link", { name: "New brief" }).click();
+  const editor = page.getByRole("textbox", { name: "Brief" });
+  const write = async (text: string) => {
+    await editor.click();
+    await page.keyboard.press("Control+a");
+    await page.keyboard.insertText(text);
+  };
+  const meaning = page.getByRole("region", { name: "What it means" });
+  await write("furlough-brief: 1\ntitle: Music\nmachines: {rooms: [Cabinn]}\nvolumes:\n  crew: {atached: external}\n");
+  await expect.poll(() => meaning.textContent()).toContain("Line 5: ");
+  expect(await page.locator(".cm-lintRange-error").count()).toBeGreaterThan(0);
+  expect(await page.getByRole("button", { name: "Make a plan" }).isDisabled()).toBe(true);
+
+  await write("furlough-brief: 1\ntitle: Music of the herbarium\nmachines:\n  ");
+  await page.keyboard.type("roo");
+  await page.locator(".cm-tooltip-autocomplete").getByText("rooms", { exact: true }).waitFor();
+  await page.keyboard.press("Tab");
+  await page.keyboard.insertText(
+    "[Herbarium]\nvolumes:\n  data: {attached: internal, system: false}\nrelocate:\n  - {folders: [Pictures], accounts: [asa.lind], on: [herb-04], onto: data, path: '{account}/{folder}'}\n  - {folders: [Music], on: [herb-01], onto: data, path: '{account}/{folder}', afterwards: [confirm-by-eye]}\n  - {folders: [Music], onto: data, path: '{account}/{folder}'}\n",
+  );
+  await expect.poll(() => meaning.textContent()).toMatch(/Music of the herbarium means 10 machines with \d+ holdings/);
+  await page.getByRole("button", { name: "Make a plan" }).click();
+  await page.getByRole("heading", { name: /^Plan \d+: Music of the herbarium/ }).waitFor();
+  await page.getByRole("button", { name: /^Carry out \d+ relocations on 10 machines/ }).click();
+  await page.getByRole("heading", { name: /^Run \d+: Music of the herbarium/ }).waitFor();
+
+  const failure = page.getByRole("region", { name: "file-unreadable" });
+  await failure.waitFor({ timeout: 120_000 });
+  expect(await failure.textContent()).toContain("plots/2019/quadrat-77.tif cannot be read");
+  const main = page.getByRole("main");
+  await expect.poll(() => main.textContent(), { timeout: 120_000 }).toMatch(/It has ended\..*1 failed/);
+  await failure.getByRole("button", { name: "Try 1 relocation again" }).click();
+  await expect.poll(() => failure.count(), { timeout: 30_000 }).toBe(0);
+  await failure.waitFor({ timeout: 120_000 });
+  await failure.getByRole("textbox").fill("the disk is <i>replaced</i> next week");
+  await failure.getByRole("button", { name: "Skip 1 relocation" }).click();
+  await expect.poll(() => main.textContent()).toMatch(/1 skipped.*1 relocation on herb-04 was skipped/);
+  const row = page.getByRole("row").filter({ hasText: "herb-01" });
+  expect(await row.textContent()).toMatch(/Herbarium.*2 of 2|Herbarium.*1 of 1/);
+
+  const run = page.url();
+
+  await page.getByRole("link", { name: "Errands" }).click();
+  const look = page.getByRole("region").filter({ hasText: "Look whether all is there herb-01" });
+  await look.first().waitFor();
+  const looks = await look.count();
+  await look
+    .first()
+    .getByRole("button", { name: /is done$/ })
+    .click();
+  await expect.poll(() => look.count()).toBe(looks - 1);
+
+  await page.getByRole("link", { name: "Audits" }).click();
+  await page.getByRole("button", { name: "Make an audit" }).click();
+  await page.getByRole("heading", { name: /^Audit \d+$/ }).waitFor({ timeout: 60_000 });
+  expect(await main.textContent()).toContain("59 machines, made just now by steward");
+
+  await page.getByRole("link", { name: "Rooms" }).click();
+  await page.getByRole("link", { name: "herb-01" }).click();
+  page.once("dialog", (dialog) => dialog.accept());
+  await page.getByRole("button", { name: "Return Music" }).first().click();
+  await expect.poll(() => main.textContent(), { timeout: 60_000 }).toMatch(/source.*returned/);
+
+  await page.goto(run);
+  await page.getByRole("link", { name: "report" }).click();
+  await expect.poll(() => page.textContent("body")).toMatch(/Music of the herbarium[\s\S]*1 returned/);
+  expect(await page.textContent("body")).toContain("plots/2019/quadrat-77.tif");
+  await page.goto(`${address}/history?filter=skip`);
+  await expect.poll(() => main.textContent()).toMatch(/steward.*skip.*relocation \d+.*failed.*skipped/);
+}, 400_000);
+
+test("a run is paused, resumed and halted, and what cannot be undone is asked for twice", async () => {
+  const brief = [
+    "furlough-brief: 1",
+    "title: All of the seminar lab",
+    "machines: {rooms: [Seminar Lab]}",
+    "volumes: {roomy: {attached: internal, system: false}}",
+    "relocate: [{folders: [Pictures, Videos, Documents], onto: roomy, path: 'P/{account}/{folder}'}]",
+    "waves: {first: 1 machines, everybody: the rest}",
+    "approval: second-person",
+  ].join("\n");
+  const plan = (await call("POST", "plans", { brief })).body;
+  const run = (await call("POST", "runs", { plan: plan.number })).body;
+  await page.goto(`${address}/runs/${run.number}`);
+  const main = page.getByRole("main");
+  await page.getByRole("button", { name: `Approve run ${run.number}` }).click();
+  await expect.poll(() => page.getByRole("alert").textContent()).toContain("was started by steward");
+  const made = (await call("POST", "tokens", { name: "mara.ostby", role: "approver" })).body;
+  const approved = await fetch(`${address}/api/v1/runs/${run.number}/approve`, {
+    method: "POST",
+    headers: { Authorization: `Bearer ${made.token}` },
+  });
+  expect([approved.status, (await approved.text()).slice(0, 300)]).toEqual([200, expect.anything()]);
+  await expect.poll(() => main.textContent()).toContain("approved by mara.ostby");
+  await page.getByRole("button", { name: `Pause run ${run.number}` }).click();
+  await expect.poll(() => main.textContent()).toContain("It is paused");
+  await page.getByRole("button", { name: `Resume run ${run.number}` }).click();
+  await page.getByRole("button", { name: `Pause run ${run.number}` }).waitFor();
+  page.once("dialog", (dialog) => dialog.dismiss());
+  await page.getByRole("button", { name: `Halt run ${run.number}` }).click();
+  expect(await main.textContent()).not.toContain("It is halted");
+  page.once("dialog", (dialog) => {
+    expect(dialog.message()).toContain("cannot be resumed");
+    dialog.accept();
+  });
+  await page.getByRole("button", { name: `Halt run ${run.number}` }).click();
+  await expect.poll(() => main.textContent(), { timeout: 60_000 }).toMatch(/It has ended\.|It is halted\./);
+  await page.goto(`${address}/runs?filter=seminar`);
+  await expect.poll(() => main.textContent()).toMatch(/All of the seminar lab/);
+  errors.length = 0;
+}, 180_000);
+
 test("every hazard of the catalogue is shown with what to do", async () => {
   const catalogue = readFileSync(join(repository, "docs/hazards.md"), "utf8").matchAll(/^\| `([a-z-]+)`/gm);
   const missing = new Set([...catalogue].map((line) => line[1]));
@@ -227,7 +361,7 @@ test("no page has an accessibility violation, light or dark, wide or narrow", as
           `${path} ${colorScheme} ${width}`,
         ).toEqual([]);
       }
-}, 360_000);
+}, 600_000);
 
 test("errands are claimed, declined with a reason and finished, and what is over is kept", async () => {
   await page.setViewportSize({ width: 390, height: 844 });

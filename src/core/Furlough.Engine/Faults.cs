@@ -121,6 +121,7 @@ public static class Faults
         Wish.OutsideHours => new("outside-hours", "What is left of the allowed hours is too short for it.", "It goes on by itself in the next ones; what is copied is kept."),
         Wish.AwaitPerson => new("person-wanted", "It is begun only when a person has done something first.", "`furlough errand list` says what; `furlough relocation begin {number}` begins it without."),
         Wish.Pause => new("run-paused", "Its run is paused.", "`furlough run resume` lets it go on; what is copied is kept."),
+        Wish.Hold => new("machine-held", "Somebody holds this machine: nothing is begun on it for now.", "`furlough machine release` lets it go on; what is copied is kept."),
         _ => new("held-back", "The service holds it back for the moment.", "It goes on by itself; what is copied is kept."),
     };
 

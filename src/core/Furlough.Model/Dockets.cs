@@ -63,15 +63,15 @@ public sealed record Docket(
     public OwnProgram? Program { get; init; }
 }
 
-/// <summary>What the service wishes of a docket that is under way: that it goes on, that it rests for one of three reasons, or that it is undone.</summary>
+/// <summary>What the service wishes of a docket that is under way: that it goes on, that it rests for one of four reasons, or that it is undone.</summary>
 [JsonConverter(typeof(WordConverter<Wish>))]
-public enum Wish { GoOn, Pause, OutsideHours, AwaitPerson, BackOut }
+public enum Wish { GoOn, Pause, OutsideHours, AwaitPerson, BackOut, Hold }
 
 /// <summary>What follows from wishes.</summary>
 public static class WishesOfDockets
 {
     /// <summary>The docket rests, as long as nobody is kept out for it.</summary>
-    public static bool Rests(this Wish wish) => wish is Wish.Pause or Wish.OutsideHours or Wish.AwaitPerson;
+    public static bool Rests(this Wish wish) => wish is Wish.Pause or Wish.OutsideHours or Wish.AwaitPerson or Wish.Hold;
 }
 
 /// <summary>Leave to go on from <see cref="Step.Quiesce"/>: short-lived, renewed at every contact.</summary>

@@ -172,6 +172,16 @@ public sealed record AccountFacts(string Name, string Id, string Home, bool Fall
 /// <param name="Client">The client's name.</param>
 public sealed record SyncFolderFacts(string Client, string Account, Place Place);
 
+/// <summary>A folder that people share and that should be empty.</summary>
+/// <param name="Name">As its kind card calls it.</param>
+/// <param name="Left">What lies in it, by owner; empty for nothing.</param>
+public sealed record CommonFolderFacts(string Name, string PathShown, IReadOnlyList<LeftFiles> Left);
+
+/// <summary>What somebody left in a common folder.</summary>
+/// <param name="Account">Whose files they are; a number where no account has it.</param>
+/// <param name="LastChange">When the newest of them was changed.</param>
+public sealed record LeftFiles(string Account, long Files, long DataBytes, DateTimeOffset LastChange);
+
 /// <summary>What a machine says of its backups.</summary>
 /// <param name="LastDone">When the last one was done; null for none yet.</param>
 /// <param name="Covers">The places that it saves, with everything below them.</param>
@@ -219,6 +229,7 @@ public sealed record ReceiptFacts(
 public sealed record VolumeSample(string Volume, DateTimeOffset At, long UsedBytes);
 
 /// <summary>What an agent found on its machine.</summary>
+/// <param name="TakenAt">When it was begun, by the machine's clock: what has changed since may be in it or not.</param>
 public sealed record Survey(
     DateTimeOffset TakenAt, string OperatingSystem, string AgentVersion,
     IReadOnlyList<VolumeFacts> Volumes, IReadOnlyList<AccountFacts> Accounts, IReadOnlyList<HoldingFacts> Holdings,
@@ -227,11 +238,23 @@ public sealed record Survey(
     /// <summary>What the machine remembers of its volumes since it last reached the service.</summary>
     public IReadOnlyList<VolumeSample> Past { get; init; } = [];
 
+    /// <summary>What its volumes held: what it remembers, and what it found.</summary>
+    public IEnumerable<VolumeSample> Samples() => Past.Concat(Volumes.Where(v => v.Identity.Key.Length > 0).Select(v => new VolumeSample(v.Identity.Key, TakenAt, v.SizeBytes - v.FreeBytes)));
+
     /// <summary>Folders that sync clients keep.</summary>
     public IReadOnlyList<SyncFolderFacts> SyncFolders { get; init; } = [];
 
+    /// <summary>Folders that people share and that should be empty.</summary>
+    public IReadOnlyList<CommonFolderFacts> CommonFolders { get; init; } = [];
+
     /// <summary>What is known of the machine's backups; null for nothing.</summary>
     public BackupFacts? Backup { get; init; }
+
+    /// <summary>When the system was started, by its own clock; null where that is not known.</summary>
+    public DateTimeOffset? StartedAt { get; init; }
+
+    /// <summary>When it was handed in, by the machine's clock; null for one that was not sent yet.</summary>
+    public DateTimeOffset? SentAt { get; init; }
 
     /// <summary>The system waits for a restart.</summary>
     public bool RestartPending { get; init; }

@@ -63,6 +63,9 @@ public sealed record KindCard(string Name, string Title, IReadOnlyList<string> S
     /// <summary>All accounts of a machine share it.</summary>
     public bool Shared { get; init; }
 
+    /// <summary>No holding at all: a folder that people share and that should be empty. Surveys say whose files lie in it.</summary>
+    public bool IsCommonFolder { get; init; }
+
     /// <summary>A path that is there where the program is; null where its settings alone tell.</summary>
     public string? FoundBy { get; init; }
 

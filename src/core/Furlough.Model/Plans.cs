@@ -49,13 +49,33 @@ public sealed record PlannedMachine(Guid Machine, string Name, string Room, int 
 /// <param name="Slowest">The machine that takes longest; null for a wave without work.</param>
 public sealed record WaveForecast(string Wave, int Machines, int Relocations, long DataBytes, TimeSpan Begins, Span Takes, string? Slowest);
 
+/// <summary>How many machines are worked on at once.</summary>
+/// <param name="Machines">Of a run; null for all.</param>
+/// <param name="PerRoom">Of a room; null for all.</param>
+public sealed record AtOnce(int? Machines, int? PerRoom)
+{
+    /// <summary>All of a wave.</summary>
+    public static AtOnce All { get; } = new(null, null);
+
+    /// <summary>Whether one more may begin beside others.</summary>
+    /// <param name="busy">The rooms of those that are at work.</param>
+    public bool Allows(IReadOnlyCollection<string> busy, string room) => !(busy.Count >= Machines) && !(busy.Count(r => r == room) >= PerRoom);
+}
+
 /// <summary>A brief worked out against surveys.</summary>
 /// <param name="Keep">How long originals are kept at least.</param>
 /// <param name="HaltAfter">Failures after which the run starts nothing further; null: never.</param>
 /// <param name="Hours">The first of the allowed hours to come; empty where all are allowed.</param>
 public sealed record PlanBody(
     string Title, string Brief, TimeSpan Keep, int? HaltAfter, IReadOnlyList<string> Waves,
-    IReadOnlyList<PlannedMachine> Machines, IReadOnlyList<PlannedRelocation> Relocations, IReadOnlyList<Hazard> Hazards, IReadOnlyList<WaveForecast> Calendar, IReadOnlyList<OpenHours> Hours);
+    IReadOnlyList<PlannedMachine> Machines, IReadOnlyList<PlannedRelocation> Relocations, IReadOnlyList<Hazard> Hazards, IReadOnlyList<WaveForecast> Calendar, IReadOnlyList<OpenHours> Hours)
+{
+    /// <summary>How many of its machines are worked on at once.</summary>
+    public AtOnce AtOnce { get; init; } = AtOnce.All;
+
+    /// <summary>A run of it begins only when a second person has approved it.</summary>
+    public bool WantsApproval { get; init; }
+}
 
 /// <summary>A machine's standing.</summary>
 [JsonConverter(typeof(WordConverter<Standing>))]

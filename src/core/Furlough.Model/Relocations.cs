@@ -14,7 +14,7 @@ public enum Live { Unknown, Source, Target }
 [JsonConverter(typeof(WordConverter<RelocationState>))]
 public enum RelocationState
 {
-    Planned, Queued, UnderWay, Waiting, Switched, Finished, BackingOut, BackedOut, Returning, Returned, Failed, Refused, Discarding, Gathering,
+    Planned, Queued, UnderWay, Waiting, Switched, Finished, BackingOut, BackedOut, Returning, Returned, Failed, Refused, Discarding, Gathering, Skipped,
 }
 
 /// <summary>What went wrong, in three sentences: what happened, where the data lives, what to do.</summary>
@@ -36,16 +36,18 @@ public static class RelocationStates
     //   returning   returned (confirm), switched / finished (return undone), failed
     //   discarding  finished, switched / returned (refused or partly), failed
     //   gathering   switched / finished / returned: what it was before
+    //   skipped     queued (retried): from planned, failed, refused and backed-out, by somebody with a reason
     private static readonly Dictionary<RelocationState, RelocationState[]> Next = new()
     {
-        [RelocationState.Planned] = [RelocationState.Queued, RelocationState.Refused],
+        [RelocationState.Planned] = [RelocationState.Queued, RelocationState.Refused, RelocationState.Skipped],
         [RelocationState.Queued] = [RelocationState.UnderWay, RelocationState.Waiting, RelocationState.Refused, RelocationState.BackedOut],
         [RelocationState.UnderWay] = [RelocationState.Waiting, RelocationState.Switched, RelocationState.Finished, RelocationState.BackingOut, RelocationState.Failed],
         [RelocationState.Waiting] = [RelocationState.UnderWay, RelocationState.Returning, RelocationState.Discarding, RelocationState.Gathering, RelocationState.BackingOut, RelocationState.Refused, RelocationState.BackedOut],
         [RelocationState.BackingOut] = [RelocationState.BackedOut, RelocationState.Failed, RelocationState.Switched, RelocationState.Finished, RelocationState.Returned],
-        [RelocationState.BackedOut] = [RelocationState.Queued],
-        [RelocationState.Failed] = [RelocationState.Queued, RelocationState.Returning, RelocationState.Discarding],
-        [RelocationState.Refused] = [RelocationState.Queued],
+        [RelocationState.BackedOut] = [RelocationState.Queued, RelocationState.Skipped],
+        [RelocationState.Failed] = [RelocationState.Queued, RelocationState.Returning, RelocationState.Discarding, RelocationState.Skipped],
+        [RelocationState.Refused] = [RelocationState.Queued, RelocationState.Skipped],
+        [RelocationState.Skipped] = [RelocationState.Queued],
         [RelocationState.Switched] = [RelocationState.Returning, RelocationState.Discarding, RelocationState.Gathering],
         [RelocationState.Finished] = [RelocationState.Returning, RelocationState.Gathering],
         [RelocationState.Returning] = [RelocationState.Waiting, RelocationState.Returned, RelocationState.BackingOut, RelocationState.Switched, RelocationState.Finished, RelocationState.Failed],
@@ -66,7 +68,7 @@ public static class RelocationStates
 
     /// <summary>Nothing will happen any more without somebody asking for it.</summary>
     public static bool IsAtRest(this RelocationState state) => state is RelocationState.Switched or RelocationState.Finished
-        or RelocationState.BackedOut or RelocationState.Returned or RelocationState.Failed or RelocationState.Refused;
+        or RelocationState.BackedOut or RelocationState.Returned or RelocationState.Failed or RelocationState.Refused or RelocationState.Skipped;
 }
 
 /// <summary>A pointer's value before and after.</summary>

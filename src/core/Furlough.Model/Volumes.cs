@@ -20,6 +20,9 @@ public sealed record VolumeIdentity(string Marker, string FileSystemId)
 {
     /// <summary>What places refer to.</summary>
     [JsonIgnore] public string Key => Marker.Length > 0 ? Marker : FileSystemId;
+
+    /// <summary>Whether people who write a marker or a file system's UUID or serial mean this volume.</summary>
+    public bool IsCalled(string text) => text.Length > 0 && (string.Equals(text, Marker, StringComparison.OrdinalIgnoreCase) || string.Equals(text, FileSystemId, StringComparison.OrdinalIgnoreCase));
 }
 
 /// <summary>What a file system can keep of a file.</summary>

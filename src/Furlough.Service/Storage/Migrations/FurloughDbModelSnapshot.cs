@@ -351,6 +351,15 @@ namespace Furlough.Service.Storage.Migrations
                     b.Property<long?>("GrowthAt")
                         .HasColumnType("INTEGER");
 
+                    b.Property<long?>("HeldAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("HeldBy")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("HeldReason")
+                        .HasColumnType("TEXT");
+
                     b.Property<long>("LastBulletin")
                         .HasColumnType("INTEGER");
 
@@ -402,6 +411,49 @@ namespace Furlough.Service.Storage.Migrations
                     b.ToTable("Machines");
                 });
 
+            modelBuilder.Entity("Furlough.Service.Storage.NoticeRow", b =>
+                {
+                    b.Property<Guid>("Receiver")
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("Entry")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("At")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int>("Attempts")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Event")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("NextAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("State")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Subject")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Text")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Why")
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("Receiver", "Entry");
+
+                    b.HasIndex("State");
+
+                    b.ToTable("Notices");
+                });
+
             modelBuilder.Entity("Furlough.Service.Storage.OriginalRow", b =>
                 {
                     b.Property<Guid>("Docket")
@@ -450,6 +502,48 @@ namespace Furlough.Service.Storage.Migrations
                     b.HasKey("Number");
 
                     b.ToTable("Plans");
+                });
+
+            modelBuilder.Entity("Furlough.Service.Storage.ReceiverRow", b =>
+                {
+                    b.Property<Guid>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("AddedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("AddedBy")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Call")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Mail")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Name")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("On")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Secret")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("Seen")
+                        .HasColumnType("INTEGER");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("Name")
+                        .IsUnique();
+
+                    b.ToTable("Receivers");
                 });
 
             modelBuilder.Entity("Furlough.Service.Storage.RelocationRow", b =>
@@ -535,7 +629,7 @@ namespace Furlough.Service.Storage.Migrations
 
                     b.HasIndex("Machine");
 
-                    b.HasIndex("Run");
+                    b.HasIndex("Run", "State");
 
                     b.ToTable("Relocations");
                 });
@@ -546,6 +640,9 @@ namespace Furlough.Service.Storage.Migrations
                         .ValueGeneratedOnAdd()
                         .HasColumnType("INTEGER");
 
+                    b.Property<string>("ApprovedBy")
+                        .HasColumnType("TEXT");
+
                     b.Property<long?>("EndedAt")
                         .HasColumnType("INTEGER");
 
@@ -553,6 +650,12 @@ namespace Furlough.Service.Storage.Migrations
                         .HasColumnType("INTEGER");
 
                     b.Property<long>("Keep")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int?>("MostMachines")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int?>("MostPerRoom")
                         .HasColumnType("INTEGER");
 
                     b.Property<long>("Plan")
@@ -630,9 +733,18 @@ namespace Furlough.Service.Storage.Migrations
                         .IsRequired()
                         .HasColumnType("TEXT");
 
+                    b.Property<long?>("MadeAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("MadeBy")
+                        .HasColumnType("TEXT");
+
                     b.Property<string>("Name")
                         .IsRequired()
                         .HasColumnType("TEXT");
+
+                    b.Property<long?>("RevokedAt")
+                        .HasColumnType("INTEGER");
 
                     b.Property<string>("Role")
                         .IsRequired()

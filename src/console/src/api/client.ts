@@ -7,6 +7,7 @@ export type MachineDetail = Schemas["MachineDetail"];
 export type HoldingView = Schemas["HoldingView"];
 export type RelocationView = Schemas["RelocationView"];
 export type RunView = Schemas["RunView"];
+export type FailureGroup = Schemas["FailureGroup"];
 export type Shelf = Schemas["Shelf"];
 export type ShelfBlock = Schemas["ShelfBlock"];
 export type Standing = Schemas["Standing"];
@@ -60,8 +61,28 @@ export const api = {
   plan: (number: number) => unwrap(client.GET("/api/v1/plans/{number}", { params: { path: { number } } })),
   consent: (number: number, body: Schemas["ConsentRequest"]) =>
     unwrap(client.POST("/api/v1/plans/{number}/consents", { params: { path: { number } }, body })),
+  briefSample: () => unwrap(client.GET("/api/v1/briefs/sample")),
+  briefSchema: async (): Promise<unknown> => (await fetch("/api/v1/briefs/schema")).json(),
+  checkBrief: (brief: string) => unwrap(client.POST("/api/v1/briefs/check", { body: { brief } })),
+  makePlan: (brief: string) => unwrap(client.POST("/api/v1/plans", { body: { brief } })),
   runs: () => unwrap(client.GET("/api/v1/runs")),
+  run: (number: number) => unwrap(client.GET("/api/v1/runs/{number}", { params: { path: { number } } })),
+  startRun: (plan: number) => unwrap(client.POST("/api/v1/runs", { body: { plan } })),
+  steer: (number: number, verb: "approve" | "pause" | "resume" | "halt") =>
+    unwrap(client.POST(`/api/v1/runs/{number}/${verb}`, { params: { path: { number } } })),
+  retryFailed: (number: number, cause: string | null) =>
+    unwrap(client.POST("/api/v1/runs/{number}/retry", { params: { path: { number } }, body: { cause } })),
+  skipFailed: (number: number, cause: string | null, reason: string) =>
+    unwrap(client.POST("/api/v1/runs/{number}/skip", { params: { path: { number } }, body: { cause, reason } })),
+  relocations: (run: number) => unwrap(client.GET("/api/v1/relocations", { params: { query: { run: String(run) } } })),
+  audits: () => unwrap(client.GET("/api/v1/audits")),
+  audit: (number: number) => unwrap(client.GET("/api/v1/audits/{number}", { params: { path: { number } } })),
+  makeAudit: () => unwrap(client.POST("/api/v1/audits")),
+  history: (before: number | undefined, about: string) =>
+    unwrap(client.GET("/api/v1/history", { params: { query: { before: before?.toString(), about } } })),
   survey: (name: string) => unwrap(client.POST("/api/v1/machines/{name}/survey", { params: { path: { name } } })),
+  hold: (name: string, reason: string | null) =>
+    unwrap(client.POST("/api/v1/machines/hold", { body: { machines: [name], reason } })),
   retry: (number: number) =>
     unwrap(client.POST("/api/v1/relocations/{number}/retry", { params: { path: { number } } })),
   errands: (all: boolean) => unwrap(client.GET("/api/v1/errands", { params: { query: { all } } })),

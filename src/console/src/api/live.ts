@@ -2,6 +2,8 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 
 const GATHER_MS = 400;
+const LONGEST_MS = 10_000;
+const SHARE = 4;
 
 /** Listens for hints that something changed and has what is shown fetched again; says whether the service is heard. */
 export function useLive(): boolean {
@@ -9,6 +11,20 @@ export function useLive(): boolean {
   const [heard, setHeard] = useState(true);
   useEffect(() => {
     let waiting: number | undefined;
+    let again = false;
+    let pause = GATHER_MS;
+    const fetchAgain = () => {
+      if (!again || waiting !== undefined) return;
+      waiting = window.setTimeout(async () => {
+        again = false;
+        const began = performance.now();
+        await queries.invalidateQueries();
+        // What takes long to fetch is not fetched all the time.
+        pause = Math.min(Math.max(GATHER_MS, SHARE * (performance.now() - began)), LONGEST_MS);
+        waiting = undefined;
+        if (source.readyState !== EventSource.CLOSED) fetchAgain();
+      }, pause);
+    };
     const source = new EventSource("/api/v1/events");
     source.onopen = () => {
       setHeard(true);
@@ -16,10 +32,8 @@ export function useLive(): boolean {
     };
     source.onerror = () => setHeard(false);
     source.onmessage = () => {
-      waiting ??= window.setTimeout(() => {
-        waiting = undefined;
-        queries.invalidateQueries();
-      }, GATHER_MS);
+      again = true;
+      fetchAgain();
     };
     return () => {
       source.close();

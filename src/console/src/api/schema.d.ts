@@ -102,7 +102,26 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["TokenView"][];
+                    };
+                };
+            };
+        };
         put?: never;
         post: {
             parameters: {
@@ -129,6 +148,43 @@ export interface paths {
             };
         };
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/tokens/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["TokenView"];
+                    };
+                };
+            };
+        };
         options?: never;
         head?: never;
         patch?: never;
@@ -320,6 +376,43 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/machines/hold": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["HoldRequest"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/invites": {
         parameters: {
             query?: never;
@@ -460,6 +553,45 @@ export interface paths {
                     };
                     content: {
                         "application/json": components["schemas"]["KindCard"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/kinds/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["KindTrialRequest"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["KindTrial"];
                     };
                 };
             };
@@ -1036,6 +1168,125 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/runs/{number}/approve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    number: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["RunView"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{number}/retry": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    number: number;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["RetryRequest"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ManyDone"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{number}/skip": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    number: number;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["SkipRequest"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ManyDone"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/runs/{number}/pause": {
         parameters: {
             query?: never;
@@ -1105,6 +1356,315 @@ export interface paths {
             };
         };
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/reports/runs/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    number: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Report"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/reports/runs/{number}/page": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    number: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/reports/audits/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    number: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Report"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/reports/audits/{number}/page": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    number: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/reports/rooms/{room}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    room: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Report"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/reports/rooms/{room}/page": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    room: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/receivers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ReceiverView"][];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["ReceiverRequest"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ReceiverView"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/receivers/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+            };
+        };
         options?: never;
         head?: never;
         patch?: never;
@@ -1241,6 +1801,47 @@ export interface paths {
                 cookie?: never;
             };
             requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["RelocationView"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/relocations/{number}/skip": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    number: number;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["SkipRequest"];
+                };
+            };
             responses: {
                 /** @description OK */
                 200: {
@@ -1780,7 +2381,10 @@ export interface paths {
         };
         get: {
             parameters: {
-                query?: never;
+                query?: {
+                    before?: string;
+                    about?: string;
+                };
                 header?: never;
                 path?: never;
                 cookie?: never;
@@ -1855,6 +2459,7 @@ export interface components {
             holdings: number;
             lines: components["schemas"]["BriefLine"][];
             missed: string[];
+            errors: components["schemas"]["PlaceError"][];
         };
         BriefLine: {
             /** Format: int32 */
@@ -1883,6 +2488,22 @@ export interface components {
         ClaimRequest: {
             as: null | string;
         };
+        ClusterUse: {
+            /** Format: int32 */
+            clusterBytes: number;
+            /** Format: int64 */
+            allocatedBytes: number;
+        };
+        CommonFolderFacts: {
+            name: string;
+            pathShown: string;
+            left: components["schemas"]["LeftFiles"][];
+        };
+        Confinement: {
+            by: string;
+            homes: string[];
+            remedy: string;
+        };
         Consent: {
             hazard: string;
             reason: string;
@@ -1893,6 +2514,21 @@ export interface components {
         ConsentRequest: {
             hazard: string;
             reason: string;
+        };
+        Demand: {
+            kind: components["schemas"]["DemandKind"];
+            /** Format: int64 */
+            count: number;
+            example: string;
+        };
+        /** @enum {unknown} */
+        DemandKind: "links" | "hard-links" | "holes" | "attributes" | "names-by-case" | "odd-names" | "pipes-and-sockets" | "device-nodes" | "links-elsewhere";
+        Demands: {
+            found: components["schemas"]["Demand"][];
+            /** Format: int64 */
+            largestFileBytes: number;
+            /** Format: int32 */
+            longestPathBytes: number;
         };
         /** @enum {unknown} */
         ErrandCause: "beforehand" | "in-the-way" | "failed" | "afterwards";
@@ -1995,6 +2631,38 @@ export interface components {
             from: null | string;
             to: null | string;
         };
+        HoldRequest: {
+            machines: string[];
+            reason: null | string;
+        };
+        HoldingFacts: {
+            name: components["schemas"]["HoldingName"];
+            place: null | components["schemas"]["Place"];
+            pathShown: string;
+            present: boolean;
+            pointers: components["schemas"]["PointerFacts"][];
+            /** Format: int64 */
+            files: number;
+            /** Format: int64 */
+            dataBytes: number;
+            /** Format: int64 */
+            hiddenBytes: number;
+            inUse: string[];
+            demands: components["schemas"]["Demands"];
+            allocated?: components["schemas"]["ClusterUse"][];
+            /** Format: date-time */
+            lastChange?: null | string;
+            services?: string[];
+            /** Format: int64 */
+            cloudOnlyFiles?: number;
+            /** Format: int64 */
+            cloudOnlyBytes?: number;
+            installed?: string[];
+            program?: null | components["schemas"]["OwnProgram"];
+            immovable?: null | string;
+            home?: null | components["schemas"]["HomeFacts"];
+            stray?: null | components["schemas"]["StrayFolder"];
+        };
         /** @enum {unknown} */
         HoldingKind: "folder" | "library" | "install-path" | "home" | "app";
         HoldingName: {
@@ -2018,6 +2686,12 @@ export interface components {
             inUse: string[];
             relocation: null | components["schemas"]["RelocationView"];
             immovable?: null | string;
+        };
+        HomeFacts: {
+            namedBy: string[];
+            /** Format: int64 */
+            cacheBytes: number;
+            confinement: null | components["schemas"]["Confinement"];
         };
         Identity: {
             name: string;
@@ -2052,6 +2726,7 @@ export interface components {
             pointers: components["schemas"]["CardPointer"][];
             holds?: components["schemas"]["HoldingKind"];
             shared?: boolean;
+            isCommonFolder?: boolean;
             foundBy?: null | string;
             usual?: null | string;
             lists?: string;
@@ -2061,6 +2736,17 @@ export interface components {
             card: string;
             on?: null | string[];
         };
+        KindTrial: {
+            kind: components["schemas"]["KindCard"];
+            machine: string;
+            found: components["schemas"]["HoldingFacts"][];
+            commonFolder: null | components["schemas"]["CommonFolderFacts"];
+            notes: string[];
+        };
+        KindTrialRequest: {
+            card: string;
+            machine: string;
+        };
         KindView: {
             kind: components["schemas"]["KindCard"];
             card: string;
@@ -2068,6 +2754,15 @@ export interface components {
             addedBy: string;
             /** Format: date-time */
             addedAt: null | string;
+        };
+        LeftFiles: {
+            account: string;
+            /** Format: int64 */
+            files: number;
+            /** Format: int64 */
+            dataBytes: number;
+            /** Format: date-time */
+            lastChange: string;
         };
         /** @enum {unknown} */
         Live: "unknown" | "source" | "target";
@@ -2127,6 +2822,11 @@ export interface components {
             system: null | components["schemas"]["ShelfSums"];
             attention: null | string;
             role: null | string;
+            heldBy: null | string;
+        };
+        ManyDone: {
+            relocations: number[];
+            refusals: string[];
         };
         /** @enum {unknown} */
         Medium: "unknown" | "solid" | "rotating" | "memory";
@@ -2142,6 +2842,20 @@ export interface components {
             outage: components["schemas"]["Span"];
             /** Format: double */
             disturbance: number;
+        };
+        /** @enum {unknown} */
+        NoticeEvent: "run-proposed" | "wave-done" | "run-halted" | "run-ended" | "errand-raised" | "findings";
+        /** @enum {unknown} */
+        NoticeState: "waiting" | "sending" | "sent" | "uncertain" | "given-up";
+        NoticeTrouble: {
+            event: components["schemas"]["NoticeEvent"];
+            subject: string;
+            state: components["schemas"]["NoticeState"];
+            /** Format: int32 */
+            attempts: number;
+            why: string;
+            /** Format: date-time */
+            next: null | string;
         };
         OpenHours: {
             /** Format: date-time */
@@ -2175,6 +2889,14 @@ export interface components {
         Place: {
             volume: string;
             path: string;
+        };
+        PlaceError: {
+            /** Format: int32 */
+            line: number;
+            /** Format: int32 */
+            column: number;
+            message: string;
+            expected: string;
         };
         PlanChanges: {
             machinesAdded: string[];
@@ -2348,6 +3070,27 @@ export interface components {
             /** Format: date-time */
             at: string;
         };
+        ReceiverRequest: {
+            name: string;
+            mail: null | string;
+            call: null | string;
+            on: components["schemas"]["NoticeEvent"][];
+        };
+        ReceiverView: {
+            name: string;
+            mail: null | string;
+            call: null | string;
+            on: components["schemas"]["NoticeEvent"][];
+            addedBy: string;
+            /** Format: date-time */
+            addedAt: string;
+            /** Format: int32 */
+            sent: number;
+            /** Format: int32 */
+            waiting: number;
+            troubles: components["schemas"]["NoticeTrouble"][];
+            secret?: null | string;
+        };
         RecreatedSource: {
             /** Format: int64 */
             files: number;
@@ -2368,7 +3111,7 @@ export interface components {
             learned: number;
         };
         /** @enum {unknown} */
-        RelocationState: "planned" | "queued" | "under-way" | "waiting" | "switched" | "finished" | "backing-out" | "backed-out" | "returning" | "returned" | "failed" | "refused" | "discarding" | "gathering";
+        RelocationState: "planned" | "queued" | "under-way" | "waiting" | "switched" | "finished" | "backing-out" | "backed-out" | "returning" | "returned" | "failed" | "refused" | "discarding" | "gathering" | "skipped";
         RelocationView: {
             /** Format: int64 */
             number: number;
@@ -2399,6 +3142,24 @@ export interface components {
             forecast: null | components["schemas"]["RelocationForecast"];
             times: components["schemas"]["StepTime"][];
         };
+        Report: {
+            title: string;
+            /** Format: date-time */
+            madeAt: string;
+            madeBy: string;
+            summary: string[];
+            space: components["schemas"]["VolumeChange"][];
+            tables: components["schemas"]["ReportTable"][];
+        };
+        ReportTable: {
+            name: string;
+            title: string;
+            heads: string[];
+            rows: string[][];
+        };
+        RetryRequest: {
+            cause: null | string;
+        };
         /** @enum {unknown} */
         Role: "reader" | "technician" | "approver" | "steward";
         RoleRequest: {
@@ -2410,7 +3171,7 @@ export interface components {
             plan: number;
         };
         /** @enum {unknown} */
-        RunState: "running" | "paused" | "halted" | "ended";
+        RunState: "running" | "paused" | "halted" | "ended" | "proposed";
         RunView: {
             /** Format: int64 */
             number: number;
@@ -2439,6 +3200,7 @@ export interface components {
             waitsForPerson: boolean;
             hours: null | components["schemas"]["OpenHours"];
             hoursOpen: boolean;
+            approvedBy: null | string;
         };
         ServiceStatus: {
             version: string;
@@ -2473,6 +3235,7 @@ export interface components {
             /** Format: int64 */
             reserveBytes: number;
             blocks: components["schemas"]["ShelfBlock"][];
+            identity: string;
         };
         ShelfBlock: {
             label: string;
@@ -2496,6 +3259,10 @@ export interface components {
         };
         SignIn: {
             token: string;
+        };
+        SkipRequest: {
+            reason: string;
+            cause?: null | string;
         };
         SpaceMoment: {
             root: string;
@@ -2532,6 +3299,13 @@ export interface components {
             step: components["schemas"]["Step"];
             took: string;
         };
+        StrayFolder: {
+            pathShown: string;
+            /** Format: int64 */
+            files: number;
+            /** Format: int64 */
+            dataBytes: number;
+        };
         SuggestRequest: {
             rooms: string[];
             machines: string[];
@@ -2562,7 +3336,33 @@ export interface components {
             name: string;
             role: components["schemas"]["Role"];
             /** Format: int32 */
-            days: null | number;
+            days?: null | number;
+        };
+        TokenView: {
+            name: string;
+            role: components["schemas"]["Role"];
+            madeBy: null | string;
+            /** Format: date-time */
+            madeAt: null | string;
+            /** Format: date-time */
+            expires: null | string;
+            /** Format: date-time */
+            revokedAt: null | string;
+        };
+        VolumeChange: {
+            machine: string;
+            root: string;
+            system: boolean;
+            /** Format: int64 */
+            sizeBytes: number;
+            /** Format: int64 */
+            freeBeforeBytes: null | number;
+            /** Format: int64 */
+            freeBytes: number;
+            /** Format: int64 */
+            reserveBytes: number;
+            /** Format: int64 */
+            originalBytes: number;
         };
         VolumeIdentity: {
             marker: string;

@@ -1,7 +1,8 @@
-import { useMutation, useQuery } from "@tanstack/react-query";
-import { Fragment } from "react";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { Fragment, useId, useState } from "react";
 import { Link, useParams } from "react-router";
 import { api, type HoldingView, type MachineDetail, type RelocationView } from "../api/client";
+import { ErrandCard, isToDo } from "../parts/ErrandCard";
 import { FailureNote, Sentence } from "../parts/FailureNote";
 import { ShelfDrawing, ShelfLegend } from "../parts/ShelfDrawing";
 import { StandingMark } from "../parts/StandingMark";
@@ -29,7 +30,8 @@ function Machine({ detail }: { detail: MachineDetail }) {
           <span className="quiet">
             {machine.room} · {machine.operatingSystem} ·{" "}
             <span title={machine.surveyedAt ?? ""}>surveyed {ago(machine.surveyedAt)}</span> ·{" "}
-            <span title={machine.lastSeen ?? ""}>heard of {ago(machine.lastSeen)}</span>
+            <span title={machine.lastSeen ?? ""}>heard of {ago(machine.lastSeen)}</span> ·{" "}
+            <Link to={`/history?filter=${encodeURIComponent(machine.name)}`}>{words.history.toLowerCase()}</Link>
           </span>
         </p>
         <button type="button" onClick={() => survey.mutate()} disabled={survey.isPending}>
@@ -56,6 +58,9 @@ function Machine({ detail }: { detail: MachineDetail }) {
           </Fragment>
         ))}
       </div>
+
+      <Hold name={machine.name} heldBy={machine.heldBy} attention={machine.attention} />
+      <Errands machine={machine.name} />
 
       {detail.findings.length > 0 && (
         <>
@@ -105,6 +110,70 @@ function Machine({ detail }: { detail: MachineDetail }) {
           </ul>
         </details>
       )}
+    </>
+  );
+}
+
+/** Nothing is begun on a held machine. */
+function Hold({ name, heldBy, attention }: { name: string; heldBy: string | null; attention: string | null }) {
+  const queries = useQueryClient();
+  const [reason, setReason] = useState("");
+  const field = useId();
+  const hold = useMutation({
+    mutationFn: (why: string | null) => api.hold(name, why),
+    onSettled: () => queries.invalidateQueries(),
+  });
+  if (heldBy)
+    return (
+      <p className="actions">
+        <strong>{attention?.startsWith("Held by") ? attention : `Held by ${heldBy}.`}</strong> {words.heldMeans}
+        <button type="button" disabled={hold.isPending} onClick={() => hold.mutate(null)}>
+          Release {name}
+        </button>
+      </p>
+    );
+  return (
+    <details>
+      <summary>{words.holdMachine}</summary>
+      <form
+        className="accept"
+        onSubmit={(event) => {
+          event.preventDefault();
+          hold.mutate(reason);
+        }}
+      >
+        <label htmlFor={field}>{words.holdWhy}</label>
+        <input
+          id={field}
+          value={reason}
+          maxLength={1000}
+          required
+          onChange={(event) => setReason(event.target.value)}
+        />
+        <button type="submit" disabled={hold.isPending || reason.trim() === ""}>
+          Hold {name}
+        </button>
+        {hold.error && (
+          <p className="wrong" role="alert">
+            {hold.error.message}
+          </p>
+        )}
+      </form>
+    </details>
+  );
+}
+
+/** What waits for a person on this machine. */
+function Errands({ machine }: { machine: string }) {
+  const errands = useQuery({ queryKey: ["errands"], queryFn: () => api.errands(true) });
+  const own = (errands.data ?? []).filter((e) => e.machine === machine && isToDo(e));
+  if (own.length === 0) return null;
+  return (
+    <>
+      <h2>{words.errands}</h2>
+      {own.map((e) => (
+        <ErrandCard key={e.number} errand={e} />
+      ))}
     </>
   );
 }

@@ -1,5 +1,5 @@
-import { useQuery } from "@tanstack/react-query";
-import { Link, useParams } from "react-router";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { Link, useNavigate, useParams } from "react-router";
 import { api, type PlanView } from "../api/client";
 import { FilterHeading, fits, useFilter } from "../parts/FilterHeading";
 import { HazardList } from "../parts/HazardList";
@@ -130,7 +130,7 @@ function Next({ plan }: { plan: PlanView }) {
   if (plan.runs.length > 0)
     return (
       <p>
-        It has been carried out: <code>furlough run show {plan.runs.at(-1)}</code>
+        It has been carried out: <Link to={`/runs/${plan.runs.at(-1)}`}>run {plan.runs.at(-1)}</Link>
       </p>
     );
   if (plan.overtaken.length > 0)
@@ -159,9 +159,30 @@ function Next({ plan }: { plan: PlanView }) {
         .
       </p>
     );
+  return <Start plan={plan} />;
+}
+
+function Start({ plan }: { plan: PlanView }) {
+  const queries = useQueryClient();
+  const navigate = useNavigate();
+  const start = useMutation({
+    mutationFn: () => api.startRun(plan.number),
+    onSuccess: (run) => {
+      queries.invalidateQueries();
+      navigate(`/runs/${run.number}`);
+    },
+  });
+  const going = plan.relocations.filter((r) => r.blocked.length === 0);
   return (
-    <p>
-      It can be carried out: <code>furlough run start --plan {plan.number}</code>
+    <p className="actions">
+      <button type="button" disabled={start.isPending} onClick={() => start.mutate()}>
+        Carry out {count(going.length, "relocation")} on {count(new Set(going.map((r) => r.machine)).size, "machine")}
+      </button>
+      {start.error && (
+        <span className="wrong" role="alert">
+          {start.error.message}
+        </span>
+      )}
     </p>
   );
 }

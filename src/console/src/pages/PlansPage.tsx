@@ -12,13 +12,16 @@ export function PlansPage() {
   if (plans.data.length === 0)
     return (
       <p>
-        {words.noPlans} <span className="quiet">{words.noPlansHow}</span>
+        {words.noPlans} <Link to="/brief">{words.noPlansHow}</Link>
       </p>
     );
   const shown = plans.data.filter((p) => fits(`${p.number} ${p.title} ${p.madeBy}`, filter));
   return (
     <>
       <FilterHeading title={words.plans} label={words.filterPlans} hint={words.filterPlansHint} />
+      <p>
+        <Link to="/brief">{words.newBrief}</Link>
+      </p>
       <table>
         <thead>
           <tr>

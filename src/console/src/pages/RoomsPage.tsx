@@ -1,5 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
-import { useMemo } from "react";
+import { useWindowVirtualizer } from "@tanstack/react-virtual";
+import { memo, useDeferredValue, useMemo, useRef } from "react";
 import { Link } from "react-router";
 import { api, type MachineSummary, type Shelf, type Standing } from "../api/client";
 import { FilterHeading, fits, useFilter } from "../parts/FilterHeading";
@@ -17,14 +18,37 @@ const urgency: Record<Standing, number> = {
   settled: 6,
 };
 
+const byName = new Intl.Collator().compare;
+
+/** As many machines of a room as are drawn, or left out while they are out of sight, together. */
+const TOGETHER = 5;
+
+/** So few stretches are all drawn, so that the browser's own search finds every machine of them. */
+const FEW = 60;
+
+/** What is assumed of a stretch that has not been in sight yet, in pixels. */
+const HEADING_PX = 75;
+const ROW_PX = 37;
+
+/** A room's machines, or some of them in a large room. */
+interface Stretch {
+  room: string;
+  from: number;
+  machines: MachineSummary[];
+  all: MachineSummary[];
+}
+
 export function RoomsPage() {
   const machines = useQuery({ queryKey: ["machines"], queryFn: api.machines });
-  const filter = useFilter();
-  const rooms = useMemo(() => {
-    const shown = (machines.data ?? []).filter((m) => fits(`${m.name} ${m.room} ${m.standing}`, filter));
-    shown.sort((a, b) => urgency[a.standing] - urgency[b.standing] || a.name.localeCompare(b.name));
-    return Map.groupBy(shown, (m) => m.room);
-  }, [machines.data, filter]);
+  const filter = useDeferredValue(useFilter());
+  const sorted = useMemo(
+    () => (machines.data ?? []).toSorted((a, b) => urgency[a.standing] - urgency[b.standing] || byName(a.name, b.name)),
+    [machines.data],
+  );
+  const stretches = useMemo(() => {
+    const shown = sorted.filter((m) => fits(`${m.name} ${m.room} ${m.standing}`, filter));
+    return [...Map.groupBy(shown, (m) => m.room)].flatMap(([room, all]) => stretchesOf(room, all));
+  }, [sorted, filter]);
 
   if (!machines.data) return <p className="quiet">{words.loading}</p>;
   if (machines.data.length === 0)
@@ -37,28 +61,67 @@ export function RoomsPage() {
     <>
       <FilterHeading title={words.rooms} label={words.filter} hint={words.filterHint} />
       <ShelfLegend />
-      {rooms.size === 0 && <p>{words.nothingFits}</p>}
-      {[...rooms].map(([room, list]) => (
-        <Room key={room} room={room} machines={list} />
-      ))}
+      {stretches.length === 0 && <p>{words.nothingFits}</p>}
+      <Stretches stretches={stretches} />
     </>
   );
 }
 
-function Room({ room, machines }: { room: string; machines: MachineSummary[] }) {
-  const standings = Map.groupBy(machines, (m) => m.standing);
+function stretchesOf(room: string, all: MachineSummary[]): Stretch[] {
+  const starts = Array.from({ length: Math.ceil(all.length / TOGETHER) }, (_, i) => i * TOGETHER);
+  return starts.map((from) => ({ room, from, machines: all.slice(from, from + TOGETHER), all }));
+}
+
+/** All stretches one below the other; those far out of sight are blank space. */
+function Stretches({ stretches }: { stretches: Stretch[] }) {
+  const list = useRef<HTMLDivElement>(null);
+  const above = list.current?.offsetTop ?? 0;
+  const drawn = useWindowVirtualizer({
+    count: stretches.length,
+    estimateSize: (i) => {
+      const stretch = stretches[i] as Stretch;
+      return (stretch.from === 0 ? HEADING_PX : 0) + stretch.machines.length * ROW_PX;
+    },
+    getItemKey: (i) => `${stretches[i]?.room} ${stretches[i]?.from}`,
+    overscan: stretches.length <= FEW ? FEW : 4,
+    scrollMargin: above,
+  });
+  const items = drawn.getVirtualItems();
+  const [first, last] = [items[0], items[items.length - 1]];
+  return (
+    <div
+      ref={list}
+      style={{
+        paddingTop: first ? first.start - above : 0,
+        paddingBottom: last ? drawn.getTotalSize() + above - last.end : 0,
+      }}
+    >
+      {items.map((item) => (
+        <div key={item.key} data-index={item.index} ref={drawn.measureElement} className="stretch">
+          <Room stretch={stretches[item.index] as Stretch} />
+        </div>
+      ))}
+    </div>
+  );
+}
+
+const Room = memo(function Room({ stretch }: { stretch: Stretch }) {
+  const { room, from, machines, all } = stretch;
+  const standings = Map.groupBy(all, (m) => m.standing);
   const shelves = useQuery({ queryKey: ["machines", "shelves", room], queryFn: () => api.shelves(room) });
   const ofMachine = useMemo(() => new Map(shelves.data?.map((s) => [s.machine, s.shelves])), [shelves.data]);
   return (
-    <section aria-label={room}>
-      <h2>
-        {room}{" "}
-        <span className="quiet">
-          {count(machines.length, "machine")}: {[...standings].map(([s, list]) => `${list.length} ${s}`).join(", ")}
-        </span>
-      </h2>
-      <table>
-        <thead>
+    <section aria-label={from === 0 ? room : undefined}>
+      {from === 0 && (
+        <h2>
+          {room}{" "}
+          <span className="quiet">
+            {count(all.length, "machine")}: {[...standings].map(([s, list]) => `${list.length} ${s}`).join(", ")}
+          </span>
+        </h2>
+      )}
+      <table aria-label={from === 0 ? undefined : `${room}, ${words.from} ${machines[0]?.name}`}>
+        <thead className={from === 0 ? undefined : "unseen"}>
           <tr>
             <th className="col-name">machine</th>
             <th className="col-standing">standing</th>
@@ -75,7 +138,7 @@ function Room({ room, machines }: { room: string; machines: MachineSummary[] }) 
       </table>
     </section>
   );
-}
+});
 
 function MachineRow({ machine, shelves }: { machine: MachineSummary; shelves: Shelf[] }) {
   const largest = Math.max(...shelves.map((s) => s.sizeBytes), 1);

@@ -1,3 +1,4 @@
+import { useEffect, useRef, useState } from "react";
 import { useSearchParams } from "react-router";
 
 /** Whether a text has every word of a filter. */
@@ -17,6 +18,13 @@ export function useFilter(): string {
 /** A page's heading with the field of its filter. */
 export function FilterHeading({ title, label, hint }: { title: string; label: string; hint: string }) {
   const [, setParameters] = useSearchParams();
+  const filter = useFilter();
+  // What is typed stands at once; a page with much on it follows when it can.
+  const [typed, setTyped] = useState(filter);
+  const field = useRef<HTMLInputElement>(null);
+  useEffect(() => {
+    if (document.activeElement !== field.current) setTyped(filter);
+  }, [filter]);
   return (
     <div className="heading">
       <h1>{title}</h1>
@@ -25,8 +33,12 @@ export function FilterHeading({ title, label, hint }: { title: string; label: st
         <input
           type="search"
           placeholder={hint}
-          value={useFilter()}
-          onChange={(e) => setParameters(e.target.value ? { filter: e.target.value } : {}, { replace: true })}
+          ref={field}
+          value={typed}
+          onChange={(e) => {
+            setTyped(e.target.value);
+            setParameters(e.target.value ? { filter: e.target.value } : {}, { replace: true });
+          }}
         />
       </label>
     </div>

@@ -4,7 +4,8 @@ using Furlough.Planning.Plans;
 namespace Furlough.Planning.Audits;
 
 /// <summary>Where a holding should live, as the last relocation of it left it.</summary>
-public sealed record Intended(Guid Machine, long Relocation, HoldingName Holding, Place Place, string Shown, IReadOnlyList<PointerHistory> Pointers);
+/// <param name="Since">When it was left so, by the machine's clock: a survey that was begun before says nothing of it.</param>
+public sealed record Intended(Guid Machine, long Relocation, HoldingName Holding, Place Place, string Shown, IReadOnlyList<PointerHistory> Pointers, DateTimeOffset Since);
 
 /// <summary>An original that waits, with the day from which it may be discarded.</summary>
 /// <param name="GatheredAt">When, by the machine's clock, what stood again at the source was last begun to be copied to the live place.</param>
@@ -31,14 +32,17 @@ public static class Auditor
             if (machine.Survey is not { } survey) continue;
             if (machine.Silent && should[machine.Id].Any())
                 findings.Add(new Finding("machine-silent", Severity.Advice, machine.Name, null, null, $"{machine.Name} is silent; this audit knows it as of {survey.TakenAt:u}.", "Audit again when it is back."));
-            foreach (var one in should[machine.Id]) findings.AddRange(Look(machine, survey, one));
+            var sources = originals[machine.Id].Select(k => survey.Show(k.Original.Source)).ToHashSet(StringComparer.Ordinal);
+            foreach (var one in should[machine.Id].Where(i => i.Since <= survey.TakenAt)) findings.AddRange(Look(machine, survey, one, sources));
             foreach (var one in originals[machine.Id]) findings.AddRange(Look(machine, survey, one, now));
+            findings.AddRange(survey.CommonFolders.SelectMany(f => f.Left.Select(l => Look(machine, f, l))));
             findings.AddRange(errands[machine.Id].Select(a => Look(machine, a)));
         }
         return [.. findings.OrderBy(f => f.Severity).ThenBy(f => f.Machine, StringComparer.Ordinal)];
     }
 
-    private static IEnumerable<Finding> Look(FleetMachine machine, Survey survey, Intended one)
+    /// <param name="sources">Where originals wait: what stands there again is told with them.</param>
+    private static IEnumerable<Finding> Look(FleetMachine machine, Survey survey, Intended one, HashSet<string> sources)
     {
         Finding Say(string code, Severity severity, string text, string remedy) => new(code, severity, machine.Name, one.Holding.Account, one.Holding.Name, text, remedy);
 
@@ -58,9 +62,16 @@ public static class Auditor
             yield return Say("pointer-not-as-planned", Severity.Blocking, $"The setting {pointer.Address} on {machine.Name} reads `{found.Text ?? "(nothing)"}` and should read `{pointer.After.Text ?? "(nothing)"}`.",
                 "Find out who put it back, then relocate again or correct the setting.");
         }
+        if (holding?.Stray is { Files: > 0 } stray && !sources.Contains(stray.PathShown))
+            yield return Say("used-elsewhere", Severity.Consent, $"{one.Holding} on {machine.Name} lives at `{one.Shown}`, and its usual place `{stray.PathShown}` has {Words.Count(stray.Files, "file")} of {Words.Size(stray.DataBytes)}: it was opened there, or something still writes there.",
+                "Find out which program opens the usual place; take what is wanted to the live place by hand.");
         if (holding is not { Present: true } && holding?.Place == one.Place)
             yield return Say("place-missing", Severity.Blocking, $"The folder `{one.Shown}`, where {one.Holding} lives on {machine.Name}, is missing.", "Find it; until then keep the original.");
     }
+
+    private static Finding Look(FleetMachine machine, CommonFolderFacts folder, LeftFiles left) =>
+        new("left-in-common-folder", Severity.Advice, machine.Name, left.Account, folder.Name, $"{Words.Count(left.Files, "file")} of {left.Account} ({Words.Size(left.DataBytes)}), last changed {left.LastChange:yyyy-MM-dd HH:mm}Z, {(left.Files == 1 ? "lies" : "lie")} in `{folder.PathShown}` on {machine.Name}, which should be empty.",
+            $"Have {left.Account} take them along, or empty the folder by hand: the next ones who come see them.");
 
     private static Finding Look(FleetMachine machine, Asked errand)
     {

@@ -56,17 +56,25 @@ public sealed record VolumeRole(string Name, IReadOnlyList<Attachment> Attached,
     /// <summary>Where the brief describes it, from 1.</summary>
     public int Line { get; init; }
 
+    /// <summary>The volume's own marker, UUID or serial; null for any.</summary>
+    public string? Identity { get; init; }
+
+    /// <summary>Whether every person's volume is another: its label or identity is said of people.</summary>
+    public bool IsPersonal => Label?.Contains('{') == true || Identity?.Contains('{') == true;
+
     /// <summary>The volume of a machine that fills the role; null when none does.</summary>
-    public VolumeFacts? Choose(Survey survey)
+    /// <param name="said">What the brief says of the person whose holding is meant; empty where nothing is said.</param>
+    public VolumeFacts? Choose(Survey survey, IReadOnlyDictionary<string, string> said)
     {
-        var fitting = survey.Volumes.Where(Fits);
+        var (label, identity) = (Brief.Filled(Label, said), Brief.Filled(Identity, said));
+        var fitting = survey.Volumes.Where(v => Fits(v) && (label is null || Pattern.Fits(label, v.Label)) && (identity is null || v.Identity.IsCalled(identity)));
         return Prefer == Preference.Fastest
             ? fitting.OrderBy(v => v.Medium == Medium.Rotating).ThenByDescending(v => v.FreeBytes).FirstOrDefault()
             : fitting.OrderByDescending(v => v.FreeBytes).FirstOrDefault();
     }
 
     private bool Fits(VolumeFacts v) => v.Writable && v.Identity.Key.Length > 0 && (Attached.Count == 0 || Attached.Contains(v.Attached)) && (System is null || System == v.System)
-        && (Label is null || Pattern.Fits(Label, v.Label)) && (Media.Count == 0 || Media.Contains(v.Medium)) && (Encrypted is null || Encrypted == v.Encrypted) && (FreeAtLeast is null || v.FreeBytes >= FreeAtLeast.Of(v.SizeBytes));
+        && (Media.Count == 0 || Media.Contains(v.Medium)) && (Encrypted is null || Encrypted == v.Encrypted) && (FreeAtLeast is null || v.FreeBytes >= FreeAtLeast.Of(v.SizeBytes));
 }
 
 /// <summary>Whose holdings are meant.</summary>
@@ -168,11 +176,29 @@ public sealed record Brief(
     /// <summary>What the brief says of people, by account: names that paths may use, such as <c>family-name</c>, with their values.</summary>
     public IReadOnlyDictionary<string, IReadOnlyDictionary<string, string>> People { get; init; } = new Dictionary<string, IReadOnlyDictionary<string, string>>();
 
+    /// <summary>What the brief says of an account, and its name as <c>account</c>; nothing of what all accounts share.</summary>
+    public IReadOnlyDictionary<string, string> Of(string account) =>
+        new Dictionary<string, string>(account.Length == 0 ? [] : [new("account", account), .. People.GetValueOrDefault(account) ?? new Dictionary<string, string>()]);
+
+    /// <summary>A text with what is said of a person in the place of its names; those of which nothing is said stay.</summary>
+    [return: System.Diagnostics.CodeAnalysis.NotNullIfNotNull(nameof(text))]
+    public static string? Filled(string? text, IReadOnlyDictionary<string, string> said) =>
+        text is null ? null : said.Aggregate(text, (t, s) => t.Replace("{" + s.Key + "}", s.Value, StringComparison.Ordinal));
+
     /// <summary>The names that are said of some account.</summary>
     public IEnumerable<string> PersonalNames => People.Values.SelectMany(p => p.Keys).Distinct(StringComparer.Ordinal);
 
     /// <summary>How old a backup may be where the brief says nothing.</summary>
     public static readonly TimeSpan UsualBackupWithin = TimeSpan.FromDays(7);
+
+    /// <summary>The share of relocations after whose failure a run starts nothing further, instead of a number; null for none.</summary>
+    public double? HaltAfterShare { get; init; }
+
+    /// <summary>How many machines are worked on at once.</summary>
+    public AtOnce AtOnce { get; init; } = AtOnce.All;
+
+    /// <summary>A run begins only when a second person has approved it.</summary>
+    public bool WantsApproval { get; init; }
 
     /// <summary>The hours in which machines may be worked on; null for all.</summary>
     public AllowedHours? Hours { get; init; }
@@ -192,4 +218,13 @@ public sealed class BriefException(IReadOnlyList<TextError> errors) : Exception(
 {
     /// <summary>All errors found.</summary>
     public IReadOnlyList<TextError> Errors { get; } = errors;
+
+    /// <summary>How many there are, and the first.</summary>
+    public string Summary => $"The brief has {Words.Count(Errors.Count, "error")}. {Errors[0]}";
+
+    /// <summary>Where the first one is.</summary>
+    public string Place => $"line {Errors[0].Line}, column {Errors[0].Column}";
+
+    /// <summary>What to do.</summary>
+    public const string Remedy = "Correct it; `furlough brief sample` shows every key.";
 }

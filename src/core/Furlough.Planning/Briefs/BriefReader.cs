@@ -35,22 +35,24 @@ public sealed partial class BriefReader : StrictReader
 
     private Brief? ReadBrief(YamlMappingNode root, string text)
     {
-        var keys = Keys(root, "the brief", "furlough-brief", "title", "machines", "volumes", "relocate", "keep-original", "reserve", "waves", "halt-after", "work", "hours", "backup-within", "errands-within", "people");
+        var keys = Keys(root, "the brief", "furlough-brief", "title", "machines", "volumes", "relocate", "keep-original", "reserve", "waves", "halt-after", "work", "hours", "backup-within", "errands-within", "people", "approval", "at-once");
         if (Need(root, keys, "furlough-brief") is { } version && Text(version) != "1") Error(version, $"Version {Text(version)} of briefs is not known.", "1");
         var title = Need(root, keys, "title") is { } t ? Text(t) : "";
         var machines = Need(root, keys, "machines") is { } m ? ReadMachines(m) : null;
-        var volumes = Need(root, keys, "volumes") is { } v ? ReadVolumes(v) : [];
         var people = keys.TryGetValue("people", out var who) ? ReadPeople(who) : [];
+        var volumes = Need(root, keys, "volumes") is { } v ? ReadVolumes(v) : [];
         var items = Need(root, keys, "relocate") is { } r ? ReadItems(r, volumes) : [];
         var keep = keys.TryGetValue("keep-original", out var k) ? ReadDuration(k) : TimeSpan.FromDays(7);
         var (system, others) = keys.TryGetValue("reserve", out var reserve) ? ReadReserve(reserve) : (ReserveAmount.None, ReserveAmount.None);
         var waves = keys.TryGetValue("waves", out var w) ? ReadWaves(w) : [new WaveRule("everybody", null, null)];
-        var halt = keys.TryGetValue("halt-after", out var h) ? ReadHalt(h) : null;
+        var (halt, share) = keys.TryGetValue("halt-after", out var h) ? ReadHalt(h) : (null, null);
+        var approval = keys.TryGetValue("approval", out var a) && Text(a) switch { "second-person" => true, "none" => false, var other => Error<bool>(a, $"`{other}` approves nothing.", "none or second-person") };
+        var atOnce = keys.TryGetValue("at-once", out var once) ? ReadAtOnce(once) : AtOnce.All;
         var work = keys.TryGetValue("work", out var rules) ? ReadWork(rules) : WorkRules.Usual;
         var hours = keys.TryGetValue("hours", out var calendar) ? ReadHours(calendar) : null;
         var backup = keys.TryGetValue("backup-within", out var within) ? ReadDuration(within) : Brief.UsualBackupWithin;
         var errands = keys.TryGetValue("errands-within", out var due) ? ReadDuration(due) : Brief.UsualErrandsWithin;
-        return Errors.Count > 0 ? null : new Brief(title, machines!, volumes, items, keep, system, others, waves, halt, work, text) { Hours = hours, BackupWithin = backup, ErrandsWithin = errands, People = people };
+        return Errors.Count > 0 ? null : new Brief(title, machines!, volumes, items, keep, system, others, waves, halt, work, text) { Hours = hours, BackupWithin = backup, ErrandsWithin = errands, People = people, HaltAfterShare = share, WantsApproval = approval, AtOnce = atOnce };
     }
 
     private MachineChoice ReadMachines(YamlNode node)
@@ -92,11 +94,12 @@ public sealed partial class BriefReader : StrictReader
         foreach (var (key, value) in Pairs(node, "volumes"))
         {
             if (LooksLikeLetter(key.Value!)) Error(key, $"`{key.Value}` is a drive letter, and letters differ from machine to machine.", "a role of your own, such as `roomy`, described by facts");
-            var facts = Keys(value, $"the role {key.Value}", "attached", "medium", "system", "encrypted", "label", "free-at-least", "prefer");
+            var facts = Keys(value, $"the role {key.Value}", "attached", "medium", "system", "encrypted", "label", "identity", "free-at-least", "prefer");
             var attached = List(facts, "attached").Select(a => OneOf<Attachment>(facts["attached"], a)).OfType<Attachment>().ToList();
             var prefer = facts.TryGetValue("prefer", out var p) ? OneOf<Preference>(p, Text(p)) ?? Preference.Roomiest : Preference.Roomiest;
-            roles[key.Value!] = new VolumeRole(key.Value!, attached, ReadBool(facts, "system"), facts.TryGetValue("label", out var l) ? Text(l) : null, prefer)
+            roles[key.Value!] = new VolumeRole(key.Value!, attached, ReadBool(facts, "system"), ReadPersonal(facts, "label"), prefer)
             {
+                Identity = ReadPersonal(facts, "identity"),
                 Media = [.. List(facts, "medium").Select(m => OneOf<Medium>(facts["medium"], m)).OfType<Medium>()],
                 Encrypted = ReadBool(facts, "encrypted"),
                 FreeAtLeast = facts.TryGetValue("free-at-least", out var free) ? ReadAmount(free) : null,
@@ -104,6 +107,16 @@ public sealed partial class BriefReader : StrictReader
             };
         }
         return roles;
+    }
+
+    /// <summary>A text that may have names which the brief says of people.</summary>
+    private string? ReadPersonal(Dictionary<string, YamlNode> facts, string key)
+    {
+        if (!facts.TryGetValue(key, out var node)) return null;
+        List<string> personal = ["account", .. _variables.Except(Usual)];
+        foreach (Match variable in VariablePattern().Matches(Text(node)))
+            if (!personal.Contains(variable.Groups[1].Value)) Error(node, $"`{variable.Value}` is not said of anybody.{Near(variable.Groups[1].Value, personal)}", $"{string.Join(", ", personal.Select(p => "{" + p + "}"))}; more of them under `people`");
+        return Text(node);
     }
 
     private List<RelocateItem> ReadItems(YamlNode node, Dictionary<string, VolumeRole> roles)
@@ -238,6 +251,15 @@ public sealed partial class BriefReader : StrictReader
         catch (FormatException wrong) { return Error<AllowedHours?>(node, wrong.Message, expected); }
     }
 
+    private AtOnce ReadAtOnce(YamlNode node)
+    {
+        var keys = Keys(node, "at-once", "machines", "per-room");
+        return new AtOnce(Number("machines"), Number("per-room"));
+
+        int? Number(string key) => !keys.TryGetValue(key, out var value) ? null
+            : int.TryParse(Text(value), NumberStyles.None, CultureInfo.InvariantCulture, out var number) && number > 0 ? number : Error<int?>(value, $"`{Text(value)}` is no number of machines.", "a whole number from 1 on");
+    }
+
     private WorkRules ReadWork(YamlNode node)
     {
         var keys = Keys(node, "work", "speed", "priority", "files-in-use");
@@ -272,10 +294,12 @@ public sealed partial class BriefReader : StrictReader
         return waves;
     }
 
-    private int? ReadHalt(YamlNode node)
+    private (int? Number, double? Share) ReadHalt(YamlNode node)
     {
         var match = HaltPattern().Match(Text(node));
-        return match.Success ? int.Parse(match.Groups[1].Value, CultureInfo.InvariantCulture) : Error<int?>(node, $"`{Text(node)}` is no limit.", "a number of failures, such as `3 failures`");
+        if (!match.Success) return Error<(int?, double?)>(node, $"`{Text(node)}` is no limit.", "a number of failures, such as `3 failures`, or a share, such as `5% of relocations`");
+        var number = int.Parse(match.Groups[1].Value, CultureInfo.InvariantCulture);
+        return match.Groups[2].Value.StartsWith('%') ? (null, number / 100.0) : (number, null);
     }
 
     private static bool LooksLikeLetter(string role) => role.TrimEnd('\\', '/') is [_, ':'] || (role.Length == 1 && char.IsAsciiLetterUpper(role[0]));
@@ -292,7 +316,7 @@ public sealed partial class BriefReader : StrictReader
     [GeneratedRegex(@"^(\d{1,6}(?:\.\d+)?) ?(MB|GB)/s$")]
     private static partial Regex SpeedPattern();
 
-    [GeneratedRegex(@"^(\d{1,5}) failures?$")]
+    [GeneratedRegex(@"^(\d{1,5}) ?(failures?|(?<=^[1-9]\d?|^100)% of relocations)$")]
     private static partial Regex HaltPattern();
 
     [GeneratedRegex("^[a-z][a-z0-9-]{0,39}$")]

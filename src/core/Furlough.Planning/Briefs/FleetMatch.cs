@@ -18,12 +18,12 @@ public static class FleetMatch
         var meant = fleet.Where(m => brief.Machines.Includes(m)).ToList();
         HashSet<(Guid, HoldingName)> taken = [];
         return [new LineMatch(0, "machines", meant.Count, meant.Sum(m => m.Survey?.Holdings.Count ?? 0), meant.Sum(m => m.Survey?.Holdings.Sum(m.Survey.OwnBytes) ?? 0), [.. Misses(brief.Machines, fleet)]),
-            .. brief.Volumes.Values.Select(r => Role(r, meant)), .. brief.Relocate.Select(i => Item(i, meant, taken))];
+            .. brief.Volumes.Values.Where(r => !r.IsPersonal).Select(r => Role(r, meant)), .. brief.Relocate.Select(i => Item(i, meant, taken))];
     }
 
     private static LineMatch Role(VolumeRole role, List<FleetMachine> meant)
     {
-        var without = meant.Where(m => m.Survey is { } survey && role.Choose(survey) is null).Select(m => m.Name).ToList();
+        var without = meant.Where(m => m.Survey is { } survey && role.Choose(survey, new Dictionary<string, string>()) is null).Select(m => m.Name).ToList();
         return new LineMatch(role.Line, $"volume role {role.Name}", meant.Count(m => m.Survey is not null) - without.Count, 0, 0,
             without.Count == 0 ? [] : [$"{Words.Count(without.Count, "machine has", "machines have")} no volume for the role `{role.Name}`: {Names(without)}."]);
     }

@@ -1,4 +1,5 @@
 using Furlough.Model;
+using Furlough.Planning.Briefs;
 
 namespace Furlough.Planning.Hazards;
 
@@ -10,7 +11,10 @@ public sealed class NoVolumeForRole : IHazard
 
     /// <inheritdoc/>
     public Hazard? Check(HazardContext c) => c.Target is not null ? null
-        : c.Say(Entry, $"{c.Machine.Name} has no volume that fits the role `{c.Role}`{Others(c)}.");
+        : c.Say(Entry, $"{c.Machine.Name} has no volume that fits the role `{c.Role}`{Whose(c)}{Others(c)}.");
+
+    /// <summary>Whose volume is wanted, where every person has another.</summary>
+    private static string Whose(HazardContext c) => c.Brief.Volumes[c.Item.Onto] is { IsPersonal: true } role ? $" of {c.Holding.Name.Account} ({string.Join(", ", new[] { role.Label, role.Identity }.OfType<string>().Select(t => $"`{Brief.Filled(t, c.Brief.Of(c.Holding.Name.Account))}`"))})" : "";
 
     private static string Others(HazardContext c)
     {

@@ -21,6 +21,9 @@ public sealed partial class KindCardReader : StrictReader
     /// <summary>Where settings of a whole machine may lie.</summary>
     private const string SharedSettings = "/etc/";
 
+    /// <summary>What a card says that it holds when that is a folder which should be empty.</summary>
+    public const string CommonFolder = "common-folder";
+
     // The system keeps no more of a process's name.
     private const int MostPointers = 20, MostProcessName = 15;
     private static readonly string[] Syntaxes = ["ini", "environment", "profile", "properties", "json", "xml", "toml", "yaml"];
@@ -51,8 +54,9 @@ public sealed partial class KindCardReader : StrictReader
         if (Need(root, keys, "furlough-kind") is { } version && Text(version) != "1") Error(version, $"Version {Text(version)} of kind cards is not known.", "1");
         var name = Need(root, keys, "name") is { } n ? ReadName(n) : "";
         var title = Need(root, keys, "title") is { } t ? Text(t) : "";
-        var holds = keys.TryGetValue("holds", out var h) ? OneOf<HoldingKind>(h, Text(h)) ?? HoldingKind.Library : HoldingKind.Library;
-        if (holds is not (HoldingKind.Library or HoldingKind.InstallPath)) Error(h!, $"No card is for a holding of the kind {holds.Word()}.", "library or install-path");
+        if (keys.TryGetValue("holds", out var h) && Text(h) == CommonFolder) return ReadCommonFolder(root, keys, name, title);
+        var holds = h is not null ? OneOf<HoldingKind>(h, Text(h)) ?? HoldingKind.Library : HoldingKind.Library;
+        if (holds is not (HoldingKind.Library or HoldingKind.InstallPath)) Error(h!, $"No card is for a holding of the kind {holds.Word()}.", "library, install-path or common-folder");
         if (holds == HoldingKind.InstallPath && Need(root, keys, "pointers") is YamlSequenceNode settings)
             foreach (var setting in settings.OfType<YamlMappingNode>().Where(m => m.Children.ContainsKey(new YamlScalarNode("fixed")))) Error(setting, "Nothing moves of an install path, so no link can stand in its place.", "a setting, or `holds: library`");
         _shared = keys.TryGetValue("of", out var of) && Text(of) switch { "machine" => true, "account" => false, var other => Error<bool>(of, $"`{other}` has no holdings.", "account or machine") };
@@ -74,6 +78,13 @@ public sealed partial class KindCardReader : StrictReader
             Lists = lists,
             Program = program is { Closed.Count: 0, Says.Count: 0 } ? null : program,
         };
+    }
+
+    private KindCard ReadCommonFolder(YamlNode root, Dictionary<string, YamlNode> keys, string name, string title)
+    {
+        RefuseKeys(keys, "A folder that should be empty", "`usual:` with its path, and `systems`", "of", "found-by", "lists", "closed", "says", "pointers");
+        _shared = true;
+        return new KindCard(name, title, List(keys, "systems"), []) { IsCommonFolder = true, Shared = true, Usual = Need(root, keys, "usual") is { } path ? ReadPath(path) : null };
     }
 
     /// <summary>A path on the machine, from its root or a home on.</summary>

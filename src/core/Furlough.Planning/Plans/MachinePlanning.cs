@@ -47,13 +47,13 @@ internal sealed class MachinePlanning(Brief brief, FleetMachine machine, string 
     private PlannedRelocation? PlanOne(Survey survey, RelocateItem item, HoldingFacts holding, List<PlannedRelocation> before)
     {
         var account = survey.AccountOf(holding.Name);
-        var target = brief.Volumes[item.Onto].Choose(survey);
+        var said = brief.Of(holding.Name.Account);
+        var target = brief.Volumes[item.Onto].Choose(survey, said);
         var path = item.Path.Replace("{account}", holding.Name.IsShared ? "shared" : holding.Name.Account, StringComparison.Ordinal).Replace("{folder}", holding.Name.Name, StringComparison.Ordinal)
             .Replace("{machine}", machine.Name, StringComparison.Ordinal).Replace("{room}", machine.Room, StringComparison.Ordinal)
             .Replace("{role}", machine.Role ?? "no role", StringComparison.Ordinal).Replace("{volume}", item.Onto, StringComparison.Ordinal)
             .Replace("{kind}", holding.Name.Kind.Word(), StringComparison.Ordinal).Replace("{year}", now.Year.ToString("D4", CultureInfo.InvariantCulture), StringComparison.Ordinal);
-        foreach (var (name, value) in brief.People.GetValueOrDefault(holding.Name.Account) ?? new Dictionary<string, string>()) path = path.Replace("{" + name + "}", value, StringComparison.Ordinal);
-        var place = new Place(target?.Identity.Key ?? "", path);
+        var place = new Place(target?.Identity.Key ?? "", Brief.Filled(path, said));
         var receipt = item.AdoptsExisting ? ReceiptOf(survey, holding.Name) : null;
         if (receipt is not null) (place, target) = (receipt.Target, survey.VolumeOf(receipt.Target));
         var source = survey.VolumeOf(holding.Place);
@@ -77,7 +77,7 @@ internal sealed class MachinePlanning(Brief brief, FleetMachine machine, string 
             if (method != Method.Setting) _changes.Add(new SpaceTimeline.Change(holding.Name.ToString(), holding.Place!.Volume, place.Volume, copies ? context.NeededBytes : 0, copies ? holding.DataBytes : 0, forecast?.Work.Likely ?? TimeSpan.Zero, item.Keep ?? brief.Keep));
         }
         return new PlannedRelocation(before.Count + 1, machine.Id, machine.Name, machine.Room, holding.Name, account.Id, method,
-            holding.Place ?? new Place("", ""), place, holding.PathShown, target is null ? $"({item.Onto})/{path}" : survey.Show(place),
+            holding.Place ?? new Place("", ""), place, holding.PathShown, target is null ? $"({item.Onto})/{place.Path}" : survey.Show(place),
             source?.Identity ?? new VolumeIdentity("", ""), target?.Identity ?? new VolumeIdentity("", ""), holding.Name.IsShared ? int.MaxValue : OwnedFrom(item.Path, brief.PersonalNames), holding.Pointers, holding.Files, holding.DataBytes, wave, blocked, brief.Work.For(method), receipt is null ? null : new Adoption(receipt.Docket, ReceiptDigest.Of(receipt.Body)), forecast, context.LeavesLink, item.Keep, item.WaitsForPerson)
         { Program = holding.Program, Beforehand = item.Attended ? [ErrandKind.BeThere, .. item.Beforehand] : item.Beforehand, Afterwards = item.Afterwards };
     }

@@ -33,11 +33,12 @@ public static class Planner
             relocations.AddRange(own);
             hazards.AddRange(found);
         }
-        return new PlanBody(brief.Title, brief.Text, brief.Keep, brief.HaltAfter, [.. brief.Waves.Select(w => w.Name)], machines, relocations, hazards, [.. Calendar(brief.Waves, machines, relocations, hours, now)], [.. (open ?? []).Take(HoursShown)]);
+        var halt = brief.HaltAfterShare is { } share ? Math.Max(1, (int)Math.Ceiling(share * relocations.Count(r => r.Blocked.Count == 0))) : brief.HaltAfter;
+        return new PlanBody(brief.Title, brief.Text, brief.Keep, halt, [.. brief.Waves.Select(w => w.Name)], machines, relocations, hazards, [.. Calendar(brief.Waves, brief.AtOnce, machines, relocations, hours, now)], [.. (open ?? []).Take(HoursShown)]) { WantsApproval = brief.WantsApproval, AtOnce = brief.AtOnce };
     }
 
     /// <summary>When each wave begins and how long it takes, in a run begun now: a wave follows when the one before is done, and all work lies within the allowed hours.</summary>
-    private static IEnumerable<WaveForecast> Calendar(IReadOnlyList<WaveRule> waves, IReadOnlyList<PlannedMachine> machines, IReadOnlyList<PlannedRelocation> relocations, HoursOutlook hours, DateTimeOffset now)
+    private static IEnumerable<WaveForecast> Calendar(IReadOnlyList<WaveRule> waves, AtOnce atOnce, IReadOnlyList<PlannedMachine> machines, IReadOnlyList<PlannedRelocation> relocations, HoursOutlook hours, DateTimeOffset now)
     {
         var works = relocations.Where(r => r is { Blocked.Count: 0, Forecast: not null }).ToLookup(r => r.Machine, r => (Resting: r.Forecast!.Work.Likely - r.Forecast.Unbroken(r.Method).Likely, Unbroken: r.Forecast.Unbroken(r.Method).Likely));
         var begins = TimeSpan.Zero;
@@ -45,12 +46,34 @@ public static class Planner
         {
             var own = machines.Where(m => m.Wave == wave.Name).ToList();
             var begun = now + begins;
-            var times = own.Where(m => m.Relocations > 0).Select(m => (Machine: m, Likely: hours.Done(begun, works[m.Machine]) - begun)).ToList();
+            var times = Turns([.. own.Where(m => m.Relocations > 0)], atOnce, begun, (at, m) => hours.Done(at, works[m.Machine])).ConvertAll(t => (t.Machine, Likely: t.Done - begun));
             var slowest = times.Count == 0 ? null : times.MaxBy(t => t.Likely).Machine;
             var takes = new Span(times.Select(t => t.Likely).DefaultIfEmpty().Max(), times.Select(t => t.Likely + (t.Machine.Work.High - t.Machine.Work.Likely)).DefaultIfEmpty().Max());
             yield return new WaveForecast(wave.Name, own.Count, own.Sum(m => m.Relocations), own.Sum(m => m.DataBytes), begins, takes, slowest?.Name);
             begins += takes.Likely;
         }
+    }
+
+    /// <summary>When each machine of a wave is done: in the sequence of their names, each begins as soon as fewer are at work than may be.</summary>
+    private static List<(PlannedMachine Machine, DateTimeOffset Done)> Turns(List<PlannedMachine> machines, AtOnce atOnce, DateTimeOffset begun, Func<DateTimeOffset, PlannedMachine, DateTimeOffset> done)
+    {
+        List<(PlannedMachine Machine, DateTimeOffset Done)> turns = [];
+        var busy = new PriorityQueue<string, DateTimeOffset>();
+        for (var (at, left) = (begun, machines.OrderBy(m => m.Name, StringComparer.Ordinal).ToList()); left.Count > 0;)
+        {
+            var rooms = busy.UnorderedItems.Select(b => b.Element).ToList();
+            var next = left.FirstOrDefault(m => atOnce.Allows(rooms, m.Room));
+            if (next is null)
+            {
+                // Somebody has to be done first; there is one, for limits are at least 1.
+                busy.TryDequeue(out _, out at);
+                continue;
+            }
+            left.Remove(next);
+            turns.Add((next, done(at, next)));
+            if (atOnce != AtOnce.All) busy.Enqueue(next.Room, turns[^1].Done);
+        }
+        return turns;
     }
 
     /// <summary>
@@ -66,21 +89,5 @@ public static class Planner
             bare, .. plan.Machines.Chunk(PieceOf).Select(m => empty with { Machines = m }), .. plan.Relocations.Chunk(PieceOf).Select(r => empty with { Relocations = r }), .. plan.Hazards.Chunk(PieceOf).Select(h => empty with { Hazards = h }),
         ];
         return Convert.ToHexStringLower(SHA256.HashData([.. parts.AsParallel().AsOrdered().SelectMany(p => SHA256.HashData(JsonSerializer.SerializeToUtf8Bytes(p, ModelJson.Default.PlanBody)))]))[..16];
-    }
-}
-
-/// <summary>Puts machines into waves, in the sequence of their names.</summary>
-internal static class Waves
-{
-    internal static Dictionary<Guid, string> Assign(IReadOnlyList<WaveRule> rules, IReadOnlyList<FleetMachine> machines)
-    {
-        Dictionary<Guid, string> waves = [];
-        var at = 0;
-        foreach (var rule in rules)
-        {
-            var size = rule.Machines ?? (rule.Share is { } share ? (int)Math.Ceiling(share * machines.Count) : machines.Count);
-            for (var end = Math.Min(machines.Count, at + size); at < end; at++) waves[machines[at].Id] = rule.Name;
-        }
-        return waves;
     }
 }

@@ -1,0 +1,78 @@
+using System.Net.Http.Headers;
+using System.Security.Cryptography;
+using System.Text;
+using System.Text.Json;
+using Furlough.Model;
+using Furlough.Service.Storage;
+using MailKit.Net.Smtp;
+using MailKit.Security;
+using MimeKit;
+
+namespace Furlough.Service.Notices;
+
+/// <summary>Sends one notice, by mail or as a CloudEvents 1.0 event in JSON, signed as the Standard Webhooks 1.0 say.</summary>
+public sealed class NoticeSending(ServiceOptions options) : IDisposable
+{
+    private static readonly TimeSpan Longest = TimeSpan.FromSeconds(15);
+    private readonly HttpClient _http = new(new SocketsHttpHandler { AllowAutoRedirect = false, UseCookies = false }) { Timeout = Longest };
+
+    /// <summary>Sends it; says why when that did not work.</summary>
+    public async Task<string?> SendAsync(ReceiverRow receiver, NoticeRow notice, DateTimeOffset now, CancellationToken stop)
+    {
+        try
+        {
+            if (receiver.Mail is not null) await MailAsync(receiver, notice, stop);
+            else await CallAsync(receiver, notice, now, stop);
+            return null;
+        }
+        catch (Exception refused) when (refused is HttpRequestException or OperationCanceledException or IOException or System.Net.Sockets.SocketException or MailKit.ProtocolException or MailKit.CommandException or AuthenticationException or MailKit.ServiceNotConnectedException or ParseException or SslHandshakeException)
+        {
+            stop.ThrowIfCancellationRequested();
+            return refused is OperationCanceledException ? $"no answer within {Longest.TotalSeconds:0} s" : refused.Message;
+        }
+    }
+
+    /// <inheritdoc/>
+    public void Dispose() => _http.Dispose();
+
+    private async Task MailAsync(ReceiverRow receiver, NoticeRow notice, CancellationToken stop)
+    {
+        if (options.Mail is not { } mail) throw new IOException("the service was started without a mail server (--mail-server)");
+        using var message = new MimeMessage { Subject = notice.Subject, Body = new TextPart("plain") { Text = notice.Text }, Date = notice.At, MessageId = $"{Id(notice)}@furlough" };
+        message.From.Add(MailboxAddress.Parse(mail.From));
+        message.To.Add(MailboxAddress.Parse(receiver.Mail!));
+        using var limit = CancellationTokenSource.CreateLinkedTokenSource(stop);
+        limit.CancelAfter(Longest);
+        using var client = new SmtpClient();
+        await client.ConnectAsync(mail.Server.Host, mail.Server.Port, mail.Server.Scheme == "smtps" ? SecureSocketOptions.SslOnConnect : SecureSocketOptions.StartTlsWhenAvailable, limit.Token);
+        if (mail.Account is { } account) await client.AuthenticateAsync(account, mail.Password ?? "", limit.Token);
+        await client.SendAsync(message, limit.Token);
+        await client.DisconnectAsync(quit: true, limit.Token);
+    }
+
+    private async Task CallAsync(ReceiverRow receiver, NoticeRow notice, DateTimeOffset now, CancellationToken stop)
+    {
+        var body = JsonSerializer.SerializeToUtf8Bytes(new
+        {
+            specversion = "1.0",
+            id = Id(notice),
+            source = "furlough",
+            type = $"furlough.{notice.Event.Word()}",
+            time = notice.At,
+            datacontenttype = "application/json",
+            data = new { subject = notice.Subject, text = notice.Text },
+        }, JsonSerializerOptions.Web);
+        var second = now.ToUnixTimeSeconds();
+        var signed = HMACSHA256.HashData(Encoding.UTF8.GetBytes(receiver.Secret), (byte[])[.. Encoding.UTF8.GetBytes(FormattableString.Invariant($"{Id(notice)}.{second}.")), .. body]);
+        using var request = new HttpRequestMessage(HttpMethod.Post, receiver.Call) { Content = new ByteArrayContent(body) };
+        request.Content.Headers.ContentType = new MediaTypeHeaderValue("application/cloudevents+json") { CharSet = "utf-8" };
+        request.Headers.Add("webhook-id", Id(notice));
+        request.Headers.Add("webhook-timestamp", FormattableString.Invariant($"{second}"));
+        request.Headers.Add("webhook-signature", $"v1,{Convert.ToBase64String(signed)}");
+        using var answer = await _http.SendAsync(request, stop);
+        if (!answer.IsSuccessStatusCode) throw new IOException($"the address answered {(int)answer.StatusCode}");
+    }
+
+    /// <summary>The same for every attempt: whoever receives it twice all the same can tell.</summary>
+    private static string Id(NoticeRow notice) => FormattableString.Invariant($"{notice.Receiver:n}-{notice.Entry}");
+}

@@ -1,0 +1,30 @@
+using Furlough.Protocol.Api;
+using Furlough.Service.Agents;
+using Furlough.Service.Storage;
+using Microsoft.EntityFrameworkCore;
+
+namespace Furlough.Service.Runs;
+
+/// <summary>Looks after runs in which only so many machines are worked on at once: when one of these falls silent nobody reports anything, and yet it is another's turn.</summary>
+public sealed class RunWatch(Store store, RunControl control, DocketSignals signals, ILogger<RunWatch> log, TimeProvider time) : BackgroundService
+{
+    private static readonly TimeSpan Every = TimeSpan.FromSeconds(15);
+
+    /// <inheritdoc/>
+    protected override async Task ExecuteAsync(CancellationToken stoppingToken)
+    {
+        using var timer = new PeriodicTimer(Every, time);
+        while (await timer.WaitForNextTickAsync(stoppingToken))
+        {
+            try
+            {
+                foreach (var run in await store.ReadAsync(db => db.Runs.Where(r => r.State == RunState.Running && (r.MostMachines != null || r.MostPerRoom != null)).Select(r => r.Number).ToListAsync(stoppingToken), stoppingToken))
+                    signals.Raise(await store.WriteAsync(db => control.AdvanceAsync(db, run, stoppingToken), stoppingToken));
+            }
+            catch (Exception unforeseen) when (!stoppingToken.IsCancellationRequested)
+            {
+                log.LogError(unforeseen, "runs were not looked after");
+            }
+        }
+    }
+}

@@ -1,0 +1,134 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { Link, useNavigate, useParams } from "react-router";
+import { api, type Finding } from "../api/client";
+import { Sentence } from "../parts/FailureNote";
+import { FilterHeading, fits, useFilter } from "../parts/FilterHeading";
+import { ago, count, words } from "../words";
+
+/** All audits, the latest first. */
+export function AuditsPage() {
+  const audits = useQuery({ queryKey: ["audits"], queryFn: api.audits });
+  const navigate = useNavigate();
+  const queries = useQueryClient();
+  const make = useMutation({
+    mutationFn: api.makeAudit,
+    onSuccess: (made) => {
+      queries.invalidateQueries();
+      navigate(`/audits/${made.number}`);
+    },
+  });
+  if (!audits.data) return <p className="quiet">{words.loading}</p>;
+  return (
+    <>
+      <div className="heading">
+        <h1>{words.audits}</h1>
+        <button type="button" disabled={make.isPending} onClick={() => make.mutate()}>
+          {make.isPending ? words.auditing : words.makeAudit}
+        </button>
+      </div>
+      <p className="quiet">{words.auditHow}</p>
+      {make.error && (
+        <p className="wrong" role="alert">
+          {make.error.message}
+        </p>
+      )}
+      {audits.data.length > 0 && (
+        <table>
+          <thead>
+            <tr>
+              <th className="col-number">audit</th>
+              <th>made</th>
+              <th>by</th>
+              <th className="number">findings</th>
+              <th className="number">of them that block</th>
+            </tr>
+          </thead>
+          <tbody>
+            {audits.data.map((a) => (
+              <tr key={a.number}>
+                <th scope="row">
+                  <Link to={`/audits/${a.number}`}>{a.number}</Link>
+                </th>
+                <td title={a.madeAt}>{ago(a.madeAt)}</td>
+                <td>{a.madeBy}</td>
+                <td className="number">{a.findings}</td>
+                <td className="number">{a.blocking}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      )}
+    </>
+  );
+}
+
+export function AuditPage() {
+  const number = Number(useParams().number);
+  const audit = useQuery({ queryKey: ["audit", number], queryFn: () => api.audit(number) });
+  const filter = useFilter();
+  if (audit.error) return <p>{audit.error.message}</p>;
+  if (!audit.data) return <p className="quiet">{words.loading}</p>;
+  const { findings, machines, madeAt, madeBy } = audit.data;
+  const shown = findings.filter((f) =>
+    fits(`${f.machine} ${f.code} ${f.severity} ${f.account ?? ""} ${f.text}`, filter),
+  );
+  const groups = [...Map.groupBy(shown, (f) => f.code)];
+  return (
+    <>
+      <FilterHeading title={`Audit ${number}`} label={words.filterFindings} hint={words.filterFindingsHint} />
+      <p className="quiet">
+        {count(machines, "machine")}, made <span title={madeAt}>{ago(madeAt)}</span> by {madeBy} ·{" "}
+        <a href={`/api/v1/reports/audits/${number}/page`}>{words.report}</a>
+      </p>
+      {findings.length === 0 && <p>{words.noFindings}</p>}
+      {findings.length > 0 && shown.length === 0 && <p>{words.noFindingFits}</p>}
+      {groups.map(([code, group]) => (
+        <FindingGroup key={code} code={code} group={group} />
+      ))}
+    </>
+  );
+}
+
+/** So many findings of one kind are shown before somebody asks for the others. */
+const FEW = 5;
+
+function FindingGroup({ code, group }: { code: string; group: Finding[] }) {
+  const remedies = new Set(group.map((f) => f.remedy));
+  const machines = new Set(group.map((f) => f.machine)).size;
+  return (
+    <section className={`hazard ${group[0]?.severity}`} aria-label={code}>
+      <h2>
+        {code} <span className="severity">{group[0] && words.findingSeverity[group[0].severity]}</span>{" "}
+        <span className="quiet">
+          {count(group.length, "finding")} on {count(machines, "machine")}
+        </span>
+      </h2>
+      <FindingList list={group.slice(0, FEW)} each={remedies.size > 1} />
+      {group.length > FEW && (
+        <details>
+          <summary>and {group.length - FEW} more</summary>
+          <FindingList list={group.slice(FEW)} each={remedies.size > 1} />
+        </details>
+      )}
+      {remedies.size === 1 && (
+        <p>
+          <Sentence text={group[0]?.remedy ?? ""} />
+        </p>
+      )}
+    </section>
+  );
+}
+
+/** Findings; with their own remedies where these differ. */
+function FindingList({ list, each }: { list: Finding[]; each: boolean }) {
+  return (
+    <ul>
+      {list.map((f) => (
+        <li key={`${f.machine} ${f.text}`}>
+          <Link to={`/machines/${f.machine}`}>{f.machine}</Link>:{" "}
+          <Sentence text={each ? `${f.text} ${f.remedy}` : f.text} />
+        </li>
+      ))}
+    </ul>
+  );
+}

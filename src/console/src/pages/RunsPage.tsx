@@ -1,0 +1,64 @@
+import { useQuery } from "@tanstack/react-query";
+import { Link } from "react-router";
+import { api } from "../api/client";
+import { FilterHeading, fits, useFilter } from "../parts/FilterHeading";
+import { ago, size, words } from "../words";
+
+/** All runs, the latest first. */
+export function RunsPage() {
+  const runs = useQuery({ queryKey: ["runs"], queryFn: api.runs });
+  const filter = useFilter();
+  if (!runs.data) return <p className="quiet">{words.loading}</p>;
+  if (runs.data.length === 0)
+    return (
+      <p>
+        {words.noRuns} <Link to="/plans">{words.noRunsHow}</Link>
+      </p>
+    );
+  const shown = runs.data.filter((r) => fits(`${r.number} ${r.title} ${r.startedBy} ${r.state}`, filter));
+  return (
+    <>
+      <FilterHeading title={words.runs} label={words.filterRuns} hint={words.filterRunsHint} />
+      <table>
+        <thead>
+          <tr>
+            <th className="col-number">run</th>
+            <th>title</th>
+            <th>state</th>
+            <th>started</th>
+            <th>by</th>
+            <th className="number">machines</th>
+            <th className="number">relocations</th>
+            <th className="number">at the target</th>
+            <th>what became of them</th>
+          </tr>
+        </thead>
+        <tbody>
+          {shown.map((r) => (
+            <tr key={r.number}>
+              <th scope="row">{r.number}</th>
+              <td>
+                <Link to={`/runs/${r.number}`}>{r.title}</Link>
+              </td>
+              <td>{words.runState[r.state]}</td>
+              <td title={r.startedAt}>{ago(r.startedAt)}</td>
+              <td>{r.startedBy}</td>
+              <td className="number">{r.machines}</td>
+              <td className="number">{r.relocations}</td>
+              <td className="number">
+                {size(r.doneBytes)} of {size(r.dataBytes)}
+              </td>
+              <td>
+                {Object.entries(r.counts)
+                  .toSorted(([a], [b]) => a.localeCompare(b))
+                  .map(([state, n]) => `${n} ${state}`)
+                  .join(", ")}
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      {shown.length === 0 && <p>{words.noRunFits}</p>}
+    </>
+  );
+}

@@ -45,7 +45,8 @@ export default function BriefEditor({ text, schema, errors, label, onChange }: P
           basicSetup,
           yaml(),
           lintGutter(),
-          autocompletion({ override: [offers] }),
+          // An offer is taken at once, however quickly the tabulator follows.
+          autocompletion({ override: [offers], interactionDelay: 0 }),
           // The tabulator takes an offer; else it leaves the editor, as everywhere on a page.
           keymap.of([{ key: "Tab", run: acceptCompletion }]),
           EditorView.contentAttributes.of({ "aria-label": label, tabindex: "0" }),

@@ -125,6 +125,24 @@ public sealed class SimulatedMachine(SimulatedDisk disk) : IMachine, IVolumes, I
 
     public string? Ask(string account, IReadOnlyList<string> command) => Answer();
 
+    /// <summary>Whether somebody is signed in who can be told.</summary>
+    public bool Present { get; set; }
+
+    /// <summary>The notice that is shown, and what may be chosen.</summary>
+    public ShownNotice? Shown { get; set; }
+
+    public IShownNotice? Show(string account, ToldText told, TimeSpan length, bool mayPutOff) => Present ? Shown = new ShownNotice(this, told.Text, mayPutOff) : null;
+
+    /// <summary>A notice before somebody's eyes.</summary>
+    public sealed record ShownNotice(SimulatedMachine Machine, string Text, bool MayPutOff) : IShownNotice
+    {
+        public bool IsPutOff { get; set; }
+
+        public bool HasLeft => !Machine.Present;
+
+        public void Dispose() => Machine.Shown = null;
+    }
+
     public void Give(IFolder folder, string account, string accountId)
     {
         var owner = uint.Parse(accountId, CultureInfo.InvariantCulture);

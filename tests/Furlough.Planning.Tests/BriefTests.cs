@@ -175,11 +175,19 @@ public sealed class BriefTests
     {
         var usual = BriefReader.Read(Good).Work;
         usual.ShouldBe(WorkRules.Usual);
-        usual.For(Method.Cold).KeepWaiting.ShouldBeFalse();
-        usual.For(Method.Warm).KeepWaiting.ShouldBeTrue();
-        BriefReader.Read(Good + "\nwork: {speed: 40 MB/s, priority: low, files-in-use: {wait: 90 seconds, then: fail}}\n").Work.For(Method.Warm)
+        usual.For(Method.Cold, Pictures).KeepWaiting.ShouldBeFalse();
+        usual.For(Method.Warm, Pictures).KeepWaiting.ShouldBeTrue();
+        BriefReader.Read(Good + "\nwork: {speed: 40 MB/s, priority: low, files-in-use: {wait: 90 seconds, then: fail}}\n").Work.For(Method.Warm, Pictures)
             .ShouldBe(new Terms(40_000_000, true, TimeSpan.FromSeconds(90), false));
+
+        var telling = BriefReader.Read(Good + "\nwork: {tell-people: {before: 5 minutes, put-off: 1, language: de}}\n").Work;
+        telling.For(Method.Cold, Pictures).Telling.ShouldBe(new Telling(TimeSpan.FromMinutes(5), 1, "de"));
+        telling.For(Method.Setting, Pictures).Telling.ShouldBeNull("nobody is kept out for a setting");
+        telling.For(Method.Cold, new HoldingName("", HoldingKind.App, "sketcher")).Telling.ShouldBeNull("it belongs to nobody in particular");
+        BriefReader.Read(Good + "\nwork: {tell-people: {}}\n").Work.Telling.ShouldBe(new Telling(TimeSpan.FromMinutes(10), 2, "en"));
     }
+
+    private static readonly HoldingName Pictures = new("asa.lind", HoldingKind.Folder, "Pictures");
 
     [Theory]
     [InlineData("hours: nights.ics", "The file `nights.ics` is not known here.")]
@@ -191,6 +199,11 @@ public sealed class BriefTests
     [InlineData("work: {files-in-use: {then: hope}}", "says not what follows")]
     [InlineData("work: {files-in-use: {wait: long}}", "is no length of time")]
     [InlineData("work: {haste: 1}", "is no key of work")]
+    [InlineData("work: {tell-people: {before: 20 seconds}}", "is too short or too long")]
+    [InlineData("work: {tell-people: {before: 3 hours}}", "is too short or too long")]
+    [InlineData("work: {tell-people: {put-off: 6}}", "is no number of times")]
+    [InlineData("work: {tell-people: {language: xx}}", "Nothing is said in `xx` yet")]
+    [InlineData("work: {tell-people: {loudly: yes}}", "is no key of tell-people")]
     public void Wrong_rules_for_the_work_are_refused(string work, string words) =>
         Should.Throw<BriefException>(() => BriefReader.Read(Good + "\n" + work + "\n")).Message.ShouldContain(words);
 

@@ -2,6 +2,7 @@ using System.Text;
 using Furlough.Model;
 using Furlough.Planning.Audits;
 using Furlough.Planning.Briefs;
+using Furlough.Planning.DeskNotices;
 using Furlough.Planning.Hazards;
 using Furlough.Planning.Plans;
 using Shouldly;
@@ -168,6 +169,20 @@ public sealed class PlanTests
     }
 
     [Fact]
+    public void People_are_told_once_for_all_their_relocations_and_where_nothing_is_shown_the_plan_says_so()
+    {
+        var telling = Brief("keep-original: 7 days", "work: {tell-people: {before: 15 minutes}}");
+        var survey = Survey([Small(), Data()], Holding(), Holding("Documents", GB));
+        var plan = Plan(telling, survey);
+        plan.Hazards.ShouldBeEmpty();
+        plan.Relocations.Select(r => r.Told).Distinct().ShouldHaveSingleItem()!.ShouldSatisfyAllConditions(
+            t => t.Text.ShouldStartWith("Your Documents and Pictures on herb-01 (11.0 GB) will be moved to a roomier disk. This begins in 15 min, or as soon as you sign out."), t => t.PutOff.ShouldBe("Not now, in 15 min"));
+        Plan(telling, survey with { CannotTell = true }).Hazards.Single().ShouldSatisfyAllConditions(h => h.Code.ShouldBe("people-not-told"), h => h.Severity.ShouldBe(Severity.Advice), h => h.Text.ShouldContain("herb-01"));
+        Plan(Brief(), survey with { CannotTell = true }).ShouldSatisfyAllConditions(p => p.Hazards.ShouldBeEmpty(), p => p.Relocations.ShouldAllBe(r => r.Told == null));
+        DeskNotice.AtTheMachine([plan.Relocations[0]], new Telling(TimeSpan.FromMinutes(5), 0, "de"), back: true).Text.ShouldStartWith("Ihre Ordner Documents auf herb-01 (1,0 GB) ziehen auf die frühere Platte zurück. Das beginnt in 5 min,");
+    }
+
+    [Fact]
     public void An_attended_relocation_waits_for_a_person()
     {
         var plan = Plan(Brief("onto: roomy", "onto: roomy\n    attended: true"), Survey([Small(), Data()], Holding()));
@@ -267,18 +282,20 @@ public sealed class PlanTests
         Pilot("waves: {pilot: the rest}").ShouldBe(string.Join(' ', fleet.Select(m => m.Name)));
     }
 
-    /// <summary>Six machines of 10 minutes each, three of them in either of two rooms.</summary>
+    /// <summary>Six machines of 10 minutes each, three of them in either of two rooms; two machines each share the volume that they take their data to.</summary>
     [Theory]
     [InlineData("{}", 1)]
     [InlineData("{machines: 2}", 3)]
     [InlineData("{machines: 4}", 2)]
     [InlineData("{per-room: 1}", 3)]
     [InlineData("{machines: 3, per-room: 2}", 2)]
+    [InlineData("{per-volume: 1}", 2)]
+    [InlineData("{per-volume: 2}", 1)]
     public void A_wave_takes_longer_where_only_some_machines_are_worked_on_at_once(string atOnce, int rounds)
     {
         var brief = BriefReader.Read(BriefTests.Good.Replace("rooms: [Herbarium]", "rooms: [Herbarium, Map Room]", StringComparison.Ordinal)
             .Replace(BriefTests.Good.Split('\n').Single(l => l.StartsWith("waves:", StringComparison.Ordinal)), "waves: {everybody: the rest}", StringComparison.Ordinal) + $"\nat-once: {atOnce}\n");
-        var fleet = Enumerable.Range(1, 6).Select(i => Machine(Survey([Small(), Data()], Holding()), $"herb-0{i}") with { Id = Guid.NewGuid(), Room = i % 2 == 0 ? "Herbarium" : "Map Room" }).ToArray();
+        var fleet = Enumerable.Range(1, 6).Select(i => Machine(Survey([Small() with { Identity = new VolumeIdentity($"sys-{i}", "") }, Data() with { Identity = new VolumeIdentity($"shared-{i / 2}", "") }], Holding(place: new Place($"sys-{i}", "Accounts/asa.lind/Pictures"))), $"herb-0{i}") with { Id = Guid.NewGuid(), Room = i % 2 == 0 ? "Herbarium" : "Map Room" }).ToArray();
         var plan = Plan(brief, fleet);
         plan.Calendar.Single().Takes.Likely.ShouldBe(rounds * plan.Machines[0].Work.Likely);
         plan.AtOnce.ShouldBe(brief.AtOnce);
@@ -322,7 +339,7 @@ public sealed class PlanTests
     {
         string[] alone = ["growth-breaks-reserve", "portable-target-unencrypted", "machine-silent", "exchange-across-volumes", "target-on-network-volume", "target-on-external-volume", "target-on-removable-volume", "one-place-twice",
             "target-on-system-volume", "survey-missing", "holding-already-there", "link-not-possible", "person-wanted", "longer-than-hours", "may-outlast-hours", "pointer-shape", "programs-stay",
-            "home-of-fallback", "home-without-fallback", "home-with-parts", "home-named-by-path", "confined-elsewhere", "caches-in-home", "app-cannot-move", "name-incomplete"];
+            "home-of-fallback", "home-without-fallback", "home-with-parts", "home-named-by-path", "confined-elsewhere", "caches-in-home", "app-cannot-move", "name-incomplete", "people-not-told"];
         HazardCases().Select(c => c.Data.Item1).Concat(alone).Order().Distinct().ShouldBe(HazardCatalogue.Entries.Select(e => e.Code).Order());
         var path = Path.Combine(Repository(), "docs", "hazards.md");
         if (Environment.GetEnvironmentVariable("FURLOUGH_WRITE_DOCS") is not null) File.WriteAllText(path, HazardText());

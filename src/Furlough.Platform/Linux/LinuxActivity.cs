@@ -89,9 +89,20 @@ internal sealed class LinuxActivity(LinuxVolumes volumes, bool cardCommands) : I
     }
 
     /// <summary>Runs a command as an account would, in its home, with nothing of the agent's environment.</summary>
-    private (string? Output, string? Why) RunAs(PasswdEntry account, IReadOnlyList<string> command) => Commands.Inside(volumes.Root,
+    private (string? Output, string? Why) RunAs(PasswdEntry account, IReadOnlyList<string> command) => Commands.Inside(volumes.Root, As(account, command));
+
+    private static IReadOnlyList<string> As(PasswdEntry account, IReadOnlyList<string> command) =>
         ["/usr/bin/setpriv", $"--reuid={account.User}", $"--regid={account.Group}", "--clear-groups",
-        "/usr/bin/env", "-i", "-C", account.Home, "HOME=" + account.Home, "USER=" + account.Name, "LOGNAME=" + account.Name, "PATH=/usr/local/bin:/usr/bin:/bin", .. command]);
+        "/usr/bin/env", "-i", "-C", account.Home, "HOME=" + account.Home, "USER=" + account.Name, "LOGNAME=" + account.Name, "PATH=/usr/local/bin:/usr/bin:/bin", .. command];
+
+    public IShownNotice? Show(string account, ToldText told, TimeSpan length, bool mayPutOff)
+    {
+        if (Native.EffectiveUser() != 0 || !CanTell || Passwd.People(volumes.Root).FirstOrDefault(p => p.Name == account) is not { } person) return null;
+        return ScreenNotice.Show(() => OwnProcesses().Where(p => p.User == person.User), (bus, command) => Commands.From(volumes.Root, As(person, [bus, .. command])), told, length, mayPutOff);
+    }
+
+    /// <summary>Whether the system has what shows notices.</summary>
+    internal bool CanTell => File.Exists(volumes.Root + ScreenNotice.Tool);
 
     private void SetExpiry(string account, string value)
     {

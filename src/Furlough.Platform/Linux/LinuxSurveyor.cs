@@ -37,7 +37,7 @@ internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers userDirs, 
         foreach (var card in kinds.Where(k => k is { Shared: true, IsCommonFolder: false }))
             if (LookAtKind(Passwd.System, card, clusters, notes, stop) is { } shared) holdings.Add(shared);
         holdings.AddRange(LookAtApps(clusters, notes, stop));
-        return new Survey(begun, OperatingSystem(), agentVersion, found, accounts, holdings, [.. originals.Select(o => Trees.LookAgain(o, holdings, stop))], receipts, notes) { OnBattery = Sysfs.IsOnBattery, StartedAt = Sysfs.StartedAt(volumes.Root), RestartPending = File.Exists(volumes.Root + "/run/reboot-required"), CommonFolders = [.. kinds.Where(k => k.IsCommonFolder && IsFor(k)).Select(k => LookAtCommonFolder(k, notes, stop)).OfType<CommonFolderFacts>()], Backup = LinuxBackup.Read(volumes, notes) };
+        return new Survey(begun, OperatingSystem(), agentVersion, found, accounts, holdings, [.. originals.Select(o => Trees.LookAgain(o, holdings, stop))], receipts, notes) { CannotTell = !activity.CanTell, OnBattery = Sysfs.IsOnBattery, StartedAt = Sysfs.StartedAt(volumes.Root), RestartPending = File.Exists(volumes.Root + "/run/reboot-required"), CommonFolders = [.. kinds.Where(k => k.IsCommonFolder && IsFor(k)).Select(k => LookAtCommonFolder(k, notes, stop)).OfType<CommonFolderFacts>()], Backup = LinuxBackup.Read(volumes, notes) };
     }
 
     private HoldingFacts? LookAtFolder(PasswdEntry person, string key, string name, IReadOnlyList<ReceiptFacts> receipts, List<int> clusters, List<string> notes, CancellationToken stop)

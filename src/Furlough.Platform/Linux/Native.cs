@@ -125,6 +125,8 @@ internal static unsafe partial class Native
     internal static partial int SetPriority(int which, int who, int niceness);
     [LibraryImport("libc", EntryPoint = "syscall", SetLastError = true)]
     internal static partial nint SetDiskPriority(nint call, int which, int who, int priority);
+    [LibraryImport("libc", EntryPoint = "kill", SetLastError = true)]
+    internal static partial int Signal(int process, int signal);
     [LibraryImport("libc", EntryPoint = "geteuid")]
     internal static partial uint EffectiveUser();
 

@@ -15,6 +15,13 @@ internal sealed record RunningProcess(int Id, uint User, string Name, string Roo
         catch (Exception gone) when (gone is IOException or UnauthorizedAccessException) { return null; }
     }
 
+    /// <summary>What it was started with under a name of its environment; null for nothing.</summary>
+    internal string? Environment(string name)
+    {
+        try { return File.ReadAllText($"/proc/{Id}/environ").Split('\0').FirstOrDefault(v => v.StartsWith(name + "=", StringComparison.Ordinal))?[(name.Length + 1)..]; }
+        catch (Exception gone) when (gone is IOException or UnauthorizedAccessException) { return null; }
+    }
+
     /// <summary>Paths that it holds open, works in, runs or has mapped.</summary>
     internal IEnumerable<string> OpenPaths()
     {

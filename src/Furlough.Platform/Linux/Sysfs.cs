@@ -82,7 +82,10 @@ internal static class Commands
     private static readonly TimeSpan Limit = TimeSpan.FromSeconds(10);
 
     /// <summary>What a command of the system with this root folder prints, by its whole path, or why there is nothing.</summary>
-    internal static (string? Output, string? Why) Inside(string root, IReadOnlyList<string> command) => root.Length == 0 ? Answer(command[0], command.Skip(1)) : Answer("chroot", [root, .. command]);
+    internal static (string? Output, string? Why) Inside(string root, IReadOnlyList<string> command) => From(root, command) is var whole ? Answer(whole[0], whole.Skip(1)) : default;
+
+    /// <summary>A command of the system with this root folder, as this machine runs it.</summary>
+    internal static IReadOnlyList<string> From(string root, IReadOnlyList<string> command) => root.Length == 0 ? command : ["chroot", root, .. command];
 
     /// <summary>What a command prints, or null when it fails or hangs.</summary>
     internal static string? Run(string program, IEnumerable<string> arguments) => Answer(program, arguments).Output;

@@ -104,6 +104,9 @@ internal sealed unsafe class WindowsActivity(WindowsVolumes volumes) : IActivity
     }
 
     public string? Ask(string account, IReadOnlyList<string> command) => null;
+
+    /// <summary>Nothing is shown on this system yet; a survey says so.</summary>
+    public IShownNotice? Show(string account, ToldText told, TimeSpan length, bool mayPutOff) => null;
 }
 
 /// <summary>Accounts of a Windows system: security descriptors name them by identifiers that stay.</summary>

@@ -31,7 +31,7 @@ internal sealed class WindowsSurveyor(WindowsVolumes volumes, RegistryPointers p
             holdings.AddRange(ReadFolders(profile, notes).Select(f => Trees.Look(f.Name, f.Path, f.Pointers, clusters, notes, stop)).Where(f => f.Present).Select(f => f with { Stray = LookForStray(profile, f, stop) }));
         }
         if (LookAtPrograms(notes) is { } programs) holdings.Add(programs);
-        return new Survey(begun, OperatingSystem(), agentVersion, found, accounts, holdings, [.. originals.Select(o => Trees.LookAgain(o, holdings, stop))], [], notes) { RestartPending = RestartPending(), StartedAt = time.GetUtcNow() - TimeSpan.FromMilliseconds(Environment.TickCount64), Unproven = true };
+        return new Survey(begun, OperatingSystem(), agentVersion, found, accounts, holdings, [.. originals.Select(o => Trees.LookAgain(o, holdings, stop))], [], notes) { RestartPending = RestartPending(), StartedAt = time.GetUtcNow() - TimeSpan.FromMilliseconds(Environment.TickCount64), CannotTell = true, Unproven = true };
     }
 
     /// <summary>Where an account's folders are by its settings, which are held no longer than that takes.</summary>

@@ -1,6 +1,7 @@
 using System.Collections.Concurrent;
 using System.Text.Json;
 using Furlough.Model;
+using Furlough.Planning.DeskNotices;
 using Furlough.Protocol;
 using Furlough.Service.Storage;
 using Microsoft.EntityFrameworkCore;
@@ -54,6 +55,7 @@ public sealed class DocketDesk(SigningKey key, TimeProvider time)
             TargetVolume = planned.SourceVolume,
             Pointers = [.. Pointers(row).Select(p => new PointerChange(p.Address, p.After, p.Before))],
             Supersedes = earlier,
+            Told = planned.Terms.Telling is { } telling ? DeskNotice.AtTheMachine([planned], telling, back: true) : null,
         };
     }
 
@@ -118,7 +120,7 @@ public sealed class DocketDesk(SigningKey key, TimeProvider time)
         var none = new VolumeIdentity("", "");
         var docket = fill(new Docket(Guid.CreateVersion7(now), row.Number, row.Machine, ++row.Supersession, now - ClockSlack, now + Validity, DocketWork.Relocate, planned.Method,
             planned.Holding, planned.AccountId, empty, empty, none, none, 0, [], planned.Files, planned.DataBytes, [], [], planned.Terms)
-        { Program = planned.Program }, earlier);
+        { Program = planned.Program, Told = planned.Told }, earlier);
         db.Dockets.Add(new DocketRow
         {
             Id = docket.Id,

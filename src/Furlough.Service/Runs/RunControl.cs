@@ -50,22 +50,25 @@ public sealed class RunControl(DocketDesk desk, ErrandDesk errands, RunHours hou
     }
 
     private static bool WaitsForPerson(string? failure) =>
-        failure is not null && Column.Read(failure, ModelJson.Default.Failure).Code is "person-wanted" or "machine-held" or "files-in-use" or "program-running" or "account-at-work";
+        failure is not null && Column.Read(failure, ModelJson.Default.Failure).Code is "person-wanted" or "machine-held" or "files-in-use" or "program-running" or "account-at-work" or "person-told";
 
     /// <summary>The machines of a wave whose turn it is: as many as may be worked on at once. One that is silent or waits for a person takes nobody's turn, and goes on when it can.</summary>
     private async Task<HashSet<Guid>> TurnAsync(FurloughDb db, RunRow run, List<RelocationRow> planned, CancellationToken stop)
     {
-        var atOnce = new AtOnce(run.MostMachines, run.MostPerRoom);
+        var atOnce = new AtOnce(run.MostMachines, run.MostPerRoom, run.MostPerVolume);
         var turn = planned.Select(r => r.Machine).ToHashSet();
         if (atOnce == AtOnce.All || turn.Count == 0) return turn;
-        var begun = await db.Relocations.Where(r => r.Run == run.Number && r.State != RelocationState.Planned && NotAtRest.Contains(r.State)).Select(r => new { r.Machine, r.State, r.Failure }).ToListAsync(stop);
+        var begun = await db.Relocations.Where(r => r.Run == run.Number && r.State != RelocationState.Planned && NotAtRest.Contains(r.State)).Select(r => new { r.Machine, r.State, r.Failure, r.Planned }).ToListAsync(stop);
         var atWork = begun.Where(r => r.State != RelocationState.Waiting || !WaitsForPerson(r.Failure)).Select(r => r.Machine).ToHashSet();
         var machines = await db.Machines.Where(m => turn.Contains(m.Id) || atWork.Contains(m.Id)).Select(m => new { m.Id, m.Name, m.Room, m.LastSeen }).ToListAsync(stop);
+        var works = begun.Select(r => (r.Machine, r.Planned)).Concat(planned.Select(r => (r.Machine, r.Planned))).ToLookup(r => r.Machine, r => r.Planned);
+        MachineAtWork Work(Guid machine, string room) => atOnce.PerVolume is null ? new MachineAtWork(room, new HashSet<string>()) : MachineAtWork.On(room, works[machine].Select(Column.PlannedOf));
         var heard = machines.Where(m => !live.IsSilent(m.Id, m.LastSeen)).ToList();
-        List<string> busy = [.. heard.Where(m => atWork.Contains(m.Id)).Select(m => m.Room)];
+        List<MachineAtWork> busy = [.. heard.Where(m => atWork.Contains(m.Id)).Select(m => Work(m.Id, m.Room))];
         foreach (var machine in heard.Where(m => turn.Contains(m.Id) && !atWork.Contains(m.Id)).OrderBy(m => m.Name, StringComparer.Ordinal))
         {
-            if (atOnce.Allows(busy, machine.Room)) busy.Add(machine.Room);
+            var work = Work(machine.Id, machine.Room);
+            if (atOnce.Allows(busy, work)) busy.Add(work);
             else turn.Remove(machine.Id);
         }
         return turn;

@@ -43,7 +43,7 @@ public static class RunEndpoints
             var body = Column.Read(plan.Body, ModelJson.Default.PlanBody);
             await RequireStartableAsync(db, plan, body, stop);
             var now = time.GetUtcNow();
-            var run = new RunRow { Plan = plan.Number, Title = body.Title, State = body.WantsApproval ? RunState.Proposed : RunState.Running, StartedBy = context.Who(), StartedAt = now, Keep = body.Keep, HaltAfter = body.HaltAfter, Waves = string.Join('\n', body.Waves), MostMachines = body.AtOnce.Machines, MostPerRoom = body.AtOnce.PerRoom };
+            var run = new RunRow { Plan = plan.Number, Title = body.Title, State = body.WantsApproval ? RunState.Proposed : RunState.Running, StartedBy = context.Who(), StartedAt = now, Keep = body.Keep, HaltAfter = body.HaltAfter, Waves = string.Join('\n', body.Waves), MostMachines = body.AtOnce.Machines, MostPerRoom = body.AtOnce.PerRoom, MostPerVolume = body.AtOnce.PerVolume };
             db.Runs.Add(run);
             await db.SaveChangesAsync(stop);
             var hazards = body.Hazards.Where(h => h.Severity == Severity.Blocking).ToLookup(h => (h.Machine, h.Account, h.Holding));

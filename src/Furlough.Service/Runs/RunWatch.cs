@@ -18,7 +18,7 @@ public sealed class RunWatch(Store store, RunControl control, DocketSignals sign
         {
             try
             {
-                foreach (var run in await store.ReadAsync(db => db.Runs.Where(r => r.State == RunState.Running && (r.MostMachines != null || r.MostPerRoom != null)).Select(r => r.Number).ToListAsync(stoppingToken), stoppingToken))
+                foreach (var run in await store.ReadAsync(db => db.Runs.Where(r => r.State == RunState.Running && (r.MostMachines != null || r.MostPerRoom != null || r.MostPerVolume != null)).Select(r => r.Number).ToListAsync(stoppingToken), stoppingToken))
                     signals.Raise(await store.WriteAsync(db => control.AdvanceAsync(db, run, stoppingToken), stoppingToken));
             }
             catch (Exception unforeseen) when (!stoppingToken.IsCancellationRequested)

@@ -155,6 +155,7 @@ public sealed class RunRow
     /// <summary>How many machines, and how many of a room, are worked on at once; null for all.</summary>
     public int? MostMachines { get; set; }
     public int? MostPerRoom { get; set; }
+    public int? MostPerVolume { get; set; }
 
     /// <summary>The second person who approved it; null where nobody has, or nobody need.</summary>
     public string? ApprovedBy { get; set; }

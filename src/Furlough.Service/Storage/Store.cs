@@ -169,5 +169,8 @@ public static class Column
         machine.Growth is null ? new Dictionary<string, Growth>() : Read(machine.Growth, ModelJson.Default.IReadOnlyDictionaryStringGrowth);
 
     /// <summary>What was planned for a relocation.</summary>
-    public static PlannedRelocation PlannedOf(RelocationRow row) => JsonSerializer.Deserialize<PlannedRelocation>(row.Planned, JsonSerializerOptions.Web)!;
+    public static PlannedRelocation PlannedOf(RelocationRow row) => PlannedOf(row.Planned);
+
+    /// <summary>The same from its column.</summary>
+    public static PlannedRelocation PlannedOf(string planned) => JsonSerializer.Deserialize<PlannedRelocation>(planned, JsonSerializerOptions.Web)!;
 }

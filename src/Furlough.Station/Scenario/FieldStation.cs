@@ -53,6 +53,7 @@ public static class FieldStation
             Confinement = name == "cabin-2" ? new Confinement("Fenland Guard", ["C:\\Accounts"], "Add the new place to the guard's list of homes, or accept it.") : null,
             OnBattery = name == "cabin-3",
             Unproven = name == "cabin-5",
+            CannotTell = name == "cabin-5",
             RestartPending = name == "cabin-3",
             BackupAgeDays = name switch { "cabin-3" => 40, "cabin-5" => null, _ => 1 },
             BackupOfSystemAlone = name == "cabin-4",
@@ -200,6 +201,7 @@ public static class FieldStation
         {
             "herb-04" => [new UnreadableFile(person, "Pictures", "plots/2019/quadrat-77.tif")],
             "wet-07" => [new VolumeFills(2 * GB)],
+            "cabin-1" => [new PutsOff(person)],
             "cabin-2" => [new NetworkCut(2 * GB, TimeSpan.FromSeconds(75))],
             "sem-11" => [new HeldOpen(person, "Documents", "sheet editor", "sheets\\count-sheet-000001.ods")],
             "sem-19" => [new DriftsBack()],

@@ -99,6 +99,9 @@ public sealed record MachineSpec(string Name, string Room, string OperatingSyste
     /// <summary>Its system is one on which nobody has relocated anything yet.</summary>
     public bool Unproven { get; init; }
 
+    /// <summary>Nothing can be shown to people who are signed in.</summary>
+    public bool CannotTell { get; init; }
+
     /// <summary>It waits for a restart.</summary>
     public bool RestartPending { get; init; }
 
@@ -132,6 +135,9 @@ public sealed record NetworkCut(long AfterBytes, TimeSpan Length) : ScriptedFaul
 
 /// <summary>A program holds a file open.</summary>
 public sealed record HeldOpen(string Account, string Folder, string Program, string File) : ScriptedFault;
+
+/// <summary>Who is signed in puts the work off as often as it may be.</summary>
+public sealed record PutsOff(string Account) : ScriptedFault;
 
 /// <summary>An update puts a setting back.</summary>
 public sealed record DriftsBack : ScriptedFault;

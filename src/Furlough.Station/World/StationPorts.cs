@@ -138,10 +138,25 @@ internal sealed class StationActivity(StationMachine machine) : IActivity
 
     public string? Ask(string account, IReadOnlyList<string> command) => null;
 
+    public IShownNotice? Show(string account, ToldText told, TimeSpan length, bool mayPutOff) =>
+        machine.Spec.Accounts.Any(a => a.Name == account && a.SignedIn) ? new StationNotice(mayPutOff && machine.Spec.Faults.OfType<PutsOff>().Any(p => p.Account == account)) : null;
+
     public string? WhereIs(HoldingName holding)
     {
         var value = holding.Kind == HoldingKind.App ? machine.Setting(StationPointers.AddressOfApp(holding.Name).Container, holding.Name) : holding.IsShared ? machine.Setting(StationPointers.AddressesOfPrograms[0].Container, holding.Name) : holding.Kind == HoldingKind.Home ? machine.Setting(StationPointers.Accounts, holding.Account) : machine.Setting(StationPointers.Current(holding.Account), holding.Name);
         return StationPointers.Resolve(machine, holding.Account, value) is { } place ? machine.Volumes.Show(place) : null;
+    }
+}
+
+/// <summary>A notice on a stand-in's screen, and what the person there does with it.</summary>
+internal sealed class StationNotice(bool isPutOff) : IShownNotice
+{
+    public bool IsPutOff => isPutOff;
+
+    public bool HasLeft => false;
+
+    public void Dispose()
+    {
     }
 }
 
@@ -190,6 +205,7 @@ internal sealed class StationSurveyor(StationMachine machine) : ISurveyor
                 RestartPending = machine.Spec.RestartPending,
                 CommonFolders = [.. machine.Spec.CommonFolders.Where(f => kinds.Any(k => k.IsCommonFolder && k.Name == f.Name)).Select(f => new CommonFolderFacts(f.Name, machine.VolumeStates[f.Place.Volume].Spell(f.Place.Path), f.Left))],
                 Unproven = machine.Spec.Unproven,
+                CannotTell = machine.Spec.CannotTell,
                 Backup = Backup(),
                 SyncFolders = [.. machine.Spec.Accounts.SelectMany(a => a.SyncFolders.Select(f => new SyncFolderFacts(SyncClient, a.Name, new Place(machine.VolumeStates[0].Identity.Key, $"Accounts/{a.Name}/{f}"))))],
             };

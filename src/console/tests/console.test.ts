@@ -440,5 +440,4 @@ test("the API refuses what is wrong with a code and a remedy, and a foreign page
   expect([foreign.status, (await foreign.json()).code]).toEqual([403, "foreign-page"]);
 });
 
-test("nothing was written to the browser's error console", () =>
-  expect(errors.join("\n")).toBe(""));
+test("nothing was written to the browser's error console", () => expect(errors.join("\n")).toBe(""));

@@ -8,19 +8,20 @@ internal static class FailureText
 {
     /// <summary>The three sentences.</summary>
     /// <param name="isLive">The data is at its new place for good: nothing is left to try again, but to look whether all is right.</param>
-    internal static Failure Of(Work work, Fault fault, string where, bool isLive = false)
+    /// <param name="waits">It goes on when the fault is over.</param>
+    internal static Failure Of(Work work, Fault fault, string where, bool isLive = false, bool waits = false)
     {
         var again = work.Docket.Work switch { DocketWork.Discard => "original discard", DocketWork.Return => "relocation return", DocketWork.FallBack => "relocation fall-back", DocketWork.Gather => "relocation gather", _ => "relocation retry" };
         var retry = isLive ? "`furlough audit make`" : $"`furlough {again} {work.Docket.Relocation}`";
-        return new Failure(fault.Code, Sentence(work, fault), where, fault.Remedy.Replace("{retry}", retry, StringComparison.Ordinal).Replace("{number}", $"{work.Docket.Relocation}", StringComparison.Ordinal));
+        return new Failure(fault.Code, Sentence(work, fault, waits ? "waits" : "stopped"), where, fault.Remedy.Replace("{retry}", retry, StringComparison.Ordinal).Replace("{number}", $"{work.Docket.Relocation}", StringComparison.Ordinal));
     }
 
-    private static string Sentence(Work work, Fault fault)
+    private static string Sentence(Work work, Fault fault, string what)
     {
         var doing = work.Docket.Work switch { DocketWork.Discard => "Discarding the original of", DocketWork.Return => "The return of", DocketWork.FallBack => "Falling back of", DocketWork.Gather => "Gathering what stands at the former place of", _ => "The relocation of" };
         return fault is IoFault io
-            ? $"{doing} {work.Docket.Holding} stopped: `{PathText.Show(Within(work.Docket, io.Path))}` {Verb(io.Reason)} ({io.SystemWords})."
-            : $"{doing} {work.Docket.Holding} stopped: {char.ToLowerInvariant(fault.Message[0])}{fault.Message[1..]}";
+            ? $"{doing} {work.Docket.Holding} {what}: `{PathText.Show(Within(work.Docket, io.Path))}` {Verb(io.Reason)} ({io.SystemWords})."
+            : $"{doing} {work.Docket.Holding} {what}: {char.ToLowerInvariant(fault.Message[0])}{fault.Message[1..]}";
     }
 
     private static string Verb(IoReason reason) => reason switch

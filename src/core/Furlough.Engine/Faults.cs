@@ -102,6 +102,14 @@ public static class Faults
         AccountAtWorkCode, $"{account} still runs {string.Join(", ", programs.Take(5).Select(PathText.Show))}{(programs.Count > 5 ? ", …" : "")}.",
         "Have the account sign out and its background programs end, then {retry}.");
 
+    /// <summary>The code of <see cref="PersonTold"/>.</summary>
+    public const string PersonToldCode = "person-told";
+
+    /// <summary>The person at the machine was told and has some time left.</summary>
+    public static Fault PersonTold(string account, TimeSpan left, int putOff, int most) => new(
+        PersonToldCode, $"{account} is signed in and {(putOff == 0 ? "was told" : $"put it off ({putOff} of {Words.Count(most, "time")})")}: it goes on {Words.Length(left)} after that, or as soon as nobody is signed in.",
+        "It goes on by itself; what is copied is kept.");
+
     /// <summary>Whether a fault is over when people and programs let go.</summary>
     internal static bool IsInTheWay(string code) => code is FilesInUseCode or ProgramRunningCode or AccountAtWorkCode;
 

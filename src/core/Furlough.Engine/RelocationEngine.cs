@@ -20,10 +20,12 @@ namespace Furlough.Engine;
 /// <summary>Carries out dockets, one at a time, and takes up what a crash cut short. The step classes do the work; this decides what comes next.</summary>
 public sealed class RelocationEngine(IMachine machine, IJournal journal, IPermits permits, IReceiptSigner signer, TimeProvider time)
 {
-    private const string ParkedFor = "parked-for";
+    private const string ParkedFor = "parked-for", ParkedSaying = "parked-saying";
 
     /// <summary>How long an account is kept out for a service that does not answer, before the docket is undone.</summary>
     private static readonly TimeSpan LongestAwayWhileQuiesced = TimeSpan.FromMinutes(5);
+
+    private readonly Desk _desk = new(machine.Activity, time);
 
     /// <summary>The names of a docket's steps, in sequence.</summary>
     public static IEnumerable<Step> SequenceOf(Docket docket) => Itinerary.Of(docket).Select(s => s.Name);
@@ -33,7 +35,7 @@ public sealed class RelocationEngine(IMachine machine, IJournal journal, IPermit
     /// <exception cref="OperationCanceledException">Stopped at a safe point; call again to go on.</exception>
     public RelocationState Run(Docket docket, IWatcher watcher, CancellationToken stop)
     {
-        var work = new Work(docket, machine, journal, permits, signer, watcher, time, stop);
+        var work = new Work(docket, machine, _desk, journal, permits, signer, watcher, time, stop);
         var state = journal.Read(docket.Id);
         if (state.Ended is { } ended) return ended;
         machine.Activity.GiveWay(docket.Terms.GiveWay);
@@ -94,6 +96,7 @@ public sealed class RelocationEngine(IMachine machine, IJournal journal, IPermit
     private static RelocationState Park(Work work, Step step, Parked parked)
     {
         work.Note(ParkedFor, parked.Why.Code);
+        work.Note(ParkedSaying, parked.Why.Message);
         work.Waits(step, parked.Why);
         return RelocationState.Waiting;
     }
@@ -103,11 +106,16 @@ public sealed class RelocationEngine(IMachine machine, IJournal journal, IPermit
     {
         if (work.Noted(ParkedFor) is not { Length: > 0 } reason) return false;
         var wish = permits.WishOf(work.Docket.Id);
-        var inTheWay = wish.Rests() || (Faults.IsInTheWay(reason) && QuiesceStep.InTheWay(work) is not null);
-        if (inTheWay && wish != Wish.BackOut && time.GetUtcNow() < work.Docket.NotAfter) return true;
+        var goesOn = wish == Wish.BackOut || time.GetUtcNow() >= work.Docket.NotAfter;
+        if (reason == Faults.PersonToldCode && (goesOn || wish.Rests())) _desk.Forget(work.Docket.Holding.Account);
+        if (!goesOn && (wish.Rests() || StillHolds(work, reason))) return true;
         work.Note(ParkedFor, "");
         return false;
     }
+
+    /// <summary>Who puts the work off is a reason of its own, to be reported.</summary>
+    private bool StillHolds(Work work, string reason) =>
+        reason == Faults.PersonToldCode ? _desk.Waits(work.Docket)?.Message == work.Noted(ParkedSaying) : Faults.IsInTheWay(reason) && QuiesceStep.InTheWay(work) is not null;
 
     private static bool IsPastReturn(Work work) => work.Noted(ReopenStep.Compared) is not null;
 

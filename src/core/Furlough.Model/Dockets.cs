@@ -32,6 +32,15 @@ public sealed record PointerChange(PointerAddress Address, PointerValue Expected
 /// <param name="Digest">SHA-256 of the receipt's body, hexadecimal: the very receipt that the service found genuine.</param>
 public sealed record Adoption(Guid Docket, string Digest);
 
+/// <summary>That people who are signed in are told before they are kept out.</summary>
+/// <param name="Before">How long before.</param>
+/// <param name="PutOffs">How often they may put it off, each time by as long again.</param>
+/// <param name="Language">ISO 639-1.</param>
+public sealed record Telling(TimeSpan Before, int PutOffs, string Language);
+
+/// <summary>What they are told, and what they choose to put it off, in their language.</summary>
+public sealed record ToldText(string Title, string Text, string PutOff);
+
 /// <summary>How a docket's work treats the machine and the people at it.</summary>
 /// <param name="BytesPerSecond">Most bytes that are copied or read back in a second; null for as many as there are.</param>
 /// <param name="GiveWay">Processor and disks serve everybody else first.</param>
@@ -39,6 +48,9 @@ public sealed record Adoption(Guid Docket, string Digest);
 /// <param name="KeepWaiting">After that the relocation lets the account in again and waits for the files; else it fails with the list.</param>
 public sealed record Terms(long? BytesPerSecond, bool GiveWay, TimeSpan FilesInUseWait, bool KeepWaiting)
 {
+    /// <summary>People are told before they are kept out; null: they are not.</summary>
+    public Telling? Telling { get; init; }
+
     /// <summary>At full speed, and files in use are a failure.</summary>
     public static Terms Plain { get; } = new(null, false, TimeSpan.Zero, false);
 }
@@ -61,6 +73,9 @@ public sealed record Docket(
 {
     /// <summary>The program whose holding it is; null where nothing is to be done about one.</summary>
     public OwnProgram? Program { get; init; }
+
+    /// <summary>What the account is told before it is kept out; null: nothing.</summary>
+    public ToldText? Told { get; init; }
 }
 
 /// <summary>What the service wishes of a docket that is under way: that it goes on, that it rests for one of four reasons, or that it is undone.</summary>

@@ -262,6 +262,9 @@ public sealed record Survey(
     /// <summary>The agent's adapters have not been proven on a real system of this kind.</summary>
     public bool Unproven { get; init; }
 
+    /// <summary>Nothing can be shown to people who are signed in.</summary>
+    public bool CannotTell { get; init; }
+
     /// <summary>The machine ran on battery.</summary>
     public bool OnBattery { get; init; }
 

@@ -27,6 +27,9 @@ public sealed record PlannedRelocation(
     /// <summary>The program whose holding it is; null where nothing is to be done about one.</summary>
     public OwnProgram? Program { get; init; }
 
+    /// <summary>What its account is told before it is kept out, for all its relocations of the plan; null: nothing.</summary>
+    public ToldText? Told { get; init; }
+
     /// <summary>What people have to do before it begins.</summary>
     public IReadOnlyList<ErrandKind> Beforehand { get; init; } = [];
 
@@ -52,14 +55,23 @@ public sealed record WaveForecast(string Wave, int Machines, int Relocations, lo
 /// <summary>How many machines are worked on at once.</summary>
 /// <param name="Machines">Of a run; null for all.</param>
 /// <param name="PerRoom">Of a room; null for all.</param>
-public sealed record AtOnce(int? Machines, int? PerRoom)
+/// <param name="PerVolume">Of those that share a volume, such as a server's; null for all.</param>
+public sealed record AtOnce(int? Machines, int? PerRoom, int? PerVolume)
 {
     /// <summary>All of a wave.</summary>
-    public static AtOnce All { get; } = new(null, null);
+    public static AtOnce All { get; } = new(null, null, null);
 
     /// <summary>Whether one more may begin beside others.</summary>
-    /// <param name="busy">The rooms of those that are at work.</param>
-    public bool Allows(IReadOnlyCollection<string> busy, string room) => !(busy.Count >= Machines) && !(busy.Count(r => r == room) >= PerRoom);
+    public bool Allows(IReadOnlyCollection<MachineAtWork> busy, MachineAtWork next) =>
+        !(busy.Count >= Machines) && !(busy.Count(b => b.Room == next.Room) >= PerRoom) && !next.Volumes.Any(v => busy.Count(b => b.Volumes.Contains(v)) >= PerVolume);
+}
+
+/// <summary>A machine that is worked on.</summary>
+/// <param name="Volumes">Between which its relocations go.</param>
+public sealed record MachineAtWork(string Room, IReadOnlySet<string> Volumes)
+{
+    /// <summary>A machine with these relocations.</summary>
+    public static MachineAtWork On(string room, IEnumerable<PlannedRelocation> relocations) => new(room, relocations.SelectMany(r => (string[])[r.Source.Volume, r.Target.Volume]).ToHashSet());
 }
 
 /// <summary>A brief worked out against surveys.</summary>

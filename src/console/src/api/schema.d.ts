@@ -3003,6 +3003,7 @@ export interface components {
             /** @default false */
             attended: boolean;
             program?: null | components["schemas"]["OwnProgram"];
+            told?: null | components["schemas"]["ToldText"];
             beforehand?: components["schemas"]["ErrandKind"][];
             afterwards?: components["schemas"]["ErrandKind"][];
         };
@@ -3320,12 +3321,19 @@ export interface components {
             weights: string;
             machines: components["schemas"]["MachineSuggestionView"][];
         };
+        Telling: {
+            before: string;
+            /** Format: int32 */
+            putOffs: number;
+            language: string;
+        };
         Terms: {
             /** Format: int64 */
             bytesPerSecond: null | number;
             giveWay: boolean;
             filesInUseWait: string;
             keepWaiting: boolean;
+            telling?: null | components["schemas"]["Telling"];
         };
         TokenMade: {
             name: string;
@@ -3348,6 +3356,11 @@ export interface components {
             expires: null | string;
             /** Format: date-time */
             revokedAt: null | string;
+        };
+        ToldText: {
+            title: string;
+            text: string;
+            putOff: string;
         };
         VolumeChange: {
             machine: string;

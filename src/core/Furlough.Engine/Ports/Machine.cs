@@ -82,6 +82,21 @@ public interface IActivity
     /// <summary>What a program's own command answers when the account runs it; null where commands of kind cards do not run on this machine.</summary>
     /// <exception cref="Fault"><c>command-failed</c>: it is missing, fails, or does not end in time.</exception>
     string? Ask(string account, IReadOnlyList<string> command);
+
+    /// <summary>Puts a notice before the person who is signed in to an account; null where nobody is, or nothing can be shown to them.</summary>
+    /// <param name="length">How long it stays.</param>
+    /// <param name="mayPutOff">Whether the person may choose to put the work off.</param>
+    IShownNotice? Show(string account, ToldText told, TimeSpan length, bool mayPutOff);
+}
+
+/// <summary>A notice on somebody's screen; disposing it takes it away.</summary>
+public interface IShownNotice : IDisposable
+{
+    /// <summary>Whether the person has chosen to put the work off.</summary>
+    bool IsPutOff { get; }
+
+    /// <summary>Whether nobody is signed in to the account any more.</summary>
+    bool HasLeft { get; }
 }
 
 /// <summary>Who is behind the numbers of owners and groups.</summary>

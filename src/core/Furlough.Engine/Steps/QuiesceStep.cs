@@ -2,7 +2,7 @@ using Furlough.Model;
 
 namespace Furlough.Engine.Steps;
 
-/// <summary>Keeps the account from signing in until reopen, and makes sure that nobody holds files of the holding open.</summary>
+/// <summary>Tells the person at the machine, keeps the account from signing in until reopen, and makes sure that nobody holds files of the holding open.</summary>
 public sealed class QuiesceStep : IStep
 {
     /// <summary>What has to be put back for the account to sign in again.</summary>
@@ -19,6 +19,7 @@ public sealed class QuiesceStep : IStep
     {
         var activity = work.Machine.Activity;
         var account = work.Docket.Holding.Account;
+        if (Kept(work) is null && work.Desk.Waits(work.Docket) is { } told) throw new Parked(told);
         if (Kept(work) is null && Record(work) is { } record) work.Note(SignIn, Barred + record);
         if (Kept(work) is not null) activity.BarSignIn(account);
         else if (!work.Docket.Holding.IsShared) work.Report($"The sign-in of {account} cannot be barred on this machine; changes made meanwhile would be found before reopening.");

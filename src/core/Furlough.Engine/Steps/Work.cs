@@ -5,7 +5,7 @@ using Furlough.Model;
 namespace Furlough.Engine.Steps;
 
 /// <summary>One docket under way: what steps share, and the questions to reality that several of them ask.</summary>
-public sealed class Work(Docket docket, IMachine machine, IJournal journal, IPermits permits, IReceiptSigner signer, IWatcher watcher, TimeProvider time, CancellationToken stop)
+public sealed class Work(Docket docket, IMachine machine, Desk desk, IJournal journal, IPermits permits, IReceiptSigner signer, IWatcher watcher, TimeProvider time, CancellationToken stop)
 {
     private const string TargetShown = "target-shown";
     private const string NextValue = "next ";
@@ -20,6 +20,9 @@ public sealed class Work(Docket docket, IMachine machine, IJournal journal, IPer
 
     /// <summary>The machine's ports.</summary>
     public IMachine Machine => machine;
+
+    /// <summary>The people at the machine.</summary>
+    public Desk Desk => desk;
 
     /// <summary>The journal.</summary>
     public IJournal Journal => journal;
@@ -233,7 +236,7 @@ public sealed class Work(Docket docket, IMachine machine, IJournal journal, IPer
     };
 
     /// <summary>Reports that the work waits, and for what.</summary>
-    public void Waits(Step step, Fault why) => Changed(RelocationState.Waiting, step, FailureText.Of(this, why, $"Nothing has changed; {LiveInWords()}."));
+    public void Waits(Step step, Fault why) => Changed(RelocationState.Waiting, step, FailureText.Of(this, why, $"Nothing has changed; {LiveInWords()}.", waits: true));
 
     /// <summary>Reports a state.</summary>
     public void Changed(RelocationState state, Step? step, Failure? failure = null, OriginalFacts? original = null) =>

@@ -164,8 +164,14 @@ public sealed record WorkRules(long? BytesPerSecond, bool GiveWay, TimeSpan File
     /// <summary>At full speed; files in use are waited for two minutes.</summary>
     public static WorkRules Usual { get; } = new(null, false, TimeSpan.FromMinutes(2), null);
 
-    /// <summary>The terms of one relocation.</summary>
-    public Terms For(Method method) => new(BytesPerSecond, GiveWay, method == Method.Setting ? TimeSpan.Zero : FilesInUseWait, KeepWaiting ?? method is Method.Warm or Method.Setting);
+    /// <summary>People who are signed in are told before they are kept out; null: they are not.</summary>
+    public Telling? Telling { get; init; }
+
+    /// <summary>The terms of a relocation of a holding. Nobody is kept out for a setting, nor for what belongs to no account.</summary>
+    public Terms For(Method method, HoldingName holding) => new(BytesPerSecond, GiveWay, method == Method.Setting ? TimeSpan.Zero : FilesInUseWait, KeepWaiting ?? method is Method.Warm or Method.Setting)
+    {
+        Telling = method == Method.Setting || holding.IsShared ? null : Telling,
+    };
 }
 
 /// <summary>The technician's intention, read and checked.</summary>

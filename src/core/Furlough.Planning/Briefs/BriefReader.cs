@@ -1,6 +1,7 @@
 using System.Globalization;
 using System.Text.RegularExpressions;
 using Furlough.Model;
+using Furlough.Planning.DeskNotices;
 using Furlough.Planning.Reading;
 using YamlDotNet.RepresentationModel;
 
@@ -13,7 +14,9 @@ public sealed partial class BriefReader : StrictReader
     public const int LimitCharacters = 256 * 1024;
 
     private static readonly string[] FolderNames = ["Desktop", "Documents", "Downloads", "Music", "Pictures", "Videos", "Templates", "Public", "Contacts", "Favourites", "Links", "Searches", "Saved games"];
-    private const int LongestName = 100;
+    private const int LongestName = 100, MostPutOffs = 5;
+    private static readonly TimeSpan LongestBefore = TimeSpan.FromHours(2);
+    private static readonly Telling UsualTelling = new(TimeSpan.FromMinutes(10), 2, "en");
     private static readonly string[] Usual = ["account", "folder", "kind", "machine", "role", "room", "volume", "year"];
 
     private readonly TimeZoneInfo _zone;
@@ -253,8 +256,8 @@ public sealed partial class BriefReader : StrictReader
 
     private AtOnce ReadAtOnce(YamlNode node)
     {
-        var keys = Keys(node, "at-once", "machines", "per-room");
-        return new AtOnce(Number("machines"), Number("per-room"));
+        var keys = Keys(node, "at-once", "machines", "per-room", "per-volume");
+        return new AtOnce(Number("machines"), Number("per-room"), Number("per-volume"));
 
         int? Number(string key) => !keys.TryGetValue(key, out var value) ? null
             : int.TryParse(Text(value), NumberStyles.None, CultureInfo.InvariantCulture, out var number) && number > 0 ? number : Error<int?>(value, $"`{Text(value)}` is no number of machines.", "a whole number from 1 on");
@@ -262,13 +265,26 @@ public sealed partial class BriefReader : StrictReader
 
     private WorkRules ReadWork(YamlNode node)
     {
-        var keys = Keys(node, "work", "speed", "priority", "files-in-use");
+        var keys = Keys(node, "work", "speed", "priority", "files-in-use", "tell-people");
         var inUse = keys.TryGetValue("files-in-use", out var files) ? Keys(files, "files-in-use", "wait", "then") : [];
         return new WorkRules(
             keys.TryGetValue("speed", out var speed) ? ReadSpeed(speed) : null,
             keys.TryGetValue("priority", out var priority) && Text(priority) switch { "low" => true, "normal" => false, var other => Error<bool>(priority, $"`{other}` is no priority.", "low or normal") },
             inUse.TryGetValue("wait", out var wait) ? ReadDuration(wait) : WorkRules.Usual.FilesInUseWait,
-            inUse.TryGetValue("then", out var then) ? Text(then) switch { "keep-waiting" => true, "fail" => false, var other => Error<bool?>(then, $"`{other}` says not what follows.", "keep-waiting or fail") } : null);
+            inUse.TryGetValue("then", out var then) ? Text(then) switch { "keep-waiting" => true, "fail" => false, var other => Error<bool?>(then, $"`{other}` says not what follows.", "keep-waiting or fail") } : null)
+        {
+            Telling = keys.TryGetValue("tell-people", out var tell) ? ReadTelling(tell) : null,
+        };
+    }
+
+    private Telling ReadTelling(YamlNode node)
+    {
+        var keys = Keys(node, "tell-people", "before", "put-off", "language");
+        var before = keys.TryGetValue("before", out var at) ? ReadDuration(at) : UsualTelling.Before;
+        if (at is not null && (before < TimeSpan.FromMinutes(1) || before > LongestBefore)) Error(at, $"`{Text(at)}` is too short or too long.", $"one minute to {LongestBefore.TotalHours:0} hours");
+        return new Telling(before,
+            keys.TryGetValue("put-off", out var putOff) ? int.TryParse(Text(putOff), NumberStyles.None, CultureInfo.InvariantCulture, out var times) && times <= MostPutOffs ? times : Error<int>(putOff, $"`{Text(putOff)}` is no number of times.", $"0 to {MostPutOffs}") : UsualTelling.PutOffs,
+            keys.TryGetValue("language", out var language) ? DeskLanguage.Find(Text(language))?.Code ?? Error<string>(language, $"Nothing is said in `{Text(language)}` yet.", string.Join(" or ", DeskLanguage.All.Select(l => l.Code))) ?? "" : UsualTelling.Language);
     }
 
     private long? ReadSpeed(YamlNode node)

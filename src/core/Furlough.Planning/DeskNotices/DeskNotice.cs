@@ -15,23 +15,38 @@ public sealed record DeskNotice(string Machine, string Room, string Account, str
             .Select(g => new DeskNotice(g.Key.MachineName, g.Key.Room, g.Key.Account, Write([.. g], begins + waves.GetValueOrDefault(g.First().Wave), hours, zone, language)))];
     }
 
-    private static string Write(List<PlannedRelocation> own, DateTimeOffset begins, IReadOnlyList<OpenHours> hours, TimeZoneInfo zone, DeskLanguage language)
+    /// <summary>What the account's person is shown at the machine shortly before, for all these relocations of one account.</summary>
+    /// <param name="back">The relocations are returned.</param>
+    public static ToldText AtTheMachine(IReadOnlyList<PlannedRelocation> own, Telling telling, bool back = false)
     {
-        string Say(string sentence, params object[] with) => string.Format(CultureInfo.InvariantCulture, sentence, with);
+        var language = DeskLanguage.Find(telling.Language)!;
+        var before = Length(telling.Before, language);
+        return new ToldText(language.Title, Write(own, back ? language.MovesBack : language.Moves, Say(language.BeginsIn, before), language), Say(language.PutOff, before));
+    }
+
+    private static string Write(IReadOnlyList<PlannedRelocation> own, DateTimeOffset begins, IReadOnlyList<OpenHours> hours, TimeZoneInfo zone, DeskLanguage language)
+    {
         string At(DateTimeOffset time) => TimeZoneInfo.ConvertTime(time, zone) is var local ? $"{language.WeekDays[(int)local.DayOfWeek]} {local.Day} {language.Months[local.Month - 1]} {local:HH:mm}" : "";
 
+        var open = hours.FirstOrDefault(h => h.To > begins);
+        return Write(own, language.Moves, open is null ? Say(language.Begins, At(begins)) : Say(language.InHours, At(open.From > begins ? open.From : begins), At(open.To)), language);
+    }
+
+    private static string Write(IReadOnlyList<PlannedRelocation> own, string moves, string begins, DeskLanguage language)
+    {
         var outage = Span.Sum(own.Where(r => r.Method != Method.Setting).Select(r => r.Forecast?.Outage ?? Span.None));
         var programs = own.SelectMany(r => r.Program?.Closed ?? []).Distinct(StringComparer.Ordinal).ToList();
-        var open = hours.FirstOrDefault(h => h.To > begins);
         return string.Join(' ', (string[])
         [
-            Say(language.Moves, Listed([.. own.Select(r => r.Holding.Name).Distinct(StringComparer.Ordinal)], language.And), own[0].MachineName, Words.Size(own.Sum(r => r.DataBytes)).Replace('.', language.Point)),
-            open is null ? Say(language.Begins, At(begins)) : Say(language.InHours, At(open.From > begins ? open.From : begins), At(open.To)),
-            outage == Span.None ? language.NotKeptOut : Say(own.TrueForAll(r => r.Method == Method.Warm) ? language.WorkMeanwhile : language.KeptOut, Length(outage.Likely, language), Length(outage.High, language)),
+            Say(moves, Listed([.. own.Select(r => r.Holding.Name).Distinct(StringComparer.Ordinal)], language.And), own[0].MachineName, Words.Size(own.Sum(r => r.DataBytes)).Replace('.', language.Point)),
+            begins,
+            outage == Span.None ? language.NotKeptOut : Say(own.All(r => r.Method == Method.Warm) ? language.WorkMeanwhile : language.KeptOut, Length(outage.Likely, language), Length(outage.High, language)),
             programs.Count == 0 ? language.Close : Say(language.ClosePrograms, Listed(programs, language.And)),
             language.Afterwards,
         ]);
     }
+
+    private static string Say(string sentence, params object[] with) => string.Format(CultureInfo.InvariantCulture, sentence, with);
 
     private static string Length(TimeSpan time, DeskLanguage language) => Words.Length(time).Replace("days", language.Days, StringComparison.Ordinal);
 

@@ -111,7 +111,7 @@ public static class HazardCatalogue
     /// <summary>What a whole machine is asked for.</summary>
     public static IReadOnlyList<IMachineHazard> OfMachines { get; } =
     [
-        new SurveyMissing(), new SurveyOld(), new MachineSilent(), new NoFallbackAdministrator(), new BackupOld(), new BackupUnknown(), new UnprovenSystem(), new RestartPending(), new OnBattery(), new GrowthBreaksReserve(),
+        new SurveyMissing(), new SurveyOld(), new MachineSilent(), new NoFallbackAdministrator(), new BackupOld(), new BackupUnknown(), new UnprovenSystem(), new PeopleNotTold(), new RestartPending(), new OnBattery(), new GrowthBreaksReserve(),
     ];
 
     /// <summary>Every line of the catalogue, by severity and code.</summary>

@@ -78,7 +78,7 @@ internal sealed class MachinePlanning(Brief brief, FleetMachine machine, string 
         }
         return new PlannedRelocation(before.Count + 1, machine.Id, machine.Name, machine.Room, holding.Name, account.Id, method,
             holding.Place ?? new Place("", ""), place, holding.PathShown, target is null ? $"({item.Onto})/{place.Path}" : survey.Show(place),
-            source?.Identity ?? new VolumeIdentity("", ""), target?.Identity ?? new VolumeIdentity("", ""), holding.Name.IsShared ? int.MaxValue : OwnedFrom(item.Path, brief.PersonalNames), holding.Pointers, holding.Files, holding.DataBytes, wave, blocked, brief.Work.For(method), receipt is null ? null : new Adoption(receipt.Docket, ReceiptDigest.Of(receipt.Body)), forecast, context.LeavesLink, item.Keep, item.WaitsForPerson)
+            source?.Identity ?? new VolumeIdentity("", ""), target?.Identity ?? new VolumeIdentity("", ""), holding.Name.IsShared ? int.MaxValue : OwnedFrom(item.Path, brief.PersonalNames), holding.Pointers, holding.Files, holding.DataBytes, wave, blocked, brief.Work.For(method, holding.Name), receipt is null ? null : new Adoption(receipt.Docket, ReceiptDigest.Of(receipt.Body)), forecast, context.LeavesLink, item.Keep, item.WaitsForPerson)
         { Program = holding.Program, Beforehand = item.Attended ? [ErrandKind.BeThere, .. item.Beforehand] : item.Beforehand, Afterwards = item.Afterwards };
     }
 

@@ -2,6 +2,7 @@ using System.Security.Cryptography;
 using System.Text.Json;
 using Furlough.Model;
 using Furlough.Planning.Briefs;
+using Furlough.Planning.DeskNotices;
 using Furlough.Planning.Forecasts;
 using Furlough.Planning.Hazards;
 
@@ -30,23 +31,31 @@ public static class Planner
             var going = own.Where(r => r.Blocked.Count == 0).ToList();
             machines.Add(new PlannedMachine(machine.Id, machine.Name, machine.Room, going.Count, going.Sum(r => r.DataBytes), wave, volumes,
                 Span.Sum(going.Select(r => r.Forecast?.Work ?? Span.None)), Span.Sum(going.Select(r => r.Forecast?.Outage ?? Span.None))));
-            relocations.AddRange(own);
+            relocations.AddRange(brief.Work.Telling is { } telling ? Told(own, telling) : own);
             hazards.AddRange(found);
         }
         var halt = brief.HaltAfterShare is { } share ? Math.Max(1, (int)Math.Ceiling(share * relocations.Count(r => r.Blocked.Count == 0))) : brief.HaltAfter;
         return new PlanBody(brief.Title, brief.Text, brief.Keep, halt, [.. brief.Waves.Select(w => w.Name)], machines, relocations, hazards, [.. Calendar(brief.Waves, brief.AtOnce, machines, relocations, hours, now)], [.. (open ?? []).Take(HoursShown)]) { WantsApproval = brief.WantsApproval, AtOnce = brief.AtOnce };
     }
 
+    /// <summary>Relocations of a machine with what their accounts are told, each for all of its own.</summary>
+    private static IEnumerable<PlannedRelocation> Told(IReadOnlyList<PlannedRelocation> relocations, Telling telling)
+    {
+        var words = relocations.Where(r => r is { Blocked.Count: 0, Terms.Telling: not null }).GroupBy(r => r.Holding.Account).ToDictionary(g => g.Key, g => DeskNotice.AtTheMachine([.. g], telling));
+        return relocations.Select(r => r.Terms.Telling is null ? r : r with { Told = words.GetValueOrDefault(r.Holding.Account) });
+    }
+
     /// <summary>When each wave begins and how long it takes, in a run begun now: a wave follows when the one before is done, and all work lies within the allowed hours.</summary>
     private static IEnumerable<WaveForecast> Calendar(IReadOnlyList<WaveRule> waves, AtOnce atOnce, IReadOnlyList<PlannedMachine> machines, IReadOnlyList<PlannedRelocation> relocations, HoursOutlook hours, DateTimeOffset now)
     {
-        var works = relocations.Where(r => r is { Blocked.Count: 0, Forecast: not null }).ToLookup(r => r.Machine, r => (Resting: r.Forecast!.Work.Likely - r.Forecast.Unbroken(r.Method).Likely, Unbroken: r.Forecast.Unbroken(r.Method).Likely));
+        var works = relocations.Where(r => r is { Blocked.Count: 0, Forecast: not null }).ToLookup(r => r.Machine);
         var begins = TimeSpan.Zero;
         foreach (var wave in waves)
         {
             var own = machines.Where(m => m.Wave == wave.Name).ToList();
             var begun = now + begins;
-            var times = Turns([.. own.Where(m => m.Relocations > 0)], atOnce, begun, (at, m) => hours.Done(at, works[m.Machine])).ConvertAll(t => (t.Machine, Likely: t.Done - begun));
+            var going = own.Where(m => m.Relocations > 0).OrderBy(m => m.Name, StringComparer.Ordinal).Select(m => (m, MachineAtWork.On(m.Room, works[m.Machine]))).ToList();
+            var times = Turns(going, atOnce, begun, (at, m) => hours.Done(at, works[m.Machine].Select(r => (r.Forecast!.Work.Likely - r.Forecast.Unbroken(r.Method).Likely, r.Forecast.Unbroken(r.Method).Likely)))).ConvertAll(t => (t.Machine, Likely: t.Done - begun));
             var slowest = times.Count == 0 ? null : times.MaxBy(t => t.Likely).Machine;
             var takes = new Span(times.Select(t => t.Likely).DefaultIfEmpty().Max(), times.Select(t => t.Likely + (t.Machine.Work.High - t.Machine.Work.Likely)).DefaultIfEmpty().Max());
             yield return new WaveForecast(wave.Name, own.Count, own.Sum(m => m.Relocations), own.Sum(m => m.DataBytes), begins, takes, slowest?.Name);
@@ -55,23 +64,23 @@ public static class Planner
     }
 
     /// <summary>When each machine of a wave is done: in the sequence of their names, each begins as soon as fewer are at work than may be.</summary>
-    private static List<(PlannedMachine Machine, DateTimeOffset Done)> Turns(List<PlannedMachine> machines, AtOnce atOnce, DateTimeOffset begun, Func<DateTimeOffset, PlannedMachine, DateTimeOffset> done)
+    private static List<(PlannedMachine Machine, DateTimeOffset Done)> Turns(List<(PlannedMachine Machine, MachineAtWork Work)> left, AtOnce atOnce, DateTimeOffset begun, Func<DateTimeOffset, PlannedMachine, DateTimeOffset> done)
     {
         List<(PlannedMachine Machine, DateTimeOffset Done)> turns = [];
-        var busy = new PriorityQueue<string, DateTimeOffset>();
-        for (var (at, left) = (begun, machines.OrderBy(m => m.Name, StringComparer.Ordinal).ToList()); left.Count > 0;)
+        var busy = new PriorityQueue<MachineAtWork, DateTimeOffset>();
+        for (var at = begun; left.Count > 0;)
         {
-            var rooms = busy.UnorderedItems.Select(b => b.Element).ToList();
-            var next = left.FirstOrDefault(m => atOnce.Allows(rooms, m.Room));
-            if (next is null)
+            var atWork = busy.UnorderedItems.Select(b => b.Element).ToList();
+            var next = left.FindIndex(m => atOnce.Allows(atWork, m.Work));
+            if (next < 0)
             {
                 // Somebody has to be done first; there is one, for limits are at least 1.
                 busy.TryDequeue(out _, out at);
                 continue;
             }
-            left.Remove(next);
-            turns.Add((next, done(at, next)));
-            if (atOnce != AtOnce.All) busy.Enqueue(next.Room, turns[^1].Done);
+            turns.Add((left[next].Machine, done(at, left[next].Machine)));
+            if (atOnce != AtOnce.All) busy.Enqueue(left[next].Work, turns[^1].Done);
+            left.RemoveAt(next);
         }
         return turns;
     }

@@ -1,4 +1,6 @@
 using System.Diagnostics;
+using System.Net;
+using System.Net.Http.Headers;
 using System.Text.Json;
 using Furlough.Platform.Tests;
 using Furlough.Protocol;
@@ -103,6 +105,32 @@ public sealed class RunTests : RealDesk
         foreach (var person in people) person.Dispose();
         var history = Field.Run("history", "list", "--about", $"run {run}", "--json").Json.EnumerateArray().Select(h => h.GetProperty("action").GetString()).Where(a => a is "run paused" or "run resumed" or "run halted").ToList();
         history.ShouldBe(["run halted", "run paused", "run resumed", "run paused"]);
+    }
+
+    [Fact]
+    public async Task Nothing_is_done_to_a_run_that_somebody_else_did_something_to_since_it_was_looked_at()
+    {
+        Fill();
+        using var open = Open("Documents");
+        Enrol();
+        var run = StartRun(Brief + "\nwork: {files-in-use: {wait: 1 seconds, then: keep-waiting}}\n");
+        using var http = new HttpClient { BaseAddress = new Uri(Field.Address) };
+        http.DefaultRequestHeaders.Authorization = new AuthenticationHeaderValue("Bearer", Token("asa.lind", "technician"));
+        async Task<EntityTagHeaderValue> LookAsync() => (await http.GetAsync($"/api/v1/runs/{run}")).Headers.ETag.ShouldNotBeNull();
+        async Task<(HttpStatusCode Status, string Body)> HaltAsync(EntityTagHeaderValue seen)
+        {
+            using var request = new HttpRequestMessage(HttpMethod.Post, $"/api/v1/runs/{run}/halt") { Headers = { IfMatch = { seen } } };
+            using var answer = await http.SendAsync(request);
+            return (answer.StatusCode, await answer.Content.ReadAsStringAsync());
+        }
+
+        var seen = await LookAsync();
+        (await LookAsync()).ShouldBe(seen, "nothing was done");
+        Field.RunAs(Token("mara.ostby", "technician"), "run", "pause", run).Code.ShouldBe(0);
+        (await HaltAsync(seen)).ShouldSatisfyAllConditions(a => a.Status.ShouldBe(HttpStatusCode.PreconditionFailed), a => a.Body.ShouldContain("run-changed"), a => a.Body.ShouldContain($"Run {run} is not as you saw it any more: run paused by mara.ostby at "));
+        Field.Run("run", "show", run).Out.ShouldContain("paused");
+        (await HaltAsync(await LookAsync())).ShouldSatisfyAllConditions(a => a.Status.ShouldBe(HttpStatusCode.OK, a.Body), a => a.Body.ShouldContain("halted"));
+        Field.Kill(open);
     }
 
     [Fact]

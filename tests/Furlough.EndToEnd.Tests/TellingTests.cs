@@ -32,6 +32,7 @@ public sealed class TellingTests() : RealDesk(megabytes: 64, whole: true)
         Tree.FillHard($"{Tree.Home}/Documents", 20);
         LinuxTree.Sh($"mkdir -p {Tree.Home}/Pictures; touch {Tree.Home}/Pictures/plot; chown -R 1701:1701 {Tree.Home}/Pictures");
         using var display = Process.Start(new ProcessStartInfo("Xvfb", [$":{Display}", "-screen", "0", "1024x768x24", "-nolisten", "tcp"]) { RedirectStandardError = true })!;
+        Field.WaitFor(() => File.Exists($"/tmp/.X11-unix/X{Display}"), "the display");
         using var session = Process.Start(new ProcessStartInfo("sh", ["-c", "exec " + AsPerson($"DISPLAY=:{Display} dbus-run-session -- sh -c 'echo $DBUS_SESSION_BUS_ADDRESS > /tmp/bus; exec dunst'")]) { RedirectStandardError = true, RedirectStandardOutput = true })!;
         try
         {

@@ -76,7 +76,7 @@ internal static class ReportCommands
             var (source, result) = (Path.Combine(folder.FullName, "report.html"), Path.Combine(folder.FullName, "report.pdf"));
             await File.WriteAllTextAsync(source, page, stop);
             using var process = Process.Start(new ProcessStartInfo(browser,
-                ["--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync", $"--user-data-dir={folder.FullName}/browser", "--no-pdf-header-footer", $"--print-to-pdf={result}", new Uri(source).AbsoluteUri])
+                ["--headless", .. Environment.IsPrivilegedProcess ? (string[])["--no-sandbox"] : [], "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync", $"--user-data-dir={folder.FullName}/browser", "--no-pdf-header-footer", $"--print-to-pdf={result}", new Uri(source).AbsoluteUri])
             { RedirectStandardOutput = true, RedirectStandardError = true })!;
             var said = process.StandardError.ReadToEndAsync(stop);
             _ = process.StandardOutput.ReadToEndAsync(stop);

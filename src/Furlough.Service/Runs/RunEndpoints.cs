@@ -25,13 +25,18 @@ public static class RunEndpoints
             foreach (var run in runs) views.Add(await ViewAsync(db, run, hours, stop));
             return views;
         }, stop)).For(Role.Reader);
-        api.MapGet("/runs/{number:long}", (long number, Store store, RunHours hours, CancellationToken stop) => store.ReadAsync(async db => await ViewAsync(db, await FindAsync(db, number, stop), hours, stop), stop)).For(Role.Reader);
-        api.MapPost("/runs/{number:long}/halt", (long number, Steering steering, HttpContext context, CancellationToken stop) => steering.HaltAsync(number, context.Who(), stop)).For(Role.Technician);
-        api.MapPost("/runs/{number:long}/approve", (long number, Steering steering, HttpContext context, CancellationToken stop) => steering.ApproveAsync(number, context.Who(), stop)).For(Role.Approver);
-        api.MapPost("/runs/{number:long}/retry", (long number, RetryRequest request, Steering steering, Acting acting, HttpContext context, CancellationToken stop) => steering.OfFailedAsync(number, request.Cause, r => acting.RetryAsync(r, context.Who(), stop), stop)).For(Role.Technician);
-        api.MapPost("/runs/{number:long}/skip", (long number, SkipRequest request, Steering steering, Acting acting, HttpContext context, CancellationToken stop) => steering.OfFailedAsync(number, request.Cause, r => acting.SkipAsync(r, request.Reason, context.Who(), stop), stop)).For(Role.Technician);
-        api.MapPost("/runs/{number:long}/pause", (long number, Steering steering, HttpContext context, CancellationToken stop) => steering.PauseAsync(number, context.Who(), stop)).For(Role.Technician);
-        api.MapPost("/runs/{number:long}/resume", (long number, Steering steering, HttpContext context, CancellationToken stop) => steering.ResumeAsync(number, context.Who(), stop)).For(Role.Technician);
+        api.MapGet("/runs/{number:long}", (long number, Store store, RunHours hours, HttpContext context, CancellationToken stop) => store.ReadAsync(async db =>
+        {
+            var view = await ViewAsync(db, await FindAsync(db, number, stop), hours, stop);
+            await SeenRun.TellAsync(context, db, number, stop);
+            return view;
+        }, stop)).For(Role.Reader);
+        api.MapPost("/runs/{number:long}/halt", (long number, SeenRun seen, Steering steering, HttpContext context, CancellationToken stop) => steering.HaltAsync(number, seen, context.Who(), stop)).For(Role.Technician);
+        api.MapPost("/runs/{number:long}/approve", (long number, SeenRun seen, Steering steering, HttpContext context, CancellationToken stop) => steering.ApproveAsync(number, seen, context.Who(), stop)).For(Role.Approver);
+        api.MapPost("/runs/{number:long}/retry", (long number, RetryRequest request, SeenRun seen, Steering steering, Acting acting, HttpContext context, CancellationToken stop) => steering.OfFailedAsync(number, seen, request.Cause, r => acting.RetryAsync(r, context.Who(), stop), stop)).For(Role.Technician);
+        api.MapPost("/runs/{number:long}/skip", (long number, SkipRequest request, SeenRun seen, Steering steering, Acting acting, HttpContext context, CancellationToken stop) => steering.OfFailedAsync(number, seen, request.Cause, r => acting.SkipAsync(r, request.Reason, context.Who(), stop), stop)).For(Role.Technician);
+        api.MapPost("/runs/{number:long}/pause", (long number, SeenRun seen, Steering steering, HttpContext context, CancellationToken stop) => steering.PauseAsync(number, seen, context.Who(), stop)).For(Role.Technician);
+        api.MapPost("/runs/{number:long}/resume", (long number, SeenRun seen, Steering steering, HttpContext context, CancellationToken stop) => steering.ResumeAsync(number, seen, context.Who(), stop)).For(Role.Technician);
     }
 
     private static async Task<RunView> StartAsync(RunRequest request, Store store, RunControl control, RunHours hours, DocketSignals signals, LiveHub live, TimeProvider time, HttpContext context, CancellationToken stop)

@@ -11,17 +11,17 @@ namespace Furlough.Service.Runs;
 public sealed class Steering(Store store, RunControl control, RunHours hours, DocketSignals signals, LiveHub live, TimeProvider time)
 {
     /// <summary>Begins nothing further for now. Who is kept out already is let in as soon as the work allows.</summary>
-    public Task<RunView> PauseAsync(long number, string who, CancellationToken stop) => SteerAsync(number, [RunState.Running], "paused", (db, run) => Set(db, run, RunState.Paused, who, "run paused"), stop);
+    public Task<RunView> PauseAsync(long number, SeenRun seen, string who, CancellationToken stop) => SteerAsync(number, seen, [RunState.Running], "paused", (db, run) => Set(db, run, RunState.Paused, who, "run paused"), stop);
 
     /// <summary>Goes on.</summary>
-    public Task<RunView> ResumeAsync(long number, string who, CancellationToken stop) => SteerAsync(number, [RunState.Paused], "resumed", (db, run) => Set(db, run, RunState.Running, who, "run resumed"), stop);
+    public Task<RunView> ResumeAsync(long number, SeenRun seen, string who, CancellationToken stop) => SteerAsync(number, seen, [RunState.Paused], "resumed", (db, run) => Set(db, run, RunState.Running, who, "run resumed"), stop);
 
     /// <summary>Begins nothing further; what is not repointed yet is undone.</summary>
-    public Task<RunView> HaltAsync(long number, string who, CancellationToken stop) => SteerAsync(number, [RunState.Running, RunState.Paused, RunState.Proposed], "halted",
+    public Task<RunView> HaltAsync(long number, SeenRun seen, string who, CancellationToken stop) => SteerAsync(number, seen, [RunState.Running, RunState.Paused, RunState.Proposed], "halted",
         async (db, run) => control.Halt(db, run, await db.Relocations.Where(r => r.Run == number).ToListAsync(stop), who, "asked for"), stop);
 
     /// <summary>A second person lets a proposed run begin.</summary>
-    public Task<RunView> ApproveAsync(long number, string who, CancellationToken stop) => SteerAsync(number, [RunState.Proposed], "approved", async (db, run) =>
+    public Task<RunView> ApproveAsync(long number, SeenRun seen, string who, CancellationToken stop) => SteerAsync(number, seen, [RunState.Proposed], "approved", async (db, run) =>
     {
         if (run.StartedBy == who) throw ProblemException.Conflict("second-person-wanted", $"Run {number} was started by {who}, and its brief wants a second person's approval.", "Have somebody else with the role approver or steward look at its plan and approve it.");
         await RunEndpoints.RequireNotOvertakenAsync(db, run.Plan, Column.Read((await Plans.PlanEndpoints.FindAsync(db, run.Plan, stop)).Body, ModelJson.Default.PlanBody), stop);
@@ -30,12 +30,14 @@ public sealed class Steering(Store store, RunControl control, RunHours hours, Do
     }, stop);
 
     /// <summary>Asks the same of every relocation of a run that failed, for one cause or for any.</summary>
+    /// <param name="seen">Looked at before the first of them.</param>
     /// <param name="cause">A failure's code; null for all.</param>
-    public async Task<ManyDone> OfFailedAsync(long number, string? cause, Func<long, Task> ask, CancellationToken stop)
+    public async Task<ManyDone> OfFailedAsync(long number, SeenRun seen, string? cause, Func<long, Task> ask, CancellationToken stop)
     {
         var failed = await store.ReadAsync(async db =>
         {
             await RunEndpoints.FindAsync(db, number, stop);
+            await seen.RequireAsync(db, number, stop);
             var rows = await db.Relocations.Where(r => r.Run == number && (r.State == RelocationState.Failed || r.State == RelocationState.BackedOut || r.State == RelocationState.Refused) && r.Failure != null).OrderBy(r => r.Number).ToListAsync(stop);
             return rows.Where(r => cause is null || Column.Read(r.Failure!, ModelJson.Default.Failure).Code == cause).Select(r => r.Number).ToList();
         }, stop);
@@ -64,17 +66,17 @@ public sealed class Steering(Store store, RunControl control, RunHours hours, Do
         return Task.CompletedTask;
     }
 
-    private async Task<RunView> SteerAsync(long number, RunState[] from, string what, Func<FurloughDb, RunRow, Task> steer, CancellationToken stop)
+    private async Task<RunView> SteerAsync(long number, SeenRun seen, RunState[] from, string what, Func<FurloughDb, RunRow, Task> steer, CancellationToken stop)
     {
         HashSet<Guid> wake = [];
         var view = await store.WriteAsync(async db =>
         {
             var run = await RunEndpoints.FindAsync(db, number, stop);
+            await seen.RequireAsync(db, number, stop);
             if (!from.Contains(run.State))
             {
-                var subject = $"run {number}";
-                var last = await db.History.Where(h => h.Subject == subject).OrderByDescending(h => h.Number).FirstOrDefaultAsync(stop);
-                throw ProblemException.Conflict("run-state-refused", $"Run {number} is {run.State.Word()} and cannot be {what}{(last is null ? "" : $": {last.Action} by {last.By} at {last.At:HH:mm:ss}Z")}.", $"It must be {string.Join(" or ", from.Select(s => s.Word()))}.");
+                var last = await SeenRun.LastAsync(db, number, stop);
+                throw ProblemException.Conflict("run-state-refused", $"Run {number} is {run.State.Word()} and cannot be {what}{(last is null ? "" : $": {SeenRun.InWords(last)}")}.", $"It must be {string.Join(" or ", from.Select(s => s.Word()))}.");
             }
             await steer(db, run);
             await db.SaveChangesAsync(stop);

@@ -102,6 +102,7 @@ public sealed class FurloughDb(DbContextOptions<FurloughDb> options) : DbContext
         modelBuilder.Entity<SpaceBreakRow>().HasKey(b => new { b.Machine, b.At });
         modelBuilder.Entity<CarriedRow>().HasKey(c => c.Relocation);
         modelBuilder.Entity<HistoryRow>().HasKey(h => h.Number);
+        modelBuilder.Entity<HistoryRow>().HasIndex(h => h.Subject);
         modelBuilder.Entity<ReceiverRow>().HasIndex(r => r.Name).IsUnique();
         modelBuilder.Entity<NoticeRow>().HasKey(n => new { n.Receiver, n.Entry });
         modelBuilder.Entity<NoticeRow>().HasIndex(n => n.State);

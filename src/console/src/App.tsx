@@ -44,7 +44,7 @@ function SignedIn({ who, machines, silent }: { who: string; machines: number; si
         <Link to="/" className="name">
           {words.title}
         </Link>
-        <nav aria-label="Main">
+        <nav aria-label={words.mainPages}>
           <Link to="/">{words.rooms}</Link>
           <Link to="/plans">{words.plans}</Link>
           <Link to="/runs">{words.runs}</Link>
@@ -53,10 +53,7 @@ function SignedIn({ who, machines, silent }: { who: string; machines: number; si
           <Link to="/space">{words.space}</Link>
           <Link to="/history">{words.history}</Link>
         </nav>
-        <span className="quiet">
-          {count(machines, "machine")}
-          {silent > 0 && `, ${silent} silent`} · {who}
-        </span>
+        <span className="quiet">{words.whoAmI(count(machines, "machine"), silent, who)}</span>
       </header>
       {!heard && (
         <p className="offline" role="status">
@@ -79,7 +76,7 @@ function SignedIn({ who, machines, silent }: { who: string; machines: number; si
           <Route path="/history" element={<HistoryPage />} />
           <Route path="/errands" element={<ErrandsPage />} />
           <Route path="/space" element={<SpacePage />} />
-          <Route path="*" element={<p>There is no such page.</p>} />
+          <Route path="*" element={<p>{words.noSuchPage}</p>} />
         </Routes>
       </main>
     </>

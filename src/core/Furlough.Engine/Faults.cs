@@ -106,8 +106,8 @@ public static class Faults
     public const string PersonToldCode = "person-told";
 
     /// <summary>The person at the machine was told and has some time left.</summary>
-    public static Fault PersonTold(string account, TimeSpan left, int putOff, int most) => new(
-        PersonToldCode, $"{account} is signed in and {(putOff == 0 ? "was told" : $"put it off ({putOff} of {Words.Count(most, "time")})")}: it goes on {Words.Length(left)} after that, or as soon as nobody is signed in.",
+    public static Fault PersonTold(string account, TimeSpan before, int putOff, int most) => new(
+        PersonToldCode, $"{account} is signed in and {(putOff == 0 ? "was told" : $"put it off ({putOff} of {Words.Count(most, "time")})")}: it goes on {Words.Length(before)} after that, or as soon as nobody is signed in.",
         "It goes on by itself; what is copied is kept.");
 
     /// <summary>Whether a fault is over when people and programs let go.</summary>

@@ -274,6 +274,8 @@ namespace Furlough.Service.Storage.Migrations
 
                     b.HasKey("Number");
 
+                    b.HasIndex("Subject");
+
                     b.ToTable("History");
                 });
 

@@ -6,7 +6,8 @@ export type MachineSummary = Schemas["MachineSummary"];
 export type MachineDetail = Schemas["MachineDetail"];
 export type HoldingView = Schemas["HoldingView"];
 export type RelocationView = Schemas["RelocationView"];
-export type RunView = Schemas["RunView"];
+/** A run, and what says in a request that it is still as it was when it was looked at. */
+export type RunView = Schemas["RunView"] & { tag: string };
 export type FailureGroup = Schemas["FailureGroup"];
 export type Shelf = Schemas["Shelf"];
 export type ShelfBlock = Schemas["ShelfBlock"];
@@ -49,6 +50,9 @@ async function unwrap<T>(call: Promise<{ data?: T; error?: unknown; response: Re
   );
 }
 
+/** Nothing is done to a run that somebody else did something to meanwhile. */
+const asSeen = (run: RunView) => ({ params: { path: { number: run.number } }, headers: { "If-Match": run.tag } });
+
 export const api = {
   signIn: (token: string) => unwrap(client.POST("/api/v1/session", { body: { token } })),
   status: () => unwrap(client.GET("/api/v1/status")),
@@ -66,14 +70,17 @@ export const api = {
   checkBrief: (brief: string) => unwrap(client.POST("/api/v1/briefs/check", { body: { brief } })),
   makePlan: (brief: string) => unwrap(client.POST("/api/v1/plans", { body: { brief } })),
   runs: () => unwrap(client.GET("/api/v1/runs")),
-  run: (number: number) => unwrap(client.GET("/api/v1/runs/{number}", { params: { path: { number } } })),
+  run: async (number: number): Promise<RunView> => {
+    const call = client.GET("/api/v1/runs/{number}", { params: { path: { number } } });
+    return { ...(await unwrap(call)), tag: (await call).response.headers.get("ETag") ?? "*" };
+  },
   startRun: (plan: number) => unwrap(client.POST("/api/v1/runs", { body: { plan } })),
-  steer: (number: number, verb: "approve" | "pause" | "resume" | "halt") =>
-    unwrap(client.POST(`/api/v1/runs/{number}/${verb}`, { params: { path: { number } } })),
-  retryFailed: (number: number, cause: string | null) =>
-    unwrap(client.POST("/api/v1/runs/{number}/retry", { params: { path: { number } }, body: { cause } })),
-  skipFailed: (number: number, cause: string | null, reason: string) =>
-    unwrap(client.POST("/api/v1/runs/{number}/skip", { params: { path: { number } }, body: { cause, reason } })),
+  steer: (run: RunView, verb: "approve" | "pause" | "resume" | "halt") =>
+    unwrap(client.POST(`/api/v1/runs/{number}/${verb}`, asSeen(run))),
+  retryFailed: (run: RunView, cause: string | null) =>
+    unwrap(client.POST("/api/v1/runs/{number}/retry", { ...asSeen(run), body: { cause } })),
+  skipFailed: (run: RunView, cause: string | null, reason: string) =>
+    unwrap(client.POST("/api/v1/runs/{number}/skip", { ...asSeen(run), body: { cause, reason } })),
   relocations: (run: number) => unwrap(client.GET("/api/v1/relocations", { params: { query: { run: String(run) } } })),
   audits: () => unwrap(client.GET("/api/v1/audits")),
   audit: (number: number) => unwrap(client.GET("/api/v1/audits/{number}", { params: { path: { number } } })),

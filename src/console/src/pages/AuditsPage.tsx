@@ -1,8 +1,10 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link, useNavigate, useParams } from "react-router";
 import { api, type Finding } from "../api/client";
+import { Columns } from "../parts/Columns";
 import { Sentence } from "../parts/FailureNote";
 import { FilterHeading, fits, useFilter } from "../parts/FilterHeading";
+import { Phrase } from "../parts/Phrase";
 import { ago, count, words } from "../words";
 
 /** All audits, the latest first. */
@@ -34,15 +36,15 @@ export function AuditsPage() {
       )}
       {audits.data.length > 0 && (
         <table>
-          <thead>
-            <tr>
-              <th className="col-number">audit</th>
-              <th>made</th>
-              <th>by</th>
-              <th className="number">findings</th>
-              <th className="number">of them that block</th>
-            </tr>
-          </thead>
+          <Columns
+            of={[
+              ["col-number", words.columns.audit],
+              words.columns.made,
+              words.columns.by,
+              ["number", words.columns.findings],
+              ["number", words.columns.ofThemThatBlock],
+            ]}
+          />
           <tbody>
             {audits.data.map((a) => (
               <tr key={a.number}>
@@ -75,10 +77,15 @@ export function AuditPage() {
   const groups = [...Map.groupBy(shown, (f) => f.code)];
   return (
     <>
-      <FilterHeading title={`Audit ${number}`} label={words.filterFindings} hint={words.filterFindingsHint} />
+      <FilterHeading title={words.auditTitle(number)} label={words.filterFindings} hint={words.filterFindingsHint} />
       <p className="quiet">
-        {count(machines, "machine")}, made <span title={madeAt}>{ago(madeAt)}</span> by {madeBy} ·{" "}
-        <a href={`/api/v1/reports/audits/${number}/page`}>{words.report}</a>
+        <Phrase
+          text={words.auditMade}
+          machines={count(machines, "machine")}
+          when={<span title={madeAt}>{ago(madeAt)}</span>}
+          who={madeBy}
+          report={<a href={`/api/v1/reports/audits/${number}/page`}>{words.report}</a>}
+        />
       </p>
       {findings.length === 0 && <p>{words.noFindings}</p>}
       {findings.length > 0 && shown.length === 0 && <p>{words.noFindingFits}</p>}
@@ -99,14 +106,12 @@ function FindingGroup({ code, group }: { code: string; group: Finding[] }) {
     <section className={`hazard ${group[0]?.severity}`} aria-label={code}>
       <h2>
         {code} <span className="severity">{group[0] && words.findingSeverity[group[0].severity]}</span>{" "}
-        <span className="quiet">
-          {count(group.length, "finding")} on {count(machines, "machine")}
-        </span>
+        <span className="quiet">{words.on(count(group.length, "finding"), count(machines, "machine"))}</span>
       </h2>
       <FindingList list={group.slice(0, FEW)} each={remedies.size > 1} />
       {group.length > FEW && (
         <details>
-          <summary>and {group.length - FEW} more</summary>
+          <summary>{words.andMore(group.length - FEW)}</summary>
           <FindingList list={group.slice(FEW)} each={remedies.size > 1} />
         </details>
       )}
@@ -125,8 +130,11 @@ function FindingList({ list, each }: { list: Finding[]; each: boolean }) {
     <ul>
       {list.map((f) => (
         <li key={`${f.machine} ${f.text}`}>
-          <Link to={`/machines/${f.machine}`}>{f.machine}</Link>:{" "}
-          <Sentence text={each ? `${f.text} ${f.remedy}` : f.text} />
+          <Phrase
+            text="{machine}: {what}"
+            machine={<Link to={`/machines/${f.machine}`}>{f.machine}</Link>}
+            what={<Sentence text={each ? `${f.text} ${f.remedy}` : f.text} />}
+          />
         </li>
       ))}
     </ul>

@@ -4,7 +4,9 @@ import { useNavigate } from "react-router";
 import { api } from "../api/client";
 import type { BriefError } from "../editor/BriefEditor";
 import type { Schema } from "../editor/completion";
+import { Columns } from "../parts/Columns";
 import { Sentence } from "../parts/FailureNote";
+import { Phrase } from "../parts/Phrase";
 import { count, size, words } from "../words";
 
 const BriefEditor = lazy(() => import("../editor/BriefEditor"));
@@ -91,11 +93,11 @@ function Brief({ sample, schema }: { sample: string; schema: Schema }) {
 function Errors({ errors }: { errors: BriefError[] }) {
   return (
     <div className="failure">
-      <p>{count(errors.length, "error")}: nothing can be planned with it yet.</p>
+      <p>{words.cannotBePlanned(count(errors.length, "error"))}</p>
       <ul>
         {errors.map((e) => (
           <li key={`${e.line}:${e.column}:${e.message}`}>
-            Line {e.line}: <Sentence text={`${e.message} Expected ${e.expected}.`} />
+            <Sentence text={words.errorAt(e)} />
           </li>
         ))}
       </ul>
@@ -107,19 +109,23 @@ function Meaning({ check }: { check: Awaited<ReturnType<typeof api.checkBrief>> 
   return (
     <>
       <p>
-        <strong>{check.title}</strong> means {count(check.machines, "machine")} with {count(check.holdings, "holding")}{" "}
-        to relocate.
+        <Phrase
+          text={words.briefMeans}
+          title={<strong>{check.title}</strong>}
+          machines={count(check.machines, "machine")}
+          holdings={count(check.holdings, "holding")}
+        />
       </p>
       <table>
-        <thead>
-          <tr>
-            <th className="number">line</th>
-            <th>what</th>
-            <th className="number">machines</th>
-            <th className="number">holdings</th>
-            <th className="number">data</th>
-          </tr>
-        </thead>
+        <Columns
+          of={[
+            ["number", words.columns.line],
+            words.columns.what,
+            ["number", words.columns.machines],
+            ["number", words.columns.holdings],
+            ["number", words.columns.data],
+          ]}
+        />
         <tbody>
           {check.lines.map((l) => (
             <tr key={`${l.line} ${l.what}`}>

@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { api, type ErrandView } from "../api/client";
+import { api } from "../api/client";
 import { ErrandCard, isToDo } from "../parts/ErrandCard";
 import { FilterHeading, fits, useFilter } from "../parts/FilterHeading";
 import { ago, count, words } from "../words";
@@ -23,13 +23,11 @@ export function ErrandsPage() {
       ))}
       {over.length > 0 && (
         <details>
-          <summary>
-            {words.errandsOver}: {count(over.length, "errand")}
-          </summary>
+          <summary>{words.errandsOver(count(over.length, "errand"))}</summary>
           <ul>
             {over.map((e) => (
               <li key={e.number}>
-                {e.number} {words.errandKind[e.kind]}, {e.machine}: {ended(e)}{" "}
+                {words.errandEnded(e)}{" "}
                 <span className="quiet" title={e.endedAt ?? undefined}>
                   {ago(e.endedAt)}
                 </span>
@@ -42,5 +40,3 @@ export function ErrandsPage() {
     </>
   );
 }
-
-const ended = (e: ErrandView) => (e.state === "lapsed" ? "settled itself" : `${e.state} by ${e.endedBy}`);

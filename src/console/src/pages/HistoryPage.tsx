@@ -1,6 +1,7 @@
 import { useInfiniteQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { api } from "../api/client";
+import { Columns } from "../parts/Columns";
 import { FilterHeading, useFilter } from "../parts/FilterHeading";
 import { ago, words } from "../words";
 
@@ -22,16 +23,16 @@ export function HistoryPage() {
     <>
       <FilterHeading title={words.history} label={words.filterHistory} hint={words.filterHistoryHint} />
       <table>
-        <thead>
-          <tr>
-            <th className="col-standing">when</th>
-            <th>who</th>
-            <th>what</th>
-            <th>of</th>
-            <th>from</th>
-            <th>to</th>
-          </tr>
-        </thead>
+        <Columns
+          of={[
+            ["col-standing", words.columns.when],
+            words.columns.who,
+            words.columns.what,
+            words.columns.of,
+            words.columns.from,
+            words.columns.to,
+          ]}
+        />
         <tbody>
           {entries.map((e) => (
             <tr key={e.number}>

@@ -2,11 +2,16 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Fragment, useId, useState } from "react";
 import { Link, useParams } from "react-router";
 import { api, type HoldingView, type MachineDetail, type RelocationView } from "../api/client";
+import { Columns, HIDDEN } from "../parts/Columns";
 import { ErrandCard, isToDo } from "../parts/ErrandCard";
 import { FailureNote, Sentence } from "../parts/FailureNote";
+import { Phrase } from "../parts/Phrase";
 import { ShelfDrawing, ShelfLegend } from "../parts/ShelfDrawing";
 import { StandingMark } from "../parts/StandingMark";
 import { ago, count, ownerWords, shorten, size, words } from "../words";
+
+/** How the service says of a machine that it is held. */
+const HELD = "Held by";
 
 export function MachinePage() {
   const { name = "" } = useParams();
@@ -28,19 +33,25 @@ function Machine({ detail }: { detail: MachineDetail }) {
         <p>
           <StandingMark standing={machine.standing} />{" "}
           <span className="quiet">
-            {machine.room} · {machine.operatingSystem} ·{" "}
-            <span title={machine.surveyedAt ?? ""}>surveyed {ago(machine.surveyedAt)}</span> ·{" "}
-            <span title={machine.lastSeen ?? ""}>heard of {ago(machine.lastSeen)}</span> ·{" "}
-            <Link to={`/history?filter=${encodeURIComponent(machine.name)}`}>{words.history.toLowerCase()}</Link>
+            <Phrase
+              text={words.machineKnown}
+              room={machine.room}
+              system={machine.operatingSystem}
+              surveyed={<span title={machine.surveyedAt ?? ""}>{ago(machine.surveyedAt)}</span>}
+              heard={<span title={machine.lastSeen ?? ""}>{ago(machine.lastSeen)}</span>}
+              history={
+                <Link to={`/history?filter=${encodeURIComponent(machine.name)}`}>{words.history.toLowerCase()}</Link>
+              }
+            />
           </span>
         </p>
         <button type="button" onClick={() => survey.mutate()} disabled={survey.isPending}>
-          Survey {machine.name}
+          {words.survey(machine.name)}
         </button>
       </div>
 
       <h2>
-        Volumes{" "}
+        {words.volumes}{" "}
         <span className="quiet">
           <Link to={`/machines/${machine.name}/space`}>{words.whatTakesSpace}</Link>
         </span>
@@ -51,10 +62,7 @@ function Machine({ detail }: { detail: MachineDetail }) {
           <Fragment key={s.root}>
             <code>{s.root}</code>
             <ShelfDrawing shelf={s} length={Math.max(120, (1000 * Math.sqrt(s.sizeBytes)) / Math.sqrt(largest))} />
-            <span className="quiet">
-              {size(s.freeBytes)} of {size(s.sizeBytes)} free · {s.system ? "system, " : ""}
-              {s.attached}, {s.medium}, {s.fileSystem}
-            </span>
+            <span className="quiet">{words.volumeIs(s)}</span>
           </Fragment>
         ))}
       </div>
@@ -64,7 +72,7 @@ function Machine({ detail }: { detail: MachineDetail }) {
 
       {detail.findings.length > 0 && (
         <>
-          <h2>Findings</h2>
+          <h2>{words.findings}</h2>
           {detail.findings.map((f) => (
             <p key={f.code + f.text}>
               <strong>{f.severity}</strong> <Sentence text={`${f.text} ${f.remedy}`} />
@@ -74,24 +82,22 @@ function Machine({ detail }: { detail: MachineDetail }) {
       )}
 
       <h2>
-        Holdings <span className="quiet">{count(holdings.length, "holding")}</span>
+        {words.holdings} <span className="quiet">{count(holdings.length, "holding")}</span>
       </h2>
       <table>
-        <thead>
-          <tr>
-            <th>account</th>
-            <th>holding</th>
-            <th className="number">data</th>
-            <th className="number">files</th>
-            <th>source</th>
-            <th>target</th>
-            <th>data lives at</th>
-            <th>state</th>
-            <th>
-              <span className="hidden">actions</span>
-            </th>
-          </tr>
-        </thead>
+        <Columns
+          of={[
+            words.columns.account,
+            words.columns.holding,
+            ["number", words.columns.data],
+            ["number", words.columns.files],
+            words.columns.source,
+            words.columns.target,
+            words.columns.dataLivesAt,
+            words.columns.state,
+            [HIDDEN, words.columns.actions],
+          ]}
+        />
         <tbody>
           {holdings.map((h) => (
             <Holding key={`${h.account}/${h.holding}`} holding={h} />
@@ -100,7 +106,7 @@ function Machine({ detail }: { detail: MachineDetail }) {
       </table>
       {detail.notes.length > 0 && (
         <details>
-          <summary>{count(detail.notes.length, "note")} of the survey</summary>
+          <summary>{words.ofTheSurvey(count(detail.notes.length, "note"))}</summary>
           <ul>
             {detail.notes.map((n) => (
               <li key={n}>
@@ -126,9 +132,9 @@ function Hold({ name, heldBy, attention }: { name: string; heldBy: string | null
   if (heldBy)
     return (
       <p className="actions">
-        <strong>{attention?.startsWith("Held by") ? attention : `Held by ${heldBy}.`}</strong> {words.heldMeans}
+        <strong>{attention?.startsWith(HELD) ? attention : words.heldBy(heldBy)}</strong> {words.heldMeans}
         <button type="button" disabled={hold.isPending} onClick={() => hold.mutate(null)}>
-          Release {name}
+          {words.release(name)}
         </button>
       </p>
     );
@@ -151,7 +157,7 @@ function Hold({ name, heldBy, attention }: { name: string; heldBy: string | null
           onChange={(event) => setReason(event.target.value)}
         />
         <button type="submit" disabled={hold.isPending || reason.trim() === ""}>
-          Hold {name}
+          {words.hold(name)}
         </button>
         {hold.error && (
           <p className="wrong" role="alert">
@@ -204,8 +210,8 @@ function Holding({ holding }: { holding: HoldingView }) {
         <Path path={r?.source ?? holding.place ?? ""} live={!r || r.live === "source"} />
         <Path path={r?.target ?? ""} live={r?.live === "target"} />
         <td>
-          {r ? <span title={`as of ${r.asOf}`}>{r.live}</span> : "source"}
-          {!holding.present && " (missing)"}
+          {r ? <span title={words.asOf(r.asOf)}>{r.live}</span> : words.atSource}
+          {!holding.present && words.missing}
         </td>
         <td>{r ? <State relocation={r} /> : holding.immovable && `${words.stays}: ${holding.immovable}`}</td>
         <td>{r && <Action relocation={r} movesData={movesData} />}</td>
@@ -241,10 +247,11 @@ function State({ relocation: r }: { relocation: RelocationView }) {
       {share !== undefined && (
         <>
           {" "}
-          <progress value={share} aria-label={`${r.step} of ${r.holding}`} /> {size(p?.bytesPerSecond ?? 0)}/s
+          <progress value={share} aria-label={words.stepOf(r.step ?? "", r.holding)} />{" "}
+          {words.rate(p?.bytesPerSecond ?? 0)}
         </>
       )}
-      {r.hasOriginal && <span className="quiet"> · original kept</span>}
+      {r.hasOriginal && <span className="quiet">{words.originalKept}</span>}
     </>
   );
 }
@@ -257,24 +264,16 @@ function Action({ relocation: r, movesData }: { relocation: RelocationView; move
     <>
       {(r.state === "failed" || r.state === "backed-out") && r.live === "source" && (
         <button type="button" disabled={retry.isPending} onClick={() => retry.mutate()}>
-          Retry {r.holding}
+          {words.retry(r.holding)}
         </button>
       )}
       {(r.state === "switched" || r.state === "finished") && (
         <button
           type="button"
           disabled={takeBack.isPending}
-          onClick={() =>
-            confirm(
-              `Return ${r.holding} of ${ownerWords(r.account)} to ${r.source}?\n\n${
-                movesData
-                  ? `What lives at ${r.target} is copied back, with what was added since; the account is kept out meanwhile.`
-                  : `The settings lead there again; what is installed at ${r.target} stays.`
-              }`,
-            ) && takeBack.mutate()
-          }
+          onClick={() => confirm(words.takeBackSure(r, movesData)) && takeBack.mutate()}
         >
-          Return {r.holding}
+          {words.takeBack(r.holding)}
         </button>
       )}
       {failed && (
@@ -292,28 +291,18 @@ function Settings({ relocation: r }: { relocation: RelocationView }) {
       <td />
       <td colSpan={8}>
         <details>
-          <summary>
-            relocation {r.number} · {count(r.pointers.length, "setting")} before and after
-          </summary>
+          <summary>{words.settingsOf(r.number, count(r.pointers.length, "setting"))}</summary>
           <table>
-            <thead>
-              <tr>
-                <th>setting</th>
-                <th>before</th>
-                <th>after</th>
-              </tr>
-            </thead>
+            <Columns of={[words.columns.setting, words.columns.before, words.columns.after]} />
             <tbody>
               {r.pointers.map((p) => (
                 <tr key={p.address.container + p.address.key}>
+                  <td>{words.within(p.address.key, p.address.container)}</td>
                   <td>
-                    {p.address.key} in {p.address.container}
+                    <code>{p.before.text ?? words.nothing}</code>
                   </td>
                   <td>
-                    <code>{p.before.text ?? "(nothing)"}</code>
-                  </td>
-                  <td>
-                    <code>{p.after.text ?? "(nothing)"}</code>
+                    <code>{p.after.text ?? words.nothing}</code>
                   </td>
                 </tr>
               ))}

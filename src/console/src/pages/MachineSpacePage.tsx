@@ -1,10 +1,12 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link, useParams } from "react-router";
 import { api, type MachineSpace, type VolumeSpace } from "../api/client";
+import { Columns } from "../parts/Columns";
 import { GrowthChart } from "../parts/GrowthChart";
+import { Phrase } from "../parts/Phrase";
 import { ShelfLegend } from "../parts/ShelfDrawing";
 import { Treemap } from "../parts/Treemap";
-import { size, spaceSentence, words } from "../words";
+import { percent, size, spaceSentence, words } from "../words";
 
 /** What takes the space of one machine, and how its volumes fill up. */
 export function MachineSpacePage() {
@@ -15,9 +17,14 @@ export function MachineSpacePage() {
   return (
     <>
       <div className="heading">
-        <h1>Space of {space.data.machine}</h1>
+        <h1>{words.spaceOf(space.data.machine)}</h1>
         <p className="quiet">
-          {space.data.room} · <Link to={`/machines/${name}`}>its holdings</Link> · <Link to="/space">all volumes</Link>
+          <Phrase
+            text="{room} · {holdings} · {all}"
+            room={space.data.room}
+            holdings={<Link to={`/machines/${name}`}>{words.itsHoldings}</Link>}
+            all={<Link to="/space">{words.allVolumes}</Link>}
+          />
         </p>
       </div>
       <ShelfLegend />
@@ -37,7 +44,7 @@ function Volume({ volume, space }: { volume: VolumeSpace; space: MachineSpace })
   return (
     <section aria-label={volume.root}>
       <h2>
-        <code>{volume.root}</code> <span className="quiet">{volume.system ? "system volume" : volume.label}</span>
+        <code>{volume.root}</code> <span className="quiet">{volume.system ? words.systemVolume : volume.label}</span>
       </h2>
       <p>{spaceSentence(volume)}</p>
       <div className="space">
@@ -46,23 +53,23 @@ function Volume({ volume, space }: { volume: VolumeSpace; space: MachineSpace })
           <Treemap volume={volume} shares={shares} />
         </div>
         <table>
-          <thead>
-            <tr>
-              <th>account</th>
-              <th>what</th>
-              <th className="number">data</th>
-              <th className="number">of volume</th>
-            </tr>
-          </thead>
+          <Columns
+            of={[
+              words.columns.account,
+              words.columns.what,
+              ["number", words.columns.data],
+              ["number", words.columns.ofVolume],
+            ]}
+          />
           <tbody>
             {shares.map((s) => (
               <tr key={`${s.account}/${s.name}/${s.style}`}>
                 <td>{s.account}</td>
-                <th scope="row">{s.style === "original" ? `original of ${s.name}` : s.name}</th>
+                <th scope="row">{s.style === "original" ? words.originalOf(s.name) : s.name}</th>
                 <td className="number" title={`${s.dataBytes.toLocaleString("en")} bytes`}>
                   {size(s.dataBytes)}
                 </td>
-                <td className="number">{((100 * s.dataBytes) / Math.max(1, volume.sizeBytes)).toFixed(1)} %</td>
+                <td className="number">{percent(s.dataBytes, volume.sizeBytes, 1)}</td>
               </tr>
             ))}
           </tbody>

@@ -1,8 +1,10 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link, useParams } from "react-router";
 import { api, type PlannedMachine, type PlanView } from "../api/client";
+import { Columns } from "../parts/Columns";
 import { HazardList } from "../parts/HazardList";
 import { PathButton } from "../parts/PathButton";
+import { Phrase } from "../parts/Phrase";
 import { SpaceTimeline, timelineSentence } from "../parts/SpaceTimeline";
 import { count, duration, length, ownerWords, size, spanWords, words } from "../words";
 
@@ -16,7 +18,11 @@ export function PlanMachinePage() {
   if (!machine)
     return (
       <p>
-        <Link to={`/plans/${number}`}>Plan {number}</Link> has nothing for {name}.
+        <Phrase
+          text={words.planHasNothing}
+          plan={<Link to={`/plans/${number}`}>{words.planTitle(number)}</Link>}
+          machine={name}
+        />
       </p>
     );
   return <PlanMachine plan={plan.data} machine={machine} />;
@@ -29,52 +35,61 @@ function PlanMachine({ plan, machine }: { plan: PlanView; machine: PlannedMachin
     <>
       <div className="heading">
         <h1>
-          {machine.name} <span className="quiet">in plan {plan.number}</span>
+          {machine.name} <span className="quiet">{words.inPlan(plan.number)}</span>
         </h1>
         <p className="quiet">
-          {machine.room} · wave {machine.wave} · <Link to={`/plans/${plan.number}`}>{plan.title}</Link> ·{" "}
-          <Link to={`/machines/${machine.name}`}>the machine as it is</Link>
+          <Phrase
+            text={words.plannedMachine}
+            room={machine.room}
+            wave={machine.wave}
+            plan={<Link to={`/plans/${plan.number}`}>{plan.title}</Link>}
+            machine={<Link to={`/machines/${machine.name}`}>{words.machineAsItIs}</Link>}
+          />
         </p>
       </div>
       <p>
         {machine.relocations === 0
           ? words.nothingToRelocateHere
-          : `${count(machine.relocations, "relocation")}, ${size(machine.dataBytes)}, in ${spanWords(machine.work)}; ${duration(machine.outage.likely) === 0 ? "nobody is kept out" : `accounts are kept out for ${spanWords(machine.outage)}`}.`}
+          : words.plannedHere(
+              count(machine.relocations, "relocation"),
+              size(machine.dataBytes),
+              spanWords(machine.work),
+              duration(machine.outage.likely) === 0 ? undefined : spanWords(machine.outage),
+            )}
       </p>
 
       {touched.map((v) => (
-        <section key={v.volume} aria-label={`Space of ${v.root}`}>
+        <section key={v.volume} aria-label={words.spaceOf(v.root)}>
           <h2>
-            Space of <code>{v.root}</code> {v.system && <span className="quiet">system</span>}
+            <Phrase text={words.spaceOf("{root}")} root={<code>{v.root}</code>} />{" "}
+            {v.system && <span className="quiet">{words.system}</span>}
           </h2>
           <p>{timelineSentence(v)}</p>
           <SpaceTimeline volume={v} />
         </section>
       ))}
 
-      <h2>In this sequence</h2>
+      <h2>{words.inThisSequence}</h2>
       <table>
-        <thead>
-          <tr>
-            <th className="number col-number">no.</th>
-            <th>holding</th>
-            <th>from</th>
-            <th>to</th>
-            <th>method</th>
-            <th className="number">files</th>
-            <th className="number">data</th>
-            <th className="number">takes</th>
-            <th className="number">outage</th>
-            <th>blocked by</th>
-          </tr>
-        </thead>
+        <Columns
+          of={[
+            ["number col-number", words.columns.no],
+            words.columns.holding,
+            words.columns.from,
+            words.columns.to,
+            words.columns.method,
+            ["number", words.columns.files],
+            ["number", words.columns.data],
+            ["number", words.columns.takes],
+            ["number", words.columns.outage],
+            words.columns.blockedBy,
+          ]}
+        />
         <tbody>
           {relocations.map((r) => (
             <tr key={`${r.holding.account} ${r.holding.kind} ${r.holding.name}`}>
               <td className="number">{r.sequence}</td>
-              <th scope="row">
-                {r.holding.name} of {ownerWords(r.holding.account)}
-              </th>
+              <th scope="row">{words.of(r.holding.name, ownerWords(r.holding.account))}</th>
               <td className="path live">
                 <PathButton path={r.sourceShown} />
               </td>

@@ -1,8 +1,10 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link, useNavigate, useParams } from "react-router";
 import { api, type PlanView } from "../api/client";
+import { Columns } from "../parts/Columns";
 import { FilterHeading, fits, useFilter } from "../parts/FilterHeading";
 import { HazardList } from "../parts/HazardList";
+import { Phrase } from "../parts/Phrase";
 import { ago, count, duration, hoursWords, length, size, spanWords, words } from "../words";
 
 /** More rows than this nobody reads; the filter finds the others. */
@@ -21,29 +23,37 @@ function Plan({ plan }: { plan: PlanView }) {
   const machines = plan.machines.filter((m) => fits(`${m.name} ${m.room} ${m.wave}`, filter));
   return (
     <>
-      <FilterHeading title={`Plan ${plan.number}: ${plan.title}`} label={words.filter} hint={words.filterPlanHint} />
+      <FilterHeading
+        title={words.titled(words.planTitle(plan.number), plan.title)}
+        label={words.filter}
+        hint={words.filterPlanHint}
+      />
       <p className="quiet">
-        made <span title={plan.madeAt}>{ago(plan.madeAt)}</span> by {plan.madeBy} · digest{" "}
-        <code>{plan.digest.slice(0, 16)}</code>
+        <Phrase
+          text={words.planMade}
+          when={<span title={plan.madeAt}>{ago(plan.madeAt)}</span>}
+          who={plan.madeBy}
+          digest={<code>{plan.digest.slice(0, 16)}</code>}
+        />
       </p>
       <p>{whatItDoes(plan)}</p>
       <Next plan={plan} />
 
-      <h2>When</h2>
-      {plan.hours.length > 0 && <p>Only in its allowed hours: {plan.hours.map(hoursWords).join("; ")}; and so on.</p>}
+      <h2>{words.when}</h2>
+      {plan.hours.length > 0 && <p>{words.onlyInHours(plan.hours.map(hoursWords))}</p>}
       <table>
-        <thead>
-          <tr>
-            <th className="col-standing">wave</th>
-            <th className="number">machines</th>
-            <th className="number">relocations</th>
-            <th className="number">data</th>
-            <th className="number">begins after</th>
-            <th className="number">takes</th>
-            <th className="number">at most</th>
-            <th>slowest machine</th>
-          </tr>
-        </thead>
+        <Columns
+          of={[
+            ["col-standing", words.columns.wave],
+            ["number", words.columns.machines],
+            ["number", words.columns.relocations],
+            ["number", words.columns.data],
+            ["number", words.columns.beginsAfter],
+            ["number", words.columns.takes],
+            ["number", words.columns.atMost],
+            words.columns.slowestMachine,
+          ]}
+        />
         <tbody>
           {plan.calendar.map((w) => (
             <tr key={w.wave}>
@@ -63,23 +73,23 @@ function Plan({ plan }: { plan: PlanView }) {
       <HazardList plan={plan.number} hazards={plan.hazards} consents={plan.consents} />
 
       <h2>
-        Machines <span className="quiet">{count(machines.length, "machine")}, by the space that is left</span>
+        {words.machines} <span className="quiet">{words.bySpaceLeft(count(machines.length, "machine"))}</span>
       </h2>
       <table>
-        <thead>
-          <tr>
-            <th className="col-name">machine</th>
-            <th>room</th>
-            <th>wave</th>
-            <th className="number">relocations</th>
-            <th className="number">data</th>
-            <th className="number">outage</th>
-            <th>tightest volume</th>
-            <th className="number">free now</th>
-            <th className="number">lowest</th>
-            <th className="number">reserve</th>
-          </tr>
-        </thead>
+        <Columns
+          of={[
+            ["col-name", words.columns.machine],
+            words.columns.room,
+            words.columns.wave,
+            ["number", words.columns.relocations],
+            ["number", words.columns.data],
+            ["number", words.columns.outage],
+            words.columns.tightestVolume,
+            ["number", words.columns.freeNow],
+            ["number", words.columns.lowest],
+            ["number", words.columns.reserve],
+          ]}
+        />
         <tbody>
           {machines
             .map((m) => ({ m, tightest: m.volumes.toSorted((a, b) => margin(a) - margin(b))[0] }))
@@ -101,13 +111,13 @@ function Plan({ plan }: { plan: PlanView }) {
                   {v && size(v.lowestFreeBytes)}
                   {v && v.lowestFreeBytes < v.reserveBytes && " ▼"}
                 </td>
-                <td className="number">{v && (v.reserveBytes > 0 ? size(v.reserveBytes) : "none")}</td>
+                <td className="number">{v && (v.reserveBytes > 0 ? size(v.reserveBytes) : words.none)}</td>
               </tr>
             ))}
         </tbody>
       </table>
       {machines.length > MOST && (
-        <p className="quiet">and {count(machines.length - MOST, "machine")} more: use the filter.</p>
+        <p className="quiet">{words.moreByFilter(count(machines.length - MOST, "machine"))}</p>
       )}
     </>
   );
@@ -118,11 +128,17 @@ const margin = (v: PlanView["machines"][number]["volumes"][number] | undefined) 
 
 function whatItDoes(plan: PlanView): string {
   const going = plan.relocations.filter((r) => r.blocked.length === 0);
-  if (going.length === 0) return "Nothing in this plan can be relocated.";
+  if (going.length === 0) return words.nothingInPlan;
   const blocked = plan.relocations.length - going.length;
   const outage = plan.machines.reduce((sum, m) => sum + duration(m.outage.likely), 0);
   const data = going.reduce((sum, r) => sum + r.dataBytes, 0);
-  return `${count(going.length, "relocation")} on ${count(new Set(going.map((r) => r.machine)).size, "machine")}, ${size(data)}${blocked > 0 ? `; ${count(blocked, "relocation")} more ${blocked === 1 ? "is" : "are"} blocked` : ""}. ${outage === 0 ? "Nobody is kept out" : `Accounts are kept out for ${length(outage)} all together; originals are kept for ${length(plan.keep)}`}.`;
+  return words.planDoes(
+    words.on(count(going.length, "relocation"), count(new Set(going.map((r) => r.machine)).size, "machine")),
+    size(data),
+    blocked,
+    outage === 0 ? undefined : length(outage),
+    length(plan.keep),
+  );
 }
 
 /** What is to be done with the plan now. */
@@ -130,33 +146,38 @@ function Next({ plan }: { plan: PlanView }) {
   if (plan.runs.length > 0)
     return (
       <p>
-        It has been carried out: <Link to={`/runs/${plan.runs.at(-1)}`}>run {plan.runs.at(-1)}</Link>
+        <Phrase
+          text={words.carriedOut}
+          run={<Link to={`/runs/${plan.runs.at(-1)}`}>{words.runNumber(plan.runs.at(-1) ?? 0)}</Link>}
+        />
       </p>
     );
   if (plan.overtaken.length > 0)
     return (
       <div className="failure">
-        <p>This plan is overtaken: the machines have changed since it was made. Make a new one from the same brief.</p>
+        <p>{words.planOvertaken}</p>
         <ul>
           {plan.overtaken.slice(0, 5).map((o) => (
             <li key={o}>{o}</li>
           ))}
         </ul>
-        {plan.overtaken.length > 5 && <p>And {plan.overtaken.length - 5} more.</p>}
+        {plan.overtaken.length > 5 && <p>{words.andMore(plan.overtaken.length - 5)}</p>}
       </div>
     );
   if (plan.relocations.every((r) => r.blocked.length > 0)) return null;
   if (plan.consentsWanted.length > 0)
     return (
       <p>
-        <strong>{count(plan.consentsWanted.length, "hazard")} to accept</strong> before it can be carried out:{" "}
-        {plan.consentsWanted.map((code, i) => (
-          <span key={code}>
-            {i > 0 && ", "}
-            <a href={`#${code}`}>{code}</a>
-          </span>
-        ))}
-        .
+        <Phrase
+          text={words.acceptFirst}
+          hazards={<strong>{words.toAccept(count(plan.consentsWanted.length, "hazard"))}</strong>}
+          list={plan.consentsWanted.map((code, i) => (
+            <span key={code}>
+              {i > 0 && ", "}
+              <a href={`#${code}`}>{code}</a>
+            </span>
+          ))}
+        />
       </p>
     );
   return <Start plan={plan} />;
@@ -176,7 +197,9 @@ function Start({ plan }: { plan: PlanView }) {
   return (
     <p className="actions">
       <button type="button" disabled={start.isPending} onClick={() => start.mutate()}>
-        Carry out {count(going.length, "relocation")} on {count(new Set(going.map((r) => r.machine)).size, "machine")}
+        {words.carryOut(
+          words.on(count(going.length, "relocation"), count(new Set(going.map((r) => r.machine)).size, "machine")),
+        )}
       </button>
       {start.error && (
         <span className="wrong" role="alert">

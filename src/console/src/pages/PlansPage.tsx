@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { api } from "../api/client";
+import { Columns } from "../parts/Columns";
 import { FilterHeading, fits, useFilter } from "../parts/FilterHeading";
 import { ago, size, words } from "../words";
 
@@ -23,19 +24,19 @@ export function PlansPage() {
         <Link to="/brief">{words.newBrief}</Link>
       </p>
       <table>
-        <thead>
-          <tr>
-            <th className="col-number">plan</th>
-            <th>title</th>
-            <th>made</th>
-            <th>by</th>
-            <th className="number">machines</th>
-            <th className="number">relocations</th>
-            <th className="number">data</th>
-            <th className="number">blocked</th>
-            <th className="number">consents wanted</th>
-          </tr>
-        </thead>
+        <Columns
+          of={[
+            ["col-number", words.columns.plan],
+            words.columns.title,
+            words.columns.made,
+            words.columns.by,
+            ["number", words.columns.machines],
+            ["number", words.columns.relocations],
+            ["number", words.columns.data],
+            ["number", words.columns.blocked],
+            ["number", words.columns.consentsWanted],
+          ]}
+        />
         <tbody>
           {shown.map((p) => (
             <tr key={p.number}>

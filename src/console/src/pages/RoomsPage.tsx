@@ -3,10 +3,11 @@ import { useWindowVirtualizer } from "@tanstack/react-virtual";
 import { memo, useDeferredValue, useMemo, useRef } from "react";
 import { Link } from "react-router";
 import { api, type MachineSummary, type Shelf, type Standing } from "../api/client";
+import { Columns } from "../parts/Columns";
 import { FilterHeading, fits, useFilter } from "../parts/FilterHeading";
 import { ShelfDrawing, ShelfLegend } from "../parts/ShelfDrawing";
 import { StandingMark } from "../parts/StandingMark";
-import { count, size, words } from "../words";
+import { count, percent, size, words } from "../words";
 
 const urgency: Record<Standing, number> = {
   stuck: 0,
@@ -116,20 +117,24 @@ const Room = memo(function Room({ stretch }: { stretch: Stretch }) {
         <h2>
           {room}{" "}
           <span className="quiet">
-            {count(all.length, "machine")}: {[...standings].map(([s, list]) => `${list.length} ${s}`).join(", ")}
+            {words.roomStands(
+              count(all.length, "machine"),
+              [...standings].map(([s, list]) => `${list.length} ${s}`),
+            )}
           </span>
         </h2>
       )}
-      <table aria-label={from === 0 ? undefined : `${room}, ${words.from} ${machines[0]?.name}`}>
-        <thead className={from === 0 ? undefined : "unseen"}>
-          <tr>
-            <th className="col-name">machine</th>
-            <th className="col-standing">standing</th>
-            <th>volumes</th>
-            <th className="number col-free">free on system volume</th>
-            <th className="col-attention">attention</th>
-          </tr>
-        </thead>
+      <table aria-label={from === 0 ? undefined : words.roomFrom(room, machines[0]?.name ?? "")}>
+        <Columns
+          of={[
+            ["col-name", words.columns.machine],
+            ["col-standing", words.columns.standing],
+            words.columns.volumes,
+            ["number col-free", words.columns.freeOnSystemVolume],
+            ["col-attention", words.columns.attention],
+          ]}
+          className={from === 0 ? undefined : "unseen"}
+        />
         <tbody>
           {machines.map((m) => (
             <MachineRow key={m.id} machine={m} shelves={ofMachine.get(m.id) ?? []} />
@@ -161,9 +166,7 @@ function MachineRow({ machine, shelves }: { machine: MachineSummary; shelves: Sh
         ))}
       </td>
       <td className="number">
-        {system &&
-          system.sizeBytes > 0 &&
-          `${size(system.freeBytes)} (${((100 * system.freeBytes) / system.sizeBytes).toFixed(0)} %)`}
+        {system && system.sizeBytes > 0 && `${size(system.freeBytes)} (${percent(system.freeBytes, system.sizeBytes)})`}
       </td>
       <td className="attention" title={machine.attention ?? undefined}>
         {machine.attention?.replaceAll("`", "")}

@@ -2,8 +2,10 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useId, useState } from "react";
 import { Link, useParams } from "react-router";
 import { api, type FailureGroup, type RelocationView, type RunView } from "../api/client";
+import { Columns } from "../parts/Columns";
 import { Sentence } from "../parts/FailureNote";
 import { FilterHeading, fits, useFilter } from "../parts/FilterHeading";
+import { Phrase } from "../parts/Phrase";
 import { ago, count, hoursWords, length, ownerWords, size, words } from "../words";
 
 /** More rows than this nobody reads; the filter finds the others. */
@@ -28,42 +30,45 @@ function Run({ run, rows }: { run: RunView; rows: RelocationView[] }) {
   const machines = [...Map.groupBy(shown, (r) => r.machine)].toSorted(([, a], [, b]) => rank(a) - rank(b));
   return (
     <>
-      <FilterHeading title={`Run ${run.number}: ${run.title}`} label={words.filter} hint={words.filterRunHint} />
+      <FilterHeading
+        title={words.titled(words.runTitle(run.number), run.title)}
+        label={words.filter}
+        hint={words.filterRunHint}
+      />
       <p className="quiet">
-        <Link to={`/plans/${run.plan}`}>plan {run.plan}</Link> · started{" "}
-        <span title={run.startedAt}>{ago(run.startedAt)}</span> by {run.startedBy}
-        {run.approvedBy && ` · approved by ${run.approvedBy}`} ·{" "}
-        <a href={`/api/v1/reports/runs/${run.number}/page`}>{words.report}</a>
-        {run.endedAt && (
-          <>
-            {" "}
-            · ended <span title={run.endedAt}>{ago(run.endedAt)}</span>
-          </>
-        )}
+        <Phrase
+          text={words.runKnown}
+          plan={<Link to={`/plans/${run.plan}`}>{words.planNumber(run.plan)}</Link>}
+          when={<span title={run.startedAt}>{ago(run.startedAt)}</span>}
+          who={run.startedBy}
+          approved={run.approvedBy && words.approvedBy(run.approvedBy)}
+          report={<a href={`/api/v1/reports/runs/${run.number}/page`}>{words.report}</a>}
+        />
+        {run.endedAt && <Phrase text={words.runEnded} when={<span title={run.endedAt}>{ago(run.endedAt)}</span>} />}
       </p>
       <p>{whereItStands(run, rows)}</p>
       <Steering run={run} />
       <Failures run={run} groups={run.failures} />
-      {run.waits.length > 0 && <h2>Waiting</h2>}
+      {run.waits.length > 0 && <h2>{words.waiting}</h2>}
       {run.waits.map((g) => (
         <Group key={g.code} group={g} severity="consent" />
       ))}
       {moving.length > 0 && <Moving rows={moving} />}
 
       <h2>
-        Machines <span className="quiet">{count(machines.length, "machine")}</span>
+        {words.machines} <span className="quiet">{count(machines.length, "machine")}</span>
       </h2>
       <table>
-        <thead>
-          <tr>
-            <th className="col-name">machine</th>
-            <th>room</th>
-            <th>wave</th>
-            <th className="number">done</th>
-            <th className="number">data at the target</th>
-            <th>now</th>
-          </tr>
-        </thead>
+        <Columns
+          of={[
+            ["col-name", words.columns.machine],
+            words.columns.room,
+            words.columns.wave,
+            ["number", words.columns.done],
+            ["number", words.columns.dataAtTheTarget],
+            words.columns.now,
+          ]}
+        />
         <tbody>
           {machines.slice(0, MOST).map(([name, list]) => (
             <MachineRow key={name} name={name} rows={list} />
@@ -71,7 +76,7 @@ function Run({ run, rows }: { run: RunView; rows: RelocationView[] }) {
         </tbody>
       </table>
       {machines.length > MOST && (
-        <p className="quiet">and {count(machines.length - MOST, "machine")} more: use the filter.</p>
+        <p className="quiet">{words.moreByFilter(count(machines.length - MOST, "machine"))}</p>
       )}
     </>
   );
@@ -101,16 +106,14 @@ function MachineRow({ name, rows }: { name: string; rows: RelocationView[] }) {
       </th>
       <td>{first?.room}</td>
       <td>{first?.wave}</td>
-      <td className="number">
-        {rows.filter(isDone).length} of {rows.length}
-      </td>
+      <td className="number">{words.part(`${rows.filter(isDone).length}`, `${rows.length}`)}</td>
       <td className="number">{size(data)}</td>
       <td>{states.map(([state, list]) => `${list.length} ${state}`).join(", ")}</td>
     </tr>
   );
 }
 
-const now = (r: RelocationView) => (r.state === "under-way" && r.step ? `in ${r.step}` : r.state);
+const now = (r: RelocationView) => (r.state === "under-way" && r.step ? words.inStep(r.step) : r.state);
 
 function whereItStands(run: RunView, rows: RelocationView[]): string {
   const counts = Object.entries(run.counts)
@@ -119,14 +122,19 @@ function whereItStands(run: RunView, rows: RelocationView[]): string {
     .join(", ");
   const open = rows.filter((r) => !atRest.has(r.state));
   const seconds = Math.max(0, ...open.map((r) => r.progress?.secondsLeft ?? 0));
-  const left = seconds > 0 ? ` The longest step under way takes about ${length(seconds)} more.` : "";
-  const hours = !run.hours
-    ? ""
-    : run.hoursOpen
-      ? ` Its allowed hours are open: ${hoursWords(run.hours)}.`
-      : ` It waits for its allowed hours: ${hoursWords(run.hours)}.`;
-  const person = run.waitsForPerson ? " Nothing goes on until somebody does something." : "";
-  return `${words.runStands[run.state]} ${count(rows.length, "relocation")} on ${count(run.machines, "machine")}: ${counts}; ${size(run.doneBytes)} of ${size(run.dataBytes)} live at the target.${left}${hours}${person}`;
+  return [
+    words.runStands[run.state],
+    words.runCounts(
+      words.on(count(rows.length, "relocation"), count(run.machines, "machine")),
+      counts,
+      words.part(size(run.doneBytes), size(run.dataBytes)),
+    ),
+    seconds > 0 && words.longestLeft(length(seconds)),
+    run.hours && words.runHours(run.hoursOpen, hoursWords(run.hours)),
+    run.waitsForPerson && words.waitsForPerson,
+  ]
+    .filter(Boolean)
+    .join(" ");
 }
 
 function Moving({ rows }: { rows: RelocationView[] }) {
@@ -134,47 +142,45 @@ function Moving({ rows }: { rows: RelocationView[] }) {
   return (
     <>
       <h2>
-        Under way <span className="quiet">{count(rows.length, "relocation")}</span>
+        {words.underWay} <span className="quiet">{count(rows.length, "relocation")}</span>
       </h2>
       <table>
-        <thead>
-          <tr>
-            <th className="col-name">machine</th>
-            <th>holding</th>
-            <th className="col-standing">step</th>
-            <th>how far</th>
-            <th className="number">data</th>
-            <th className="number">rate</th>
-            <th className="number">left</th>
-          </tr>
-        </thead>
+        <Columns
+          of={[
+            ["col-name", words.columns.machine],
+            words.columns.holding,
+            ["col-standing", words.columns.step],
+            words.columns.howFar,
+            ["number", words.columns.data],
+            ["number", words.columns.rate],
+            ["number", words.columns.left],
+          ]}
+        />
         <tbody>
           {rows.slice(0, most).map((r) => (
             <tr key={r.number}>
               <th scope="row">
                 <Link to={`/machines/${r.machine}`}>{r.machine}</Link>
               </th>
-              <td>
-                {r.holding} of {ownerWords(r.account)}
-              </td>
+              <td>{words.of(r.holding, ownerWords(r.account))}</td>
               <td>{r.progress?.step}</td>
               <td>
                 <progress
-                  aria-label={`${r.holding} of ${ownerWords(r.account)} on ${r.machine}`}
+                  aria-label={words.on(words.of(r.holding, ownerWords(r.account)), r.machine)}
                   value={r.progress?.bytesDone}
                   max={Math.max(1, r.progress?.bytesTotal ?? 1)}
                 />
               </td>
               <td className="number">
-                {size(r.progress?.bytesDone ?? 0)} of {size(r.progress?.bytesTotal ?? 0)}
+                {words.part(size(r.progress?.bytesDone ?? 0), size(r.progress?.bytesTotal ?? 0))}
               </td>
-              <td className="number">{size(r.progress?.bytesPerSecond ?? 0)}/s</td>
+              <td className="number">{words.rate(r.progress?.bytesPerSecond ?? 0)}</td>
               <td className="number">{r.progress?.secondsLeft != null && length(r.progress.secondsLeft)}</td>
             </tr>
           ))}
         </tbody>
       </table>
-      {rows.length > most && <p className="quiet">and {rows.length - most} more</p>}
+      {rows.length > most && <p className="quiet">{words.andMore(rows.length - most)}</p>}
     </>
   );
 }
@@ -183,7 +189,7 @@ function Moving({ rows }: { rows: RelocationView[] }) {
 function Steering({ run }: { run: RunView }) {
   const queries = useQueryClient();
   const steer = useMutation({
-    mutationFn: (verb: "approve" | "pause" | "resume" | "halt") => api.steer(run.number, verb),
+    mutationFn: (verb: "approve" | "pause" | "resume" | "halt") => api.steer(run, verb),
     onSettled: () => queries.invalidateQueries(),
   });
   const halt = () => {
@@ -195,21 +201,21 @@ function Steering({ run }: { run: RunView }) {
     <p className="actions">
       {run.state === "proposed" && (
         <button type="button" disabled={steer.isPending} onClick={() => steer.mutate("approve")}>
-          Approve run {run.number}
+          {words.approve(run.number)}
         </button>
       )}
       {run.state === "running" && (
         <button type="button" disabled={steer.isPending} onClick={() => steer.mutate("pause")}>
-          Pause run {run.number}
+          {words.pause(run.number)}
         </button>
       )}
       {run.state === "paused" && (
         <button type="button" disabled={steer.isPending} onClick={() => steer.mutate("resume")}>
-          Resume run {run.number}
+          {words.resume(run.number)}
         </button>
       )}
       <button type="button" disabled={steer.isPending} onClick={halt}>
-        Halt run {run.number}
+        {words.halt(run.number)}
       </button>
       {steer.error && (
         <span className="wrong" role="alert">
@@ -225,16 +231,18 @@ function Failures({ run, groups }: { run: RunView; groups: FailureGroup[] }) {
   const skipped = groups.filter((g) => g.code === "skipped");
   return (
     <>
-      {failed.length > 0 && <h2>Failures, by cause</h2>}
+      {failed.length > 0 && <h2>{words.failuresByCause}</h2>}
       {failed.map((g) => (
         <Group key={g.code} group={g} severity="blocking">
-          <FailureForm run={run.number} group={g} />
+          <FailureForm run={run} group={g} />
         </Group>
       ))}
       {skipped.map((g) => (
         <p key={g.code} className="quiet">
-          {count(g.relocations.length, "relocation")} on {g.machines.join(", ")}{" "}
-          {g.relocations.length === 1 ? "was" : "were"} skipped.
+          {words.skipped(
+            words.on(count(g.relocations.length, "relocation"), g.machines.join(", ")),
+            g.relocations.length,
+          )}
         </p>
       ))}
     </>
@@ -256,7 +264,7 @@ function Group({
       <h3>
         {g.code}{" "}
         <span className="quiet">
-          {count(g.relocations.length, "relocation")} on {count(g.machines.length, "machine")}
+          {words.on(count(g.relocations.length, "relocation"), count(g.machines.length, "machine"))}
         </span>
       </h3>
       <p>
@@ -266,7 +274,7 @@ function Group({
             <Link to={`/machines/${m}`}>{m}</Link>
           </span>
         ))}
-        {g.machines.length > most && ` and ${g.machines.length - most} more`}
+        {g.machines.length > most && ` ${words.andMore(g.machines.length - most)}`}
       </p>
       <p>
         <Sentence text={g.example} />
@@ -277,7 +285,7 @@ function Group({
 }
 
 /** One action for all failures of one cause. */
-function FailureForm({ run, group: g }: { run: number; group: FailureGroup }) {
+function FailureForm({ run, group: g }: { run: RunView; group: FailureGroup }) {
   const queries = useQueryClient();
   const [reason, setReason] = useState("");
   const field = useId();
@@ -296,12 +304,12 @@ function FailureForm({ run, group: g }: { run: number; group: FailureGroup }) {
       }}
     >
       <button type="button" disabled={busy} onClick={() => retry.mutate()}>
-        Try {these} again
+        {words.tryAgain(these)}
       </button>
-      <label htmlFor={field}>or say why not:</label>
+      <label htmlFor={field}>{words.orSayWhyNot}</label>
       <input id={field} value={reason} maxLength={1000} required onChange={(event) => setReason(event.target.value)} />
       <button type="submit" disabled={busy || reason.trim() === ""}>
-        Skip {these}
+        {words.skip(these)}
       </button>
       {wrong && (
         <p className="wrong" role="alert">

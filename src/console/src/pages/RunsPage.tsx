@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { api } from "../api/client";
+import { Columns } from "../parts/Columns";
 import { FilterHeading, fits, useFilter } from "../parts/FilterHeading";
 import { ago, size, words } from "../words";
 
@@ -20,19 +21,19 @@ export function RunsPage() {
     <>
       <FilterHeading title={words.runs} label={words.filterRuns} hint={words.filterRunsHint} />
       <table>
-        <thead>
-          <tr>
-            <th className="col-number">run</th>
-            <th>title</th>
-            <th>state</th>
-            <th>started</th>
-            <th>by</th>
-            <th className="number">machines</th>
-            <th className="number">relocations</th>
-            <th className="number">at the target</th>
-            <th>what became of them</th>
-          </tr>
-        </thead>
+        <Columns
+          of={[
+            ["col-number", words.columns.run],
+            words.columns.title,
+            words.columns.state,
+            words.columns.started,
+            words.columns.by,
+            ["number", words.columns.machines],
+            ["number", words.columns.relocations],
+            ["number", words.columns.atTheTarget],
+            words.columns.whatBecameOfThem,
+          ]}
+        />
         <tbody>
           {shown.map((r) => (
             <tr key={r.number}>
@@ -45,9 +46,7 @@ export function RunsPage() {
               <td>{r.startedBy}</td>
               <td className="number">{r.machines}</td>
               <td className="number">{r.relocations}</td>
-              <td className="number">
-                {size(r.doneBytes)} of {size(r.dataBytes)}
-              </td>
+              <td className="number">{words.part(size(r.doneBytes), size(r.dataBytes))}</td>
               <td>
                 {Object.entries(r.counts)
                   .toSorted(([a], [b]) => a.localeCompare(b))

@@ -2,8 +2,9 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useId, useState } from "react";
 import { Link } from "react-router";
 import { api, type ErrandView } from "../api/client";
-import { words } from "../words";
+import { atTime, words } from "../words";
 import { Sentence } from "./FailureNote";
+import { Phrase } from "./Phrase";
 
 /** Whether somebody has still to do it. */
 export const isToDo = (errand: ErrandView) => errand.state === "open" || errand.state === "claimed";
@@ -11,18 +12,21 @@ export const isToDo = (errand: ErrandView) => errand.state === "open" || errand.
 /** An errand that is to be done, with what can be done with it. */
 export function ErrandCard({ errand: e }: { errand: ErrandView }) {
   return (
-    <section className="errand" aria-label={`Errand ${e.number}`}>
+    <section className="errand" aria-label={words.errandTitle(e.number)}>
       <h2>
         {words.errandKind[e.kind]} <Link to={`/machines/${e.machine}`}>{e.machine}</Link>
       </h2>
       <p className="quiet">
-        {e.room}
-        {e.account && `, ${e.account}`} ·{" "}
-        <span className={e.overdue ? "wrong" : undefined} title={e.due}>
-          {e.overdue ? "overdue: was due" : "until"}{" "}
-          {new Date(e.due).toLocaleString("en-GB", { dateStyle: "medium", timeStyle: "short" })}
-        </span>{" "}
-        · {e.claimedBy ? `claimed by ${e.claimedBy}` : "nobody has claimed it"}
+        <Phrase
+          text="{where} · {due} · {claimed}"
+          where={e.account ? `${e.room}, ${e.account}` : e.room}
+          due={
+            <span className={e.overdue ? "wrong" : undefined} title={e.due}>
+              {words.errandDue(e.overdue, atTime(e.due))}
+            </span>
+          }
+          claimed={words.claimed(e.claimedBy)}
+        />
       </p>
       <p>
         <Sentence text={e.text} />
@@ -51,18 +55,18 @@ function ErrandForm({ errand: e }: { errand: ErrandView }) {
         finish.mutate();
       }}
     >
-      <label htmlFor={field}>A remark, or why it will not be done</label>
+      <label htmlFor={field}>{words.remark}</label>
       <input id={field} value={remark} maxLength={1000} onChange={(event) => setRemark(event.target.value)} />
       {!e.claimedBy && (
         <button type="button" disabled={busy} onClick={() => claim.mutate()}>
-          I will do errand {e.number}
+          {words.claim(e.number)}
         </button>
       )}
       <button type="submit" disabled={busy}>
-        Errand {e.number} is done
+        {words.finish(e.number)}
       </button>
       <button type="button" disabled={busy || remark.trim() === ""} onClick={() => decline.mutate()}>
-        Decline errand {e.number}
+        {words.decline(e.number)}
       </button>
       {wrong && (
         <p className="wrong" role="alert">

@@ -1,5 +1,5 @@
 import type { SpaceMoment, VolumeSpace } from "../api/client";
-import { dayOf, size, spaceSentence } from "../words";
+import { dayOf, size, spaceSentence, words } from "../words";
 
 const WIDTH = 640;
 const HEIGHT = 170;
@@ -46,7 +46,7 @@ export function GrowthChart({ volume, history }: { volume: VolumeSpace; history:
         <g>
           <line className="limit" x1={LEFT} x2={WIDTH - 8} y1={y(limit)} y2={y(limit)} />
           <text x={LEFT + 4} y={y(limit) - 4}>
-            reserve
+            {words.reserve}
           </text>
         </g>
       )}
@@ -58,11 +58,11 @@ export function GrowthChart({ volume, history }: { volume: VolumeSpace; history:
       <path className="past" d={line.join(" ")} />
       {days.map((at, i) => (
         <text key={at} x={x(at)} y={HEIGHT - 6} textAnchor={i === 0 ? "start" : i === 1 ? "middle" : "end"}>
-          {i === 1 ? "today" : dayOf(at)}
+          {i === 1 ? words.today : dayOf(at)}
         </text>
       ))}
       <text x={LEFT + 4} y={used > volume.sizeBytes / 2 ? y(0) - 8 : 26} className="axis">
-        used space
+        {words.usedSpace}
       </text>
     </svg>
   );

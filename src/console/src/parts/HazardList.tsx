@@ -3,6 +3,7 @@ import { useId, useState } from "react";
 import { api, type Consent, type Hazard } from "../api/client";
 import { ago, count, words } from "../words";
 import { Sentence } from "./FailureNote";
+import { Phrase } from "./Phrase";
 
 const order: Record<Hazard["severity"], number> = { blocking: 0, consent: 1, advice: 2 };
 
@@ -25,7 +26,7 @@ export function HazardList({ plan, hazards, consents, ofMachine = false }: Props
   );
   return (
     <>
-      <h2>Hazards</h2>
+      <h2>{words.hazards}</h2>
       {groups.map((group) => (
         <HazardGroup key={key(group)} plan={plan} group={group} consents={consents} ofMachine={ofMachine} />
       ))}
@@ -52,7 +53,7 @@ function HazardGroup({ plan, group, consents, ofMachine }: Omit<Required<Props>,
       <h3>
         {first.code}{" "}
         <span className="severity">
-          {first.severity === "consent" && accepted.length > 0 ? "accepted" : words.severity[first.severity]}
+          {first.severity === "consent" && accepted.length > 0 ? words.accepted : words.severity[first.severity]}
         </span>{" "}
         <span className="quiet">
           {count(machines, "machine")}
@@ -62,7 +63,7 @@ function HazardGroup({ plan, group, consents, ofMachine }: Omit<Required<Props>,
       <Sentences list={sentences.slice(0, FEW)} />
       {sentences.length > FEW && (
         <details>
-          <summary>and {sentences.length - FEW} more</summary>
+          <summary>{words.andMore(sentences.length - FEW)}</summary>
           <Sentences list={sentences.slice(FEW)} />
         </details>
       )}
@@ -71,12 +72,12 @@ function HazardGroup({ plan, group, consents, ofMachine }: Omit<Required<Props>,
       </p>
       {accepted.map((c) => (
         <p key={c.at}>
-          Accepted by {c.by} <span title={c.at}>{ago(c.at)}</span>: {c.reason}
+          <Phrase text={words.acceptedBy} who={c.by} when={<span title={c.at}>{ago(c.at)}</span>} reason={c.reason} />
         </p>
       ))}
       {first.severity === "consent" && accepted.length === 0 && ofMachine && (
         <p>
-          <a href={`/plans/${plan}#${first.code}`}>Accept it for the whole plan</a>
+          <a href={`/plans/${plan}#${first.code}`}>{words.acceptForPlan}</a>
         </p>
       )}
       {first.severity === "consent" && accepted.length === 0 && !ofMachine && (
@@ -92,7 +93,7 @@ function Sentences({ list }: { list: { text: string; same: number }[] }) {
       {list.map(({ text, same }) => (
         <li key={text}>
           <Sentence text={text} />
-          {same > 1 && <span className="quiet"> ({same} holdings)</span>}
+          {same > 1 && <span className="quiet">{` (${count(same, "holding")})`}</span>}
         </li>
       ))}
     </ul>
@@ -115,10 +116,10 @@ function ConsentForm({ plan, hazard, machines }: { plan: number; hazard: string;
         consent.mutate();
       }}
     >
-      <label htmlFor={field}>Why is it acceptable?</label>
+      <label htmlFor={field}>{words.whyAcceptable}</label>
       <input id={field} value={reason} maxLength={1000} required onChange={(e) => setReason(e.target.value)} />
       <button type="submit" disabled={consent.isPending || reason.trim() === ""}>
-        Accept {hazard} for {count(machines, "machine")}
+        {words.accept(hazard, count(machines, "machine"))}
       </button>
       {consent.error && (
         <p className="wrong" role="alert">

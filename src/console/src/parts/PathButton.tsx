@@ -1,5 +1,5 @@
 import { useState } from "react";
-import { shorten } from "../words";
+import { shorten, words } from "../words";
 
 const SHOWN_MS = 1500;
 
@@ -10,14 +10,14 @@ export function PathButton({ path }: { path: string }) {
     <button
       type="button"
       className="copy"
-      title={`${path} (press to copy)`}
+      title={words.pressToCopy(path)}
       onClick={async () => {
         await navigator.clipboard.writeText(path);
         setCopied(true);
         setTimeout(() => setCopied(false), SHOWN_MS);
       }}
     >
-      <code>{copied ? "copied" : shorten(path)}</code>
+      <code>{copied ? words.copied : shorten(path)}</code>
     </button>
   );
 }

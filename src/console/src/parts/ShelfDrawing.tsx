@@ -1,4 +1,4 @@
-import { useId } from "react";
+import { Fragment, useId } from "react";
 import type { Shelf } from "../api/client";
 import { size, words } from "../words";
 
@@ -25,7 +25,7 @@ function layOut(shelf: Shelf): Block[] {
     blocks.push({ key, at, width: Math.min(width, 1000 - at), style, label: `${label}, ${size(bytes)}` });
     at = Math.min(1000, at + width);
   };
-  put("other", Math.max(0, used - managed), "other", words.everythingElse);
+  put("other", Math.max(0, used - managed), "other", words.shelfStyle.other);
   for (const style of ["live", "drifted", "unreadable", "original", "planned"])
     for (const [i, b] of shelf.blocks.filter((one) => one.style === style).entries())
       put(`${style}-${i}`, b.dataBytes, style, `${b.label}, ${style}`);
@@ -36,7 +36,7 @@ function layOut(shelf: Shelf): Block[] {
 export function ShelfDrawing({ shelf, length = 1000 }: { shelf: Shelf; length?: number }) {
   const hatch = useId();
   const blocks = layOut(shelf);
-  const title = `${shelf.root}: ${size(shelf.freeBytes)} of ${size(shelf.sizeBytes)} ${words.free}`;
+  const title = words.freeOf(shelf);
   return (
     <svg
       className="shelf"
@@ -88,9 +88,7 @@ export function ShelfDrawing({ shelf, length = 1000 }: { shelf: Shelf; length?: 
 function Reserve({ at, bytes }: { at: number; bytes: number }) {
   return (
     <g className="reserve">
-      <title>
-        {words.reserve}, {size(bytes)}
-      </title>
+      <title>{`${words.reserve}, ${size(bytes)}`}</title>
       <path d={`M${at} 0 V7 M${at} ${HEIGHT} V${HEIGHT - 7}`} vectorEffect="non-scaling-stroke" />
     </g>
   );
@@ -100,9 +98,11 @@ function Reserve({ at, bytes }: { at: number; bytes: number }) {
 export function ShelfLegend() {
   return (
     <p className="legend quiet">
-      <span className="key live" /> lives here <span className="key planned" /> planned{" "}
-      <span className="key original" /> original, kept <span className="key other" /> everything else{" "}
-      <span className="key free" /> free <span className="key reserve" /> {words.reserve}
+      {(["live", "planned", "original", "other", "free", "reserve"] as const).map((style) => (
+        <Fragment key={style}>
+          <span className={`key ${style}`} /> {words.shelfStyle[style]}{" "}
+        </Fragment>
+      ))}
     </p>
   );
 }

@@ -1,5 +1,5 @@
 import type { PlannedMachine } from "../api/client";
-import { size } from "../words";
+import { size, words } from "../words";
 
 type PlannedVolume = PlannedMachine["volumes"][number];
 
@@ -14,9 +14,7 @@ const lowest = (v: PlannedVolume) => v.timeline.reduce((a, b) => (b.freeBytes < 
 /** What the drawing shows, in words. */
 export function timelineSentence(v: PlannedVolume): string {
   const least = lowest(v);
-  const reserve = v.reserveBytes > 0 ? `, reserve ${size(v.reserveBytes)}` : "";
-  const when = least.what === "now" ? "now" : `when ${least.what}`;
-  return `${size(v.freeBytes)} of ${size(v.sizeBytes)} are free now; the least is ${size(least.freeBytes)}, ${when.replace("when before", "before")}${reserve}. In the end ${size(v.freeAfterDiscardBytes)} are free.`;
+  return words.timeline(v, least);
 }
 
 /** Free space after every change of a plan, one step each, with its lowest point and the reserve. */
@@ -49,7 +47,7 @@ export function SpaceTimeline({ volume }: { volume: PlannedVolume }) {
         <g>
           <line className="limit" x1={LEFT} x2={WIDTH - 8} y1={y(volume.reserveBytes)} y2={y(volume.reserveBytes)} />
           <text x={WIDTH - 10} y={y(volume.reserveBytes) - 4} textAnchor="end">
-            reserve
+            {words.reserve}
           </text>
         </g>
       )}
@@ -63,9 +61,7 @@ export function SpaceTimeline({ volume }: { volume: PlannedVolume }) {
           width={step}
           height={HEIGHT - BOTTOM - TOP}
         >
-          <title>
-            {p.what}: {size(p.freeBytes)} free
-          </title>
+          <title>{words.freeThen(p.what, size(p.freeBytes))}</title>
         </rect>
       ))}
       <circle className="least" cx={x(at) + step / 2} cy={y(least.freeBytes)} r="4" />
@@ -74,16 +70,16 @@ export function SpaceTimeline({ volume }: { volume: PlannedVolume }) {
         y={y(least.freeBytes) + (y(least.freeBytes) > HEIGHT - BOTTOM - 24 ? -9 : 18)}
         textAnchor={at === 0 ? "start" : right ? "end" : "middle"}
       >
-        lowest: {size(least.freeBytes)}
+        {words.lowestPoint(size(least.freeBytes))}
       </text>
       <text x={LEFT} y={HEIGHT - 6}>
-        now
+        {words.now}
       </text>
       <text x={WIDTH - 8} y={HEIGHT - 6} textAnchor="end">
-        all originals discarded
+        {words.allDiscarded}
       </text>
       <text x={LEFT + 4} y={TOP - 2} className="axis">
-        free space after each step
+        {words.freeAfterEach}
       </text>
     </svg>
   );

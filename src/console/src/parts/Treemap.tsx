@@ -16,7 +16,7 @@ interface Node {
 export function Treemap({ volume, shares }: { volume: VolumeSpace; shares: SpaceShare[] }) {
   const accounts = [...Map.groupBy(shares, (s) => s.account ?? "")].map(([account, own]): Node => {
     const children = own.map((s) => ({
-      label: s.style === "original" ? `original of ${s.name}` : s.name,
+      label: s.style === "original" ? words.originalOf(s.name) : s.name,
       style: s.style,
       bytes: s.dataBytes,
     }));
@@ -30,10 +30,10 @@ export function Treemap({ volume, shares }: { volume: VolumeSpace; shares: Space
     );
   const laid = treemap<Node>().size([WIDTH, HEIGHT]).paddingInner(2).paddingOuter(1).round(true)(root);
   return (
-    <div className="treemap" role="img" aria-label={`What takes the space of ${volume.root}`}>
+    <div className="treemap" role="img" aria-label={words.whatTakesSpaceOf(volume.root)}>
       {laid.leaves().map((leaf) => {
         const owner = leaf.parent?.data.style === "account" ? leaf.parent.data.label : "";
-        const text = `${leaf.data.label}${owner && ` of ${owner}`}, ${size(leaf.data.bytes)}`;
+        const text = `${owner ? words.of(leaf.data.label, owner) : leaf.data.label}, ${size(leaf.data.bytes)}`;
         const box = {
           left: `${(100 * leaf.x0) / WIDTH}%`,
           top: `${(100 * leaf.y0) / HEIGHT}%`,

@@ -1,0 +1,99 @@
+import type { Standing, VolumeSpace } from "../api/client";
+import { words } from "./english";
+import { duration, size } from "./figures";
+
+export * from "./figures";
+export { words };
+
+/** How days and times of day are written. */
+const LOCALE = "en-GB";
+
+export const standingShape: Record<Standing, string> = {
+  ready: "□",
+  "under-way": "◧",
+  waiting: "◫",
+  stuck: "▲",
+  settled: "■",
+  drifted: "◇",
+  silent: "–",
+};
+
+/** Days after which nobody plans by such a figure. */
+const far = 1_000;
+
+/** "23", "reached", "years"; nothing where nothing is known. */
+export function daysLeft(v: VolumeSpace): string {
+  if (v.daysLeft !== null && v.daysLeft <= 0) return words.daysLeft.reached;
+  if (!v.growth) return "";
+  if (v.daysLeft === null) return words.daysLeft.hardly;
+  return v.daysLeft >= far ? words.daysLeft.years : v.daysLeft.toFixed(0);
+}
+
+/** "19 and 31", "40 and never". */
+export function rangeOfDays(v: VolumeSpace): string {
+  if (v.daysLeft === null || v.daysLeft <= 0 || v.daysLeft >= far || v.earliestDaysLeft === null) return "";
+  const latest = v.latestDaysLeft !== null && v.latestDaysLeft < far ? v.latestDaysLeft.toFixed(0) : words.never;
+  return words.between(v.earliestDaysLeft.toFixed(0), latest);
+}
+
+/** What there is to say of a volume's space, in one or two sentences. */
+export function spaceSentence(v: VolumeSpace): string {
+  const { has, below, tooShort, hardly, fills } = words.spaceSaid;
+  if (v.freeBytes < v.reserveBytes) return `${has(v)}, ${below(v.reserveBytes - v.freeBytes)}`;
+  if (!v.growth) return `${has(v)}. ${tooShort}`;
+  const days = v.growth.days.toFixed(0);
+  if (v.daysLeft === null || v.daysLeft >= far) return `${has(v)}. ${hardly(days)}`;
+  const rate = size(Math.round(v.growth.bytesPerDay));
+  return `${has(v)}. ${fills(days, rate, v.reserveBytes > 0, v.daysLeft.toFixed(0), rangeOfDays(v))}`;
+}
+
+/** A length of time to two units: "40 s", "12 min", "3 h 20 min", "2 days 4 h". */
+export function length(time: string | number): string {
+  const seconds = typeof time === "number" ? time : duration(time);
+  if (seconds < 99.5) return `${Math.round(seconds)} s`;
+  const minutes = Math.round(seconds / 60);
+  if (minutes < 100) return `${minutes} min`;
+  if (minutes < 48 * 60) return `${Math.floor(minutes / 60)} h${minutes % 60 === 0 ? "" : ` ${minutes % 60} min`}`;
+  const hours = Math.round(seconds / 3600);
+  return `${words.days(Math.floor(hours / 24))}${hours % 24 === 0 ? "" : ` ${hours % 24} h`}`;
+}
+
+/** "12 min (at most 20 min)". */
+export const spanWords = (span: { likely: string; high: string }) =>
+  words.atMost(length(span.likely), length(span.high));
+
+/** "Thu 26 Nov 22:30 to 00:00", in the reader's own time. */
+export function hoursWords(hours: { from: string; to: string }): string {
+  const [from, to] = [new Date(hours.from), new Date(hours.to)];
+  const clock = (t: Date) => t.toLocaleTimeString(LOCALE, { hour: "2-digit", minute: "2-digit" });
+  const day = (t: Date) => t.toLocaleDateString(LOCALE, { weekday: "short", day: "numeric", month: "short" });
+  const long = to.getTime() - from.getTime() > 86_400_000;
+  return words.fromTo(`${day(from)} ${clock(from)}`, long ? `${day(to)} ${clock(to)}` : clock(to));
+}
+
+/** "3 Nov". */
+export const dayOf = (time: number) =>
+  new Date(time).toLocaleDateString(LOCALE, { day: "numeric", month: "short", timeZone: "UTC" });
+
+/** "3 Nov 2026, 14:20", in the reader's own time. */
+export const atTime = (iso: string) =>
+  new Date(iso).toLocaleString(LOCALE, { dateStyle: "medium", timeStyle: "short" });
+
+/** Whose a holding is: an account's, or what all accounts of a machine share. */
+export const ownerWords = (account: string) => account || words.theMachine;
+
+/** "1 machine", "12 machines". */
+export function count(n: number, thing: keyof typeof words.counted): string {
+  const [one, many] = words.counted[thing];
+  return n === 1 ? `1 ${one}` : `${n.toLocaleString("en")} ${many}`;
+}
+
+/** "3 minutes ago"; the exact time belongs into the title. */
+export function ago(iso: string | null | undefined, now = Date.now()): string {
+  if (!iso) return words.never;
+  const seconds = Math.max(0, (now - Date.parse(iso)) / 1000);
+  if (seconds < 90) return words.justNow;
+  if (seconds < 5400) return words.minutesAgo(Math.round(seconds / 60));
+  if (seconds < 129600) return words.hoursAgo(Math.round(seconds / 3600));
+  return words.daysAgo(Math.round(seconds / 86400));
+}

@@ -262,7 +262,7 @@ function Action({ relocation: r, movesData }: { relocation: RelocationView; move
   const failed = retry.error ?? takeBack.error;
   return (
     <>
-      {(r.state === "failed" || r.state === "backed-out") && r.live === "source" && (
+      {["failed", "backed-out", "skipped"].includes(r.state) && r.live === "source" && (
         <button type="button" disabled={retry.isPending} onClick={() => retry.mutate()}>
           {words.retry(r.holding)}
         </button>

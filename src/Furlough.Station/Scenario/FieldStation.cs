@@ -53,7 +53,7 @@ public static class FieldStation
             Confinement = name == "cabin-2" ? new Confinement("Fenland Guard", ["C:\\Accounts"], "Add the new place to the guard's list of homes, or accept it.") : null,
             OnBattery = name == "cabin-3",
             Unproven = name == "cabin-5",
-            CannotTell = name == "cabin-5",
+            CannotTell = name is "cabin-5" or "wet-11",
             RestartPending = name == "cabin-3",
             BackupAgeDays = name switch { "cabin-3" => 40, "cabin-5" => null, _ => 1 },
             BackupOfSystemAlone = name == "cabin-4",

@@ -16,10 +16,10 @@ artifacts/built: $(SOURCES)
 	dotnet build Furlough.slnx -c $(CONFIG) --nologo -v quiet -clp:NoSummary
 	@touch $@
 
-# The youngest generation is held to 32 MB (hexadecimal): it would grow with the processor's cache.
+# The youngest generation is held to 16 and 32 MB (hexadecimal): it would grow with the processor's cache.
 bin/furlough bin/furlough-agent: artifacts/built
 	@mkdir -p bin
-	@printf '#!/bin/sh\nexport DOTNET_GCgen0MaxBudget=$${DOTNET_GCgen0MaxBudget-2000000}\nexec "$$(dirname "$$(readlink -f "$$0")")/../artifacts/bin/Furlough.Cli/release/furlough" "$$@"\n' > bin/furlough
+	@printf '#!/bin/sh\nexport DOTNET_GCgen0MaxBudget=$${DOTNET_GCgen0MaxBudget-1000000}\nexec "$$(dirname "$$(readlink -f "$$0")")/../artifacts/bin/Furlough.Cli/release/furlough" "$$@"\n' > bin/furlough
 	@printf '#!/bin/sh\nexport DOTNET_GCgen0size=$${DOTNET_GCgen0size-2000000}\nexec "$$(dirname "$$(readlink -f "$$0")")/../artifacts/bin/Furlough.Agent/release/furlough-agent" "$$@"\n' > bin/furlough-agent
 	@chmod +x bin/furlough bin/furlough-agent
 	@touch bin/furlough bin/furlough-agent

@@ -4,7 +4,7 @@ using Xunit;
 
 namespace Furlough.EndToEnd.Tests;
 
-/// <summary>One brief for machines of several systems: a real Linux desk, the Windows agent, and stand-ins, one of them of a system on which folders that live elsewhere leave a link.</summary>
+/// <summary>One brief for machines of several systems: a real Linux desk, the Windows agent, and stand-ins, one of them of a system that keeps homes and preferences behind its own commands and on which folders that live elsewhere leave a link.</summary>
 public sealed class MixedRoomTests : RealDesk
 {
     private const string Wanted = """
@@ -13,7 +13,10 @@ public sealed class MixedRoomTests : RealDesk
         machines: {names: [map-01, wet-99, herb-*]}
         volumes: {roomy: {system: false, prefer: roomiest}}
         relocate:
-          - {folders: [Pictures], onto: roomy, path: "People/{account}/{folder}"}
+          - {folders: [Pictures], on: [map-01, wet-99, herb-01], onto: roomy, path: "People/{account}/{folder}"}
+          - {folders: [Music], on: [herb-02], accounts: [zeno.pike], onto: roomy, path: "People/{account}/{folder}"}
+          - {libraries: [specimen-index], on: [herb-02], onto: roomy, path: "Indexes/{account}"}
+          - {homes: whole, on: [herb-02], accounts: [asa.lind], onto: roomy, path: "Homes/{account}"}
         """;
 
     [Fact]
@@ -27,6 +30,9 @@ public sealed class MixedRoomTests : RealDesk
         Field.Keep(Field.Launch("furlough", ["demo", "start", "--data", $"{Field.Folder}/station", "--service", Field.Address, "--token", Field.Token, "--machines", "2", "--speed", "60000", "--run", "-"]));
         var agent = windows.StartAgent(Field, "wet-99", Field.Invite());
         Field.WaitFor(() => Field.Run("machine", "list", "--json").Out.Split("surveyedAt\": \"20").Length == 5, "four surveys");
+        Field.Run("kind", "add", Path.Combine(Field.Repository, "demo/kinds/specimen-index.yaml")).Code.ShouldBe(0);
+        Field.WaitFor(() => Settings().Count(s => s.Contains("specimen-index", StringComparison.Ordinal)) == 1, "the library of the Heron desk");
+        var settings = Settings();
 
         Field.Run("plan", "make", Field.WriteBrief(Wanted)).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()));
         Field.Run("plan", "consent", "1", "--hazard", "unproven-system", "--reason", "A test").Code.ShouldBe(0);
@@ -37,11 +43,18 @@ public sealed class MixedRoomTests : RealDesk
         var targets = Field.Run("relocation", "list", "--json").Json.EnumerateArray().Select(r => (Machine: r.GetProperty("machine").GetString(), Live: r.GetProperty("live").GetString())).Distinct().ToList();
         targets.Select(t => t.Machine).Order().ShouldBe(["herb-01", "herb-02", "map-01", "wet-99"]);
         targets.ShouldAllBe(t => t.Live == "target");
-        var linked = Field.Run("relocation", "list", "--json").Json.EnumerateArray().First(r => r.GetProperty("machine").GetString() == "herb-02").GetProperty("number").ToString();
-        Field.Run("relocation", "show", linked).Out.ShouldSatisfyAllConditions(o => o.ShouldContain("~/Pictures (a link)"), o => o.ShouldContain("after  /Volumes/Data/People/"));
+        var ofHeron = Field.Run("relocation", "list", "--json").Json.EnumerateArray().Where(r => r.GetProperty("machine").GetString() == "herb-02").Select(r => r.GetProperty("number").ToString()).ToList();
+        var shown = string.Join('\n', ofHeron.Select(r => Field.Run("relocation", "show", r).Out));
+        foreach (var words in (string[])["~/Music (a link)", "after  /Volumes/Data/People/zeno.pike/Music", "IndexPath in station.specimen-viewer", "before ~/specimen-index", "after  /Volumes/Data/Indexes/zeno.pike", "home in the directory service", "after  /Volumes/Data/Homes/asa.lind"]) shown.ShouldContain(words);
         Field.Run("audit", "make").Out.ShouldContain(": 0 findings.");
-        Field.Run("relocation", "return", linked, "--follow").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()));
+        Settings().ShouldNotBe(settings);
+        foreach (var relocation in ofHeron) Field.Run("relocation", "return", relocation, "--follow").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()));
         Field.Run("audit", "make").Out.ShouldContain(": 0 findings.");
+        Settings().ShouldBe(settings);
         agent.HasExited.ShouldBeFalse();
     }
+
+    /// <summary>Every setting of the Heron desk with its value.</summary>
+    private List<string> Settings() =>
+        [.. Field.Run("machine", "show", "herb-02", "--json").Json.GetProperty("holdings").EnumerateArray().SelectMany(h => h.GetProperty("pointers").EnumerateArray().Select(p => $"{h.GetProperty("account")} {h.GetProperty("holding")} {p.GetProperty("address")} {p.GetProperty("value")}")).Order(StringComparer.Ordinal)];
 }

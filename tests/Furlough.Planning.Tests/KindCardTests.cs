@@ -31,6 +31,7 @@ public sealed class KindCardTests
         card.Pointers.ShouldBe([new("ini", "{home}/.config/sketcher/settings.ini", "library/path", PointerShape.Folder, null), new("json", "{home}/.sketcher.json", "roots/0", PointerShape.Parent, "Sketches"), new("link", "{home}/sketches", "", PointerShape.Folder, null)]);
         KindCardReader.Read(Good.Replace("link:", "fixed:", StringComparison.Ordinal)).Pointers[^1].ShouldBe(new("link", "{home}/sketches", "", PointerShape.Folder, null) { InPlace = true });
         KindCardReader.Read(Good.Replace("link: \"{home}/sketches\"", @"registry: Software\Sketcher, value: Library", StringComparison.Ordinal)).Pointers[^1].ShouldBe(new("registry", @"Software\Sketcher", "Library", PointerShape.Folder, null));
+        KindCardReader.Read(Good.Replace("link: \"{home}/sketches\"", "preference: station.sketcher, key: Library", StringComparison.Ordinal)).Pointers[^1].ShouldBe(new("preference", "station.sketcher", "Library", PointerShape.Folder, null));
         KindCardReader.Read(Kept).Pointers.ShouldBe([new("command", "/usr/bin/sketcher", "get library", PointerShape.Folder, null) { Commands = new(["/usr/bin/sketcher", "get", "library"], ["/usr/bin/sketcher", "set", "--to={value}"], []) }]);
         KindCardReader.Read(KindCardReader.Sample).Pointers.Count.ShouldBe(1);
         var every = KindCardReader.Sample.Replace("# of: machine ", "# no: machine ", StringComparison.Ordinal).Split('\n').Select(l => l is ['#', ' ', >= 'a' and <= 'z', ..] && !l.StartsWith("# no", StringComparison.Ordinal) ? l[2..] : l);
@@ -83,6 +84,9 @@ public sealed class KindCardTests
     [InlineData("title: Sketch books", "name: twice", "Duplicate key")]
     [InlineData("link: \"{home}/sketches\"", @"registry: HKEY_CURRENT_USER\Software, value: x", "is no path below an account's part of the registry")]
     [InlineData("link: \"{home}/sketches\"", @"registry: Software\Sketcher", "`value` is missing")]
+    [InlineData("link: \"{home}/sketches\"", "preference: /Library/x.plist, key: Library", "is no domain of a program's preferences")]
+    [InlineData("link: \"{home}/sketches\"", "preference: station.sketcher", "`key` is missing")]
+    [InlineData("link: \"{home}/sketches\"", "preference: station.sketcher, key: x, link: \"{home}/y\"", "A preference has no `link`.")]
     [InlineData("link: \"{home}/sketches\"", "fixed: /opt/sketches", "lies in nobody's home")]
     [InlineData("link: \"{home}/sketches\"", "fixed: \"{home}/sketches\", link: \"{home}/elsewhere\"", "A fixed path has no `link`.")]
     [InlineData("title: Sketch books", "title: x\nholds: app", "No card is for a holding of the kind app")]

@@ -106,7 +106,14 @@ internal static class KindCommands
         if (card.Usual is { } usual) Terminal.Line($"  {usual} while the settings say nothing");
         if (card.Program is { Closed.Count: > 0 } program) Terminal.Line($"  must be closed meanwhile: {string.Join(", ", program.Closed)}");
         if (card.Program is { Says.Count: > 0 } asked) Terminal.Line($"  asked afterwards, where the agent allows commands: {string.Join(' ', asked.Says)}");
-        foreach (var p in card.Pointers)
-            Terminal.Line($"  {(p.Commands is { } commands ? $"what {string.Join(' ', commands.Reads)} prints, where the agent allows commands" : p.InPlace ? $"stands at {p.File}, or a link there" : p.Syntax == CardPointer.Link ? $"the link {p.File}" : $"{p.Key} in {p.File} ({p.Syntax})")}{(p.Adds is { } adds ? $", the folder around it: the program adds {adds}" : "")}");
+        foreach (var p in card.Pointers) Terminal.Line($"  {Said(p)}{(p.Adds is { } adds ? $", the folder around it: the program adds {adds}" : "")}");
     }
+
+    private static string Said(CardPointer pointer) => pointer switch
+    {
+        { Commands: { } commands } => $"what {string.Join(' ', commands.Reads)} prints, where the agent allows commands",
+        { InPlace: true } => $"stands at {pointer.File}, or a link there",
+        { Syntax: CardPointer.Link } => $"the link {pointer.File}",
+        _ => $"{pointer.Key} in {pointer.File} ({pointer.Syntax})",
+    };
 }

@@ -1,4 +1,5 @@
 using Furlough.Agent;
+using Furlough.Platform.Mac;
 using Furlough.Protocol;
 using Furlough.Station;
 using Furlough.Station.World;
@@ -52,7 +53,7 @@ internal sealed class StationHost(Uri service, string folder, double speed, Acti
     {
         var own = Directory.CreateDirectory(Path.Combine(folder, spec.Name)).FullName;
         var clock = new StationClock(speed);
-        using var machine = new StationMachine(spec, own, clock);
+        using var machine = new StationMachine(spec, own, clock, (commands, volumes) => new MacPointers(commands, volumes));
         using var store = new AgentStore(Path.Combine(own, "agent.db"), durable: false);
         var key = SigningKey.LoadOrMake(Path.Combine(own, "agent-key"));
         using var http = new HttpClient(new StationConnection(AgentClient.Connections(), clock, spec.LeavesAfter)) { BaseAddress = service, Timeout = TimeSpan.FromSeconds(60) };

@@ -69,7 +69,7 @@ internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers userDirs, 
     {
         var holding = new HoldingName(account.Name, card.Holds, card.Name);
         if (!IsFor(card)) return null;
-        if (card.Pointers.Any(p => p.Syntax == CardPointer.Registry)) return null;
+        if (card.Pointers.Any(p => p.Syntax is CardPointer.Registry or CardPointer.Preference)) return null;
         if (card.FoundBy is { } there && !Path.Exists(volumes.Root + SettingPlace.Filled(there, account))) return null;
         if (card.Pointers.Any(p => p.Commands is { } commands && !IsThere(commands.Reads[0]))) return null;
         var usual = card.Usual is null ? null : SettingPlace.Filled(card.Usual, account);

@@ -80,7 +80,7 @@ internal static class SettingPlace
         new("account-missing", $"There is no account {address.Account} whose home holds `{address.Container}`.", "Survey the machine and make a new plan.");
 
     /// <summary>The path that a pointer is to lead to: the place, or the folder around it where the program adds its name.</summary>
-    internal static string Spelled(LinuxVolumes volumes, PointerAddress address, Place place)
+    internal static string Spelled(IVolumes volumes, PointerAddress address, Place place)
     {
         var shown = volumes.Show(place);
         if (!shown.StartsWith('/')) throw Faults.VolumeAbsent(place.Volume);

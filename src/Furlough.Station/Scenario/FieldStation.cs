@@ -42,13 +42,13 @@ public static class FieldStation
         var apps = AppsOf(room);
         var volumes = Volumes(name, room, people, dice);
         volumes[0] = volumes[0] with { OtherBytes = volumes[0].OtherBytes - apps.Sum(a => a.DataBytes) };
-        var byLink = name == "herb-02";
-        if (byLink) volumes = [.. volumes.Select(v => v with { Letter = v.System ? "/" : $"/Volumes/{v.Label}" })];
-        return new MachineSpec(name, room, byLink ? "Heron Desk 9 (stand-in)" : "Fenland Desk 4 (stand-in)", seed, volumes, people, Faults(name, people))
+        var heron = name == "herb-02";
+        if (heron) volumes = [.. volumes.Select(v => v with { Letter = v.System ? "/" : $"/Volumes/{v.Label}" })];
+        return new MachineSpec(name, room, heron ? "Heron Desk 9 (stand-in)" : "Fenland Desk 4 (stand-in)", seed, volumes, people, Faults(name, people))
         {
             Apps = apps,
             CommonFolders = room == "Seminar Lab" ? [new CommonFolderSpec("course-desk", new SpecPlace(0, "Course desk"), [.. LeftOn(name, people)])] : [],
-            FoldersByLink = byLink,
+            SettingsBehindCommands = heron,
             Programs = new ProgramsSpec("Programs", ProgramsOf(room), name == "wet-12" ? "D:\\Tools" : null),
             Confinement = name == "cabin-2" ? new Confinement("Fenland Guard", ["C:\\Accounts"], "Add the new place to the guard's list of homes, or accept it.") : null,
             OnBattery = name == "cabin-3",
@@ -76,7 +76,7 @@ public static class FieldStation
     private static List<AppSpec> AppsOf(string room) => [.. ProgramsOf(room).Select(p => p switch
     {
         "field browser" => new AppSpec(p, 900, 600_000_000, "it comes with the system"),
-        "sheet editor" => new AppSpec(p, 1_400, 1_200_000_000, "the system lets it be moved from Fenland Desk 5 on, and this is 4"),
+        "sheet editor" => new AppSpec(p, 1_400, 1_200_000_000, "the system lets it be moved from its next version on"),
         "specimen viewer" => new AppSpec(p, 3_200, 9 * GB),
         "map editor" => new AppSpec(p, 2_600, 7 * GB),
         _ => new AppSpec(p, 250, 300_000_000),
@@ -95,6 +95,7 @@ public static class FieldStation
     /// <summary>What a technician runs into on the crews' laptops, where nobody has looked for years.</summary>
     private static AccountSpec Oddity(string name, AccountSpec account, bool isFirst) => name switch
     {
+        "herb-02" when isFirst => account with { Folders = [.. account.Folders, SpecimenIndex] },
         "cabin-1" when isFirst => Half(account) with { SignedIn = true },
         "cabin-2" when isFirst => account with { HomeNamedBy = [$"the timetable of {account.Name}"], CacheBytes = 3 * GB },
         "cabin-3" when account.Fallback => account with { Fallback = false },
@@ -137,6 +138,9 @@ public static class FieldStation
 
     /// <summary>The library of the station's sound recorder, which wants to be told the folder around it.</summary>
     private static FolderSpec Recordings(string account) => new("recordings", 140, 0, 2 * GB, "dawn", ".flac") { Adds = "Recordings", LivesAt = new SpecPlace(0, $"Accounts/{account}/Studio/Recordings") };
+
+    /// <summary>The index of the Heron desk's specimen viewer, whose place is one of its preferences.</summary>
+    private static FolderSpec SpecimenIndex { get; } = new("specimen-index", 4_200, 4_000, 3 * GB, "plate", ".idx") { Preference = ("station.specimen-viewer", "IndexPath") };
 
     /// <summary>Files that many file systems cannot store, and an archive on a crew's own volume.</summary>
     private static AccountSpec Portable(AccountSpec account) => With(account with { Folders = [.. account.Folders, Recordings(account.Name)] }, f => f.Name switch

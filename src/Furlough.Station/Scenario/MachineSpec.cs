@@ -12,6 +12,12 @@ public sealed record FolderSpec(string Name, int Files, int SmallFiles, long Dat
     /// <summary>For a library of a program that adds this name to its setting; found only by a kind card of the folder's name.</summary>
     public string? Adds { get; init; }
 
+    /// <summary>For a library of a program of the Heron desk: the preference that names its folder, as domain and key.</summary>
+    public (string Domain, string Key)? Preference { get; init; }
+
+    /// <summary>Found only where a kind card of its name tells of it.</summary>
+    public bool IsLibrary => Adds is not null || Preference is not null;
+
     /// <summary>Where it lives, if not in its account's home.</summary>
     public SpecPlace? LivesAt { get; init; }
 
@@ -81,8 +87,8 @@ public sealed record MachineSpec(string Name, string Room, string OperatingSyste
     /// <summary>Where its system installs programs; null where no setting says so.</summary>
     public ProgramsSpec? Programs { get; init; }
 
-    /// <summary>Its system has no settings for user folders: one that lives elsewhere leaves a link in its place.</summary>
-    public bool FoldersByLink { get; init; }
+    /// <summary>Its system keeps homes and programs' preferences behind its own commands, and has no settings for user folders: one that lives elsewhere leaves a link in its place.</summary>
+    public bool SettingsBehindCommands { get; init; }
 
     /// <summary>The apps that its system lists.</summary>
     public IReadOnlyList<AppSpec> Apps { get; init; } = [];

@@ -16,7 +16,7 @@ internal static class StationLog
             switch (f)
             {
                 case ["once", var happening]: machine.Once(happening); break;
-                case ["set", var container, var key, var type, var text]: machine.SetSetting(container, key, new PointerValue(type, text)); break;
+                case ["set", var container, var key, var type, var text]: machine.SetSetting(container, key, type == PointerValue.Absent.Type ? PointerValue.Absent : new PointerValue(type, text)); break;
                 case ["bar" or "allow", var account]: machine.SetBarred(account, f[0] == "bar"); break;
                 case ["dir", var id, var parent, var name]: Put(machine, NodeKind.Folder, id, parent, name); break;
                 case ["link", var id, var parent, var name, var text]: Put(machine, NodeKind.Link, id, parent, name).Link = PathText.Unescape(text); break;

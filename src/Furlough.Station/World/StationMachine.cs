@@ -29,7 +29,8 @@ public sealed class StationMachine : IMachine, IDisposable
     /// <param name="spec">What the machine is.</param>
     /// <param name="folder">Folder for its log and for Furlough's own files on it.</param>
     /// <param name="clock">Its simulated time.</param>
-    public StationMachine(MachineSpec spec, string folder, StationClock clock)
+    /// <param name="behindCommands">For a desk whose system keeps settings behind its own commands: the pointers that use these.</param>
+    public StationMachine(MachineSpec spec, string folder, StationClock clock, Func<ICommands, IVolumes, IPointers>? behindCommands = null)
     {
         (Spec, _folder, Clock) = (spec, folder, clock);
         Directory.CreateDirectory(Path.Combine(folder, "files"));
@@ -40,7 +41,7 @@ public sealed class StationMachine : IMachine, IDisposable
         if (spec.Faults.OfType<VolumeFills>().FirstOrDefault() is { } filled && HasHappened(StationVolumes.Fills)) _volumes[^1].UsedBytes = _volumes[^1].Spec.SizeBytes - filled.LeavesBytes;
         _log = new StreamWriter(new FileStream(path, FileMode.Append, FileAccess.Write, FileShare.Read)) { AutoFlush = false };
         Volumes = new StationVolumes(this);
-        Pointers = new StationPointers(this);
+        Settings = new StationPointers(this, spec.SettingsBehindCommands ? behindCommands!(new StationCommands(this), Volumes) : null);
         Activity = new StationActivity(this);
         Accounts = new StationAccounts(this);
         Surveyor = new StationSurveyor(this);
@@ -56,7 +57,7 @@ public sealed class StationMachine : IMachine, IDisposable
     public IVolumes Volumes { get; }
 
     /// <inheritdoc/>
-    public IPointers Pointers { get; }
+    public IPointers Pointers => Settings;
 
     /// <inheritdoc/>
     public IActivity Activity { get; }
@@ -66,6 +67,8 @@ public sealed class StationMachine : IMachine, IDisposable
 
     /// <summary>Takes surveys.</summary>
     public ISurveyor Surveyor { get; }
+
+    internal StationPointers Settings { get; }
 
     internal IReadOnlyList<StationVolumeState> VolumeStates => _volumes;
 
@@ -89,6 +92,8 @@ public sealed class StationMachine : IMachine, IDisposable
     internal bool HasHappened(string happening) => _happened.Contains(happening);
 
     internal PointerValue Setting(string container, string key) => _settings.GetValueOrDefault((container, key)) ?? PointerValue.Absent;
+
+    internal IEnumerable<(string Key, PointerValue Value)> SettingsIn(string container) => _settings.Where(s => s.Key.Container == container && s.Value.Text is not null).Select(s => (s.Key.Key, s.Value));
 
     internal void SetSetting(string container, string key, PointerValue value)
     {
@@ -178,7 +183,8 @@ public sealed class StationMachine : IMachine, IDisposable
                 if (holding.LivesAt is null && !holding.IsLost) DeclareHolding(MakeFolder(home, holding.Name, account.Id, 0x1C0), holding, account.Id);
                 if (holding.LivesAt is { } elsewhere && Declared(elsewhere, account.Id) is { } folder && folder.Children.Count == 0) DeclareHolding(folder, holding, account.Id);
                 if (holding.CopyAt is { } copy) DeclareHolding(Declared(copy, account.Id), holding, account.Id);
-                if (Spec.FoldersByLink) continue;
+                if (holding.Preference is { } preference) _settings[(StationCommands.PreferencesOf(account.Name, preference.Domain), preference.Key)] = new PointerValue("string", $"~/{holding.Name}");
+                if (Spec.SettingsBehindCommands) continue;
                 var at = holding.LivesAt is { } place ? _volumes[place.Volume].Spell(holding.Adds is { } adds ? place.Path[..^(adds.Length + 1)] : place.Path) : null;
                 _settings[(StationPointers.Current(account.Name), holding.Name)] = new PointerValue("expandable", at ?? $"%PROFILE%\\{holding.Name}");
                 _settings[(StationPointers.Older(account.Name), holding.Name)] = new PointerValue("text", holding.OlderSetting ?? at ?? system.Spell($"Accounts/{account.Name}/{holding.Name}"));

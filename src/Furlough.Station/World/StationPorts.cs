@@ -49,8 +49,11 @@ internal sealed class StationVolumes(StationMachine machine) : IVolumes
 }
 
 /// <summary>Typed settings of accounts: each user folder stands in two containers, which must agree.</summary>
-internal sealed class StationPointers(StationMachine machine) : IPointers
+/// <param name="behindCommands">The pointers of a Heron desk; null for every other.</param>
+internal sealed class StationPointers(StationMachine machine, IPointers? behindCommands) : IPointers
 {
+    private const string Directory = "account-directory";
+
     internal const string Kind = "account-setting";
     private const string Link = "link";
 
@@ -62,7 +65,7 @@ internal sealed class StationPointers(StationMachine machine) : IPointers
     internal const string Accounts = "accounts of the machine";
 
     /// <summary>The setting of an account's home.</summary>
-    internal static PointerAddress AddressOfHome(string account) => new(Kind, Accounts, account, account);
+    internal PointerAddress AddressOfHome(string account) => machine.Spec.SettingsBehindCommands ? new(Directory, "the directory service", "home", account) : new(Kind, Accounts, account, account);
 
     private const string Shared = "settings of the machine/programs";
 
@@ -75,8 +78,9 @@ internal sealed class StationPointers(StationMachine machine) : IPointers
     internal static PointerAddress AddressOfApp(string name) => new(Kind, "apps of the machine", name, "");
 
     /// <summary>A folder stands in both containers, a library in one.</summary>
-    internal static IReadOnlyList<PointerAddress> Addresses(string account, FolderSpec folder, bool byLink) =>
-        byLink ? [InPlace(account, folder.Name)] : folder.Adds is { } adds ? [new(Kind, Current(account), folder.Name, account) { Adds = adds }] : [new(Kind, Current(account), folder.Name, account), new(Kind, Older(account), folder.Name, account)];
+    internal IReadOnlyList<PointerAddress> Addresses(string account, FolderSpec folder, KindCard? card) =>
+        card is not null && folder.Preference is not null ? [.. card.Pointers.Where(p => p.Syntax == CardPointer.Preference).Select(p => new PointerAddress(CardPointer.Preference, p.File, p.Key, account) { Adds = p.Adds })]
+        : machine.Spec.SettingsBehindCommands ? [InPlace(account, folder.Name)] : folder.Adds is { } adds ? [new(Kind, Current(account), folder.Name, account) { Adds = adds }] : [new(Kind, Current(account), folder.Name, account), new(Kind, Older(account), folder.Name, account)];
 
     /// <summary>Where no setting says where a folder is: the link that stands in its place.</summary>
     internal static PointerAddress InPlace(string account, string folder) => new(Link, $"~/{folder}", "", account) { InPlace = true };
@@ -85,6 +89,7 @@ internal sealed class StationPointers(StationMachine machine) : IPointers
     {
         lock (machine.Lock)
         {
+            if (BehindCommands(address) is { } behind) return behind.Read(address);
             if (!address.InPlace) return machine.Setting(address.Container, address.Key);
             return OwnPlace(address) is { } own && machine.Find(own)?.Link is { } text ? new PointerValue(Link, text) : PointerValue.Absent;
         }
@@ -93,21 +98,31 @@ internal sealed class StationPointers(StationMachine machine) : IPointers
     /// <summary>The path on which a folder without a setting stands, or its link.</summary>
     internal Place? OwnPlace(PointerAddress address) => Resolve(machine, address.Account, new PointerValue("text", "%PROFILE%" + address.Container[1..]));
 
-    public string? Leads(PointerAddress address, PointerValue value) => address.InPlace && value.Text is null ? OwnPlace(address) is { } own ? machine.Volumes.Show(own) : null : Resolve(machine, address.Account, value) is { } place ? machine.Volumes.Show(address.Adds is null ? place : place with { Path = $"{place.Path}/{address.Adds}" }) : null;
+    /// <summary>Where a value leads, as a place.</summary>
+    internal Place? PlaceOf(PointerAddress address, PointerValue value) => Leads(address, value) is { } text ? Resolve(machine, address.Account, new PointerValue("text", text)) : null;
+
+    public string? Leads(PointerAddress address, PointerValue value) => BehindCommands(address) is { } behind ? behind.Leads(address, value) : address.InPlace && value.Text is null ? OwnPlace(address) is { } own ? machine.Volumes.Show(own) : null : Resolve(machine, address.Account, value) is { } place ? machine.Volumes.Show(address.Adds is null ? place : place with { Path = $"{place.Path}/{address.Adds}" }) : null;
 
     public PointerValue Spell(PointerAddress address, Place place, PointerValue present) =>
-        address.InPlace ? new PointerValue(Link, machine.Volumes.Show(place)) : present with { Text = machine.Volumes.Show(address.Adds is null ? place : place with { Path = string.Join('/', place.Parts.SkipLast(1)) }) };
+        BehindCommands(address) is { } behind ? behind.Spell(address, place, present) : address.InPlace ? new PointerValue(Link, machine.Volumes.Show(place)) : present with { Text = machine.Volumes.Show(address.Adds is null ? place : place with { Path = string.Join('/', place.Parts.SkipLast(1)) }) };
 
     public void Swap(PointerAddress address, PointerValue expected, PointerValue next)
     {
         lock (machine.Lock)
         {
+            if (BehindCommands(address) is { } behind)
+            {
+                behind.Swap(address, expected, next);
+                return;
+            }
             var found = machine.Setting(address.Container, address.Key);
             if (found != expected) throw Faults.PointerChanged(address, expected, found);
             if (address.Container == Older(address.Account) && machine.Spec.Faults.OfType<PowerLoss>().Any() && machine.Once("power loss")) throw new PowerLossException();
             machine.SetSetting(address.Container, address.Key, next);
         }
     }
+
+    private IPointers? BehindCommands(PointerAddress address) => address.Kind is Directory or CardPointer.Preference ? behindCommands : null;
 
     /// <summary>Where a setting leads.</summary>
     internal static Place? Resolve(StationMachine machine, string account, PointerValue value)
@@ -191,7 +206,8 @@ internal sealed class StationSurveyor(StationMachine machine) : ISurveyor
             List<HoldingFacts> holdings = [];
             foreach (var account in machine.Spec.Accounts) holdings.Add(LookAtHome(account));
             foreach (var account in machine.Spec.Accounts)
-                foreach (var folder in account.Folders.Where(f => f.Adds is null || kinds.Any(k => k.Name == f.Name))) holdings.Add(Look(account.Name, folder));
+                foreach (var folder in account.Folders)
+                    if (kinds.FirstOrDefault(k => k.Name == folder.Name) is var card && (card is not null || !folder.IsLibrary)) holdings.Add(Look(account.Name, folder, card));
             if (machine.Spec.Programs is { } programs) holdings.Add(Look(programs));
             holdings.AddRange(machine.Spec.Apps.Select(Look));
             var volumes = machine.VolumeStates.Select(v => new VolumeFacts(v.Identity, v.Spec.Label, v.Spec.Letter, v.Spec.Attached, v.Spec.Medium, v.Spec.FileSystem, v.Spec.SizeBytes, v.FreeBytes, 4096,
@@ -231,15 +247,15 @@ internal sealed class StationSurveyor(StationMachine machine) : ISurveyor
         return new RecreatedSource(there.Files, there.Bytes, there.Files == 0 ? null : machine.Clock.GetUtcNow());
     }
 
-    private HoldingFacts Look(string account, FolderSpec spec)
+    private HoldingFacts Look(string account, FolderSpec spec, KindCard? card)
     {
-        var pointers = StationPointers.Addresses(account, spec, machine.Spec.FoldersByLink).Select(a => (Address: a, Value: machine.Pointers.Read(a)))
-            .Select(p => new PointerFacts(p.Address, p.Value, (p.Address.InPlace && p.Value.Text is null ? ((StationPointers)machine.Pointers).OwnPlace(p.Address) : StationPointers.Resolve(machine, account, p.Value)) is { } leads ? spec.Adds is null ? leads : leads with { Path = $"{leads.Path}/{spec.Adds}" } : null)).ToList();
+        var settings = machine.Settings;
+        var pointers = settings.Addresses(account, spec, card).Select(a => (Address: a, Value: settings.Read(a))).Select(p => new PointerFacts(p.Address, p.Value, settings.PlaceOf(p.Address, p.Value))).ToList();
         var place = pointers[0].Resolves;
         var node = place is null ? null : machine.Find(place);
         var (files, bytes) = node?.Measure() ?? (0, 0);
         if (spec.FixedBy is not null) pointers = [.. pointers.Select(p => p with { FixedBy = spec.FixedBy })];
-        return new HoldingFacts(new HoldingName(account, spec.Adds is null ? HoldingKind.Folder : HoldingKind.Library, spec.Name), place, place is null ? pointers[0].Value.Text ?? "" : machine.Volumes.Show(place), node is not null, pointers, files, bytes, 0, place is null ? [] : machine.Activity.InUse(place), spec.Demands)
+        return new HoldingFacts(new HoldingName(account, spec.IsLibrary ? HoldingKind.Library : HoldingKind.Folder, spec.Name), place, place is null ? pointers[0].Value.Text ?? "" : machine.Volumes.Show(place), node is not null, pointers, files, bytes, 0, place is null ? [] : machine.Activity.InUse(place), spec.Demands)
         {
             Services = spec.Services,
             Stray = spec.Stray,
@@ -250,9 +266,9 @@ internal sealed class StationSurveyor(StationMachine machine) : ISurveyor
 
     private HoldingFacts LookAtHome(AccountSpec account)
     {
-        var (address, holding) = (StationPointers.AddressOfHome(account.Name), new HoldingName(account.Name, HoldingKind.Home, HoldingName.WholeHome));
-        var value = machine.Setting(address.Container, address.Key);
-        var place = StationPointers.Resolve(machine, account.Name, value);
+        var (address, holding) = (machine.Settings.AddressOfHome(account.Name), new HoldingName(account.Name, HoldingKind.Home, HoldingName.WholeHome));
+        var value = machine.Settings.Read(address);
+        var place = machine.Settings.PlaceOf(address, value);
         var node = place is null ? null : machine.Find(place);
         var (files, bytes) = node?.Measure() ?? (0, 0);
         return new HoldingFacts(holding, place, value.Text ?? "", node is not null, [new PointerFacts(address, value, place)], files, bytes, 0, [], Demands.None) { Home = new HomeFacts(account.HomeNamedBy, account.CacheBytes, machine.Spec.Confinement) };

@@ -7,7 +7,7 @@ namespace Furlough.Model;
 public enum PointerShape { Folder, Parent }
 
 /// <summary>One setting of a kind of holding.</summary>
-/// <param name="Syntax">How its file is written: ini, environment, profile, properties, json, xml, toml, yaml; or <see cref="Link"/>, or <see cref="Command"/>.</param>
+/// <param name="Syntax">How its file is written: ini, environment, profile, properties, json, xml, toml, yaml; or one of the words below.</param>
 /// <param name="File">Path of its file; <c>{home}</c> and <c>{account}</c> are filled in.</param>
 /// <param name="Key">The names that lead to it, from the outermost, joined by '/'; a '/' of a name is written ~1, a '~' ~0.</param>
 /// <param name="Adds">The name that the program adds, where the setting wants the parent.</param>
@@ -18,6 +18,9 @@ public sealed record CardPointer(string Syntax, string File, string Key, Pointer
 
     /// <summary>Instead of a syntax: a value of the account's part of the registry; the file is the key's path.</summary>
     public const string Registry = "registry";
+
+    /// <summary>Instead of a syntax: one of the preferences of a program that a macOS system keeps for the account; the file is the program's domain.</summary>
+    public const string Preference = "preference";
 
     /// <summary>Instead of a syntax: commands read and change the value.</summary>
     public const string Command = "command";

@@ -116,6 +116,18 @@ public interface IAccounts
     Attributes Renumbered(Attributes attributes, Func<uint, bool, uint> renumber);
 }
 
+/// <summary>A system's own commands, behind which some systems keep their settings: argument lists, never a shell line.</summary>
+public interface ICommands
+{
+    /// <summary>Runs a command to its end.</summary>
+    /// <param name="account">Who runs it; empty for the system itself.</param>
+    /// <param name="command">Its whole path, then its arguments.</param>
+    CommandAnswer Run(string account, IReadOnlyList<string> command);
+}
+
+/// <summary>What a command left: its exit code, and what it printed and complained of.</summary>
+public sealed record CommandAnswer(int Exit, string Output, string Error);
+
 /// <summary>What the engine needs of a machine.</summary>
 public interface IMachine
 {

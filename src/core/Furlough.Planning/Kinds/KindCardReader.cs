@@ -112,7 +112,7 @@ public sealed partial class KindCardReader : StrictReader
     {
         if (node is not YamlSequenceNode { Children.Count: > 0 and <= MostPointers } list)
         {
-            Error(node, "The card says of no setting where its data lives.", $"a list of 1 to {MostPointers} settings, each with `file`, `syntax` and `key`, with `link`, with `reads` and `writes`, with `registry` and `value`, or with `fixed`");
+            Error(node, "The card says of no setting where its data lives.", $"a list of 1 to {MostPointers} settings, each with `file`, `syntax` and `key`, with `link`, with `reads` and `writes`, with `registry` and `value`, with `preference` and `key`, or with `fixed`");
             return [];
         }
         return [.. list.Select(ReadPointer)];
@@ -120,9 +120,10 @@ public sealed partial class KindCardReader : StrictReader
 
     private CardPointer ReadPointer(YamlNode node)
     {
-        var keys = Keys(node, "a setting", "file", "syntax", "key", "link", "fixed", "registry", "value", "reads", "writes", "clears", "wants", "adds");
+        var keys = Keys(node, "a setting", "file", "syntax", "key", "link", "fixed", "registry", "value", "preference", "reads", "writes", "clears", "wants", "adds");
         if (Commands.FirstOrDefault(keys.ContainsKey) is not null) return ReadCommands(node, keys);
         if (keys.TryGetValue("registry", out var registry)) return ReadRegistry(node, registry, keys);
+        if (keys.TryGetValue("preference", out var preference)) return ReadPreference(node, preference, keys);
         if (keys.TryGetValue("fixed", out var path)) return ReadFixed(path, keys);
         if (keys.TryGetValue("link", out var link)) return ReadLink(link, keys);
         var file = Need(node, keys, "file") is { } f ? ReadFile(f) : "";
@@ -149,6 +150,16 @@ public sealed partial class KindCardReader : StrictReader
         if (_shared) Error(path, "A card reads values of accounts only.", "`of: account`");
         var (wants, adds) = ReadShape(node, keys);
         return new CardPointer(CardPointer.Registry, key, Need(node, keys, "value") is { } v ? Text(v) : "", wants, adds);
+    }
+
+    private CardPointer ReadPreference(YamlNode node, YamlNode name, Dictionary<string, YamlNode> keys)
+    {
+        RefuseKeys(keys, "A preference", "`preference:` with the program's domain and `key:`", "file", "syntax", "link", "fixed", "value");
+        var domain = Text(name);
+        if (!DomainPattern().IsMatch(domain)) Error(name, $"`{domain}` is no domain of a program's preferences.", "names joined by dots, without a path");
+        if (_shared) Error(name, "A card reads preferences of accounts only.", "`of: account`");
+        var (wants, adds) = ReadShape(node, keys);
+        return new CardPointer(CardPointer.Preference, domain, Need(node, keys, "key") is { } key ? Text(key) : "", wants, adds);
     }
 
     private CardPointer ReadFixed(YamlNode path, Dictionary<string, YamlNode> keys)
@@ -219,6 +230,9 @@ public sealed partial class KindCardReader : StrictReader
 
     [GeneratedRegex("^[a-z][a-z0-9-]{1,39}$")]
     private static partial Regex NamePattern();
+
+    [GeneratedRegex(@"^[A-Za-z0-9][\w-]*(\.[\w-]+)*$")]
+    private static partial Regex DomainPattern();
 
     [GeneratedRegex(@"\{([^}]*)\}")]
     private static partial Regex VariablePattern();

@@ -37,6 +37,9 @@ internal sealed class Bays(Process process) : IDisposable
         process.StandardInput.Flush();
     }
 
+    /// <summary>An agent of it has ended by itself.</summary>
+    internal bool HasFailed => process.HasExited;
+
     /// <summary>Ends it and tells how many connections were broken.</summary>
     internal async Task<int> EndAsync()
     {
@@ -60,7 +63,12 @@ internal sealed class Bays(Process process) : IDisposable
         using var stop = new CancellationTokenSource();
         await using var relay = new Relay(service);
         var station = new StationHost(relay.Address, folder, speed: 1, _ => { }).RunAsync([.. Enumerable.Range(first, count).Select(Spec)], code, () => { }, stop.Token);
-        while (await Console.In.ReadLineAsync() is { } word) relay.IsPoor = word == "poor";
+        var told = Task.Run(async () =>
+        {
+            while (await Console.In.ReadLineAsync() is { } word) relay.IsPoor = word == "poor";
+        });
+        // Agents end only when they are told to.
+        if (await Task.WhenAny(told, station) == station) await station;
         await stop.CancelAsync();
         await station;
         await Console.Out.WriteAsync(relay.Broken.ToString(CultureInfo.InvariantCulture));

@@ -20,10 +20,10 @@ internal sealed class FleetRun(string program, string data, int agents)
         List<Bays> bays = [.. Enumerable.Range(0, (agents + Bays.Most - 1) / Bays.Most).Select(i => Bays.Start(service.Address, invite.Code, i * Bays.Most, Math.Min(Bays.Most, agents - i * Bays.Most), Path.Combine(data, "bays")))];
         try
         {
-            await WatchAsync(async () => (await client.MachinesAsync(null, null, default)).Count(m => m.SurveyedAt is not null) == agents, TimeSpan.FromSeconds(3));
+            await WatchAsync(async () => HaveAll(bays) && (await client.MachinesAsync(null, null, default)).Count(m => m.SurveyedAt is not null) == agents, TimeSpan.FromSeconds(3));
             await using (var listener = new Listener(service.Address, token))
             {
-                var good = await CarryOutAsync(service, client, "Documents", () => Task.CompletedTask);
+                var good = await CarryOutAsync(service, client, "Documents", () => Task.FromResult(HaveAll(bays)));
                 var late = await LatenessAsync(client, good.Run, listener);
                 Print("over good connections", good, late, "0 | 0 |  |  |  |");
             }
@@ -31,6 +31,7 @@ internal sealed class FleetRun(string program, string data, int agents)
             foreach (var part in bays) part.SetPoor(true);
             var poor = await CarryOutAsync(service, client, "Pictures", async () =>
             {
+                HaveAll(bays);
                 if (killed >= 5 || Random.Shared.Next(8) > 0) return;
                 service.Kill();
                 killed++;
@@ -50,6 +51,8 @@ internal sealed class FleetRun(string program, string data, int agents)
             foreach (var part in bays) part.Dispose();
         }
     }
+
+    private static bool HaveAll(List<Bays> bays) => bays.Exists(b => b.HasFailed) ? throw new InvalidOperationException("An agent has ended by itself.") : true;
 
     private sealed record Done(RunView Run, TimeSpan Took, double Cores, long MostBytes);
 

@@ -217,9 +217,10 @@ public sealed class AgentRuntime : IWatcher, IDisposable
                 await call(stop);
                 pause = TimeSpan.FromMilliseconds(500);
             }
-            catch (ServiceException away)
+            catch (Exception away) when (away is not (Fault or OperationCanceledException))
             {
-                _log($"{away.Code}: {away.Message}");
+                // What nobody foresaw may pass too; an agent that has ended does not come back by itself.
+                _log(away is ServiceException told ? $"{told.Code}: {told.Message}" : $"unforeseen: {away}");
                 await Task.Delay(pause * (0.5 + Random.Shared.NextDouble()), _time, stop);
                 pause = pause < TimeSpan.FromSeconds(10) ? pause * 2 : pause;
             }

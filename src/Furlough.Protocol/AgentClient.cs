@@ -60,7 +60,7 @@ public sealed class AgentClient(HttpClient http)
             await ServiceException.ThrowIfErrorAsync(response, stop);
             return answer is null ? default! : (await response.Content.ReadFromJsonAsync(answer, stop))!;
         }
-        catch (Exception away) when (away is HttpRequestException or IOException || (away is TaskCanceledException && !stop.IsCancellationRequested))
+        catch (Exception away) when (ServiceException.IsUnreachable(away, stop))
         {
             throw ServiceException.Unreachable(http.BaseAddress, away);
         }

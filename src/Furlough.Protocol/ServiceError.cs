@@ -1,5 +1,6 @@
 using System.Net;
 using System.Net.Http.Json;
+using System.Net.Sockets;
 using System.Text.Json;
 
 namespace Furlough.Protocol;
@@ -21,6 +22,10 @@ public sealed class ServiceException(int status, string code, string message, st
 
     /// <summary>Further lines.</summary>
     public IReadOnlyList<string> Details { get; } = details ?? [];
+
+    /// <summary>Whether an exception of a call says that the service did not answer. A connection that breaks while it is being made is told by the socket itself.</summary>
+    public static bool IsUnreachable(Exception exception, CancellationToken stop) =>
+        exception is HttpRequestException or IOException or SocketException or ObjectDisposedException || (exception is TaskCanceledException && !stop.IsCancellationRequested);
 
     /// <summary>The service cannot be reached.</summary>
     public static ServiceException Unreachable(Uri? address, Exception cause) =>

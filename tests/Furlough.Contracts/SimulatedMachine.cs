@@ -7,7 +7,7 @@ using Furlough.Model;
 namespace Furlough.Contracts;
 
 /// <summary>A machine with two volumes on a simulated disk, and settings in two containers that are durable when written.</summary>
-public sealed class SimulatedMachine(SimulatedDisk disk) : IMachine, IVolumes, IPointers, IActivity, IAccounts
+public sealed class SimulatedMachine(SimulatedDisk disk) : IMachine, IVolumes, IPointers, IActivity, IAccounts, ILaunchers
 {
     public static readonly VolumeIdentity System = new("system", "fs-system"), Data = new("data", "fs-data");
 
@@ -23,6 +23,28 @@ public sealed class SimulatedMachine(SimulatedDisk disk) : IMachine, IVolumes, I
     public IActivity Activity => this;
 
     public IAccounts Accounts => this;
+
+    /// <summary>Whether its entries of programs are known.</summary>
+    public bool KnowsLaunchers { get; set; } = true;
+
+    public ILaunchers? Launchers => KnowsLaunchers ? this : null;
+
+    /// <summary>Entries that were taken away.</summary>
+    public HashSet<string> Hidden { get; } = [];
+
+    public void Hide(string account, string entry)
+    {
+        disk.Operate("hide entry", entry);
+        Hidden.Add($"{entry} of {account}");
+    }
+
+    public void Show(string account, string entry)
+    {
+        disk.Operate("show entry", entry);
+        Hidden.Remove($"{entry} of {account}");
+    }
+
+    public Shortcut? ShortcutTo(string title, IReadOnlyList<string> command) => new(".start", $"{title}: {string.Join(' ', command)}");
 
     /// <summary>The number of the one account.</summary>
     public uint Number { get; set; } = 1001;

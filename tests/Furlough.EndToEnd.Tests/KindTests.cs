@@ -11,6 +11,8 @@ public sealed class KindTests : RealDesk
         furlough-kind: 1
         name: sketches
         title: Sketch books of the field sketcher
+        launcher: sketcher.desktop
+        opens: [/usr/bin/sketcher, "--library={library}"]
         pointers:
           - {file: "{home}/.config/sketcher/settings.ini", syntax: ini, key: library/path}
           - {file: "{home}/.config/sketcher/recent.json", syntax: json, key: last/folder}
@@ -41,8 +43,10 @@ public sealed class KindTests : RealDesk
         File.WriteAllText($"{Config}/sketcher/recent.json", Json);
         File.WriteAllText($"{Config}/recorder.toml", Toml);
         LinuxTree.Sh($"ln -s 'Sketch books' {Tree.Home}/sketches; chown -hR 1701:1701 {Config} {Tree.Home}/Studio {Tree.Home}/sketches");
+        var (entry, ownEntry) = ($"{Tree.Home}/.local/share/applications/sketcher.desktop", "[Desktop Entry]\nType=Application\nName=Sketcher\nExec=sketcher\n");
+        LinuxTree.Sh($"mkdir -p {Path.GetDirectoryName(entry)}; printf '{ownEntry.Replace("\n", "\\n", StringComparison.Ordinal)}' > {entry}; chown -R 1701:1701 {Tree.Home}/.local");
         var before = LinuxTree.Describe($"{Tree.Home}/Sketch books");
-        Enrol();
+        Enrol("--card-commands");
         Field.Run("kind", "add", Card(Sketches)).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()), o => o.Out.ShouldContain("sketches is looked for from now on"));
         Field.Run("kind", "add", Card(Sounds)).Code.ShouldBe(0);
         Field.Run("kind", "list").Out.ShouldContain("Recordings, in a folder of a fixed name");
@@ -61,10 +65,16 @@ public sealed class KindTests : RealDesk
         File.ReadAllText($"{Config}/sketcher/settings.ini").ShouldBe(Ini.Replace("/home/asa.lind/Sketch books", "/data/Libraries/asa.lind/sketches", StringComparison.Ordinal));
         File.ReadAllText($"{Config}/sketcher/recent.json").ShouldBe(Json.Replace("\\/home\\/asa.lind\\/Sketch books", "/data/Libraries/asa.lind/sketches", StringComparison.Ordinal));
         new FileInfo($"{Tree.Home}/sketches").LinkTarget.ShouldBe("/data/Libraries/asa.lind/sketches");
+        File.ReadAllText(entry).ShouldContain("Hidden=true");
+        var (note, shortcut) = ($"{Tree.Root}/data/Libraries/asa.lind/sketches of asa.lind.txt", $"{Tree.Root}/data/Libraries/asa.lind/sketches of asa.lind.desktop");
+        File.ReadAllText(note).ShouldContain("Kept in /data/Libraries/asa.lind/sketches\nand opened by the shortcut of the same name beside this note.");
+        File.ReadAllLines(shortcut).ShouldContain("Exec=\"/usr/bin/sketcher\" \"--library=/data/Libraries/asa.lind/sketches\"");
+        LinuxTree.Sh($"stat -c '%u %a' '{note}' '{shortcut}'").Split('\n').ShouldBe(["1701 644", "1701 700", ""]);
         File.ReadAllText($"{Config}/recorder.toml").ShouldBe(Toml.Replace("/home/asa.lind/Studio", "/data/Libraries/asa.lind", StringComparison.Ordinal));
         LinuxTree.Difference(before, LinuxTree.Describe($"{Tree.Root}/data/Libraries/asa.lind/sketches")).ShouldBeEmpty();
 
         Field.Run("relocation", "return", Relocation("sketches").GetProperty("number").ToString(), Relocation("sounds").GetProperty("number").ToString(), "--follow").Code.ShouldBe(0);
+        (File.Exists(note), File.Exists(shortcut), File.ReadAllText(entry)).ShouldBe((false, false, ownEntry));
         (File.ReadAllText($"{Config}/sketcher/settings.ini"), File.ReadAllText($"{Config}/sketcher/recent.json"), File.ReadAllText($"{Config}/recorder.toml")).ShouldBe((Ini, Json, Toml));
         LinuxTree.Difference(before, LinuxTree.Describe($"{Tree.Home}/Sketch books")).ShouldBeEmpty();
         new FileInfo($"{Tree.Home}/sketches").LinkTarget.ShouldBe("Sketch books");
@@ -121,7 +131,7 @@ public sealed class KindTests : RealDesk
     [Fact]
     public void Cards_are_checked_and_taken_back_and_settings_that_nobody_understands_are_left_alone()
     {
-        Field.Run("kind", "check", Card(Sketches.Replace("syntax: ini", "syntax: inn", StringComparison.Ordinal))).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(2), o => o.Error.ShouldContain("line 5"), o => o.Error.ShouldContain("Perhaps `ini` is meant"));
+        Field.Run("kind", "check", Card(Sketches.Replace("syntax: ini", "syntax: inn", StringComparison.Ordinal))).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(2), o => o.Error.ShouldContain("line 7"), o => o.Error.ShouldContain("Perhaps `ini` is meant"));
         Field.Run("kind", "add", Card(Sketches.Replace("{home}", "/etc", StringComparison.Ordinal))).Error.ShouldContain("lies in nobody's home");
         Directory.CreateDirectory($"{Tree.Home}/Documents");
         LinuxTree.Sh($"mkdir -p {Config}/sketcher; echo '[library]' > {Config}/sketcher/settings.ini; echo '{{broken' > {Config}/sketcher/recent.json");

@@ -34,8 +34,20 @@ public sealed class KindCardTests
         KindCardReader.Read(Good.Replace("link: \"{home}/sketches\"", "preference: station.sketcher, key: Library", StringComparison.Ordinal)).Pointers[^1].ShouldBe(new("preference", "station.sketcher", "Library", PointerShape.Folder, null));
         KindCardReader.Read(Kept).Pointers.ShouldBe([new("command", "/usr/bin/sketcher", "get library", PointerShape.Folder, null) { Commands = new(["/usr/bin/sketcher", "get", "library"], ["/usr/bin/sketcher", "set", "--to={value}"], []) }]);
         KindCardReader.Read(KindCardReader.Sample).Pointers.Count.ShouldBe(1);
-        var every = KindCardReader.Sample.Replace("# of: machine ", "# no: machine ", StringComparison.Ordinal).Split('\n').Select(l => l is ['#', ' ', >= 'a' and <= 'z', ..] && !l.StartsWith("# no", StringComparison.Ordinal) ? l[2..] : l);
+        var every = KindCardReader.Sample.Replace("# of: machine ", "# no: machine ", StringComparison.Ordinal).Split('\n').Where(l => !l.StartsWith("# launcher", StringComparison.Ordinal) && !l.StartsWith("# opens", StringComparison.Ordinal)).Select(l => l is ['#', ' ', >= 'a' and <= 'z', ..] && !l.StartsWith("# no", StringComparison.Ordinal) ? l[2..] : l);
         KindCardReader.Read(string.Join('\n', every)).ShouldSatisfyAllConditions(k => k.Holds.ShouldBe(HoldingKind.InstallPath), k => k.Lists.ShouldBe("lib/tools"), k => k.Program!.Says.Count.ShouldBe(2));
+    }
+
+    [Theory]
+    [InlineData("launcher: ../sketcher.desktop", "is no name of a launcher's entry")]
+    [InlineData("opens: [sketcher, \"{library}\"]", "may be another program in every account")]
+    [InlineData("opens: [/usr/bin/sketcher]", "does not say once where the library is")]
+    [InlineData("holds: install-path\nusual: \"{home}/x\"\nlauncher: sketcher.desktop", "An install path has no `launcher`")]
+    public void A_library_s_launcher_and_shortcut_are_read_and_wrong_ones_refused(string line, string words)
+    {
+        KindCardReader.Read(Good.Replace("systems:", "launcher: sketcher.desktop\nopens: [/usr/bin/sketcher, \"--in={library}\"]\nsystems:", StringComparison.Ordinal)).Program
+            .ShouldSatisfyAllConditions(p => p!.Launcher.ShouldBe("sketcher.desktop"), p => p!.Opens.ShouldBe(["/usr/bin/sketcher", "--in={library}"]), p => p!.Mends.ShouldBeTrue());
+        Should.Throw<KindCardException>(() => KindCardReader.Read(Good.Replace("systems:", line + "\nsystems:", StringComparison.Ordinal))).Message.ShouldContain(words);
     }
 
     [Fact]

@@ -106,6 +106,8 @@ internal static class KindCommands
         if (card.Usual is { } usual) Terminal.Line($"  {usual} while the settings say nothing");
         if (card.Program is { Closed.Count: > 0 } program) Terminal.Line($"  must be closed meanwhile: {string.Join(", ", program.Closed)}");
         if (card.Program is { Says.Count: > 0 } asked) Terminal.Line($"  asked afterwards, where the agent allows commands: {string.Join(' ', asked.Says)}");
+        if (card.Program is { Launcher: { } launcher }) Terminal.Line($"  taken away from the account while it lives elsewhere: the entry {launcher}");
+        if (card.Program is { Opens.Count: > 0 } opened) Terminal.Line($"  a note is left beside it, and, where the agent allows commands, a shortcut: {string.Join(' ', opened.Opens)}");
         foreach (var p in card.Pointers) Terminal.Line($"  {Said(p)}{(p.Adds is { } adds ? $", the folder around it: the program adds {adds}" : "")}");
     }
 

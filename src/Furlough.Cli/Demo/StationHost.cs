@@ -46,6 +46,11 @@ internal sealed class StationHost(Uri service, string folder, double speed, Acti
             {
                 return;
             }
+            catch (Exception ended)
+            {
+                log($"{spec.Name} has ended: {ended.Message}");
+                throw;
+            }
         }
     }
 

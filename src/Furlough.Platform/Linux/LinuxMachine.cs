@@ -17,7 +17,7 @@ public sealed class LinuxMachine : IMachine
         var activity = new LinuxActivity(volumes, cardCommands);
         var userDirs = new XdgPointers(volumes);
         var pointers = new LinuxPointers(userDirs, new SettingFilePointers(volumes), new LinkPointers(volumes), new HomePointers(volumes), new CommandPointers(volumes, activity));
-        (Volumes, Pointers, Activity, Accounts) = (volumes, pointers, activity, new LinuxAccounts(volumes));
+        (Volumes, Pointers, Activity, Accounts, Launchers) = (volumes, pointers, activity, new LinuxAccounts(volumes), new LinuxLaunchers(volumes, cardCommands));
         Surveyor = new LinuxSurveyor(volumes, userDirs, pointers, activity, new LinuxHomes(volumes, time), fallback, agentVersion, time);
     }
 
@@ -32,6 +32,9 @@ public sealed class LinuxMachine : IMachine
 
     /// <inheritdoc/>
     public IAccounts Accounts { get; }
+
+    /// <inheritdoc/>
+    public ILaunchers? Launchers { get; }
 
     /// <summary>Takes surveys of this system.</summary>
     public ISurveyor Surveyor { get; }

@@ -205,7 +205,7 @@ public sealed class FurloughClient : IDisposable
             await ServiceException.ThrowIfErrorAsync(response, stop);
             return await read(response);
         }
-        catch (Exception away) when (away is HttpRequestException || (away is TaskCanceledException && !stop.IsCancellationRequested))
+        catch (Exception away) when (ServiceException.IsUnreachable(away, stop))
         {
             throw ServiceException.Unreachable(_http.BaseAddress, away);
         }

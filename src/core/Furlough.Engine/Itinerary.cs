@@ -15,11 +15,12 @@ namespace Furlough.Engine;
 /// gather            any       prepare, copy, prove, gather
 /// discard           any       discard
 /// </code>
+/// Where the holding's program has entries or shortcuts, mend follows confirm.
 /// </summary>
 public static class Itinerary
 {
     private static readonly IStep Quiesce = new QuiesceStep(), Copy = new CopyStep(), CatchUp = new CatchUpStep(), Prove = new ProveStep(),
-        Repoint = new RepointStep(), SetAside = new SetAsideStep(), Reopen = new ReopenStep(), Confirm = new ConfirmStep();
+        Repoint = new RepointStep(), SetAside = new SetAsideStep(), Reopen = new ReopenStep(), Confirm = new ConfirmStep(), Mend = new MendStep();
 
     private static readonly IStep[]
         Discarding = [new DiscardStep()],
@@ -36,9 +37,15 @@ public static class Itinerary
     {
         { Work: DocketWork.Discard } => Discarding,
         { Work: DocketWork.Gather } => Gathering,
+        { Method: Method.Setting } => Setting,
+        { Program.Mends: true } => [.. Moving(docket), Mend],
+        _ => Moving(docket),
+    };
+
+    private static IStep[] Moving(Docket docket) => docket switch
+    {
         { Work: DocketWork.FallBack } => FallingBack,
         { Method: Method.Adopt, Work: DocketWork.Relocate } => Adopting,
-        { Method: Method.Setting } => Setting,
         { Method: Method.Exchange } => Exchange,
         { Method: Method.Warm } => Warm,
         _ => Cold,

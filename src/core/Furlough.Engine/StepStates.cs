@@ -17,6 +17,7 @@ namespace Furlough.Engine;
 /// set-aside  target -> target      kept out -> kept out
 /// reopen     target -> target      either -> let in
 /// confirm    target -> target      let in -> let in
+/// mend       target -> target      let in -> let in
 /// </code>
 /// Where only settings change, nobody is kept out.
 /// Gathering and discarding leave the settings alone: they lead to the docket's target all the time, and nobody is kept out.
@@ -37,6 +38,7 @@ internal static class StepStates
         [Step.SetAside] = (new(Live.Target, true), new(Live.Target, true)),
         [Step.Reopen] = (new(Live.Target, null), new(Live.Target, false)),
         [Step.Confirm] = (new(Live.Target, false), new(Live.Target, false)),
+        [Step.Mend] = (new(Live.Target, false), new(Live.Target, false)),
     };
 
     private static readonly State Untouched = new(Live.Target, null);

@@ -51,7 +51,21 @@ public sealed record SettingCommands(IReadOnlyList<string> Reads, IReadOnlyList<
 /// <summary>What a holding's own program asks of a relocation.</summary>
 /// <param name="Closed">Names of processes that must be closed while the settings are changed, because they write them themselves.</param>
 /// <param name="Says">The command, as a list of arguments, that asks the program itself where the holding lives; empty where there is none.</param>
-public sealed record OwnProgram(IReadOnlyList<string> Closed, IReadOnlyList<string> Says);
+public sealed record OwnProgram(IReadOnlyList<string> Closed, IReadOnlyList<string> Says)
+{
+    /// <summary>What stands for the holding's place in <see cref="Opens"/>.</summary>
+    public const string Library = "{library}";
+
+    /// <summary>The entry by which people start it without saying what it is to open, taken away from the account while the holding lives elsewhere; null where none is.</summary>
+    public string? Launcher { get; init; }
+
+    /// <summary>The command, as a list of arguments, that opens the holding: a shortcut with it is left beside the holding, and a note that says what it is. Empty where neither is left.</summary>
+    public IReadOnlyList<string> Opens { get; init; } = [];
+
+    /// <summary>Whether anything is to be mended when the holding lives elsewhere.</summary>
+    [JsonIgnore]
+    public bool Mends => Launcher is not null || Opens.Count > 0;
+}
 
 /// <summary>A further kind of holding, described without code: one for each account, or one that all accounts of a machine share.</summary>
 /// <param name="Name">What its holdings are called.</param>

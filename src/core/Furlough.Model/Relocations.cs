@@ -4,7 +4,7 @@ namespace Furlough.Model;
 
 /// <summary>The steps of a relocation. Their order depends on the method; nothing before repoint changes what is live.</summary>
 [JsonConverter(typeof(WordConverter<Step>))]
-public enum Step { Prepare, Quiesce, Copy, CatchUp, Prove, Repoint, SetAside, Reopen, Confirm, Discard, Gather }
+public enum Step { Prepare, Quiesce, Copy, CatchUp, Prove, Repoint, SetAside, Reopen, Confirm, Mend, Discard, Gather }
 
 /// <summary>Where the data of a holding lives.</summary>
 [JsonConverter(typeof(WordConverter<Live>))]

@@ -2885,6 +2885,8 @@ export interface components {
         OwnProgram: {
             closed: string[];
             says: string[];
+            launcher?: null | string;
+            opens?: string[];
         };
         Place: {
             volume: string;
@@ -3295,7 +3297,7 @@ export interface components {
         /** @enum {unknown} */
         Standing: "ready" | "under-way" | "waiting" | "stuck" | "settled" | "drifted" | "silent";
         /** @enum {unknown} */
-        Step: "prepare" | "quiesce" | "copy" | "catch-up" | "prove" | "repoint" | "set-aside" | "reopen" | "confirm" | "discard" | "gather" | null;
+        Step: "prepare" | "quiesce" | "copy" | "catch-up" | "prove" | "repoint" | "set-aside" | "reopen" | "confirm" | "mend" | "discard" | "gather" | null;
         StepTime: {
             step: components["schemas"]["Step"];
             took: string;

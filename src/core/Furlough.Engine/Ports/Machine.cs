@@ -116,6 +116,22 @@ public interface IAccounts
     Attributes Renumbered(Attributes attributes, Func<uint, bool, uint> renumber);
 }
 
+/// <summary>The entries and shortcuts by which people start programs.</summary>
+public interface ILaunchers
+{
+    /// <summary>Takes a program's entry away from an account, and keeps what the account itself had there. Repeating it changes nothing; durable on return.</summary>
+    void Hide(string account, string entry);
+
+    /// <summary>Puts back what <see cref="Hide"/> took away. Repeating it changes nothing; durable on return.</summary>
+    void Show(string account, string entry);
+
+    /// <summary>A file that starts a command when it is opened; null where commands of kind cards do not run on this machine.</summary>
+    Shortcut? ShortcutTo(string title, IReadOnlyList<string> command);
+}
+
+/// <summary>A file that starts a command: how its name ends, and what is written in it.</summary>
+public sealed record Shortcut(string Ending, string Content);
+
 /// <summary>A system's own commands, behind which some systems keep their settings: argument lists, never a shell line.</summary>
 public interface ICommands
 {
@@ -142,6 +158,9 @@ public interface IMachine
 
     /// <summary>Names behind numbers.</summary>
     IAccounts Accounts { get; }
+
+    /// <summary>Entries of programs; null where the system's are not known.</summary>
+    ILaunchers? Launchers => null;
 }
 
 /// <summary>Looks at a machine without changing it (but for marking its volumes).</summary>

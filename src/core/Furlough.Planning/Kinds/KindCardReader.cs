@@ -50,7 +50,7 @@ public sealed partial class KindCardReader : StrictReader
 
     private KindCard ReadCard(YamlMappingNode root)
     {
-        var keys = Keys(root, "the card", "furlough-kind", "name", "title", "systems", "holds", "of", "found-by", "usual", "lists", "closed", "says", "pointers");
+        var keys = Keys(root, "the card", "furlough-kind", "name", "title", "systems", "holds", "of", "found-by", "usual", "lists", "closed", "says", "launcher", "opens", "pointers");
         if (Need(root, keys, "furlough-kind") is { } version && Text(version) != "1") Error(version, $"Version {Text(version)} of kind cards is not known.", "1");
         var name = Need(root, keys, "name") is { } n ? ReadName(n) : "";
         var title = Need(root, keys, "title") is { } t ? Text(t) : "";
@@ -66,7 +66,12 @@ public sealed partial class KindCardReader : StrictReader
         var lists = keys.TryGetValue("lists", out var l) ? Text(l) : "";
         if (lists.Length > 0 && (holds == HoldingKind.Library || !IsPlain(lists))) Error(l!, $"`{lists}` is no path below an install path.", "plain names joined by '/', in a card that holds an install path");
         var says = List(keys, "says");
-        var program = new OwnProgram(List(keys, "closed"), says);
+        var program = new OwnProgram(List(keys, "closed"), says) { Launcher = keys.TryGetValue("launcher", out var entry) ? Text(entry) : null, Opens = List(keys, "opens") };
+        if (holds == HoldingKind.InstallPath) RefuseKeys(keys, "An install path", "`holds: library`", "launcher", "opens");
+        if (program.Launcher is { } launcher && !LauncherPattern().IsMatch(launcher)) Error(entry!, $"`{launcher}` is no name of a launcher's entry.", "its file name, such as sketcher.desktop, without a path");
+        if (program.Opens.Count > 0) RequireWholePath(keys["opens"], program.Opens);
+        if (program.Opens.Count > 0 && program.Opens.Skip(1).Count(a => a.Contains(OwnProgram.Library, StringComparison.Ordinal)) != 1)
+            Error(keys["opens"], "The command does not say once where the library is.", $"one argument with `{OwnProgram.Library}`");
         foreach (var process in program.Closed.Where(n => n.Length > MostProcessName || n.Contains('/'))) Error(keys["closed"], $"`{process}` is no name of a process.", $"at most {MostProcessName} characters, without a path");
         if (says.Count > 0) RequireWholePath(keys["says"], says);
         return new KindCard(name, title, List(keys, "systems"), Need(root, keys, "pointers") is { } p ? ReadPointers(p) : [])
@@ -76,13 +81,13 @@ public sealed partial class KindCardReader : StrictReader
             FoundBy = keys.TryGetValue("found-by", out var f) ? ReadPath(f) : null,
             Usual = usual,
             Lists = lists,
-            Program = program is { Closed.Count: 0, Says.Count: 0 } ? null : program,
+            Program = program is { Closed.Count: 0, Says.Count: 0, Mends: false } ? null : program,
         };
     }
 
     private KindCard ReadCommonFolder(YamlNode root, Dictionary<string, YamlNode> keys, string name, string title)
     {
-        RefuseKeys(keys, "A folder that should be empty", "`usual:` with its path, and `systems`", "of", "found-by", "lists", "closed", "says", "pointers");
+        RefuseKeys(keys, "A folder that should be empty", "`usual:` with its path, and `systems`", "of", "found-by", "lists", "closed", "says", "launcher", "opens", "pointers");
         _shared = true;
         return new KindCard(name, title, List(keys, "systems"), []) { IsCommonFolder = true, Shared = true, Usual = Need(root, keys, "usual") is { } path ? ReadPath(path) : null };
     }
@@ -185,7 +190,7 @@ public sealed partial class KindCardReader : StrictReader
         return new CardPointer(CardPointer.Command, commands.Reads.FirstOrDefault(""), string.Join(' ', commands.Reads.Skip(1)), wants, adds) { Commands = commands };
     }
 
-    private void RequireWholePath(YamlNode node, List<string> command)
+    private void RequireWholePath(YamlNode node, IReadOnlyList<string> command)
     {
         if (!command[0].StartsWith('/')) Error(node, $"`{command[0]}` may be another program in every account.", "the command's whole path, then its arguments, each an element of its own");
     }
@@ -230,6 +235,9 @@ public sealed partial class KindCardReader : StrictReader
 
     [GeneratedRegex("^[a-z][a-z0-9-]{1,39}$")]
     private static partial Regex NamePattern();
+
+    [GeneratedRegex(@"^[A-Za-z0-9][\w.-]*\.[a-z]+$")]
+    private static partial Regex LauncherPattern();
 
     [GeneratedRegex(@"^[A-Za-z0-9][\w-]*(\.[\w-]+)*$")]
     private static partial Regex DomainPattern();

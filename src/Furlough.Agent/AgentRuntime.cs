@@ -31,6 +31,7 @@ public sealed class AgentRuntime : IWatcher, IDisposable
     private readonly SemaphoreSlim _docketsCame = new(0), _discardsCame = new(0), _bulletinsCame = new(0), _surveyWanted = new(1);
     private readonly ConcurrentDictionary<Guid, Progress> _progress = new();
     private volatile bool _surveyAsked;
+    private TimeSpan _progressPause = TimeSpan.FromMilliseconds(700);
 
     /// <param name="surveyor">Looks at the machine.</param>
     /// <param name="http">Its base address is the service.</param>
@@ -171,14 +172,10 @@ public sealed class AgentRuntime : IWatcher, IDisposable
 
     private async Task HandInProgressAsync(CancellationToken stop)
     {
-        await Task.Delay(TimeSpan.FromMilliseconds(700), _time, stop);
+        await Task.Delay(_progressPause, _time, stop);
         foreach (var docket in _progress.Keys)
             if (_progress.TryRemove(docket, out var progress))
-                await _link.CallAsync<object?>(async (client, token, s) =>
-                {
-                    await client.ProgressAsync(token, progress, s);
-                    return null;
-                }, stop);
+                _progressPause = (await _link.CallAsync((client, token, s) => client.ProgressAsync(token, progress, s), stop)).Pause;
     }
 
     private async Task HandInSurveyAsync(CancellationToken stop)

@@ -42,8 +42,8 @@ public sealed class AgentClient(HttpClient http)
         SendAsync(HttpMethod.Post, "bulletins", token, bulletins, ModelJson.Default.IReadOnlyListBulletin, ProtocolJson.Default.BulletinReceipt, stop);
 
     /// <summary>Hands in the latest progress.</summary>
-    public Task ProgressAsync(string token, Progress progress, CancellationToken stop) =>
-        SendAsync<Progress, string>(HttpMethod.Post, "progress", token, progress, ModelJson.Default.Progress, null, stop);
+    public Task<ProgressReceipt> ProgressAsync(string token, Progress progress, CancellationToken stop) =>
+        SendAsync(HttpMethod.Post, "progress", token, progress, ModelJson.Default.Progress, ProtocolJson.Default.ProgressReceipt, stop);
 
     /// <summary>Hands in a survey.</summary>
     public Task SurveyAsync(string token, Survey survey, CancellationToken stop) =>

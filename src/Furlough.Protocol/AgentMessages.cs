@@ -86,6 +86,9 @@ public sealed record PermitResponse(string Permit);
 /// <summary>Bulletins up to this number are stored.</summary>
 public sealed record BulletinReceipt(long Acknowledged);
 
+/// <summary>Progress was taken in; the next is wanted after this pause, which is longer the more there is under way.</summary>
+public sealed record ProgressReceipt(TimeSpan Pause);
+
 /// <summary>An error as RFC 9457 has it, with our stable code and remedy.</summary>
 public sealed record Problem(string? Title, string? Detail, int? Status, string? Code, string? Remedy, string? Place, IReadOnlyList<string>? Details);
 
@@ -101,5 +104,6 @@ public sealed record Problem(string? Title, string? Detail, int? Status, string?
 [JsonSerializable(typeof(PermitRequest))]
 [JsonSerializable(typeof(PermitResponse))]
 [JsonSerializable(typeof(BulletinReceipt))]
+[JsonSerializable(typeof(ProgressReceipt))]
 [JsonSerializable(typeof(Problem))]
 public sealed partial class ProtocolJson : JsonSerializerContext;

@@ -111,6 +111,7 @@ public sealed class KindTests : RealDesk
         var run = StartRun(brief);
         Field.Run("plan", "show", "1").Out.ShouldContain("kept of the machine stays where it is on map-01: it belongs to the system's package keeper-tools");
         Field.Run("run", "follow", run).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(3, o.ToString()), o => o.Out.ShouldContain("1 refused, 2"));
+        Field.Run("run", "show", run, "--json").Out.ShouldContain("\"canRetry\": false");
         (new FileInfo(catalogue).LinkTarget, new FileInfo(app).LinkTarget).ShouldBe(("/data/Libraries/asa.lind/catalogue", "/data/Programs/specimen viewer"));
         LinuxTree.Difference(before, LinuxTree.Describe($"{Tree.Root}/data/Libraries/asa.lind/catalogue")).ShouldBeEmpty();
         LinuxTree.Difference(appBefore, LinuxTree.Describe($"{Tree.Root}/data/Programs/specimen viewer")).ShouldBeEmpty();

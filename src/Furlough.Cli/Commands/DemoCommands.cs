@@ -29,12 +29,13 @@ internal static class DemoCommands
         var seed = new Option<ulong>("--seed") { Description = "The same seed gives the same station", DefaultValueFactory = _ => 7 };
         var speed = new Option<double>("--speed") { Description = "Simulated seconds in a real one", DefaultValueFactory = _ => 1_500 };
         var run = new Option<string>("--run") { Description = "Room that is relocated at the start; - for none", DefaultValueFactory = _ => "Wet Lab" };
+        var code = new Option<string?>("--code") { Description = "Invite that the stand-ins use at a service that runs already; without it one is made" };
         var once = new Option<bool>("--once") { Description = "End when that run has ended" };
-        var start = new Command("start", "Start a service with a field station of stand-in workstations") { data, fresh, machines, seed, speed, run, once, ServiceCommands.Port };
+        var start = new Command("start", "Start a service with a field station of stand-in workstations") { data, fresh, machines, seed, speed, run, code, once, ServiceCommands.Port };
         start.SetAction(async (parsed, stop) =>
         {
             var settings = new DemoSettings(Path.GetFullPath(parsed.GetValue(data)!), parsed.GetValue(fresh), parsed.GetValue(machines), parsed.GetValue(seed), parsed.GetValue(speed), parsed.GetValue(run)!, parsed.GetValue(once),
-                parsed.GetValue(ServiceCommands.Port), parsed.GetValue(Connection.Service), parsed.GetValue(Connection.Token));
+                parsed.GetValue(ServiceCommands.Port), parsed.GetValue(Connection.Service), parsed.GetValue(Connection.Token), parsed.GetValue(code));
             try { return await RunAsync(settings, stop); }
             catch (ServiceException error) { return Terminal.Fail(error); }
             catch (OperationCanceledException) { return ExitCode.Done; }
@@ -47,7 +48,7 @@ internal static class DemoCommands
         return new Command("demo", "A made-up field station to try everything on") { start };
     }
 
-    private sealed record DemoSettings(string Data, bool Fresh, int Machines, ulong Seed, double Speed, string Room, bool Once, int Port, string? Service, string? Token);
+    private sealed record DemoSettings(string Data, bool Fresh, int Machines, ulong Seed, double Speed, string Room, bool Once, int Port, string? Service, string? Token, string? Code);
 
     private static async Task<int> RunAsync(DemoSettings settings, CancellationToken stop)
     {
@@ -60,18 +61,18 @@ internal static class DemoCommands
         using var client = new FurloughClient(address, token);
         if (own is not null) await client.AddKindAsync(RecordingsCard, [], stop);
         using var ending = CancellationTokenSource.CreateLinkedTokenSource(stop);
-        var invite = await client.InviteAsync(new InviteRequest(null, settings.Machines, 24), stop);
+        var code = settings.Code ?? (await client.InviteAsync(new InviteRequest(null, settings.Machines, 24), stop)).Code;
         var enrolled = new TaskCompletionSource(TaskCreationOptions.RunContinuationsAsynchronously);
         var machines = FieldStation.Make(settings.Machines, settings.Seed);
         var station = new StationHost(address, Path.Combine(settings.Data, "station"), settings.Speed, line => Terminal.Line(line))
-            .RunAsync(machines, invite.Code, enrolled.SetResult, ending.Token);
+            .RunAsync(machines, code, enrolled.SetResult, ending.Token);
         Terminal.Line($"Console   {address.ToString().TrimEnd('/')}/#token={token}");
         Terminal.Line("Terminal  " + $"export FURLOUGH_SERVICE={address.ToString().TrimEnd('/')} FURLOUGH_TOKEN={token}");
         Terminal.Line();
         await await Task.WhenAny(enrolled.Task, station);
         await SurveyedAsync(client, machines.Count(m => m.LeavesAfter != FieldStation.Enrolling), stop);
         Terminal.Line($"Calder Fen Field Station: {settings.Machines} stand-in workstations are enrolled and surveyed.");
-        var code = settings.Room == "-" ? ExitCode.Done : await CarryOutAsync(client, settings.Room, stop);
+        var outcome = settings.Room == "-" ? ExitCode.Done : await CarryOutAsync(client, settings.Room, stop);
         if (!settings.Once)
         {
             Terminal.Line("\nThe console stays open until you press Ctrl+C.");
@@ -79,7 +80,7 @@ internal static class DemoCommands
         }
         await ending.CancelAsync();
         await station;
-        return code is ExitCode.DoneInPart ? ExitCode.Done : code;
+        return outcome is ExitCode.DoneInPart ? ExitCode.Done : outcome;
     }
 
     /// <summary>Only a folder that a demo made is ever removed.</summary>

@@ -190,6 +190,7 @@ internal static class RunCommands
                 foreach (var sentence in (string[])[r.Failure!.Text, r.Failure.Where, r.Failure.Remedy]) Terminal.Paragraph(4, sentence);
             }
             if (group.Relocations.Count > most) Terminal.Line($"  and {group.Relocations.Count - most} more: furlough relocation list --run {run.Number}");
+            if (!waits && group.Relocations.Count > 1) Terminal.Line($"  all of them: furlough run {(group.CanRetry ? $"retry {run.Number} --cause {group.Code}" : $"skip {run.Number} --cause {group.Code} --reason TEXT")}");
         }
     }
 }

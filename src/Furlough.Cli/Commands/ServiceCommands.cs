@@ -47,6 +47,8 @@ internal static class ServiceCommands
                 }
                 await using var host = await ServiceHost.StartAsync(new ServiceOptions(Path.GetFullPath(parsed.GetValue(Data)!), parsed.GetValue(Port)) { Mail = mail }, stop);
                 Console.WriteLine($"listening on {host.Address.ToString().TrimEnd('/')}");
+                var token = Path.Combine(Path.GetFullPath(parsed.GetValue(Data)!), ServiceHost.StewardTokenFile);
+                if (File.Exists(token)) Console.WriteLine($"the steward's first token is in {token}: sign in to the console with it, or export FURLOUGH_TOKEN=$(cat {token})");
                 await host.WaitAsync(stop);
                 return ExitCode.Done;
             }

@@ -223,7 +223,8 @@ public sealed record HoldRequest(IReadOnlyList<string> Machines, string? Reason)
 public sealed record ManyDone(IReadOnlyList<long> Relocations, IReadOnlyList<string> Refusals);
 
 /// <summary>Failures of one cause.</summary>
-public sealed record FailureGroup(string Code, IReadOnlyList<long> Relocations, IReadOnlyList<string> Machines, string Example);
+/// <param name="CanRetry">False where the plan itself refused all of them: only another plan helps.</param>
+public sealed record FailureGroup(string Code, IReadOnlyList<long> Relocations, IReadOnlyList<string> Machines, string Example, bool CanRetry);
 
 /// <summary>A relocation.</summary>
 /// <param name="Live">Where the data lives; unknown when the machine has been silent.</param>

@@ -34,7 +34,7 @@ public static class AgentEndpoints
         {
             Machine(context, sessions, live);
             live.Keep(progress);
-            return TypedResults.NoContent();
+            return new ProgressReceipt(live.ProgressPause);
         });
         agent.MapPost("/surveys", async (Survey survey, HttpContext context, AgentSessions sessions, SurveyDesk desk, LiveHub live, CancellationToken stop) =>
         {

@@ -117,8 +117,10 @@ public static class RunEndpoints
     internal static async Task<RunView> ViewAsync(FurloughDb db, RunRow run, RunHours hours, CancellationToken stop)
     {
         var rows = await db.Relocations.Where(r => r.Run == run.Number).Join(db.Machines, r => r.Machine, m => m.Id, (r, m) => new { r.Number, Machine = m.Name, r.State, r.DataBytes, r.Failure }).OrderBy(r => r.Number).ToListAsync(stop);
+        var refused = await db.Relocations.Where(r => r.Run == run.Number && r.State == RelocationState.Refused).Select(r => new { r.Number, r.Planned }).ToListAsync(stop);
+        var blocked = refused.Where(r => Column.PlannedOf(r.Planned).Blocked.Count > 0).Select(r => r.Number).ToHashSet();
         var reasons = rows.Where(r => r.Failure is not null).Select(r => (r.Number, r.Machine, r.State, Failure: Column.Read(r.Failure!, ModelJson.Default.Failure)))
-            .GroupBy(f => (f.Failure.Code, AtRest: f.State.IsAtRest())).Select(g => (g.Key.AtRest, Group: new FailureGroup(g.Key.Code, [.. g.Select(f => f.Number)], [.. g.Select(f => f.Machine).Distinct().Order(StringComparer.Ordinal)], g.First().Failure.ToString()))).ToList();
+            .GroupBy(f => (f.Failure.Code, AtRest: f.State.IsAtRest())).Select(g => (g.Key.AtRest, Group: new FailureGroup(g.Key.Code, [.. g.Select(f => f.Number)], [.. g.Select(f => f.Machine).Distinct().Order(StringComparer.Ordinal)], g.First().Failure.ToString(), g.Any(f => !blocked.Contains(f.Number))))).ToList();
         var open = run.State == RunState.Ended ? null : (await hours.OfAsync(db, run, stop)).Open;
         return new RunView(run.Number, run.Plan, run.Title, run.State, run.StartedBy, run.StartedAt, run.EndedAt, rows.Select(r => r.Machine).Distinct().Count(), rows.Count,
             rows.Sum(r => r.DataBytes), rows.Where(r => r.State is RelocationState.Switched or RelocationState.Finished).Sum(r => r.DataBytes),

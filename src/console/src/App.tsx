@@ -7,6 +7,7 @@ import { AuditPage, AuditsPage } from "./pages/AuditsPage";
 import { BriefPage } from "./pages/BriefPage";
 import { ErrandsPage } from "./pages/ErrandsPage";
 import { HistoryPage } from "./pages/HistoryPage";
+import { InvitePage } from "./pages/InvitePage";
 import { MachinePage } from "./pages/MachinePage";
 import { MachineSpacePage } from "./pages/MachineSpacePage";
 import { PlanMachinePage } from "./pages/PlanMachinePage";
@@ -63,6 +64,7 @@ function SignedIn({ who, machines, silent }: { who: string; machines: number; si
       <main className="page">
         <Routes>
           <Route path="/" element={<RoomsPage />} />
+          <Route path="/invite" element={<InvitePage />} />
           <Route path="/machines/:name" element={<MachinePage />} />
           <Route path="/machines/:name/space" element={<MachineSpacePage />} />
           <Route path="/plans" element={<PlansPage />} />

@@ -3,18 +3,10 @@ import { mkdtempSync, readdirSync, readFileSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join, resolve } from "node:path";
 import { AxeBuilder } from "@axe-core/playwright";
-import { type Browser, type BrowserContext, chromium, type Page } from "playwright-core";
+import type { Browser, BrowserContext, Page } from "playwright-core";
 import { afterAll, beforeAll, expect, test } from "vitest";
+import { launch } from "./browser";
 
-const flags = [
-  "--no-sandbox",
-  "--disable-gpu",
-  "--disable-quic",
-  "--no-first-run",
-  "--disable-background-networking",
-  "--disable-component-update",
-  "--disable-sync",
-];
 const folder = mkdtempSync(join(tmpdir(), "furlough-console-"));
 const repository = resolve(import.meta.dirname, "../../..");
 const furlough = join(repository, "bin/furlough");
@@ -41,6 +33,7 @@ const PAGES = [
   "/audits",
   "/audits/1",
   "/history",
+  "/invite",
 ];
 
 /** Starts the station, whose Wet Lab has been relocated, and waits until it stands. */
@@ -70,7 +63,7 @@ const call = async (method: string, path: string, body?: object) => {
 
 beforeAll(async () => {
   await startDemo();
-  browser = await chromium.launch({ executablePath: "/usr/bin/chromium", args: flags });
+  browser = await launch();
   context = await browser.newContext({ viewport: { width: 1280, height: 800 } });
   page = await context.newPage();
   page.setDefaultTimeout(15_000);

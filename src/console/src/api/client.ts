@@ -55,6 +55,8 @@ const asSeen = (run: RunView) => ({ params: { path: { number: run.number } }, he
 
 export const api = {
   signIn: (token: string) => unwrap(client.POST("/api/v1/session", { body: { token } })),
+  invite: (room: string | null, machines: number) =>
+    unwrap(client.POST("/api/v1/invites", { body: { room, machines, hours: 24, again: null } })),
   status: () => unwrap(client.GET("/api/v1/status")),
   machines: () => unwrap(client.GET("/api/v1/machines")),
   shelves: (room: string) => unwrap(client.GET("/api/v1/rooms/{room}/shelves", { params: { path: { room } } })),

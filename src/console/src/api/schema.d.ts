@@ -2577,6 +2577,7 @@ export interface components {
             relocations: number[];
             machines: string[];
             example: string;
+            canRetry: boolean;
         };
         FallBackRequest: {
             /** Format: date-time */

@@ -55,13 +55,16 @@ export function RoomsPage() {
   if (machines.data.length === 0)
     return (
       <p>
-        {words.noMachines} <span className="quiet">{words.noMachinesHow}</span>
+        {words.noMachines} <Link to="/invite">{words.inviteMachines}</Link>
       </p>
     );
   return (
     <>
       <FilterHeading title={words.rooms} label={words.filter} hint={words.filterHint} />
       <ShelfLegend />
+      <p>
+        <Link to="/invite">{words.inviteMachines}</Link>
+      </p>
       {stretches.length === 0 && <p>{words.nothingFits}</p>}
       <Stretches stretches={stretches} />
     </>

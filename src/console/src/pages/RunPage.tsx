@@ -25,7 +25,8 @@ const isDone = (r: RelocationView) => r.state === "switched" || r.state === "fin
 
 function Run({ run, rows }: { run: RunView; rows: RelocationView[] }) {
   const filter = useFilter();
-  const moving = rows.filter((r) => r.progress && !atRest.has(r.state));
+  // The run may have been looked at after its relocations.
+  const moving = run.endedAt ? [] : rows.filter((r) => r.progress && !atRest.has(r.state));
   const shown = rows.filter((r) => fits(`${r.machine} ${r.room} ${r.state} ${r.step ?? ""} ${r.wave}`, filter));
   const machines = [...Map.groupBy(shown, (r) => r.machine)].toSorted(([, a], [, b]) => rank(a) - rank(b));
   return (
@@ -120,7 +121,7 @@ function whereItStands(run: RunView, rows: RelocationView[]): string {
     .toSorted(([a], [b]) => a.localeCompare(b))
     .map(([state, n]) => `${n} ${state}`)
     .join(", ");
-  const open = rows.filter((r) => !atRest.has(r.state));
+  const open = run.endedAt ? [] : rows.filter((r) => !atRest.has(r.state));
   const seconds = Math.max(0, ...open.map((r) => r.progress?.secondsLeft ?? 0));
   return [
     words.runStands[run.state],
@@ -303,10 +304,12 @@ function FailureForm({ run, group: g }: { run: RunView; group: FailureGroup }) {
         skip.mutate();
       }}
     >
-      <button type="button" disabled={busy} onClick={() => retry.mutate()}>
-        {words.tryAgain(these)}
-      </button>
-      <label htmlFor={field}>{words.orSayWhyNot}</label>
+      {g.canRetry && (
+        <button type="button" disabled={busy} onClick={() => retry.mutate()}>
+          {words.tryAgain(these)}
+        </button>
+      )}
+      <label htmlFor={field}>{g.canRetry ? words.orSayWhyNot : words.sayWhyNot}</label>
       <input id={field} value={reason} maxLength={1000} required onChange={(event) => setReason(event.target.value)} />
       <button type="submit" disabled={busy || reason.trim() === ""}>
         {words.skip(these)}

@@ -106,7 +106,16 @@ export const words = {
   filterHint: "name, room or standing",
   nothingFits: "No machine fits this filter.",
   noMachines: "No machine is enrolled yet.",
-  noMachinesHow: "Make an invite with furlough machine invite and start an agent with it.",
+  inviteMachines: "Invite machines",
+  invite: "Invite",
+  inviteHow:
+    "Agents introduce themselves with an invite, once on each machine. Whoever has it can bring machines in, so hand it on with care.",
+  inviteRoomHint: "as each agent says",
+  makeInvite: "Make an invite",
+  inviteReady: (machines: string, until: string) =>
+    `For ${machines}, until ${until}. Start the agent on each, as the system's administrator:`,
+  agentCommand: (address: string, code: string) => `furlough-agent --service ${address} --code ${code}`,
+  inviteThen: "They appear in {rooms} by themselves, a few seconds after that.",
   offline: "The service is not answering. What you see may be old; the data on the machines is where it was.",
   loading: "Looking…",
   signIn: "Sign in",
@@ -278,6 +287,7 @@ export const words = {
   skipped: (what: string, n: number) => `${what} ${n === 1 ? "was" : "were"} skipped.`,
   tryAgain: (what: string) => `Try ${what} again`,
   orSayWhyNot: "or say why not:",
+  sayWhyNot: "Say why it will not be done:",
   skip: (what: string) => `Skip ${what}`,
 
   auditTitle: (number: number) => `Audit ${number}`,

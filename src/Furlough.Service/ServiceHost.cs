@@ -82,6 +82,7 @@ public sealed class ServiceHost : IAsyncDisposable
             kestrel.Listen(IPAddress.Loopback, options.Port);
             kestrel.AddServerHeader = false;
             kestrel.Limits.MaxRequestBodySize = LargestRequestBytes;
+            kestrel.Limits.MaxConcurrentConnections = OpenFiles.ForConnections();
         });
         builder.Services.AddSerilog(log => log.MinimumLevel.Information().MinimumLevel.Override("Microsoft", LogEventLevel.Warning)
             .WriteTo.File(Path.Combine(options.Data, "log", "service-.log"), rollingInterval: RollingInterval.Day, formatProvider: System.Globalization.CultureInfo.InvariantCulture));

@@ -2,6 +2,7 @@ using Furlough.Contracts;
 using Furlough.Engine.Ports;
 using Furlough.Engine.Trees;
 using Furlough.Model;
+using Shouldly;
 
 namespace Furlough.Engine.Tests;
 
@@ -79,6 +80,27 @@ internal sealed class Bench
         catch (CrashException)
         {
             return null;
+        }
+    }
+
+    /// <summary>Crashes after the first operation of a docket, in another trial after the second, and so on, and each time finishes it: its live place is complete, and in the end everything is as it should be.</summary>
+    /// <param name="ended">Asks further questions of a trial that has ended; the text says where it crashed.</param>
+    /// <returns>How many operations there were.</returns>
+    internal static int CrashAfterEvery(Func<Bench> begun, Action<Bench, string> ended)
+    {
+        for (var at = 1; ; at++)
+        {
+            var (bench, crashed) = (begun(), $"crashed after operation {at}");
+            bench.Disk.CrashAt = bench.Disk.Operations + at;
+            var end = bench.Run();
+            var finished = end is not null;
+            bench.Disk.Crash(new Random(at));
+            bench.LivePlaceFault().ShouldBeNull(crashed);
+            end ??= bench.Run();
+            end.ShouldBe(bench.Good, $"{crashed}: {bench.Recorder.Last.Failure}");
+            bench.EndFault().ShouldBeNull(crashed);
+            ended(bench, crashed);
+            if (finished) return at;
         }
     }
 

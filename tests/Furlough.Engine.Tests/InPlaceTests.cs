@@ -20,19 +20,7 @@ public sealed class InPlaceTests
     [MemberData(nameof(Work))]
     public void A_crash_after_any_operation_leaves_all_of_it_on_its_path_or_nobody_signed_in_and_is_finished_afterwards_I2_I5(Method method, DocketWork work)
     {
-        for (var (at, finished) = (1, false); !finished; at++)
-        {
-            var bench = Begun(method, work);
-            bench.Disk.CrashAt = bench.Disk.Operations + at;
-            var end = bench.Run();
-            finished = end is not null;
-            bench.Disk.Crash(new Random(at));
-            bench.LivePlaceFault().ShouldBeNull($"crashed after operation {at}");
-            end ??= bench.Run();
-            end.ShouldBe(bench.Good, $"crashed after operation {at}: {bench.Recorder.Last.Failure}");
-            bench.EndFault().ShouldBeNull($"crashed after operation {at}");
-            if (finished) at.ShouldBeGreaterThan(work == DocketWork.Discard ? 20 : 40);
-        }
+        Bench.CrashAfterEvery(() => Begun(method, work), (_, _) => { }).ShouldBeGreaterThan(work == DocketWork.Discard ? 20 : 40);
     }
 
     [Theory]

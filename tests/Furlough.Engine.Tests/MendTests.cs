@@ -23,19 +23,7 @@ public sealed class MendTests
     [MemberData(nameof(Work))]
     public void After_a_crash_at_any_operation_everything_is_mended_all_the_same_I5(Method method, DocketWork work)
     {
-        for (var (at, finished) = (1, false); !finished; at++)
-        {
-            var bench = Begun(method, work);
-            bench.Disk.CrashAt = bench.Disk.Operations + at;
-            var end = bench.Run();
-            finished = end is not null;
-            bench.Disk.Crash(new Random(at));
-            bench.LivePlaceFault().ShouldBeNull($"crashed after operation {at}");
-            end ??= bench.Run();
-            end.ShouldBe(bench.Good, $"crashed after operation {at}: {bench.Recorder.Last.Failure}");
-            bench.EndFault().ShouldBeNull($"crashed after operation {at}");
-            Mended(bench).ShouldBe(work == DocketWork.Relocate, $"crashed after operation {at}");
-        }
+        Bench.CrashAfterEvery(() => Begun(method, work), (bench, crashed) => Mended(bench).ShouldBe(work == DocketWork.Relocate, crashed)).ShouldBeGreaterThan(40);
     }
 
     [Theory]

@@ -125,7 +125,7 @@ public static class RunEndpoints
         return new RunView(run.Number, run.Plan, run.Title, run.State, run.StartedBy, run.StartedAt, run.EndedAt, rows.Select(r => r.Machine).Distinct().Count(), rows.Count,
             rows.Sum(r => r.DataBytes), rows.Where(r => r.State is RelocationState.Switched or RelocationState.Finished).Sum(r => r.DataBytes),
             rows.GroupBy(r => r.State.Word()).ToDictionary(g => g.Key, g => g.Count()), [.. reasons.Where(r => r.AtRest).Select(r => r.Group)], [.. reasons.Where(r => !r.AtRest).Select(r => r.Group)],
-            rows.Any(r => r.State == RelocationState.Waiting) && rows.All(r => r.State.IsAtRest() || r.State == RelocationState.Waiting) && !reasons.Any(r => !r.AtRest && r.Group.Code == "outside-hours"),
+            rows.Any(r => r.State == RelocationState.Waiting) && rows.All(r => r.State.IsAtRest() || r.State == RelocationState.Waiting) && !reasons.Any(r => !r.AtRest && RelocationStates.GoesOnByItself(r.Group.Code)),
             open?.Next, open?.IsOpen != false, run.ApprovedBy);
     }
 }

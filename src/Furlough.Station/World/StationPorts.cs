@@ -207,7 +207,7 @@ internal sealed class StationSurveyor(StationMachine machine) : ISurveyor
             foreach (var account in machine.Spec.Accounts) holdings.Add(LookAtHome(account));
             foreach (var account in machine.Spec.Accounts)
                 foreach (var folder in account.Folders)
-                    if (kinds.FirstOrDefault(k => k.Name == folder.Name) is var card && (card is not null || !folder.IsLibrary)) holdings.Add(Look(account.Name, folder, card));
+                    if (kinds.FirstOrDefault(k => k.Name == folder.Name) is var card && IsFound(folder, card)) holdings.Add(Look(account.Name, folder, card));
             if (machine.Spec.Programs is { } programs) holdings.Add(Look(programs));
             holdings.AddRange(machine.Spec.Apps.Select(Look));
             var volumes = machine.VolumeStates.Select(v => new VolumeFacts(v.Identity, v.Spec.Label, v.Spec.Letter, v.Spec.Attached, v.Spec.Medium, v.Spec.FileSystem, v.Spec.SizeBytes, v.FreeBytes, 4096,
@@ -227,6 +227,9 @@ internal sealed class StationSurveyor(StationMachine machine) : ISurveyor
             };
         }
     }
+
+    /// <summary>Folders are always found; a library by its card, if that names a preference where it has one.</summary>
+    private static bool IsFound(FolderSpec folder, KindCard? card) => !folder.IsLibrary || card is not null && (folder.Preference is null || card.Pointers.Any(p => p.Syntax == CardPointer.Preference));
 
     /// <summary>The backup of last night, or of longer ago.</summary>
     private BackupFacts? Backup() => machine.Spec.BackupAgeDays is not { } days ? null

@@ -66,6 +66,10 @@ public static class RelocationStates
         if (!MayFollow(from, to)) throw new InvalidOperationException($"A relocation cannot go from {from.Word()} to {to.Word()}.");
     }
 
+    /// <summary>Whether what waits for this reason goes on without anybody's doing.</summary>
+    /// <param name="code">The code of the failure that says why it waits.</param>
+    public static bool GoesOnByItself(string code) => code is "outside-hours" or "no-permit" or "person-told" or "held-back";
+
     /// <summary>Nothing will happen any more without somebody asking for it.</summary>
     public static bool IsAtRest(this RelocationState state) => state is RelocationState.Switched or RelocationState.Finished
         or RelocationState.BackedOut or RelocationState.Returned or RelocationState.Failed or RelocationState.Refused or RelocationState.Skipped;

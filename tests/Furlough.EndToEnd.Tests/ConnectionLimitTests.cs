@@ -1,0 +1,56 @@
+using System.Diagnostics;
+using System.Net.Http.Headers;
+using System.Net.Sockets;
+using Shouldly;
+using Xunit;
+
+namespace Furlough.EndToEnd.Tests;
+
+/// <summary>More connections than the system lets the service have.</summary>
+public sealed class ConnectionLimitTests : IDisposable
+{
+    private readonly string _folder = Directory.CreateTempSubdirectory("furlough-e2e-").FullName;
+    private readonly Process _service;
+    private readonly Uri _address;
+
+    public ConnectionLimitTests()
+    {
+        var start = new ProcessStartInfo("sh", ["-c", "ulimit -n 700; exec \"$0\" service start --data \"$1\" --port 0", Field.Program("furlough"), $"{_folder}/service"]) { RedirectStandardOutput = true };
+        _service = Process.Start(start)!;
+        _address = new Uri(_service.StandardOutput.ReadLine()!["listening on ".Length..]);
+    }
+
+    public void Dispose()
+    {
+        Field.Kill(_service);
+        _service.Dispose();
+        Directory.Delete(_folder, recursive: true);
+    }
+
+    [Fact]
+    public async Task A_service_with_more_connections_than_it_may_have_serves_those_it_has_and_others_again_when_some_have_gone()
+    {
+        using var early = new HttpClient { BaseAddress = _address };
+        early.DefaultRequestHeaders.Authorization = new AuthenticationHeaderValue("Bearer", (await File.ReadAllTextAsync($"{_folder}/service/steward-token", TestContext.Current.CancellationToken)).Trim());
+        await InviteAsync(early);
+        List<TcpClient> many = [];
+        for (var i = 0; i < 900; i++)
+        {
+            var one = new TcpClient();
+            many.Add(one);
+            await one.ConnectAsync(_address.Host, _address.Port, TestContext.Current.CancellationToken);
+        }
+        await InviteAsync(early);
+        many.ForEach(m => m.Dispose());
+        using var late = new HttpClient { BaseAddress = _address };
+        late.DefaultRequestHeaders.Authorization = early.DefaultRequestHeaders.Authorization;
+        Field.WaitFor(() =>
+        {
+            try { return late.GetAsync("api/v1/machines").GetAwaiter().GetResult().IsSuccessStatusCode; }
+            catch (HttpRequestException) { return false; }
+        }, "another connection", seconds: 30);
+    }
+
+    /// <summary>Writes to the storage.</summary>
+    private static async Task InviteAsync(HttpClient client) => (await client.PostAsync("api/v1/invites", new StringContent("{\"room\":null,\"machines\":1,\"hours\":24,\"again\":null}", new MediaTypeHeaderValue("application/json")))).EnsureSuccessStatusCode();
+}

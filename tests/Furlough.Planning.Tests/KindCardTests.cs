@@ -42,7 +42,7 @@ public sealed class KindCardTests
     [InlineData("launcher: ../sketcher.desktop", "is no name of a launcher's entry")]
     [InlineData("opens: [sketcher, \"{library}\"]", "may be another program in every account")]
     [InlineData("opens: [/usr/bin/sketcher]", "does not say once where the library is")]
-    [InlineData("holds: install-path\nusual: \"{home}/x\"\nlauncher: sketcher.desktop", "An install path has no `launcher`")]
+    [InlineData("holds: install-path\nusual: \"{home}/elsewhere\"\nlauncher: sketcher.desktop", "An install path has no `launcher`")]
     public void A_library_s_launcher_and_shortcut_are_read_and_wrong_ones_refused(string line, string words)
     {
         KindCardReader.Read(Good.Replace("systems:", "launcher: sketcher.desktop\nopens: [/usr/bin/sketcher, \"--in={library}\"]\nsystems:", StringComparison.Ordinal)).Program

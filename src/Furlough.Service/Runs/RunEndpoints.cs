@@ -114,11 +114,17 @@ public static class RunEndpoints
     internal static async Task<RunRow> FindAsync(FurloughDb db, long number, CancellationToken stop) =>
         await db.Runs.FirstOrDefaultAsync(r => r.Number == number, stop) ?? throw ProblemException.Missing($"run {number}", "See `furlough run list`.");
 
+    /// <summary>The relocations of a run that its plan refused.</summary>
+    private static async Task<HashSet<long>> BlockedAsync(FurloughDb db, RunRow run, CancellationToken stop)
+    {
+        var refused = await db.Relocations.Where(r => r.Run == run.Number && r.State == RelocationState.Refused).Select(r => new { r.Number, r.Planned }).ToListAsync(stop);
+        return [.. refused.Where(r => Column.PlannedOf(r.Planned).Blocked.Count > 0).Select(r => r.Number)];
+    }
+
     internal static async Task<RunView> ViewAsync(FurloughDb db, RunRow run, RunHours hours, CancellationToken stop)
     {
         var rows = await db.Relocations.Where(r => r.Run == run.Number).Join(db.Machines, r => r.Machine, m => m.Id, (r, m) => new { r.Number, Machine = m.Name, r.State, r.DataBytes, r.Failure }).OrderBy(r => r.Number).ToListAsync(stop);
-        var refused = await db.Relocations.Where(r => r.Run == run.Number && r.State == RelocationState.Refused).Select(r => new { r.Number, r.Planned }).ToListAsync(stop);
-        var blocked = refused.Where(r => Column.PlannedOf(r.Planned).Blocked.Count > 0).Select(r => r.Number).ToHashSet();
+        var blocked = rows.Any(r => r.State == RelocationState.Refused) ? await BlockedAsync(db, run, stop) : [];
         var reasons = rows.Where(r => r.Failure is not null).Select(r => (r.Number, r.Machine, r.State, Failure: Column.Read(r.Failure!, ModelJson.Default.Failure)))
             .GroupBy(f => (f.Failure.Code, AtRest: f.State.IsAtRest())).Select(g => (g.Key.AtRest, Group: new FailureGroup(g.Key.Code, [.. g.Select(f => f.Number)], [.. g.Select(f => f.Machine).Distinct().Order(StringComparer.Ordinal)], g.First().Failure.ToString(), g.Any(f => !blocked.Contains(f.Number))))).ToList();
         var open = run.State == RunState.Ended ? null : (await hours.OfAsync(db, run, stop)).Open;

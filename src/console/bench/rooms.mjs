@@ -39,7 +39,7 @@ await page.waitForLoadState("networkidle");
 await page.mouse.move(640, 500);
 const scrolled = await longestStill(async () => {
   for (let i = 0; i < 60; i++) {
-    await page.mouse.wheel(0, 700);
+    await page.mouse.wheel(0, 1750);
     await page.waitForTimeout(100);
   }
 });

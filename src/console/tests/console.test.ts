@@ -97,7 +97,7 @@ test("rooms show every machine with its standing, those that need attention firs
   expect(await wet.getByRole("heading").textContent()).toContain("12 machines: 1 stuck, 11 settled");
   const first = wet.getByRole("row").nth(1);
   expect(await first.textContent()).toMatch(/wet-07.*stuck.*1\.5 GB free/);
-  expect(await first.getByRole("img").count()).toBe(2);
+  await expect.poll(() => first.getByRole("img").count()).toBe(2);
   await page.getByPlaceholder("name, room or standing").fill("herb");
   await expect.poll(() => page.getByRole("region").count()).toBe(1);
   expect(page.url()).toContain("filter=herb");

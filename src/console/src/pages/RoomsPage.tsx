@@ -31,6 +31,8 @@ const FEW = 60;
 const HEADING_PX = 75;
 const ROW_PX = 37;
 
+const NO_SHELVES: Shelf[] = [];
+
 /** A room's machines, or some of them in a large room. */
 interface Stretch {
   room: string;
@@ -112,7 +114,12 @@ function Stretches({ stretches }: { stretches: Stretch[] }) {
 const Room = memo(function Room({ stretch }: { stretch: Stretch }) {
   const { room, from, machines, all } = stretch;
   const standings = Map.groupBy(all, (m) => m.standing);
-  const shelves = useQuery({ queryKey: ["machines", "shelves", room], queryFn: () => api.shelves(room) });
+  // Fetched again when the service hints at a change, not by every stretch that comes into sight.
+  const shelves = useQuery({
+    queryKey: ["machines", "shelves", room],
+    queryFn: () => api.shelves(room),
+    staleTime: Number.POSITIVE_INFINITY,
+  });
   const ofMachine = useMemo(() => new Map(shelves.data?.map((s) => [s.machine, s.shelves])), [shelves.data]);
   return (
     <section aria-label={from === 0 ? room : undefined}>
@@ -140,7 +147,7 @@ const Room = memo(function Room({ stretch }: { stretch: Stretch }) {
         />
         <tbody>
           {machines.map((m) => (
-            <MachineRow key={m.id} machine={m} shelves={ofMachine.get(m.id) ?? []} />
+            <MachineRow key={m.id} machine={m} shelves={ofMachine.get(m.id) ?? NO_SHELVES} />
           ))}
         </tbody>
       </table>
@@ -148,9 +155,11 @@ const Room = memo(function Room({ stretch }: { stretch: Stretch }) {
   );
 });
 
-function MachineRow({ machine, shelves }: { machine: MachineSummary; shelves: Shelf[] }) {
-  const largest = Math.max(...shelves.map((s) => s.sizeBytes), 1);
+const MachineRow = memo(function MachineRow({ machine, shelves }: { machine: MachineSummary; shelves: Shelf[] }) {
   const system = machine.system;
+  // What flies past is not drawn: a row's shelves come after it, and not at all when it has gone by then.
+  const drawn = useDeferredValue(shelves, NO_SHELVES);
+  const largest = Math.max(...drawn.map((s) => s.sizeBytes), 1);
   return (
     <tr>
       <th scope="row">
@@ -160,12 +169,15 @@ function MachineRow({ machine, shelves }: { machine: MachineSummary; shelves: Sh
         <StandingMark standing={machine.standing} />
       </td>
       <td className="shelves">
-        {shelves.map((s) => (
+        {drawn.map((s) => (
           <ShelfDrawing
             key={s.root}
             shelf={s}
             length={Math.max(60, (1000 * Math.sqrt(s.sizeBytes)) / Math.sqrt(largest))}
           />
+        ))}
+        {shelves.slice(drawn.length).map((s) => (
+          <div key={s.root} className="shelf" />
         ))}
       </td>
       <td className="number">
@@ -176,4 +188,4 @@ function MachineRow({ machine, shelves }: { machine: MachineSummary; shelves: Sh
       </td>
     </tr>
   );
-}
+});

@@ -46,11 +46,11 @@ export function ShelfDrawing({ shelf, length = 1000 }: { shelf: Shelf; length?: 
       aria-label={title}
       style={{ width: `${length / 10}%` }}
     >
-      <defs>
+      {blocks.some((b) => b.style === "original") && (
         <pattern id={hatch} width="6" height="6" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
           <line x1="0" y1="0" x2="0" y2="6" className="hatch" />
         </pattern>
-      </defs>
+      )}
       <rect x="0" y="0" width="1000" height={HEIGHT} className="board" />
       {blocks.map((b) => (
         <g key={b.key} className={`block ${b.style}`}>

@@ -46,7 +46,7 @@ internal static class AgentHost
         // No agent may be at work on this machine meanwhile.
         using var alone = TakeAlone(Path.Combine(options.Data, "lock"));
         var (machine, surveyor) = Platform(options);
-        var report = new SelfCheck(machine, surveyor, Version(), TimeProvider.System).Run(account, Console.WriteLine, stop);
+        var report = new SelfCheck(machine, surveyor, OperatingSystem.IsWindows() ? WindowsMachine.FolderLinks : [], Version(), TimeProvider.System).Run(account, Console.WriteLine, stop);
         report.Write(options.Data);
         Console.WriteLine($"{report.OperatingSystem}: {report.Lines.Count(l => l.Wrong is null)} of {report.Lines.Count} passed. {(report.IsPassed ? "Surveys call it proven from now on." : "Surveys go on calling it unproven.")} The report is in {options.Data}.");
         return report.IsPassed ? 0 : 1;

@@ -39,7 +39,7 @@ internal sealed partial class CheckJson : JsonSerializerContext;
 /// <summary>
 /// Asks this very system for what everything rests on: the contract of folders on its volumes, and each user folder of an account made for the purpose relocated to another volume and returned, with every setting's value as it was.
 /// </summary>
-internal sealed class SelfCheck(IMachine machine, ISurveyor surveyor, string version, TimeProvider time)
+internal sealed class SelfCheck(IMachine machine, ISurveyor surveyor, IReadOnlyList<string> folderLinks, string version, TimeProvider time)
 {
     /// <summary>What a scratch account may hold at most: nobody's work is in one.</summary>
     private const long MostFiles = 200, MostBytes = 200_000_000;
@@ -57,6 +57,7 @@ internal sealed class SelfCheck(IMachine machine, ISurveyor surveyor, string ver
         var (folders, other) = Choose(survey, account);
         foreach (var volume in survey.Volumes.Where(v => v.System || v == other)) CheckVolume(volume, say);
         foreach (var folder in folders) Say($"{folder.Name.Name} to {other.Root} and back", Tried(() => CheckFolder(survey, folder, other, stop)), say);
+        if (machine.Activity.SignInRecord(account) is { } signIn) Say($"{account} is kept out and let in as before", Tried(() => CheckSignIn(account, signIn)), say);
         return new CheckReport(time.GetUtcNow(), survey.OperatingSystem, version, account, _lines);
     }
 
@@ -83,7 +84,7 @@ internal sealed class SelfCheck(IMachine machine, ISurveyor surveyor, string ver
             Say($"{facts.Root}  {what}", Tried(() =>
             {
                 using var own = root.MakeFolder(name, Layout.Closed);
-                check(own, FolderTraits.Of(facts.Abilities));
+                check(own, FolderTraits.Of(facts.Abilities) with { FolderLinks = folderLinks });
             }), say);
             if (root.Find(name) is not null) TreeRemoval.Run(root, name, CancellationToken.None);
         }
@@ -117,6 +118,15 @@ internal sealed class SelfCheck(IMachine machine, ISurveyor surveyor, string ver
             CarryOut(docket with { Id = Guid.CreateVersion7(), Supersession = 3, Work = DocketWork.Discard, Target = there.Source, TargetVolume = there.SourceVolume, Pointers = [.. folder.Pointers.Select(p => new PointerChange(p.Address, p.Value, p.Value))], Originals = [docket.Id], Supersedes = [] }, RelocationState.Finished, stop);
         Clear(there.SourceVolume, there.Source, [there.Id, back.Id]);
         Clear(there.TargetVolume, there.Target, [there.Id, back.Id]);
+    }
+
+    private void CheckSignIn(string account, string before)
+    {
+        machine.Activity.BarSignIn(account);
+        var barred = machine.Activity.SignInRecord(account);
+        machine.Activity.AllowSignIn(account, before);
+        if (barred == before) throw new CheckFailedException("the system did not take note that it is kept out");
+        if (machine.Activity.SignInRecord(account) is var now && now != before) throw new CheckFailedException($"its sign-in read `{before}` before and reads `{now}` now");
     }
 
     /// <summary>Receipts beside a place are of no use after a check, nor are the folders that were made for it.</summary>

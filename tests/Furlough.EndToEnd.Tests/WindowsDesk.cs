@@ -43,13 +43,13 @@ public sealed class WindowsDesk : IDisposable
             REGEDIT4
 
             [HKEY_CURRENT_USER\{seed}\{Folders}\User Shell Folders]
-            "Personal"=hex(2):{string.Join(',', Encoding.ASCII.GetBytes(@"%USERPROFILE%\Documents" + "\0").Select(b => $"{b:x2}"))}
+            "Personal"=hex(2):{Expandable(@"%USERPROFILE%\Documents")}
 
             [HKEY_CURRENT_USER\{seed}\{Folders}\Shell Folders]
             "Personal"="C:\\users\\{name}\\Documents"
 
             [HKEY_LOCAL_MACHINE\SOFTWARE\Microsoft\Windows NT\CurrentVersion\ProfileList\S-1-5-21-0-0-0-{number}]
-            "ProfileImagePath"="C:\\users\\{name}"
+            "ProfileImagePath"=hex(2):{Expandable($@"%SystemDrive%\users\{name}")}
             """.ReplaceLineEndings("\r\n"));
         Wine("wine", "regedit", @"C:\account.reg");
         Probe("settings", seed, SettingsOf(name)).Code.ShouldBe(0);
@@ -58,12 +58,16 @@ public sealed class WindowsDesk : IDisposable
     }
 
     /// <summary>What the settings of an account that is not signed in say of its folders.</summary>
-    internal string FolderSettings(string name)
+    /// <param name="home">Where its home is; by default the usual place.</param>
+    internal string FolderSettings(string name, string? home = null)
     {
-        var said = Probe("show", SettingsOf(name), $@"{Folders}\User Shell Folders", $@"{Folders}\Shell Folders");
+        var said = Probe("show", home is null ? SettingsOf(name) : $@"{home}\NTUSER.DAT", $@"{Folders}\User Shell Folders", $@"{Folders}\Shell Folders");
         said.Code.ShouldBe(0, said.ToString());
         return said.Out.ReplaceLineEndings("\n");
     }
+
+    /// <summary>An expandable value as files of that format write it.</summary>
+    private static string Expandable(string text) => string.Join(',', Encoding.ASCII.GetBytes(text + "\0").Select(b => $"{b:x2}"));
 
     /// <summary>The file of an account's settings.</summary>
     internal static string SettingsOf(string name) => $@"C:\users\{name}\NTUSER.DAT";
@@ -83,7 +87,7 @@ public sealed class WindowsDesk : IDisposable
     internal static string Describe(string folder) => LinuxTree.Sh($"cd '{folder}' && find . -type f ! -path '*/.furlough-*' -printf '%P %s %T@\\n' | sort; find . -type f ! -path '*/.furlough-*' -print0 | sort -z | xargs -0 cat | sha256sum");
 
     /// <summary>Starts the agent there.</summary>
-    internal Process StartAgent(Field field, string name, string? code = null) => field.Keep(Launch("wine", [@"C:\programs\furlough-agent.exe", "--service", field.Address, "--root", @"C:\", "--data", @"C:\ProgramData\Furlough", "--name", name, "--room", "Wet Lab", .. code is null ? Array.Empty<string>() : ["--code", code]]));
+    internal Process StartAgent(Field field, string name, string? code = null, params string[] more) => field.Keep(Launch("wine", [@"C:\programs\furlough-agent.exe", "--service", field.Address, "--root", @"C:\", "--data", @"C:\ProgramData\Furlough", "--name", name, "--room", "Wet Lab", .. more, .. code is null ? Array.Empty<string>() : ["--code", code]]));
 
     /// <summary>Runs the second Windows program.</summary>
     internal Outcome Probe(params string[] arguments) => Wine(["wine", @"C:\programs\Furlough.WindowsProbe.exe", .. arguments]);

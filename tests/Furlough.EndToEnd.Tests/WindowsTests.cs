@@ -135,6 +135,37 @@ public sealed class WindowsTests : IDisposable
     }
 
     [Fact]
+    public void A_home_is_relocated_by_the_list_of_profiles_and_returned_with_every_value_as_it_was()
+    {
+        var home = _desk.AddAccount("bo.tarrant", 1001);
+        _desk.AddAccount("keeper", 1002);
+        LinuxTree.Sh($"mkdir -p '{home}/AppData/Local/Temp' '{home}/AppData/Roaming/Sketcher'; echo fen > '{home}/AppData/Roaming/Sketcher/recent'; echo hidden > '{home}/.plots'; touch -d 2024-05-01T06:00:00 '{home}/.plots'");
+        var (profiles, values, before) = (Profiles(), _desk.FolderSettings("bo.tarrant"), Contents(home));
+        profiles.ShouldContain(@"ProfileImagePath    REG_EXPAND_SZ    %SystemDrive%\users\bo.tarrant");
+        _desk.StartAgent(_field, "wet-03", _field.Invite(), "--fallback", "keeper");
+        Survey();
+        var brief = Brief.Replace("folders: [Documents, Pictures]", "homes: whole, accounts: [bo.tarrant]", StringComparison.Ordinal).Replace(", method: warm", "", StringComparison.Ordinal);
+        _field.Run("plan", "make", _field.WriteBrief(brief.Replace("People/{account}/{folder}", "{account}/Home", StringComparison.Ordinal))).Out.ShouldContain(@"The home of bo.tarrant on wet-03 would be `D:\bo.tarrant\Home`: there an account is known by the name of its home's folder.");
+        var plan = _field.Run("plan", "make", _field.WriteBrief(brief.Replace("People/{account}/{folder}", "Homes/{account}", StringComparison.Ordinal)), "--json").Json.GetProperty("number").ToString();
+        Start(plan);
+        _field.Run("run", "follow", "1").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()));
+
+        var moved = $"{_desk.Second}/Homes/bo.tarrant";
+        Contents(moved).ShouldBe(before);
+        Directory.Exists(home).ShouldBeFalse();
+        Profiles().ShouldBe(profiles.Replace(@"%SystemDrive%\users\bo.tarrant", @"D:\Homes\bo.tarrant", StringComparison.Ordinal));
+        _desk.FolderSettings("bo.tarrant", @"D:\Homes\bo.tarrant").ShouldBe(values.Replace(@"C:\users\bo.tarrant", @"D:\Homes\bo.tarrant", StringComparison.Ordinal));
+        _field.Run("machine", "survey", "wet-03").Code.ShouldBe(0);
+        _field.Run("machine", "show", "wet-03").Out.ShouldContain(@"D:\Homes\bo.tarrant\Documents");
+        _field.Run("audit", "make").Out.ShouldContain(": 0 findings.");
+
+        _field.Run("relocation", "return", Relocation("home").GetProperty("number").ToString(), "--follow").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()));
+        Profiles().ShouldBe(profiles);
+        _desk.FolderSettings("bo.tarrant").ShouldBe(values);
+        Contents(home).ShouldBe(before);
+    }
+
+    [Fact]
     public void A_library_of_a_kind_card_is_relocated_and_returned_with_its_values()
     {
         const string key = @"HKCU\Software\Sketcher";
@@ -266,6 +297,11 @@ public sealed class WindowsTests : IDisposable
         }
         File.WriteAllText($"{Home}/Pictures/plot.tif", "a plot");
     }
+
+    private string Profiles() => _desk.Wine("wine", "reg", "query", @"HKLM\SOFTWARE\Microsoft\Windows NT\CurrentVersion\ProfileList", "/s", "/reg:64").Out.ReplaceLineEndings("\n");
+
+    /// <summary>A home without the account's settings, which are compared by what they say.</summary>
+    private static string Contents(string home) => LinuxTree.Sh($"cd '{home}' && find . -mindepth 1 ! -path '*/.furlough-*' ! -name 'NTUSER.DAT*' -printf '%P %y\\n' | sort; find . -type f ! -path '*/.furlough-*' ! -name 'NTUSER.DAT*' -print0 | sort -z | xargs -0 sha256sum");
 
     private string Values() => _desk.Wine("wine", "reg", "query", UserFolders).Out.ReplaceLineEndings("\n") + _desk.Wine("wine", "reg", "query", OlderFolders).Out.ReplaceLineEndings("\n");
 

@@ -14,7 +14,7 @@ internal sealed class TreeSurvey(Func<Place, List<string>, IFolder?> open, IVolu
     /// <summary>Of each place, what was found in its folders.</summary>
     private readonly Dictionary<Place, TreeMemory> _memories = [];
 
-    /// <summary>The same for usual places beside which holdings live: less is asked of those.</summary>
+    /// <summary>The same for places of which less is asked: usual ones beside which holdings live, caches.</summary>
     private readonly Dictionary<Place, TreeMemory> _strays = [];
 
     /// <summary>A holding's size, what it asks of a file system, and who works in it.</summary>
@@ -38,11 +38,19 @@ internal sealed class TreeSurvey(Func<Place, List<string>, IFolder?> open, IVolu
     /// <summary>What stands at the usual place of a folder whose setting leads elsewhere; an empty folder or a link is nothing.</summary>
     internal StrayFolder? Stray(Place usual, CancellationToken stop)
     {
-        using var folder = open(usual, []);
-        if (folder is null) return null;
-        if (!_strays.TryGetValue(usual, out var memory)) _strays[usual] = memory = new TreeMemory(time);
-        var size = Contents.Of(folder, "", [], [], memory, stop);
+        var size = SizeOf(usual, stop);
         return size.Files == 0 ? null : new StrayFolder(volumes.Show(usual), size.Files, size.DataBytes);
+    }
+
+    /// <summary>Bytes of data in a folder; 0 where there is none.</summary>
+    internal long DataBytes(Place place, CancellationToken stop) => SizeOf(place, stop).DataBytes;
+
+    private Contents SizeOf(Place place, CancellationToken stop)
+    {
+        using var folder = open(place, []);
+        if (folder is null) return default;
+        if (!_strays.TryGetValue(place, out var memory)) _strays[place] = memory = new TreeMemory(time);
+        return Contents.Of(folder, "", [], [], memory, stop);
     }
 
     /// <summary>An original as it is now, and what stands again at its source.</summary>

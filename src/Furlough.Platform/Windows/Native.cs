@@ -12,6 +12,7 @@ internal static unsafe partial class Native
     internal const uint OpenExisting = 1, CreateNew = 2;
     internal const uint Folder = 0x1, NoCache = 0x8, Synchronous = 0x20, NoFolder = 0x40, ForBackup = 0x4000, LinkItself = 0x200000;
     internal const uint IsReadOnly = 0x1, IsHidden = 0x2, IsSystem = 0x4, IsFolder = 0x10, IsArchive = 0x20, IsOrdinary = 0x80, IsLink = 0x400, IsNotIndexed = 0x2000;
+    internal const uint ReadLinkRecord = 0x900A8, WriteLinkRecord = 0x900A4;
     internal const uint NotFound = 0xC0000034, PathNotFound = 0xC000003A, NoMoreFiles = 0x80000006, BufferOverflow = 0x80000005, SharingViolation = 0xC0000043, CannotDelete = 0xC0000121, Collision = 0xC0000035, NotImplemented = 0xC0000002, InvalidRequest = 0xC0000010, AccessDenied = 0xC0000022, NotSupported = 0xC00000BB, InvalidHandle = 0xC0000008, BufferTooSmall = 0xC0000023;
 
     [StructLayout(LayoutKind.Sequential)]
@@ -70,6 +71,9 @@ internal static unsafe partial class Native
 
     [LibraryImport("ntdll")]
     internal static partial uint NtQueryDirectoryFile(nint file, nint wake, nint call, nint context, Status* status, void* buffer, uint length, int kind, byte single, UnicodeString* pattern, byte restart);
+
+    [LibraryImport("ntdll")]
+    internal static partial uint NtFsControlFile(nint file, nint wake, nint call, nint context, Status* status, uint control, void* input, uint inputLength, void* output, uint outputLength);
 
     [LibraryImport("ntdll")]
     internal static partial uint NtFlushBuffersFile(nint file, Status* status);
@@ -141,9 +145,9 @@ internal static unsafe partial class Native
     /// <summary>Lets the agent read and write what belongs to others, as a backup does.</summary>
     internal static void TakePrivileges()
     {
-        const uint security = 8, takeOwnership = 9, backup = 17, restore = 18;
+        const uint security = 8, takeOwnership = 9, backup = 17, restore = 18, makeLinks = 35;
         byte was;
-        foreach (var privilege in (ReadOnlySpan<uint>)[security, takeOwnership, backup, restore]) _ = RtlAdjustPrivilege(privilege, 1, 0, &was);
+        foreach (var privilege in (ReadOnlySpan<uint>)[security, takeOwnership, backup, restore, makeLinks]) _ = RtlAdjustPrivilege(privilege, 1, 0, &was);
     }
 
     /// <summary>Opens or makes an entry of an open folder; with no folder, a whole name of the system's own.</summary>

@@ -13,7 +13,7 @@ namespace Furlough.Platform.Windows;
 [SupportedOSPlatform("windows")]
 internal sealed class RegistryPointers(WindowsVolumes volumes) : IPointers
 {
-    internal const string Kind = CardPointer.Registry, Kind32 = "registry-32";
+    internal const string Kind = CardPointer.Registry, Kind32 = "registry-32", ProfileList = "profile-list";
     private const string Text = "text", Expandable = "expandable";
 
     public PointerValue Read(PointerAddress address)
@@ -26,7 +26,7 @@ internal sealed class RegistryPointers(WindowsVolumes volumes) : IPointers
     public string? Leads(PointerAddress address, PointerValue value)
     {
         if (value.Text is not { } text) return null;
-        var path = (value.Type == Expandable ? Profile(address)?.Expand(text) ?? text : text).TrimEnd('\\');
+        var path = (value.Type == Expandable ? (Profile(address)?.Expand(text) ?? text).Replace("%SystemDrive%", Environment.SystemDirectory[..2], StringComparison.OrdinalIgnoreCase) : text).TrimEnd('\\');
         if (address.Adds is { } adds) path += $@"\{adds}";
         if (address.Behind is { } behind)
         {
@@ -81,7 +81,7 @@ internal sealed class RegistryPointers(WindowsVolumes volumes) : IPointers
 
     private static RegistryKey? Open(AccountSettings? settings, PointerAddress address, bool writable)
     {
-        if (address.Kind is not (Kind or Kind32)) throw new Fault("pointer-kind-unknown", $"This machine has no settings of the kind {address.Kind}.", "Survey the machine and make a new plan.");
+        if (address.Kind is not (Kind or Kind32 or ProfileList)) throw new Fault("pointer-kind-unknown", $"This machine has no settings of the kind {address.Kind}.", "Survey the machine and make a new plan.");
         try
         {
             if (settings is not null) return settings.Open(address.Container);
@@ -91,7 +91,6 @@ internal sealed class RegistryPointers(WindowsVolumes volumes) : IPointers
         catch (System.Security.SecurityException) { throw new IoFault(IoReason.Denied, address.Container, "the registry refuses it"); }
     }
 
-    /// <summary>The profile of an address's account; null for what all accounts share.</summary>
-    private static WindowsProfile? Profile(PointerAddress address) => address.Account.Length == 0 ? null
-        : WindowsProfiles.All().FirstOrDefault(p => p.Name == address.Account) ?? throw new Fault("account-missing", $"There is no account {address.Account} with a profile on the machine.", "Survey the machine and make a new plan.");
+    /// <summary>The profile of the account whose own settings an address is among; null for what the machine keeps.</summary>
+    private static WindowsProfile? Profile(PointerAddress address) => address.Account.Length == 0 || address.Kind == ProfileList ? null : WindowsProfiles.Require(address.Account);
 }

@@ -83,9 +83,27 @@ internal sealed unsafe class WindowsFolder(SafeFileHandle handle, string path, W
     public IFileHandle MakeFile(string name) =>
         new WindowsFile(Native.Open(Raw, Plain(name), OwnFileAccess, Native.ShareAll, Native.CreateNew, Native.NoFolder, Below(name)), Below(name), Abilities);
 
-    public string ReadLink(string name) => throw new IoFault(IoReason.NotSupported, Below(name), "links are not copied on this system yet");
+    public string ReadLink(string name)
+    {
+        using var link = Native.Open(Raw, Plain(name), Native.ReadAttributes, Native.ShareAll, Native.OpenExisting, 0, Below(name));
+        var record = new byte[LinkRecord.MostBytes];
+        Native.Status status;
+        fixed (byte* at = record) Native.Check(Native.NtFsControlFile(link.DangerousGetHandle(), 0, 0, 0, &status, Native.ReadLinkRecord, null, 0, at, (uint)record.Length), Below(name));
+        return LinkRecord.Read(record.AsSpan(0, (int)status.Information), IsMarkedFolder(link.DangerousGetHandle()), Below(name));
+    }
 
-    public void MakeLink(string name, string target) => throw new IoFault(IoReason.NotSupported, Below(name), "links are not made on this system yet");
+    public void MakeLink(string name, string target)
+    {
+        var (record, isFolder) = LinkRecord.Write(target);
+        using var link = Native.Open(Raw, Plain(name), Native.ReadAttributes | Native.WriteAttributes | Native.Delete, Native.ShareAll, Native.CreateNew, isFolder ? Native.Folder : Native.NoFolder, Below(name));
+        Native.Status status;
+        uint code;
+        fixed (byte* at = record) code = Native.NtFsControlFile(link.DangerousGetHandle(), 0, 0, 0, &status, Native.WriteLinkRecord, at, (uint)record.Length, null, 0);
+        if (code == 0) return;
+        byte delete = 1;
+        _ = Native.NtSetInformationFile(link.DangerousGetHandle(), &status, &delete, 1, DispositionInformation);
+        throw Native.Fault(code, Below(name));
+    }
 
     public void MakeFifo(string name) => throw new IoFault(IoReason.NotSupported, Below(name), "this system has no named pipes in folders");
 
@@ -102,11 +120,19 @@ internal sealed unsafe class WindowsFolder(SafeFileHandle handle, string path, W
         NameAs(moving, (WindowsFolder)to, newName, RenameInformation);
     }
 
-    public void RemoveFile(string name) => Remove(name, Native.NoFolder);
+    /// <summary>A link that stands for a folder is no folder.</summary>
+    public void RemoveFile(string name) => Remove(name, Find(name) is { Kind: NodeKind.Link } ? 0 : Native.NoFolder);
 
     public void RemoveFolder(string name) => Remove(name, Native.Folder);
 
-    public void ApplyTo(string name, in NodeFacts facts) => throw new IoFault(IoReason.NotSupported, Below(name), "links are not copied on this system yet");
+    /// <summary>Of a link its time only: who may change one is decided by its folder.</summary>
+    public void ApplyTo(string name, in NodeFacts facts)
+    {
+        using var link = Native.Open(Raw, Plain(name), Native.ReadAttributes | Native.WriteAttributes, Native.ShareAll, Native.OpenExisting, 0, Below(name));
+        var basic = new Native.Basic { Written = TicksOf(facts.ModifiedNs) };
+        Native.Status status;
+        Native.Check(Native.NtSetInformationFile(link.DangerousGetHandle(), &status, &basic, (uint)sizeof(Native.Basic), BasicInformation), Below(name));
+    }
 
     /// <summary>Gives what is open a name in a folder; a name that is taken is refused.</summary>
     private static void NameAs(SafeFileHandle node, WindowsFolder to, string name, int kind)

@@ -40,6 +40,9 @@ public sealed class WindowsMachine : IMachine
     /// <summary>Takes surveys of this system.</summary>
     public ISurveyor Surveyor { get; }
 
+    /// <summary>A junction and a symbolic link to a folder, as texts that a volume's folders take.</summary>
+    public static IReadOnlyList<string> FolderLinks => [$"{Environment.SystemDirectory}|junction", $"{Environment.SystemDirectory}|folder"];
+
     /// <summary>What this system says it is; a changed one looks like a clone.</summary>
     public static string? Identity => Registry.GetValue(@"HKEY_LOCAL_MACHINE\SOFTWARE\Microsoft\Cryptography", "MachineGuid", null) as string;
 }
@@ -66,24 +69,20 @@ internal sealed unsafe class WindowsActivity(WindowsVolumes volumes) : IActivity
         return found;
     }
 
-    /// <summary>Sign-in is not barred on this system yet.</summary>
-    public string? SignInRecord(string account) => null;
+    public string? SignInRecord(string account) => SignInRights.Record(WindowsProfiles.Require(account).Sid);
 
-    public void BarSignIn(string account)
-    {
-    }
+    public void BarSignIn(string account) => SignInRights.Bar(WindowsProfiles.Require(account).Sid);
 
-    public void AllowSignIn(string account, string record)
-    {
-    }
+    public void AllowSignIn(string account, string record) => SignInRights.Allow(WindowsProfiles.Require(account).Sid, record);
 
     public void GiveWay(bool gives)
     {
     }
 
-    /// <summary>The system's own look-up answers for the account that the agent runs in.</summary>
+    /// <summary>The system's list of profiles answers for homes, its own look-up for folders of the account that the agent runs in.</summary>
     public string? WhereIs(HoldingName holding)
     {
+        if (holding.Kind == HoldingKind.Home) return WindowsProfiles.Require(holding.Account).Home;
         if (UserFolders.All.FirstOrDefault(f => f.Name == holding.Name).Id is var id && id == default) return null;
         using var me = WindowsIdentity.GetCurrent();
         if (WindowsProfiles.All().FirstOrDefault(p => p.Name == holding.Account)?.Sid != me.User?.Value) return null;
@@ -93,13 +92,14 @@ internal sealed unsafe class WindowsActivity(WindowsVolumes volumes) : IActivity
         finally { Native.CoTaskMemFree(path); }
     }
 
-    /// <summary>Whose a process is is not looked at here: a program that is open for anybody is waited for.</summary>
+    /// <summary>Whose a process is is not looked at here: a program that is open for anybody is waited for. An account runs something for as long as the system has its settings loaded.</summary>
     public IReadOnlyList<string> Running(string account, IReadOnlyList<string>? programs)
     {
+        if (programs is null) return WindowsProfiles.Require(account).IsSignedIn ? [$"its session ({account})"] : [];
         List<string> open = [];
         foreach (var process in System.Diagnostics.Process.GetProcesses())
             using (process)
-                if (programs?.Contains(process.ProcessName, StringComparer.OrdinalIgnoreCase) == true) open.Add(process.ProcessName);
+                if (programs.Contains(process.ProcessName, StringComparer.OrdinalIgnoreCase)) open.Add(process.ProcessName);
         return [.. open.Distinct(StringComparer.OrdinalIgnoreCase)];
     }
 

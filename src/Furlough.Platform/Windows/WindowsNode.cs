@@ -56,7 +56,7 @@ internal abstract unsafe class WindowsNode(SafeFileHandle handle, string path, W
     {
         foreach (var (name, value) in attributes.Values)
             if (name == Security && abilities.File.Owners) WriteSecurity(value);
-        var basic = new Native.Basic { Written = facts.ModifiedNs / 100 + UnixEpochTicks };
+        var basic = new Native.Basic { Written = TicksOf(facts.ModifiedNs) };
         foreach (var (name, value) in attributes.Values)
         {
             if (name == Created && abilities.KeepsCreation) basic.Created = BinaryPrimitives.ReadInt64LittleEndian(value);
@@ -97,10 +97,9 @@ internal abstract unsafe class WindowsNode(SafeFileHandle handle, string path, W
     /// <summary>Symbolic links and junctions; other marks of that kind (compressed, deduplicated, in the cloud) are files to whoever opens them.</summary>
     private static bool IsLinkTag(nint handle)
     {
-        const uint symbolic = 0xA000000C, junction = 0xA0000003;
         var tag = stackalloc uint[2];
         Native.Status status;
-        return Native.NtQueryInformationFile(handle, &status, tag, 8, TagInformation) == 0 && tag[1] is symbolic or junction;
+        return Native.NtQueryInformationFile(handle, &status, tag, 8, TagInformation) == 0 && tag[1] is LinkRecord.Symbolic or LinkRecord.Junction;
     }
 
     private Native.Basic ReadBasic()
@@ -142,6 +141,16 @@ internal abstract unsafe class WindowsNode(SafeFileHandle handle, string path, W
         BinaryPrimitives.WriteInt64LittleEndian(bytes, value);
         return bytes;
     }
+
+    /// <summary>Whether an open node is marked as a folder, links included.</summary>
+    protected static bool IsMarkedFolder(nint handle)
+    {
+        Native.Basic basic;
+        Native.Status status;
+        return Native.NtQueryInformationFile(handle, &status, &basic, (uint)sizeof(Native.Basic), BasicInformation) == 0 && (basic.Attributes & Native.IsFolder) != 0;
+    }
+
+    protected static long TicksOf(long nanoseconds) => nanoseconds / 100 + UnixEpochTicks;
 
     private static long Nanoseconds(long ticks) => (ticks - UnixEpochTicks) * 100;
 }

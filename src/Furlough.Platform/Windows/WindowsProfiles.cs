@@ -1,21 +1,41 @@
 using System.Runtime.Versioning;
+using Furlough.Engine;
+using Furlough.Model;
 using Microsoft.Win32;
 
 namespace Furlough.Platform.Windows;
 
 /// <summary>One account with a profile on this system.</summary>
 /// <param name="Sid">As the system numbers it.</param>
+[SupportedOSPlatform("windows")]
 internal sealed record WindowsProfile(string Name, string Sid, string Home)
 {
     /// <summary>A setting's text with the account's own variables filled in.</summary>
     internal string Expand(string text) => text.Replace("%USERPROFILE%", Home, StringComparison.OrdinalIgnoreCase);
+
+    /// <summary>The system has the account's settings loaded: somebody is signed in, or a service runs as it.</summary>
+    internal bool IsSignedIn
+    {
+        get
+        {
+            using var settings = Registry.Users.OpenSubKey(Sid);
+            return settings is not null;
+        }
+    }
 }
 
-/// <summary>The system's list of profiles.</summary>
+/// <summary>The system's list of profiles. An account is known by the name of its home's folder.</summary>
 [SupportedOSPlatform("windows")]
 internal static class WindowsProfiles
 {
-    private const string List = @"SOFTWARE\Microsoft\Windows NT\CurrentVersion\ProfileList", OfPeople = "S-1-5-21-";
+    private const string List = @"SOFTWARE\Microsoft\Windows NT\CurrentVersion\ProfileList", OfPeople = "S-1-5-21-", Setting = "ProfileImagePath";
+
+    /// <summary>The address of an account's home.</summary>
+    internal static PointerAddress Address(WindowsProfile profile) => new(RegistryPointers.ProfileList, $@"{List}\{profile.Sid}", Setting, profile.Name);
+
+    /// <summary>An account's profile.</summary>
+    internal static WindowsProfile Require(string account) =>
+        All().FirstOrDefault(p => p.Name == account) ?? throw new Fault("account-missing", $"There is no account {account} with a profile on the machine.", "Survey the machine and make a new plan.");
 
     internal static IReadOnlyList<WindowsProfile> All()
     {
@@ -24,7 +44,7 @@ internal static class WindowsProfiles
         foreach (var sid in list?.GetSubKeyNames().Where(n => n.StartsWith(OfPeople, StringComparison.OrdinalIgnoreCase)) ?? [])
         {
             using var key = list!.OpenSubKey(sid);
-            if (key?.GetValue("ProfileImagePath") is string home && home.Length > 3 && Directory.Exists(home)) profiles.Add(new WindowsProfile(home[(home.LastIndexOf('\\') + 1)..], sid, home.TrimEnd('\\')));
+            if (key?.GetValue(Setting) is string home && home.Length > 3 && Directory.Exists(home)) profiles.Add(new WindowsProfile(home[(home.LastIndexOf('\\') + 1)..], sid, home.TrimEnd('\\')));
         }
         return profiles;
     }

@@ -23,15 +23,53 @@ internal sealed class WindowsSurveyor(WindowsVolumes volumes, RegistryPointers p
         List<HoldingFacts> holdings = [];
         foreach (var profile in WindowsProfiles.All())
         {
-            bool signedIn;
-            using (var hive = Registry.Users.OpenSubKey(profile.Sid)) signedIn = hive is not null;
-            accounts.Add(new AccountFacts(profile.Name, profile.Sid, profile.Home, profile.Name == fallback, signedIn));
+            accounts.Add(new AccountFacts(profile.Name, profile.Sid, profile.Home, profile.Name == fallback, profile.IsSignedIn));
             foreach (var card in kinds.Where(k => k is { Shared: false, Holds: HoldingKind.Library } && k.Pointers.All(p => p.Syntax == CardPointer.Registry)))
                 if (ReadKind(profile, card, notes) is { } library) holdings.Add(Trees.Look(library.Name, library.Path, library.Pointers, clusters, notes, stop) with { Program = card.Program });
-            holdings.AddRange(ReadFolders(profile, notes).Select(f => Trees.Look(f.Name, f.Path, f.Pointers, clusters, notes, stop)).Where(f => f.Present).Select(f => f with { Stray = LookForStray(profile, f, stop) }));
+            var folders = ReadFolders(profile, notes);
+            if (LookAtHome(profile, folders, clusters, notes, stop) is { } home) holdings.Add(home);
+            holdings.AddRange(folders.Select(f => Trees.Look(f.Name, f.Path, f.Pointers, clusters, notes, stop)).Where(f => f.Present).Select(f => f with { Stray = LookForStray(profile, f, stop) }));
         }
         if (LookAtPrograms(notes) is { } programs) holdings.Add(programs);
         return new Survey(begun, OperatingSystem(), agentVersion, found, accounts, holdings, [.. originals.Select(o => Trees.LookAgain(o, holdings, stop))], [], notes) { RestartPending = RestartPending(), StartedAt = time.GetUtcNow() - TimeSpan.FromMilliseconds(Environment.TickCount64), CannotTell = true, Unproven = true };
+    }
+
+    /// <summary>The whole home, hidden files included. The copies for older programs name the folders in it by their whole paths, so they are settings of it too.</summary>
+    private HoldingFacts? LookAtHome(WindowsProfile profile, IReadOnlyList<(HoldingName Name, string Path, IReadOnlyList<PointerFacts> Pointers)> folders, List<int> clusters, List<string> notes, CancellationToken stop)
+    {
+        var (holding, address) = (new HoldingName(profile.Name, HoldingKind.Home, HoldingName.WholeHome), WindowsProfiles.Address(profile));
+        try
+        {
+            var place = WindowsVolumes.PlaceOf(profile.Home);
+            var inner = folders.SelectMany(f => f.Pointers).Where(p => p.Value.Text is { } text && text.StartsWith($@"{profile.Home}\", StringComparison.OrdinalIgnoreCase))
+                .Select(p => p with { Address = p.Address with { Behind = p.Value.Text![profile.Home.Length..] }, Resolves = place });
+            var found = Trees.Look(holding, profile.Home, [new PointerFacts(address, pointers.Read(address), place), .. inner], clusters, notes, stop);
+            return found.Present ? found with { Home = new HomeFacts([.. NamedBy(profile.Home)], Caches.Sum(c => CacheBytes(profile.Home, c, stop)), null, NamesAccount: true) } : null;
+        }
+        catch (Fault fault)
+        {
+            notes.Add($"The home of {profile.Name} was passed over: {fault.Message}");
+            return null;
+        }
+    }
+
+    private static readonly string[] Caches = [@"AppData\Local\Temp", @"AppData\Local\Microsoft\Windows\INetCache"];
+
+    private long CacheBytes(string home, string folder, CancellationToken stop) => WindowsVolumes.PlaceOf($@"{home}\{folder}") is { } place ? Trees.DataBytes(place, stop) : 0;
+
+    /// <summary>Tasks of the system that name the home by its path.</summary>
+    private static IEnumerable<string> NamedBy(string home)
+    {
+        const int most = 1 << 20;
+        var tasks = $@"{Environment.SystemDirectory}\Tasks";
+        if (!Directory.Exists(tasks)) yield break;
+        foreach (var file in Directory.EnumerateFiles(tasks, "*", new EnumerationOptions { RecurseSubdirectories = true, IgnoreInaccessible = true }).Order(StringComparer.OrdinalIgnoreCase))
+        {
+            var named = false;
+            try { named = new FileInfo(file).Length <= most && File.ReadAllText(file).Contains($@"{home}\", StringComparison.OrdinalIgnoreCase); }
+            catch (Exception unread) when (unread is IOException or UnauthorizedAccessException) { }
+            if (named) yield return $"the task `{file[(tasks.Length + 1)..]}`";
+        }
     }
 
     /// <summary>Where an account's folders are by its settings, which are held no longer than that takes.</summary>

@@ -94,7 +94,7 @@ internal sealed unsafe class WindowsVolumes : IVolumes
     private static WindowsVolume? TryOpen(string letter, bool mark)
     {
         const int names = 261;
-        const uint keepsAccess = 0x8, namesFurther = 0x400000, isReadOnly = 0x80000;
+        const uint keepsAccess = 0x8, keepsLinks = 0x80, namesFurther = 0x400000, isReadOnly = 0x80000;
         var kind = Native.GetDriveTypeW(letter + "\\");
         if (kind is not (Removable or Fixed or Remote or Memory)) return null;
         Span<char> label = stackalloc char[names], fileSystem = stackalloc char[names];
@@ -107,7 +107,7 @@ internal sealed unsafe class WindowsVolumes : IVolumes
         var type = new string(fileSystem[..fileSystem.IndexOf('\0')]);
         var access = (flags & keepsAccess) != 0;
         // Names that are no text and those with reserved characters cannot be written, and names differ by more than case.
-        var file = new FileSystemAbilities(access, access, (flags & namesFurther) != 0, Links: false, Holes: false, CaseSensitive: false, type.StartsWith("FAT", StringComparison.OrdinalIgnoreCase) ? 2_000_000_000 : 100, OddNames: false, LongestPathBytes: 32_000)
+        var file = new FileSystemAbilities(access, access, (flags & namesFurther) != 0, Links: (flags & keepsLinks) != 0 && !Native.IsCompatible, Holes: false, CaseSensitive: false, type.StartsWith("FAT", StringComparison.OrdinalIgnoreCase) ? 2_000_000_000 : 100, OddNames: false, LongestPathBytes: 32_000)
         {
             ReadsPastCache = !Native.IsCompatible,
         };

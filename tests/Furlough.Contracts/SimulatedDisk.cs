@@ -54,15 +54,24 @@ public sealed class SimulatedDisk
         return root;
     }
 
+    /// <summary>Something that others do, which is not counted.</summary>
+    public void ByOthers(Action act)
+    {
+        lock (_lock)
+        {
+            _others = true;
+            try { act(); }
+            finally { _others = false; }
+        }
+    }
+
     /// <summary>Counts an operation; here it fails or crashes.</summary>
     public void Operate(string what, string path)
     {
         lock (_lock)
         {
             if (_others) return;
-            _others = true;
-            try { Meanwhile(); }
-            finally { _others = false; }
+            ByOthers(Meanwhile);
             Operations++;
             if (CrashAt > 0 && Operations > CrashAt)
             {

@@ -65,6 +65,28 @@ public sealed class HomeTests
     }
 
     [Fact]
+    public void Settings_that_are_changed_with_the_home_need_no_consent()
+    {
+        var address = new PointerAddress("test", "older settings", "Music", "asa.lind");
+        var (value, music) = (new PointerValue("text", @"C:\Accounts\asa.lind\Music"), new Place("sys", "Accounts/asa.lind/Music"));
+        var folder = Holding("Music") with { Pointers = [new PointerFacts(address, value, music)] };
+        Plan(Homes(), Desk(Home(), folder)).Hazards.Single().Code.ShouldBe("home-named-by-path");
+        var home = Home() is var h ? h with { Pointers = [.. h.Pointers, new PointerFacts(address with { Behind = @"\Music" }, value, h.Place)] } : null!;
+        Plan(Homes(), Desk(home, folder)).Hazards.ShouldBeEmpty();
+    }
+
+    [Fact]
+    public void Where_an_account_is_known_by_its_home_the_new_one_has_the_same_name()
+    {
+        var home = Home() with { Home = new HomeFacts([], 0, null, NamesAccount: true) };
+        Plan(Homes(), Desk(home)).Hazards.ShouldBeEmpty();
+        var other = Homes() is var b ? b with { Relocate = [b.Relocate[0] with { Path = "{account}/Home" }] } : null!;
+        var hazard = Plan(other, Desk(home)).Hazards.Single();
+        hazard.ShouldSatisfyAllConditions(h => h.Code.ShouldBe("home-named-otherwise"), h => h.Severity.ShouldBe(Severity.Blocking), h => h.Text.ShouldBe("The home of asa.lind on herb-01 would be `D:\\asa.lind\\Home`: there an account is known by the name of its home's folder."));
+        Plan(other, Desk(Home())).Hazards.ShouldBeEmpty();
+    }
+
+    [Fact]
     public void Caches_and_what_confines_programs_are_told()
     {
         var home = Home() with { Home = new HomeFacts([], 5 * GB, new Confinement("Guard", ["C:\\Accounts"], "Add the place to the list.")) };

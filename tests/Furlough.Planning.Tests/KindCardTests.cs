@@ -34,19 +34,23 @@ public sealed class KindCardTests
         KindCardReader.Read(Good.Replace("link: \"{home}/sketches\"", "preference: station.sketcher, key: Library", StringComparison.Ordinal)).Pointers[^1].ShouldBe(new("preference", "station.sketcher", "Library", PointerShape.Folder, null));
         KindCardReader.Read(Kept).Pointers.ShouldBe([new("command", "/usr/bin/sketcher", "get library", PointerShape.Folder, null) { Commands = new(["/usr/bin/sketcher", "get", "library"], ["/usr/bin/sketcher", "set", "--to={value}"], []) }]);
         KindCardReader.Read(KindCardReader.Sample).Pointers.Count.ShouldBe(1);
-        var every = KindCardReader.Sample.Replace("# of: machine ", "# no: machine ", StringComparison.Ordinal).Split('\n').Where(l => !l.StartsWith("# launcher", StringComparison.Ordinal) && !l.StartsWith("# opens", StringComparison.Ordinal)).Select(l => l is ['#', ' ', >= 'a' and <= 'z', ..] && !l.StartsWith("# no", StringComparison.Ordinal) ? l[2..] : l);
+        var every = KindCardReader.Sample.Replace("# of: machine ", "# no: machine ", StringComparison.Ordinal).Split('\n').Where(l => !l.StartsWith("# launcher", StringComparison.Ordinal) && !l.StartsWith("# opens", StringComparison.Ordinal) && !l.StartsWith("# first-start", StringComparison.Ordinal)).Select(l => l is ['#', ' ', >= 'a' and <= 'z', ..] && !l.StartsWith("# no", StringComparison.Ordinal) ? l[2..] : l);
         KindCardReader.Read(string.Join('\n', every)).ShouldSatisfyAllConditions(k => k.Holds.ShouldBe(HoldingKind.InstallPath), k => k.Lists.ShouldBe("lib/tools"), k => k.Program!.Says.Count.ShouldBe(2));
     }
 
     [Theory]
     [InlineData("launcher: ../sketcher.desktop", "is no name of a launcher's entry")]
     [InlineData("opens: [sketcher, \"{library}\"]", "may be another program in every account")]
+    [InlineData("first-start: [sketcher]", "may be another program in every account")]
+    [InlineData("first-start: [/usr/bin/sketcher, init]\nusual: \"{home}/Sketches\"", "Where there is no library yet, nothing says")]
+    [InlineData("holds: install-path\nusual: \"{home}/elsewhere\"\nfirst-start: [/usr/bin/sketcher]", "An install path has no `first-start`")]
     [InlineData("opens: [/usr/bin/sketcher]", "does not say once where the library is")]
     [InlineData("holds: install-path\nusual: \"{home}/elsewhere\"\nlauncher: sketcher.desktop", "An install path has no `launcher`")]
     public void A_library_s_launcher_and_shortcut_are_read_and_wrong_ones_refused(string line, string words)
     {
         KindCardReader.Read(Good.Replace("systems:", "launcher: sketcher.desktop\nopens: [/usr/bin/sketcher, \"--in={library}\"]\nsystems:", StringComparison.Ordinal)).Program
             .ShouldSatisfyAllConditions(p => p!.Launcher.ShouldBe("sketcher.desktop"), p => p!.Opens.ShouldBe(["/usr/bin/sketcher", "--in={library}"]), p => p!.Mends.ShouldBeTrue());
+        KindCardReader.Read(Good.Replace("systems:", "first-start: [/usr/bin/sketcher, init]\nfound-by: /usr/bin/sketcher\nusual: \"{home}/Sketches\"\nsystems:", StringComparison.Ordinal)).Program!.FirstStart.ShouldBe(["/usr/bin/sketcher", "init"]);
         Should.Throw<KindCardException>(() => KindCardReader.Read(Good.Replace("systems:", line + "\nsystems:", StringComparison.Ordinal))).Message.ShouldContain(words);
     }
 
@@ -203,6 +207,26 @@ public sealed class KindCardTests
         var suggested = FleetSuggestion.Brief("All of it", wish, new FleetSuggestion(wish, Experience.None).Of([machine]))!;
         suggested.ShouldContain("libraries: [sketches]");
         Plan(BriefReader.Read(suggested), machine).Relocations.Select(r => r.Holding.Name).ShouldBe(["Pictures", "sketches"], ignoreOrder: true);
+    }
+
+    [Fact]
+    public void A_setting_that_names_a_volume_alone_wants_the_program_s_own_folder_on_it()
+    {
+        var apps = Programs("") with { Pointers = [new PointerFacts(new PointerAddress("test", "machine", "programs", "") { Adds = "Apps", NamesVolume = true }, new PointerValue("volume", "C:"), new Place("sys", "Apps"))] };
+        Plan(InstallPaths("Apps"), Survey([Small(), Data()], apps)).Hazards.ShouldBeEmpty();
+        foreach (var path in (string[])["Programs", "Programs/Apps"])
+            Plan(InstallPaths(path), Survey([Small(), Data()], apps)).Hazards.Single().ShouldSatisfyAllConditions(h => h.Code.ShouldBe("pointer-shape"), h => h.Text.ShouldEndWith("names a volume alone; what is there goes into `D:\\Apps`."), h => h.Remedy.ShouldBe("Let the path be `Apps`."));
+    }
+
+    [Fact]
+    public void Apps_that_are_too_small_stay_and_are_listed_and_a_system_without_the_setting_is_left_alone()
+    {
+        var apps = Programs("") with { SmallestBytes = GB };
+        HoldingFacts App(string name, long bytes) => Holding(name, bytes, "") with { Name = new HoldingName("", HoldingKind.App, name) };
+        var hazard = Plan(InstallPaths("Programs"), Survey([Small(), Data()], apps, App("field browser", GB / 2), App("map editor", 2 * GB))).Hazards.Single();
+        hazard.ShouldSatisfyAllConditions(h => h.Code.ShouldBe("small-apps-stay"), h => h.Severity.ShouldBe(Severity.Advice), h => h.Text.ShouldBe("Apps below 1.0 GB stay on the system volume of herb-01. So do those of that size that are there: field browser."));
+        Plan(InstallPaths("Programs"), Survey([Small(), Data()], Programs("") with { Immovable = "it has one from version 5 on" })).Hazards.Single()
+            .ShouldSatisfyAllConditions(h => h.Code.ShouldBe("setting-not-there"), h => h.Severity.ShouldBe(Severity.Blocking), h => h.Text.ShouldBe("programs of the machine cannot be changed on herb-01: it has one from version 5 on."));
     }
 
     [Fact]

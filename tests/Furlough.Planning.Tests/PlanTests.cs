@@ -74,6 +74,7 @@ public sealed class PlanTests
     {
         { "no-volume-for-role", Severity.Blocking, Survey([Small()], Holding()) },
         { "place-unknown", Severity.Blocking, Survey([Small(), Data()], Holding() with { Present = false }) },
+        { "made-by-first-start", Severity.Advice, Survey([Small(), Data()], Holding() is var h ? h with { Present = false, Program = new OwnProgram([], []) { FirstStart = ["/usr/bin/sketcher", "init"] }, Pointers = [.. h.Pointers.Select(p => p with { Value = PointerValue.Absent })] } : null!) },
         { "target-too-small", Severity.Blocking, Survey([Small(), Data(free: 5 * GB)], Holding()) },
         { "reserve-broken", Severity.Consent, Survey([Small(), Data(free: 55 * GB)], Holding()) },
         { "target-not-empty", Severity.Blocking, Survey([Small(), Data() with { Taken = ["People/asa.lind/Pictures"] }], Holding()) },
@@ -338,8 +339,8 @@ public sealed class PlanTests
     public void Every_line_of_the_catalogue_is_shown_by_a_test_and_stands_in_the_documentation()
     {
         string[] alone = ["growth-breaks-reserve", "portable-target-unencrypted", "machine-silent", "exchange-across-volumes", "target-on-network-volume", "target-on-external-volume", "target-on-removable-volume", "one-place-twice",
-            "target-on-system-volume", "survey-missing", "holding-already-there", "link-not-possible", "person-wanted", "longer-than-hours", "may-outlast-hours", "pointer-shape", "programs-stay",
-            "home-of-fallback", "home-without-fallback", "home-with-parts", "home-named-by-path", "confined-elsewhere", "caches-in-home", "app-cannot-move", "name-incomplete", "people-not-told"];
+            "target-on-system-volume", "survey-missing", "holding-already-there", "link-not-possible", "person-wanted", "longer-than-hours", "may-outlast-hours", "pointer-shape", "programs-stay", "setting-not-there", "small-apps-stay",
+            "home-of-fallback", "home-without-fallback", "home-with-parts", "home-named-by-path", "home-named-otherwise", "confined-elsewhere", "caches-in-home", "app-cannot-move", "name-incomplete", "people-not-told"];
         HazardCases().Select(c => c.Data.Item1).Concat(alone).Order().Distinct().ShouldBe(HazardCatalogue.Entries.Select(e => e.Code).Order());
         var path = Path.Combine(Repository(), "docs", "hazards.md");
         if (Environment.GetEnvironmentVariable("FURLOUGH_WRITE_DOCS") is not null) File.WriteAllText(path, HazardText());

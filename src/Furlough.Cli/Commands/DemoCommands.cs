@@ -21,6 +21,18 @@ internal static class DemoCommands
           - {file: "{home}/.config/recorder.toml", syntax: toml, key: storage/base, wants: parent, adds: Recordings}
         """;
 
+    private const string FieldBookCard = """
+        furlough-kind: 1
+        name: field-book
+        title: Books of notes, one for everybody in a course
+        systems: ["Fenland Desk *"]
+        found-by: /programs/field-book
+        usual: "{home}/field-book"
+        first-start: [/programs/field-book, --make]
+        pointers:
+          - {file: "{home}/.config/field-book.toml", syntax: toml, key: book/folder}
+        """;
+
     internal static Command Make()
     {
         var data = new Option<string>("--data") { Description = "Folder of the demo", DefaultValueFactory = _ => "demo-data" };
@@ -59,7 +71,7 @@ internal static class DemoCommands
         var address = own?.Address ?? new Uri(settings.Service!);
         var token = own is null ? settings.Token : (await File.ReadAllTextAsync(Path.Combine(settings.Data, "service", ServiceHost.StewardTokenFile), stop)).Trim();
         using var client = new FurloughClient(address, token);
-        if (own is not null) await client.AddKindAsync(RecordingsCard, [], stop);
+        foreach (var card in own is null ? [] : (string[])[RecordingsCard, FieldBookCard]) await client.AddKindAsync(card, [], stop);
         using var ending = CancellationTokenSource.CreateLinkedTokenSource(stop);
         var code = settings.Code ?? (await client.InviteAsync(new InviteRequest(null, settings.Machines, 24), stop)).Code;
         var enrolled = new TaskCompletionSource(TaskCreationOptions.RunContinuationsAsynchronously);

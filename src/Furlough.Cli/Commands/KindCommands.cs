@@ -88,7 +88,7 @@ internal static class KindCommands
         {
             Terminal.Line($"{trial.Machine} found:");
             Terminal.Table(["account", "lives at", ">files", ">data", "setting", "reads"], trial.Found.SelectMany(h => h.Pointers.Select((p, i) => (string[])
-                [i > 0 ? "" : h.Name.IsShared ? "(machine)" : h.Name.Account, i > 0 ? "" : h.PathShown + (h.Present ? "" : "  (missing)"), i > 0 ? "" : $"{h.Files:N0}", i > 0 ? "" : Words.Size(h.DataBytes), $"{p.Address}", p.Value.Text ?? "(nothing)"])));
+                [i > 0 ? "" : h.Name.IsShared ? "(machine)" : h.Name.Account, i > 0 ? "" : h.PathShown + (h.Present ? "" : h.IsMadeByFirstStart ? "  (not made yet)" : "  (missing)"), i > 0 ? "" : $"{h.Files:N0}", i > 0 ? "" : Words.Size(h.DataBytes), $"{p.Address}", p.Value.Text ?? "(nothing)"])));
         }
         foreach (var note in trial.Notes) Terminal.Line($"note: {note}");
     }
@@ -106,6 +106,7 @@ internal static class KindCommands
         if (card.Usual is { } usual) Terminal.Line($"  {usual} while the settings say nothing");
         if (card.Program is { Closed.Count: > 0 } program) Terminal.Line($"  must be closed meanwhile: {string.Join(", ", program.Closed)}");
         if (card.Program is { Says.Count: > 0 } asked) Terminal.Line($"  asked afterwards, where the agent allows commands: {string.Join(' ', asked.Says)}");
+        if (card.Program is { FirstStart.Count: > 0 } made) Terminal.Line($"  made, where an account has none yet and the agent allows commands: {string.Join(' ', made.FirstStart)}");
         if (card.Program is { Launcher: { } launcher }) Terminal.Line($"  taken away from the account while it lives elsewhere: the entry {launcher}");
         if (card.Program is { Opens.Count: > 0 } opened) Terminal.Line($"  a note is left beside it, and, where the agent allows commands, a shortcut: {string.Join(' ', opened.Opens)}");
         foreach (var p in card.Pointers) Terminal.Line($"  {Said(p)}{(p.Adds is { } adds ? $", the folder around it: the program adds {adds}" : "")}");

@@ -133,7 +133,7 @@ internal static class MachineCommands
         Terminal.Line();
         Terminal.Table(["account", "holding", "lives at", ">files", ">data", "relocation"], detail.Holdings.OrderByDescending(h => h.DataBytes).Select(h => (string[])
         [
-            h.Account.Length == 0 ? "(machine)" : h.Account, h.Holding, (h.Place ?? "?") + (h.Present ? "" : "  (missing)"), h.Kind == HoldingKind.InstallPath ? "" : $"{h.Files:N0}", h.Kind == HoldingKind.InstallPath ? "" : Words.Size(h.DataBytes), h.Relocation is { } r ? $"{r.Number} {r.State.Word()}, live at {r.Live.Word()}" : h.Immovable is { } why ? $"stays: {why}" : "",
+            h.Account.Length == 0 ? "(machine)" : h.Account, h.Holding, (h.Place ?? "?") + (h.Present ? "" : h.ToBeMade ? "  (not made yet)" : "  (missing)"), h.Kind == HoldingKind.InstallPath ? "" : $"{h.Files:N0}", h.Kind == HoldingKind.InstallPath ? "" : Words.Size(h.DataBytes), h.Relocation is { } r ? $"{r.Number} {r.State.Word()}, live at {r.Live.Word()}" : h.Immovable is { } why ? $"stays: {why}" : "",
         ]));
         foreach (var failure in detail.Holdings.Select(h => h.Relocation?.Failure).OfType<Failure>()) Terminal.Line($"\n{failure}");
         foreach (var note in detail.Notes.Take(MostNotes)) Terminal.Line($"\nnote: {note}");

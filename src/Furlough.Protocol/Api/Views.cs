@@ -80,9 +80,10 @@ public sealed record RoleRequest(IReadOnlyList<string> Machines, string? Role);
 
 /// <summary>A holding of a machine with its last relocation.</summary>
 /// <param name="Immovable">Why it cannot be moved; null where nothing keeps it.</param>
+/// <param name="ToBeMade">It is not there yet, and its program makes it when it is started once.</param>
 public sealed record HoldingView(
     string Account, HoldingKind Kind, string Holding, string? Place, bool Present, long Files, long DataBytes, long HiddenBytes,
-    IReadOnlyList<PointerFacts> Pointers, IReadOnlyList<string> InUse, RelocationView? Relocation, string? Immovable = null);
+    IReadOnlyList<PointerFacts> Pointers, IReadOnlyList<string> InUse, RelocationView? Relocation, string? Immovable = null, bool ToBeMade = false);
 
 /// <summary>Something that only a person can do.</summary>
 /// <param name="Account">The account that it concerns; null for the machine as a whole.</param>

@@ -34,7 +34,7 @@ public sealed class Acting(Store store, DocketDesk desk, RunControl control, Doc
             var before = row.Failure is null ? null : Column.Read(row.Failure, ModelJson.Default.Failure);
             var planned = Column.PlannedOf(row);
             skipped = new Failure("skipped", $"The relocation of {HoldingName.InWords(row.Holding, row.Account)} was skipped by {who}: {reason.Trim().TrimEnd('.')}.{(before is null ? "" : $" Before that: {before.Text}")}",
-                $"Nothing has changed; {planned.Method.Lives()} its source, `{planned.SourceShown}`.", $"`furlough relocation retry {number}` takes it up again.");
+                $"Nothing has changed; {planned.LivesInWords}.", $"`furlough relocation retry {number}` takes it up again.");
             return Task.CompletedTask;
         }, stop, () => skipped);
         await AdvanceAsync(view.Run, stop);

@@ -79,7 +79,7 @@ public static class RunEndpoints
         Live = Live.Source,
         AsOf = now,
         Failure = blocking is null ? null
-            : Column.Write(new Failure(blocking.Code, blocking.Text, $"Nothing has changed; {planned.Method.Lives()} its source, `{planned.SourceShown}`.", blocking.Remedy), ModelJson.Default.Failure),
+            : Column.Write(new Failure(blocking.Code, blocking.Text, $"Nothing has changed; {planned.LivesInWords}.", blocking.Remedy), ModelJson.Default.Failure),
     };
 
     private static async Task KeepReservesAsync(FurloughDb db, PlanBody body, CancellationToken stop)

@@ -50,6 +50,8 @@ public static class FieldStation
             CommonFolders = room == "Seminar Lab" ? [new CommonFolderSpec("course-desk", new SpecPlace(0, "Course desk"), [.. LeftOn(name, people)])] : [],
             SettingsBehindCommands = heron,
             Programs = new ProgramsSpec("Programs", ProgramsOf(room), name == "wet-12" ? "D:\\Tools" : null),
+            AppVolume = room == "Wet Lab" ? new AppVolumeSpec("Apps", GB, name == "wet-12" ? "the system has such a setting from Fenland Desk 5 on" : null) : null,
+            HomesNameAccounts = name == "cabin-1",
             Confinement = name == "cabin-2" ? new Confinement("Fenland Guard", ["C:\\Accounts"], "Add the new place to the guard's list of homes, or accept it.") : null,
             OnBattery = name == "cabin-3",
             Unproven = name == "cabin-5",
@@ -139,6 +141,9 @@ public static class FieldStation
     /// <summary>The library of the station's sound recorder, which wants to be told the folder around it.</summary>
     private static FolderSpec Recordings(string account) => new("recordings", 140, 0, 2 * GB, "dawn", ".flac") { Adds = "Recordings", LivesAt = new SpecPlace(0, $"Accounts/{account}/Studio/Recordings") };
 
+    /// <summary>A book of a course's notes, which its program makes when it is started for the first time.</summary>
+    private static FolderSpec FieldBook { get; } = new("field-book", 1, 0, 0, "index", ".fbk") { MadeBy = "/programs/field-book" };
+
     /// <summary>The index of the Heron desk's specimen viewer, whose place is one of its preferences.</summary>
     private static FolderSpec SpecimenIndex { get; } = new("specimen-index", 4_200, 4_000, 3 * GB, "plate", ".idx") { Preference = ("station.specimen-viewer", "IndexPath") };
 
@@ -172,7 +177,7 @@ public static class FieldStation
                 Of("Documents", 3, 1.2, "label-sheet", ".ods"), Of("Pictures", heavy ? 190 : 40, 46, "specimen", ".tif", heavy ? 30_000 + dice.Next(20_000) : 4_000), Of("Music", 0.3, 6, "birdsong", ".flac"), Of("Videos", 4, 400, "microscope", ".mkv"), Of("Downloads", 6, 14, "download", ".zip"),
             ]),
             "Wet Lab" => new AccountSpec(name, id, false, [Of("Documents", 5, 0.8, "assay", ".csv"), Of("Pictures", 8, 5, "gel", ".png"), Of("Music", 0.2, 6, "playlist", ".flac"), Of("Videos", 9, 300, "settling", ".mkv"), Of("Downloads", 4, 9, "download", ".zip")]),
-            "Seminar Lab" => new AccountSpec(name, id, false, [Of("Documents", 0.6, 0.5, "count-sheet", ".ods"), Of("Pictures", 2.2, 4, "field", ".jpg"), Of("Music", 0.4, 6, "birdsong", ".flac"), Of("Videos", 1.5, 120, "talk", ".mkv"), Of("Downloads", 1.2, 8, "download", ".zip")]),
+            "Seminar Lab" => new AccountSpec(name, id, false, [FieldBook, Of("Documents", 0.6, 0.5, "count-sheet", ".ods"), Of("Pictures", 2.2, 4, "field", ".jpg"), Of("Music", 0.4, 6, "birdsong", ".flac"), Of("Videos", 1.5, 120, "talk", ".mkv"), Of("Downloads", 1.2, 8, "download", ".zip")]),
             _ => new AccountSpec(name, id, false, [Of("Documents", 6, 1, "transect", ".ods"), Of("Pictures", 14, 6, "aerial", ".jpg"), Of("Music", 2, 8, "recording", ".flac"), Of("Videos", 7, 350, "survey", ".mkv"), Of("Downloads", 5, 12, "download", ".zip")]),
         };
     }

@@ -15,8 +15,11 @@ public sealed record FolderSpec(string Name, int Files, int SmallFiles, long Dat
     /// <summary>For a library of a program of the Heron desk: the preference that names its folder, as domain and key.</summary>
     public (string Domain, string Key)? Preference { get; init; }
 
+    /// <summary>For a library that is not there yet: the program that makes it in its account's home when it is started.</summary>
+    public string? MadeBy { get; init; }
+
     /// <summary>Found only where a kind card of its name tells of it.</summary>
-    public bool IsLibrary => Adds is not null || Preference is not null;
+    public bool IsLibrary => Adds is not null || Preference is not null || MadeBy is not null;
 
     /// <summary>Where it lives, if not in its account's home.</summary>
     public SpecPlace? LivesAt { get; init; }
@@ -47,6 +50,11 @@ public sealed record FolderSpec(string Name, int Files, int SmallFiles, long Dat
 /// <param name="Installed">What is installed there.</param>
 /// <param name="OlderSetting">What the twin says, where they disagree.</param>
 public sealed record ProgramsSpec(string Folder, IReadOnlyList<string> Installed, string? OlderSetting = null);
+
+/// <summary>The volume to which a stand-in's system downloads apps, into a folder of its own there: a setting that names the volume alone.</summary>
+/// <param name="SmallestBytes">Smaller apps stay on the system volume, whatever it says, and cannot be moved.</param>
+/// <param name="Wants">Since when the system has such a setting, where this one has not; null where it has.</param>
+public sealed record AppVolumeSpec(string Folder, long SmallestBytes, string? Wants = null);
 
 /// <summary>An app of a stand-in, in a folder of its own where its system installs programs; the system keeps a list of where each one is.</summary>
 /// <param name="Immovable">Why the system does not let it be moved; null where it does.</param>
@@ -86,6 +94,12 @@ public sealed record MachineSpec(string Name, string Room, string OperatingSyste
 {
     /// <summary>Where its system installs programs; null where no setting says so.</summary>
     public ProgramsSpec? Programs { get; init; }
+
+    /// <summary>Where its system downloads apps to; null where it has none of its own.</summary>
+    public AppVolumeSpec? AppVolume { get; init; }
+
+    /// <summary>Its accounts are known by the names of their homes' folders.</summary>
+    public bool HomesNameAccounts { get; init; }
 
     /// <summary>Its system keeps homes and programs' preferences behind its own commands, and has no settings for user folders: one that lives elsewhere leaves a link in its place.</summary>
     public bool SettingsBehindCommands { get; init; }

@@ -180,17 +180,18 @@ public sealed class StationMachine : IMachine, IDisposable
             _settings[(StationPointers.Accounts, account.Name)] = new PointerValue("text", system.Spell($"Accounts/{account.Name}"));
             foreach (var holding in account.Folders)
             {
-                if (holding.LivesAt is null && !holding.IsLost) DeclareHolding(MakeFolder(home, holding.Name, account.Id, 0x1C0), holding, account.Id);
+                if (holding.LivesAt is null && !holding.IsLost && holding.MadeBy is null) DeclareHolding(MakeFolder(home, holding.Name, account.Id, 0x1C0), holding, account.Id);
                 if (holding.LivesAt is { } elsewhere && Declared(elsewhere, account.Id) is { } folder && folder.Children.Count == 0) DeclareHolding(folder, holding, account.Id);
                 if (holding.CopyAt is { } copy) DeclareHolding(Declared(copy, account.Id), holding, account.Id);
                 if (holding.Preference is { } preference) _settings[(StationCommands.PreferencesOf(account.Name, preference.Domain), preference.Key)] = new PointerValue("string", $"~/{holding.Name}");
-                if (Spec.SettingsBehindCommands) continue;
+                if (Spec.SettingsBehindCommands || holding.MadeBy is not null) continue;
                 var at = holding.LivesAt is { } place ? _volumes[place.Volume].Spell(holding.Adds is { } adds ? place.Path[..^(adds.Length + 1)] : place.Path) : null;
                 _settings[(StationPointers.Current(account.Name), holding.Name)] = new PointerValue("expandable", at ?? $"%PROFILE%\\{holding.Name}");
                 _settings[(StationPointers.Older(account.Name), holding.Name)] = new PointerValue("text", holding.OlderSetting ?? at ?? system.Spell($"Accounts/{account.Name}/{holding.Name}"));
             }
         }
         foreach (var fault in Spec.Faults.OfType<UnreadableFile>()) DeclareUnreadable(accounts, fault);
+        if (Spec.AppVolume is { } apps) _settings[(StationPointers.AddressOfAppVolume(apps).Container, StationPointers.AppVolumeKey)] = new PointerValue("volume", system.Spec.Letter);
         if (Spec.Programs is not { } programs) return;
         var installed = MakeFolder(system.Root, programs.Folder, 0, 0x1ED);
         foreach (var app in Spec.Apps)

@@ -1,5 +1,6 @@
 using Furlough.Engine;
 using Furlough.Engine.Ports;
+using Furlough.Engine.Trees;
 using Furlough.Model;
 
 namespace Furlough.Station.World;
@@ -67,12 +68,17 @@ internal sealed class StationPointers(StationMachine machine, IPointers? behindC
     /// <summary>The setting of an account's home.</summary>
     internal PointerAddress AddressOfHome(string account) => machine.Spec.SettingsBehindCommands ? new(Directory, "the directory service", "home", account) : new(Kind, Accounts, account, account);
 
-    private const string Shared = "settings of the machine/programs";
+    private const string Machine = "settings of the machine", Shared = $"{Machine}/programs";
 
     /// <summary>The setting of a machine's programs, and its twin.</summary>
     internal static IReadOnlyList<PointerAddress> AddressesOfPrograms { get; } = [new(Kind, Shared, ProgramsKey, ""), new(Kind, $"{Shared}, older programs", ProgramsKey, "")];
 
     internal const string ProgramsKey = "programs";
+
+    /// <summary>The setting of the volume for downloaded apps.</summary>
+    internal static PointerAddress AddressOfAppVolume(AppVolumeSpec apps) => new(Kind, $"{Machine}/apps", AppVolumeKey, "") { Adds = apps.Folder, NamesVolume = true };
+
+    internal const string AppVolumeKey = "app-volume";
 
     /// <summary>Where the system's list of apps says that one is.</summary>
     internal static PointerAddress AddressOfApp(string name) => new(Kind, "apps of the machine", name, "");
@@ -80,7 +86,7 @@ internal sealed class StationPointers(StationMachine machine, IPointers? behindC
     /// <summary>A folder stands in both containers, a library in one.</summary>
     internal IReadOnlyList<PointerAddress> Addresses(string account, FolderSpec folder, KindCard? card) =>
         card is not null && folder.Preference is not null ? [.. card.Pointers.Where(p => p.Syntax == CardPointer.Preference).Select(p => new PointerAddress(CardPointer.Preference, p.File, p.Key, account) { Adds = p.Adds })]
-        : machine.Spec.SettingsBehindCommands ? [InPlace(account, folder.Name)] : folder.Adds is { } adds ? [new(Kind, Current(account), folder.Name, account) { Adds = adds }] : [new(Kind, Current(account), folder.Name, account), new(Kind, Older(account), folder.Name, account)];
+        : machine.Spec.SettingsBehindCommands ? [InPlace(account, folder.Name)] : folder.IsLibrary ? [new(Kind, Current(account), folder.Name, account) { Adds = folder.Adds }] : [new(Kind, Current(account), folder.Name, account), new(Kind, Older(account), folder.Name, account)];
 
     /// <summary>Where no setting says where a folder is: the link that stands in its place.</summary>
     internal static PointerAddress InPlace(string account, string folder) => new(Link, $"~/{folder}", "", account) { InPlace = true };
@@ -99,12 +105,12 @@ internal sealed class StationPointers(StationMachine machine, IPointers? behindC
     internal Place? OwnPlace(PointerAddress address) => Resolve(machine, address.Account, new PointerValue("text", "%PROFILE%" + address.Container[1..]));
 
     /// <summary>Where a value leads, as a place.</summary>
-    internal Place? PlaceOf(PointerAddress address, PointerValue value) => Leads(address, value) is { } text ? Resolve(machine, address.Account, new PointerValue("text", text)) : null;
+    internal Place? PlaceOf(PointerAddress address, PointerValue value) => address.NamesVolume ? machine.VolumeStates.FirstOrDefault(v => v.Spec.Letter == value.Text) is { } named ? new Place(named.Identity.Key, address.Adds!) : null : Leads(address, value) is { } text ? Resolve(machine, address.Account, new PointerValue("text", text)) : null;
 
-    public string? Leads(PointerAddress address, PointerValue value) => BehindCommands(address) is { } behind ? behind.Leads(address, value) : address.InPlace && value.Text is null ? OwnPlace(address) is { } own ? machine.Volumes.Show(own) : null : Resolve(machine, address.Account, value) is { } place ? machine.Volumes.Show(address.Adds is null ? place : place with { Path = $"{place.Path}/{address.Adds}" }) : null;
+    public string? Leads(PointerAddress address, PointerValue value) => BehindCommands(address) is { } behind ? behind.Leads(address, value) : address.NamesVolume ? PlaceOf(address, value) is { } apps ? machine.Volumes.Show(apps) : null : address.InPlace && value.Text is null ? OwnPlace(address) is { } own ? machine.Volumes.Show(own) : null : Resolve(machine, address.Account, value) is { } place ? machine.Volumes.Show(address.Adds is null ? place : place with { Path = $"{place.Path}/{address.Adds}" }) : null;
 
     public PointerValue Spell(PointerAddress address, Place place, PointerValue present) =>
-        BehindCommands(address) is { } behind ? behind.Spell(address, place, present) : address.InPlace ? new PointerValue(Link, machine.Volumes.Show(place)) : present with { Text = machine.Volumes.Show(address.Adds is null ? place : place with { Path = string.Join('/', place.Parts.SkipLast(1)) }) };
+        BehindCommands(address) is { } behind ? behind.Spell(address, place, present) : address.NamesVolume ? present with { Text = machine.VolumeStates.First(v => v.Identity.Key == place.Volume).Spec.Letter } : address.InPlace ? new PointerValue(Link, machine.Volumes.Show(place)) : present with { Text = machine.Volumes.Show(address.Adds is null ? place : place with { Path = string.Join('/', place.Parts.SkipLast(1)) }) };
 
     public void Swap(PointerAddress address, PointerValue expected, PointerValue next)
     {
@@ -151,14 +157,33 @@ internal sealed class StationActivity(StationMachine machine) : IActivity
 
     public IReadOnlyList<string> Running(string account, IReadOnlyList<string>? programs) => [];
 
-    public string? Ask(string account, IReadOnlyList<string> command) => null;
+    /// <summary>Of the programs of kind cards, those that make a library are there.</summary>
+    public string? Ask(string account, IReadOnlyList<string> command)
+    {
+        lock (machine.Lock)
+        {
+            var person = machine.Spec.Accounts.First(a => a.Name == account);
+            if (person.Folders.FirstOrDefault(f => f.MadeBy == command[0]) is not { } library) return null;
+            var home = StationPointers.Resolve(machine, account, new PointerValue("text", "%PROFILE%"))!;
+            var root = new StationFolder(machine, machine.VolumeStates.First(v => v.Identity.Key == home.Volume).Root, "");
+            using var folder = Reach.Folder(root, home.Parts).MakeFolder(library.Name, 0x1C0);
+            using (var index = folder.MakeFile($"{library.Stem}{library.Ending}"))
+            {
+                index.Append("Nothing yet.\n"u8);
+                index.Apply(index.Facts() with { Owner = person.Id, Group = person.Id }, Attributes.None);
+            }
+            folder.Apply(folder.Facts() with { Owner = person.Id, Group = person.Id }, Attributes.None);
+            machine.SetSetting(StationPointers.Current(account), library.Name, new PointerValue("expandable", $"%PROFILE%\\{library.Name}"));
+            return "";
+        }
+    }
 
     public IShownNotice? Show(string account, ToldText told, TimeSpan length, bool mayPutOff) =>
         machine.Spec.Accounts.Any(a => a.Name == account && a.SignedIn) ? new StationNotice(mayPutOff && machine.Spec.Faults.OfType<PutsOff>().Any(p => p.Account == account)) : null;
 
     public string? WhereIs(HoldingName holding)
     {
-        var value = holding.Kind == HoldingKind.App ? machine.Setting(StationPointers.AddressOfApp(holding.Name).Container, holding.Name) : holding.IsShared ? machine.Setting(StationPointers.AddressesOfPrograms[0].Container, holding.Name) : holding.Kind == HoldingKind.Home ? machine.Setting(StationPointers.Accounts, holding.Account) : machine.Setting(StationPointers.Current(holding.Account), holding.Name);
+        var value = holding.Kind == HoldingKind.App ? machine.Setting(StationPointers.AddressOfApp(holding.Name).Container, holding.Name) : holding.Name == StationPointers.AppVolumeKey ? PointerValue.Absent : holding.IsShared ? machine.Setting(StationPointers.AddressesOfPrograms[0].Container, holding.Name) : holding.Kind == HoldingKind.Home ? machine.Setting(StationPointers.Accounts, holding.Account) : machine.Setting(StationPointers.Current(holding.Account), holding.Name);
         return StationPointers.Resolve(machine, holding.Account, value) is { } place ? machine.Volumes.Show(place) : null;
     }
 }
@@ -209,6 +234,7 @@ internal sealed class StationSurveyor(StationMachine machine) : ISurveyor
                 foreach (var folder in account.Folders)
                     if (kinds.FirstOrDefault(k => k.Name == folder.Name) is var card && IsFound(folder, card)) holdings.Add(Look(account.Name, folder, card));
             if (machine.Spec.Programs is { } programs) holdings.Add(Look(programs));
+            if (machine.Spec.AppVolume is { } apps) holdings.Add(Look(apps));
             holdings.AddRange(machine.Spec.Apps.Select(Look));
             var volumes = machine.VolumeStates.Select(v => new VolumeFacts(v.Identity, v.Spec.Label, v.Spec.Letter, v.Spec.Attached, v.Spec.Medium, v.Spec.FileSystem, v.Spec.SizeBytes, v.FreeBytes, 4096,
                 v.Spec.System, true, false, v.Spec.Attached == Attachment.Internal, v.Abilities, v.Spec.System ? [] : Taken(v.Root, "", 1).ToList())).ToList();
@@ -254,6 +280,7 @@ internal sealed class StationSurveyor(StationMachine machine) : ISurveyor
     {
         var settings = machine.Settings;
         var pointers = settings.Addresses(account, spec, card).Select(a => (Address: a, Value: settings.Read(a))).Select(p => new PointerFacts(p.Address, p.Value, settings.PlaceOf(p.Address, p.Value))).ToList();
+        if (spec.MadeBy is not null) pointers = [.. pointers.Select(p => p.Value.Text is null ? p with { Resolves = settings.OwnPlace(StationPointers.InPlace(account, spec.Name)) } : p)];
         var place = pointers[0].Resolves;
         var node = place is null ? null : machine.Find(place);
         var (files, bytes) = node?.Measure() ?? (0, 0);
@@ -261,6 +288,7 @@ internal sealed class StationSurveyor(StationMachine machine) : ISurveyor
         return new HoldingFacts(new HoldingName(account, spec.IsLibrary ? HoldingKind.Library : HoldingKind.Folder, spec.Name), place, place is null ? pointers[0].Value.Text ?? "" : machine.Volumes.Show(place), node is not null, pointers, files, bytes, 0, place is null ? [] : machine.Activity.InUse(place), spec.Demands)
         {
             Services = spec.Services,
+            Program = spec.MadeBy is null ? null : card?.Program,
             Stray = spec.Stray,
             CloudOnlyFiles = spec.CloudOnlyFiles,
             CloudOnlyBytes = spec.CloudOnlyFiles * (files == 0 ? 0 : bytes / files),
@@ -274,7 +302,7 @@ internal sealed class StationSurveyor(StationMachine machine) : ISurveyor
         var place = machine.Settings.PlaceOf(address, value);
         var node = place is null ? null : machine.Find(place);
         var (files, bytes) = node?.Measure() ?? (0, 0);
-        return new HoldingFacts(holding, place, value.Text ?? "", node is not null, [new PointerFacts(address, value, place)], files, bytes, 0, [], Demands.None) { Home = new HomeFacts(account.HomeNamedBy, account.CacheBytes, machine.Spec.Confinement) };
+        return new HoldingFacts(holding, place, value.Text ?? "", node is not null, [new PointerFacts(address, value, place)], files, bytes, 0, [], Demands.None) { Home = new HomeFacts(account.HomeNamedBy, account.CacheBytes, machine.Spec.Confinement, machine.Spec.HomesNameAccounts) };
     }
 
     private HoldingFacts Look(ProgramsSpec programs)
@@ -287,6 +315,18 @@ internal sealed class StationSurveyor(StationMachine machine) : ISurveyor
         };
     }
 
+    private HoldingFacts Look(AppVolumeSpec apps)
+    {
+        var address = StationPointers.AddressOfAppVolume(apps);
+        var value = machine.Settings.Read(address);
+        var place = machine.Settings.PlaceOf(address, value);
+        return new HoldingFacts(new HoldingName("", HoldingKind.InstallPath, StationPointers.AppVolumeKey), place, place is null ? value.Text ?? "" : machine.Volumes.Show(place), place is not null, [new PointerFacts(address, value, place)], 0, 0, 0, [], Demands.None)
+        {
+            SmallestBytes = apps.SmallestBytes,
+            Immovable = apps.Wants,
+        };
+    }
+
     private HoldingFacts Look(AppSpec app)
     {
         var address = StationPointers.AddressOfApp(app.Name);
@@ -294,7 +334,7 @@ internal sealed class StationSurveyor(StationMachine machine) : ISurveyor
         var place = StationPointers.Resolve(machine, "", value);
         var node = place is null ? null : machine.Find(place);
         var (files, bytes) = node?.Measure() ?? (0, 0);
-        return new HoldingFacts(new HoldingName("", HoldingKind.App, app.Name), place, value.Text ?? "", node is not null, [new PointerFacts(address, value, place)], files, bytes, 0, [], Demands.None) { Immovable = app.Immovable };
+        return new HoldingFacts(new HoldingName("", HoldingKind.App, app.Name), place, value.Text ?? "", node is not null, [new PointerFacts(address, value, place)], files, bytes, 0, [], Demands.None) { Immovable = app.Immovable ?? (machine.Spec.AppVolume is { } own && bytes < own.SmallestBytes ? $"apps below {Words.Size(own.SmallestBytes)} stay on the system volume" : null) };
     }
 
     /// <summary>An update puts one setting back, some time after the relocation was seen to be right.</summary>

@@ -113,9 +113,12 @@ public static class Faults
     /// <summary>Whether a fault is over when people and programs let go.</summary>
     internal static bool IsInTheWay(string code) => code is FilesInUseCode or ProgramRunningCode or AccountAtWorkCode;
 
+    /// <summary>A command of a kind card failed.</summary>
+    public const string CommandFailedCode = "command-failed";
+
     /// <summary>A program's own command gave no answer.</summary>
     public static Fault CommandFailed(IReadOnlyList<string> command, string why) => new(
-        "command-failed", $"The command `{string.Join(' ', command)}` of the kind card {why}.", "Try it by hand in the account, correct the kind card, then {retry}.");
+        CommandFailedCode, $"The command `{string.Join(' ', command)}` of the kind card {why}.", "Try it by hand in the account, correct the kind card, then {retry}.");
 
     /// <summary>Somebody asked for it.</summary>
     public static Fault BackedOutByHand() => new("backed-out-by-hand", "It was backed out by hand.", "{retry} begins it anew.");

@@ -48,6 +48,9 @@ public static class PathText
             : string.Concat(escaped.Select(c => c is (>= '\u202A' and <= '\u202E') or (>= '\u2066' and <= '\u2069') ? $"%u{(int)c:X4}" : c.ToString()));
     }
 
+    /// <summary>Whether a whole path, as a system shows it, is a folder's or leads into it.</summary>
+    public static bool IsWithin(string path, string folder) => path.StartsWith(folder, StringComparison.Ordinal) && (path.Length == folder.Length || path[folder.Length] is '/' or '\\' or '|');
+
     private static int Hex(string text, int at, int length) =>
         int.TryParse(text.AsSpan(at, Math.Min(length, text.Length - at)), NumberStyles.AllowHexSpecifier, CultureInfo.InvariantCulture, out var value)
             ? value : throw new FormatException($"'{text}' holds an unfinished escape.");

@@ -95,8 +95,8 @@ public static class Undo
         foreach (var change in work.Docket.Pointers.Where(p => !p.Address.InPlace).Reverse())
         {
             var found = work.Machine.Pointers.Read(change.Address);
-            if (found == change.Expected) continue;
-            if (found == work.NextOf(change)) work.Machine.Pointers.Swap(change.Address, found, change.Expected);
+            if (found == work.FormerOf(change)) continue;
+            if (found == work.NextOf(change)) work.Machine.Pointers.Swap(change.Address, found, work.FormerOf(change));
             else left.Add($"The setting {change.Address} was changed by somebody else and left as it is.");
         }
     }

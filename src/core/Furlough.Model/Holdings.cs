@@ -43,7 +43,10 @@ public sealed record PointerAddress(string Kind, string Container, string Key, s
     /// <summary>The name that the program adds to the value; null where the value is the holding's own folder.</summary>
     public string? Adds { get; init; }
 
-    /// <summary>What the value has behind the holding's path: it is the twin of another pointer, and leads to a folder of its own beside the holding's. Null for every other pointer.</summary>
+    /// <summary>The value names a volume alone, on which the program has a folder of the name that it adds.</summary>
+    public bool NamesVolume { get; init; }
+
+    /// <summary>What the value has behind the holding's path: it leads to a folder of its own beside the holding's, as the twin of another pointer, or to one in it. Null for every other pointer.</summary>
     public string? Behind { get; init; }
 
     /// <summary>No setting leads to the holding: its program knows only this path, on which a link stands instead of the data when that lives elsewhere. The engine leaves it and takes it away.</summary>
@@ -51,6 +54,9 @@ public sealed record PointerAddress(string Kind, string Container, string Key, s
 
     /// <summary>The commands that keep it; null where none do.</summary>
     public SettingCommands? Commands { get; init; }
+
+    /// <summary>Whether this is the same setting as another one's, whatever each reads from its value.</summary>
+    public bool IsSameSetting(PointerAddress other) => (Kind, Container, Key, Account) == (other.Kind, other.Container, other.Key, other.Account);
 
     /// <summary>The container and key for people.</summary>
     public override string ToString() => Key.Length == 0 ? $"{Container} (a link)" : $"{Key} in {Container}";
@@ -124,8 +130,14 @@ public sealed record HoldingFacts(
     /// <summary>For an install path: what is installed there, at most <see cref="MostEntries"/> names.</summary>
     public IReadOnlyList<string> Installed { get; init; } = [];
 
+    /// <summary>For an install path: what is smaller goes to the system volume whatever the setting says, in bytes; 0 for nothing.</summary>
+    public long SmallestBytes { get; init; }
+
     /// <summary>The program whose holding it is; null where nothing is to be done about one.</summary>
     public OwnProgram? Program { get; init; }
+
+    /// <summary>It is not there yet, no setting names a place for it, and its program makes it when it is started once.</summary>
+    [JsonIgnore] public bool IsMadeByFirstStart => !Present && Place is not null && Program is { FirstStart.Count: > 0 } && Pointers.All(p => p.Value.Text is null);
 
     /// <summary>Most names in <see cref="Installed"/>.</summary>
     public const int MostEntries = 50;
@@ -144,7 +156,8 @@ public sealed record HoldingFacts(
 /// <param name="NamedBy">What of the system names it by its path: "the timetable of asa.lind", a settings file.</param>
 /// <param name="CacheBytes">What programs keep in it only to be quicker, in bytes.</param>
 /// <param name="Confinement">What lets programs work in homes at certain places only; null for nothing.</param>
-public sealed record HomeFacts(IReadOnlyList<string> NamedBy, long CacheBytes, Confinement? Confinement);
+/// <param name="NamesAccount">The account is known by the name of its home's folder.</param>
+public sealed record HomeFacts(IReadOnlyList<string> NamedBy, long CacheBytes, Confinement? Confinement, bool NamesAccount = false);
 
 /// <summary>What lets programs work in homes at certain places only.</summary>
 /// <param name="By">Its name.</param>

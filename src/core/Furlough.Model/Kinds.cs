@@ -62,6 +62,9 @@ public sealed record OwnProgram(IReadOnlyList<string> Closed, IReadOnlyList<stri
     /// <summary>The command, as a list of arguments, that opens the holding: a shortcut with it is left beside the holding, and a note that says what it is. Empty where neither is left.</summary>
     public IReadOnlyList<string> Opens { get; init; } = [];
 
+    /// <summary>The command, as a list of arguments, that makes the holding where it usually lives when the account has none yet; empty where none does.</summary>
+    public IReadOnlyList<string> FirstStart { get; init; } = [];
+
     /// <summary>Whether anything is to be mended when the holding lives elsewhere.</summary>
     [JsonIgnore]
     public bool Mends => Launcher is not null || Opens.Count > 0;

@@ -27,6 +27,9 @@ public sealed record PlannedRelocation(
     /// <summary>The program whose holding it is; null where nothing is to be done about one.</summary>
     public OwnProgram? Program { get; init; }
 
+    /// <summary>Where its data is before anything was done, half a sentence.</summary>
+    [JsonIgnore] public string LivesInWords => Program is { FirstStart.Count: > 0 } && Files == 0 ? $"its program makes it at `{SourceShown}`" : $"{Method.Lives()} its source, `{SourceShown}`";
+
     /// <summary>What its account is told before it is kept out, for all its relocations of the plan; null: nothing.</summary>
     public ToldText? Told { get; init; }
 

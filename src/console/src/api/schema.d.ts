@@ -2659,6 +2659,8 @@ export interface components {
             /** Format: int64 */
             cloudOnlyBytes?: number;
             installed?: string[];
+            /** Format: int64 */
+            smallestBytes?: number;
             program?: null | components["schemas"]["OwnProgram"];
             immovable?: null | string;
             home?: null | components["schemas"]["HomeFacts"];
@@ -2687,12 +2689,16 @@ export interface components {
             inUse: string[];
             relocation: null | components["schemas"]["RelocationView"];
             immovable?: null | string;
+            /** @default false */
+            toBeMade: boolean;
         };
         HomeFacts: {
             namedBy: string[];
             /** Format: int64 */
             cacheBytes: number;
             confinement: null | components["schemas"]["Confinement"];
+            /** @default false */
+            namesAccount: boolean;
         };
         Identity: {
             name: string;
@@ -2888,6 +2894,7 @@ export interface components {
             says: string[];
             launcher?: null | string;
             opens?: string[];
+            firstStart?: string[];
         };
         Place: {
             volume: string;
@@ -3032,6 +3039,7 @@ export interface components {
             key: string;
             account: string;
             adds?: null | string;
+            namesVolume?: boolean;
             behind?: null | string;
             inPlace?: boolean;
             commands?: null | components["schemas"]["SettingCommands"];

@@ -211,7 +211,7 @@ function Holding({ holding }: { holding: HoldingView }) {
         <Path path={r?.target ?? ""} live={r?.live === "target"} />
         <td>
           {r ? <span title={words.asOf(r.asOf)}>{r.live}</span> : words.atSource}
-          {!holding.present && words.missing}
+          {!holding.present && (holding.toBeMade ? words.toBeMade : words.missing)}
         </td>
         <td>{r ? <State relocation={r} /> : holding.immovable && `${words.stays}: ${holding.immovable}`}</td>
         <td>{r && <Action relocation={r} movesData={movesData} />}</td>

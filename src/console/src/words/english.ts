@@ -187,6 +187,7 @@ export const words = {
   asOf: (time: string) => `as of ${time}`,
   atSource: "source",
   missing: " (missing)",
+  toBeMade: " (not made yet)",
   settingsOf: (relocation: number, settings: string) => `relocation ${relocation} · ${settings} before and after`,
   ofTheSurvey: (notes: string) => `${notes} of the survey`,
   volumeIs: (s: Shelf) =>

@@ -13,6 +13,9 @@ public sealed class CheckFailedException(string message) : Exception(message);
 /// <param name="Rights">Modes, and times to the nanosecond, are kept.</param>
 public sealed record FolderTraits(bool Links, bool FurtherNames, bool Rights)
 {
+    /// <summary>Texts of further links that the system knows, which lead to folders that are there.</summary>
+    public IReadOnlyList<string> FolderLinks { get; init; } = [];
+
     /// <summary>What a volume's abilities promise.</summary>
     public static FolderTraits Of(FileSystemAbilities abilities) => new(abilities.Links, abilities.HardLinks, abilities is { Owners: true, TimeStepNanoseconds: 1 });
 }
@@ -115,6 +118,15 @@ public static class FolderChecks
         Refused(() => root.OpenFolder("link").Dispose(), IoReason.BehindLink, IoReason.NotAFolder);
         Refused(() => root.OpenFile("file-link").Dispose(), IoReason.BehindLink, IoReason.NotSupported);
         Same(root.Find("link")?.Kind, NodeKind.Link, "its kind");
+        foreach (var text in traits.FolderLinks)
+        {
+            root.MakeLink("further", text);
+            Same(root.ReadLink("further"), text, "where the link leads");
+            Same(root.Find("further")?.Kind, NodeKind.Link, "its kind");
+            Refused(() => root.OpenFolder("further").Dispose(), IoReason.BehindLink);
+            root.RemoveFile("further");
+            Same(root.Find("further") is null, true, "that the link is gone");
+        }
     }
 
     private static void NamedTwice(IFolder root, FolderTraits traits)

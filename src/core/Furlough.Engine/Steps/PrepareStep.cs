@@ -32,8 +32,8 @@ public sealed class PrepareStep : IStep
         work.RequireFormerValuesLead();
         if (docket.Method == Method.Exchange && docket.Source.Volume != docket.Target.Volume)
             throw new Fault("exchange-across-volumes", "The exchange method works on one volume only.", "Make a new plan with the cold method.");
-        using var sourceParent = Work.TryParent(sourceVolume, docket.Source);
-        if (sourceParent?.Find(docket.Source.Parts[^1]) is not { Kind: NodeKind.Folder }) throw Faults.SourceMissing(work.Machine.Volumes.Show(docket.Source));
+        FirstStart.Make(work, () => IsThere(sourceVolume, docket.Source));
+        if (!IsThere(sourceVolume, docket.Source)) throw Faults.SourceMissing(work.Machine.Volumes.Show(docket.Source));
 
         using var root = targetVolume.OpenRoot();
         ClearSuperseded(work, targetVolume, root);
@@ -47,6 +47,12 @@ public sealed class PrepareStep : IStep
         if (own.Find(Layout.Receipt) is null) new Receipt(docket, work.History(), work.Time.GetUtcNow(), 0, 0, "", []).Write(own, work.Signer);
         own.Flush();
         parent.Flush();
+    }
+
+    private static bool IsThere(IVolume volume, Place place)
+    {
+        using var parent = Work.TryParent(volume, place);
+        return parent?.Find(place.Parts[^1]) is { Kind: NodeKind.Folder };
     }
 
     /// <summary>Both places are plain paths, and neither lies inside the other.</summary>

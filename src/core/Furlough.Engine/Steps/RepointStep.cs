@@ -38,7 +38,7 @@ public sealed class RepointStep : IStep
         {
             var next = work.NextOf(change);
             if (work.Machine.Pointers.Read(change.Address) == next) continue;
-            work.Machine.Pointers.Swap(change.Address, change.Expected, next);
+            work.Machine.Pointers.Swap(change.Address, work.FormerOf(change), next);
         }
     }
 

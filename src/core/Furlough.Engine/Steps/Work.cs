@@ -111,19 +111,22 @@ public sealed class Work(Docket docket, IMachine machine, Desk desk, IJournal jo
     /// <summary>The docket's own folder below an open folder, or null.</summary>
     public IFolder? TryOwn(IFolder parent) => parent.Find(FolderName) is null ? null : parent.OpenFolder(FolderName);
 
+    /// <summary>A pointer's raw value before the relocation.</summary>
+    public PointerValue FormerOf(PointerChange change) => FirstStart.FormerOf(this, change);
+
     /// <summary>A pointer's new raw value: given by the docket, or the target spelled in its own syntax. Spelled once: recovery must see what was written.</summary>
     public PointerValue NextOf(PointerChange change)
     {
         if (change.Next is { } given) return given;
         var key = $"{NextValue}{change.Address.Kind} {change.Address.Container} {change.Address.Key} {change.Address.Account}";
         if (Noted(key)?.Split('\t', 2) is [var type, var text]) return new PointerValue(type, text);
-        var spelled = machine.Pointers.Spell(change.Address, docket.Target, change.Expected);
+        var spelled = machine.Pointers.Spell(change.Address, docket.Target, FormerOf(change));
         Note(key, spelled.Type + "\t" + spelled.Text);
         return spelled;
     }
 
     /// <summary>Every pointer's value before and after.</summary>
-    public IReadOnlyList<PointerHistory> History() => [.. docket.Pointers.Select(p => new PointerHistory(p.Address, p.Expected, NextOf(p)))];
+    public IReadOnlyList<PointerHistory> History() => [.. docket.Pointers.Select(p => new PointerHistory(p.Address, FormerOf(p), NextOf(p)))];
 
     /// <summary>Which of the docket's places is live, read from the pointers themselves (I2): the target once every one leads there.</summary>
     public Live LiveNow()
@@ -133,7 +136,7 @@ public sealed class Work(Docket docket, IMachine machine, Desk desk, IJournal jo
             // Links come last and go first: where there are settings too, these decide.
             IReadOnlyList<PointerChange> deciding = docket.Pointers.Any(p => !p.Address.InPlace) ? [.. docket.Pointers.Where(p => !p.Address.InPlace)] : docket.Pointers;
             if (deciding is [{ Address.InPlace: true }, ..] && !StandsInPlace()) return Live.Unknown;
-            if (deciding.Any(p => machine.Pointers.Read(p.Address) == p.Expected)) return Live.Source;
+            if (deciding.Any(p => machine.Pointers.Read(p.Address) == FormerOf(p))) return Live.Source;
             return deciding.All(p => machine.Pointers.Read(p.Address) == NextOf(p)) ? Live.Target : Live.Unknown;
         }
         catch (Fault)
@@ -160,7 +163,7 @@ public sealed class Work(Docket docket, IMachine machine, Desk desk, IJournal jo
     };
 
     /// <summary>"the data lives at its target, `/data/…`"; where only settings change, where these lead.</summary>
-    public string LiveInWords() => $"{docket.Method.Lives()} {LivePlaceInWords()}";
+    public string LiveInWords() => FirstStart.IsToCome(this) ? $"its program is to make it at `{machine.Volumes.Show(docket.Source)}`" : $"{docket.Method.Lives()} {LivePlaceInWords()}";
 
     /// <summary>"its target, `/data/…`".</summary>
     public string LivePlaceInWords()
@@ -181,7 +184,7 @@ public sealed class Work(Docket docket, IMachine machine, Desk desk, IJournal jo
         foreach (var change in docket.Pointers)
         {
             var found = machine.Pointers.Read(change.Address);
-            if (found != change.Expected) throw Faults.PointerChanged(change.Address, change.Expected, found);
+            if (found != FormerOf(change)) throw Faults.PointerChanged(change.Address, FormerOf(change), found);
         }
     }
 

@@ -51,8 +51,10 @@ internal sealed class DemandSurvey
     /// <param name="shown">The tree's own path, as the system shows it.</param>
     internal void Link(string path, string text, string shown)
     {
-        if (text.StartsWith('/') ? text == shown || text.StartsWith(shown + "/", StringComparison.Ordinal) : LeadsOut(path, text)) Note(DemandKind.LinksElsewhere, path);
+        if (IsWhole(text) ? PathText.IsWithin(text, shown) : LeadsOut(path, text)) Note(DemandKind.LinksElsewhere, path);
     }
+
+    private static bool IsWhole(string text) => text is ['/', ..] or [_, ':', '\\', ..] or ['\\', '?', '?', '\\', ..];
 
     private static bool LeadsOut(string path, string text)
     {

@@ -95,11 +95,11 @@ public static class HazardCatalogue
     /// <summary>What a single relocation is asked for, in the sequence in which it is shown.</summary>
     public static IReadOnlyList<IHazard> All { get; } =
     [
-        new AppCannotMove(), new NameIncomplete(), new NoVolumeForRole(), new PlaceUnknown(), new TargetTooSmall(), new ReserveBroken(), new TargetOnSystemVolume(), new TargetOnNetworkVolume(),
+        new AppCannotMove(), new NameIncomplete(), new NoVolumeForRole(), new PlaceUnknown(), new MadeByFirstStart(), new TargetTooSmall(), new ReserveBroken(), new TargetOnSystemVolume(), new TargetOnNetworkVolume(),
         new TargetOnExternalVolume(), new TargetOnRemovableVolume(), new PortableTargetUnencrypted(), new TargetWithoutFixedMount(), new TargetReadFromCache(), new TargetLacksOwners(),
         new TargetLacksKinds(), new TargetMergesNames(), new TargetRefusesNames(), new TargetLosesFacts(), new FileTooLarge(), new PathTooLong(), new DeviceNodes(), new LinkNotPossible(), new LinksLeadElsewhere(),
-        new TargetInsideSource(), new TargetInsideHolding(), new SharedByAccounts(), new HoldingInside(), new TargetNotEmpty(), new HoldingAlreadyThere(), new ReceiptNotGenuine(), new OnePlaceTwice(), new PointersDisagree(), new PointerShapeWrong(), new ProgramsStay(),
-        new KeptBySyncClient(), new TargetInSyncFolder(), new OnlyInCloud(), new HomeOfFallback(), new HomeWithoutFallback(), new HomeWithParts(), new HomeNamedByPath(), new ConfinedElsewhere(), new CachesInHome(), new SettingFixed(), new HiddenApplicationData(), new PartlyElsewhere(), new AccountRoams(), new AccountFromDirectory(), new BackupMissesTarget(),
+        new TargetInsideSource(), new TargetInsideHolding(), new SharedByAccounts(), new HoldingInside(), new TargetNotEmpty(), new HoldingAlreadyThere(), new ReceiptNotGenuine(), new OnePlaceTwice(), new PointersDisagree(), new PointerShapeWrong(), new SettingNotThere(), new ProgramsStay(), new SmallAppsStay(),
+        new KeptBySyncClient(), new TargetInSyncFolder(), new OnlyInCloud(), new HomeOfFallback(), new HomeWithoutFallback(), new HomeWithParts(), new HomeNamedByPath(), new HomeNamedOtherwise(), new ConfinedElsewhere(), new CachesInHome(), new SettingFixed(), new HiddenApplicationData(), new PartlyElsewhere(), new AccountRoams(), new AccountFromDirectory(), new BackupMissesTarget(),
         new AccountSignedIn(), new FilesInUse(), new ServiceRunning(), new PersonWanted(), new ExchangeAcrossVolumes(), new LongerThanHours(), new MayOutlastHours(),
     ];
 

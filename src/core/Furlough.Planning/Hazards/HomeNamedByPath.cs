@@ -16,10 +16,11 @@ public sealed class HomeNamedByPath : IHazard
         return named.Count == 0 ? null : c.Say(Entry, $"On {c.Machine.Name} {string.Join(", ", named.Take(Shown))}{(named.Count > Shown ? $" and {named.Count - Shown} more" : "")} {(named.Count == 1 ? "names" : "name")} the home of {c.Account.Name} by its path `{c.Holding.PathShown}`.");
     }
 
-
     private const int Shown = 6;
 
-    /// <summary>Holdings inside the home whose settings hold its whole path.</summary>
+    /// <summary>Holdings inside the home whose settings hold its whole path, and are not changed with it.</summary>
     private static IEnumerable<HoldingFacts> Inner(HazardContext c, Place home) => c.Survey.Holdings.Where(h =>
-        h.Name.Account == c.Account.Name && h.Name.Kind != HoldingKind.Home && h.Place?.IsInside(home) == true && h.Pointers.Any(p => p.Value.Text?.Contains(c.Holding.PathShown + "/", StringComparison.Ordinal) == true));
+        h.Name.Account == c.Account.Name && h.Name.Kind != HoldingKind.Home && h.Place?.IsInside(home) == true && h.Pointers.Any(p => Names(p.Value.Text, c.Holding.PathShown) && !c.Holding.Pointers.Any(own => own.Address.IsSameSetting(p.Address))));
+
+    private static bool Names(string? text, string home) => text is not null && (text.Contains(home + "/", StringComparison.Ordinal) || text.Contains(home + "\\", StringComparison.OrdinalIgnoreCase));
 }

@@ -50,7 +50,7 @@ public sealed partial class KindCardReader : StrictReader
 
     private KindCard ReadCard(YamlMappingNode root)
     {
-        var keys = Keys(root, "the card", "furlough-kind", "name", "title", "systems", "holds", "of", "found-by", "usual", "lists", "closed", "says", "launcher", "opens", "pointers");
+        var keys = Keys(root, "the card", "furlough-kind", "name", "title", "systems", "holds", "of", "found-by", "usual", "lists", "closed", "says", "first-start", "launcher", "opens", "pointers");
         if (Need(root, keys, "furlough-kind") is { } version && Text(version) != "1") Error(version, $"Version {Text(version)} of kind cards is not known.", "1");
         var name = Need(root, keys, "name") is { } n ? ReadName(n) : "";
         var title = Need(root, keys, "title") is { } t ? Text(t) : "";
@@ -66,12 +66,17 @@ public sealed partial class KindCardReader : StrictReader
         var lists = keys.TryGetValue("lists", out var l) ? Text(l) : "";
         if (lists.Length > 0 && (holds == HoldingKind.Library || !IsPlain(lists))) Error(l!, $"`{lists}` is no path below an install path.", "plain names joined by '/', in a card that holds an install path");
         var says = List(keys, "says");
-        var program = new OwnProgram(List(keys, "closed"), says) { Launcher = keys.TryGetValue("launcher", out var entry) ? Text(entry) : null, Opens = List(keys, "opens") };
-        if (holds == HoldingKind.InstallPath) RefuseKeys(keys, "An install path", "`holds: library`", "launcher", "opens");
+        var program = new OwnProgram(List(keys, "closed"), says) { Launcher = keys.TryGetValue("launcher", out var entry) ? Text(entry) : null, Opens = List(keys, "opens"), FirstStart = List(keys, "first-start") };
+        if (holds == HoldingKind.InstallPath) RefuseKeys(keys, "An install path", "`holds: library`", "first-start", "launcher", "opens");
         if (program.Launcher is { } launcher && !LauncherPattern().IsMatch(launcher)) Error(entry!, $"`{launcher}` is no name of a launcher's entry.", "its file name, such as sketcher.desktop, without a path");
         if (program.Opens.Count > 0) RequireWholePath(keys["opens"], program.Opens);
         if (program.Opens.Count > 0 && program.Opens.Skip(1).Count(a => a.Contains(OwnProgram.Library, StringComparison.Ordinal)) != 1)
             Error(keys["opens"], "The command does not say once where the library is.", $"one argument with `{OwnProgram.Library}`");
+        if (program.FirstStart.Count > 0)
+        {
+            RequireWholePath(keys["first-start"], program.FirstStart);
+            if (usual is null || !keys.ContainsKey("found-by")) Error(keys["first-start"], "Where there is no library yet, nothing says whose program is there and where it makes one.", "`found-by:` and `usual:` with paths");
+        }
         foreach (var process in program.Closed.Where(n => n.Length > MostProcessName || n.Contains('/'))) Error(keys["closed"], $"`{process}` is no name of a process.", $"at most {MostProcessName} characters, without a path");
         if (says.Count > 0) RequireWholePath(keys["says"], says);
         return new KindCard(name, title, List(keys, "systems"), Need(root, keys, "pointers") is { } p ? ReadPointers(p) : [])
@@ -81,13 +86,13 @@ public sealed partial class KindCardReader : StrictReader
             FoundBy = keys.TryGetValue("found-by", out var f) ? ReadPath(f) : null,
             Usual = usual,
             Lists = lists,
-            Program = program is { Closed.Count: 0, Says.Count: 0, Mends: false } ? null : program,
+            Program = program is { Closed.Count: 0, Says.Count: 0, FirstStart.Count: 0, Mends: false } ? null : program,
         };
     }
 
     private KindCard ReadCommonFolder(YamlNode root, Dictionary<string, YamlNode> keys, string name, string title)
     {
-        RefuseKeys(keys, "A folder that should be empty", "`usual:` with its path, and `systems`", "of", "found-by", "lists", "closed", "says", "launcher", "opens", "pointers");
+        RefuseKeys(keys, "A folder that should be empty", "`usual:` with its path, and `systems`", "of", "found-by", "lists", "closed", "says", "first-start", "launcher", "opens", "pointers");
         _shared = true;
         return new KindCard(name, title, List(keys, "systems"), []) { IsCommonFolder = true, Shared = true, Usual = Need(root, keys, "usual") is { } path ? ReadPath(path) : null };
     }
@@ -108,7 +113,7 @@ public sealed partial class KindCardReader : StrictReader
     private string ReadName(YamlNode node)
     {
         var name = Text(node);
-        if (name is HoldingName.WholeHome or "programs") Error(node, $"`{name}` is the name of something that the product knows itself.", "another name");
+        if (name is HoldingName.WholeHome or "programs" or "app-volume") Error(node, $"`{name}` is the name of something that the product knows itself.", "another name");
         if (!NamePattern().IsMatch(name)) Error(node, $"`{name}` is no name of a kind.", "2 to 40 small letters, digits and hyphens, beginning with a letter");
         return name;
     }

@@ -203,6 +203,62 @@ public sealed class WindowsTests : IDisposable
     }
 
     [Fact]
+    public void Settings_files_of_programs_are_changed_and_come_back_byte_for_byte()
+    {
+        var roaming = $"{Home}/AppData/Roaming/Sketcher";
+        var (ini, json, toml, browser) = ($"{roaming}/settings.ini", $"{roaming}/recent.json", $"{roaming}/recorder.toml", $"{Home}/AppData/Local/Field browser/Preferences");
+        LinuxTree.Sh($"mkdir -p '{roaming}' '{Path.GetDirectoryName(browser)}' '{Home}/Studio/Sketches' '{Home}/Downloads'");
+        File.WriteAllText($"{Home}/Studio/Sketches/fen.skt", "a sketch");
+        var studio = $@"C:\users\{Environment.UserName}\Studio";
+        var texts = new[] { $"; by hand\r\n[library]\r\npath = {studio}\\Sketches\r\n", $"{{ // last\r\n  \"folder\": \"{studio.Replace(@"\", @"\\", StringComparison.Ordinal)}\\\\Sketches\",\r\n}}\r\n", $"base = '{studio.Replace('\\', '/')}' # around it\n", "{\"zoom\":2}" };
+        var files = new[] { ini, json, toml, browser };
+        foreach (var (file, text) in files.Zip(texts)) File.WriteAllText(file, text);
+        Fill(3);
+        _desk.StartAgent(_field, "wet-03", _field.Invite());
+        foreach (var card in (string[])["""
+            furlough-kind: 1
+            name: sketches
+            title: Sketch books
+            pointers:
+              - {file: "{home}/AppData/Roaming/Sketcher/settings.ini", syntax: ini, key: library/path}
+              - {file: "{home}/AppData/Roaming/Sketcher/recent.json", syntax: json, key: folder}
+              - {file: "{home}/AppData/Roaming/Sketcher/recorder.toml", syntax: toml, key: base, wants: parent, adds: Sketches}
+            """, """
+            furlough-kind: 1
+            name: field-browser
+            title: What the field browser downloads
+            holds: install-path
+            found-by: "{home}/AppData/Local/Field browser/Preferences"
+            usual: "{home}/Downloads"
+            pointers: [{file: "{home}/AppData/Local/Field browser/Preferences", syntax: json, key: download/folder}]
+            """]) _field.Run("kind", "add", _field.WriteBrief(card)).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()));
+        Survey();
+        Field.WaitFor(() => _field.Run("machine", "show", "wet-03").Out is var shown && shown.Contains("sketches", StringComparison.Ordinal) && shown.Contains("field-browser", StringComparison.Ordinal), "both kinds");
+        Start(_field.Run("plan", "make", _field.WriteBrief("""
+            furlough-brief: 1
+            title: Programs' own
+            machines: {names: [wet-03]}
+            volumes: {roomy: {system: false}}
+            relocate:
+              - {libraries: [sketches], onto: roomy, path: "People/{account}/Sketches"}
+              - {install-paths: [field-browser], onto: roomy, path: "People/{account}/Downloads"}
+            """), "--json").Json.GetProperty("number").ToString());
+        _field.Run("run", "follow", "1").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()));
+        var people = $@"D:\People\{Environment.UserName}";
+        File.ReadAllText(ini).ShouldBe(texts[0].Replace(studio, people, StringComparison.Ordinal));
+        File.ReadAllText(json).ShouldBe(texts[1].Replace(studio.Replace(@"\", @"\\", StringComparison.Ordinal), people.Replace(@"\", @"\\", StringComparison.Ordinal), StringComparison.Ordinal));
+        File.ReadAllText(toml).ShouldBe(texts[2].Replace(studio.Replace('\\', '/'), people.Replace('\\', '/'), StringComparison.Ordinal));
+        using (var preferences = JsonDocument.Parse(File.ReadAllText(browser))) preferences.RootElement.GetProperty("download").GetProperty("folder").GetString().ShouldBe($@"{people}\Downloads");
+        File.ReadAllText($"{Roomy}/Sketches/fen.skt").ShouldBe("a sketch");
+        _field.Run("audit", "make").Out.ShouldContain(": 0 findings.");
+        File.AppendAllText(ini, "[window]\r\nwide = yes\r\n");
+
+        _field.Run("relocation", "return", "1", "2", "--follow").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()));
+        files.Select(File.ReadAllText).ShouldBe([texts[0] + "[window]\r\nwide = yes\r\n", .. texts[1..]]);
+        Directory.GetFiles(roaming).Length.ShouldBe(3, "nothing stays beside them");
+    }
+
+    [Fact]
     public void What_stands_at_the_usual_place_of_a_folder_that_lives_elsewhere_is_told()
     {
         Fill(10);

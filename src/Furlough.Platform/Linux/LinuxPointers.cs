@@ -1,5 +1,6 @@
 using Furlough.Engine.Ports;
 using Furlough.Model;
+using Furlough.Platform.Settings;
 
 namespace Furlough.Platform.Linux;
 
@@ -18,5 +19,5 @@ internal sealed class LinuxPointers(XdgPointers userDirs, SettingFilePointers fi
     internal static PointerAddress Address(PasswdEntry account, CardPointer pointer) => new(pointer.Syntax, SettingPlace.Container(pointer.File, account), pointer.Key, account.Name) { Adds = pointer.Adds, InPlace = pointer.InPlace, Commands = pointer.Commands };
 
     /// <summary>The user-dirs adapter also refuses kinds that nobody knows.</summary>
-    private IPointers Of(PointerAddress address) => address.Kind == LinkPointers.Kind ? links : address.Kind == HomePointers.Kind ? homes : address.Commands is not null ? commands : SettingFilePointers.Knows(address.Kind) ? files : userDirs;
+    private IPointers Of(PointerAddress address) => address.Kind == LinkPointers.Kind ? links : address.Kind == HomePointers.Kind ? homes : address.Commands is not null ? commands : SettingEdit.Knows(address.Kind) ? files : userDirs;
 }

@@ -19,7 +19,7 @@ public sealed class WindowsMachine : IMachine
     {
         Native.TakePrivileges();
         var volumes = new WindowsVolumes();
-        var pointers = new RegistryPointers(volumes);
+        var pointers = new WindowsPointers(new RegistryPointers(volumes), new WindowsFilePointers(volumes));
         var activity = new WindowsActivity(volumes);
         (Volumes, Pointers, Activity, Accounts) = (volumes, pointers, activity, new WindowsAccounts());
         Surveyor = new WindowsSurveyor(volumes, pointers, activity, fallback, agentVersion, time);

@@ -1,6 +1,7 @@
 using System.Runtime.Versioning;
 using Furlough.Engine;
 using Furlough.Engine.Ports;
+using Furlough.Engine.Trees;
 using Furlough.Model;
 using Furlough.Platform.Surveys;
 using Microsoft.Win32;
@@ -9,7 +10,7 @@ namespace Furlough.Platform.Windows;
 
 /// <summary>Looks at a Windows system: volumes, profiles, their user folders, and the originals that wait.</summary>
 [SupportedOSPlatform("windows")]
-internal sealed class WindowsSurveyor(WindowsVolumes volumes, RegistryPointers pointers, WindowsActivity activity, string? fallback, string agentVersion, TimeProvider time) : ISurveyor
+internal sealed class WindowsSurveyor(WindowsVolumes volumes, WindowsPointers pointers, WindowsActivity activity, string? fallback, string agentVersion, TimeProvider time) : ISurveyor
 {
     private TreeSurvey Trees => field ??= new TreeSurvey(Open, volumes, activity, time);
 
@@ -24,8 +25,8 @@ internal sealed class WindowsSurveyor(WindowsVolumes volumes, RegistryPointers p
         foreach (var profile in WindowsProfiles.All())
         {
             accounts.Add(new AccountFacts(profile.Name, profile.Sid, profile.Home, profile.Name == fallback, profile.IsSignedIn));
-            foreach (var card in kinds.Where(k => k is { Shared: false, Holds: HoldingKind.Library } && k.Pointers.All(p => p.Syntax == CardPointer.Registry)))
-                if (ReadKind(profile, card, notes) is { } library) holdings.Add(Trees.Look(library.Name, library.Path, library.Pointers, clusters, notes, stop) with { Program = card.Program });
+            foreach (var card in kinds.Where(k => !k.Shared))
+                if (LookAtKind(profile, card, clusters, notes, stop) is { } kind) holdings.Add(kind);
             var folders = ReadFolders(profile, notes);
             if (LookAtHome(profile, folders, clusters, notes, stop) is { } home) holdings.Add(home);
             holdings.AddRange(folders.Select(f => Trees.Look(f.Name, f.Path, f.Pointers, clusters, notes, stop)).Where(f => f.Present).Select(f => f with { Stray = LookForStray(profile, f, stop) }));
@@ -89,30 +90,32 @@ internal sealed class WindowsSurveyor(WindowsVolumes volumes, RegistryPointers p
         return folders;
     }
 
-    /// <summary>What a card describes is there when one of its values is.</summary>
-    private (HoldingName Name, string Path, IReadOnlyList<PointerFacts> Pointers)? ReadKind(WindowsProfile profile, KindCard card, List<string> notes)
+    /// <summary>What a card describes is there when its program is, or else when one of its settings is.</summary>
+    private HoldingFacts? LookAtKind(WindowsProfile profile, KindCard card, List<int> clusters, List<string> notes, CancellationToken stop)
     {
         var holding = new HoldingName(profile.Name, card.Holds, card.Name);
         if (card.Systems.Count > 0 && !card.Systems.Any(p => System.IO.Enumeration.FileSystemName.MatchesSimpleExpression(p, OperatingSystem()))) return null;
+        if (card.Pointers.Any(p => WindowsPointers.Address(profile, p) is null) || card.FoundBy is { } program && !Path.Exists(WindowsFilePointers.Filled(program, profile))) return null;
+        var usual = card.Usual is null ? null : WindowsFilePointers.Filled(card.Usual, profile);
+        List<PointerFacts> found = [];
         try
         {
-            using var settings = AccountSettings.Of(profile);
-            List<PointerFacts> found = [];
-            string? path = null;
-            foreach (var address in card.Pointers.Select(p => new PointerAddress(RegistryPointers.Kind, p.File, p.Key, profile.Name) { Adds = p.Adds }))
+            using var settings = card.Pointers.Any(p => p.Syntax == CardPointer.Registry) ? AccountSettings.Of(profile) : null;
+            foreach (var address in card.Pointers.Select(p => WindowsPointers.Address(profile, p)!))
             {
                 var value = pointers.Read(address);
-                var leads = pointers.Leads(address, value);
-                path ??= leads;
+                var leads = value.Text is null ? usual : pointers.Leads(address, value);
                 found.Add(new PointerFacts(address, value, leads is null ? null : WindowsVolumes.PlaceOf(leads)));
             }
-            return found.All(p => p.Value.Text is null) ? null : (holding, path ?? found.First(p => p.Value.Text is not null).Value.Text!, found);
         }
         catch (Fault fault)
         {
             notes.Add($"The setting for {holding} was not read: {fault.Message}");
             return null;
         }
+        if ((card.FoundBy is null || usual is null) && found.All(p => p.Value.Text is null)) return null;
+        var path = found.Select(p => p.Resolves).FirstOrDefault(p => p is not null) is { } place ? volumes.Show(place) : found.Select(p => p.Value.Text).FirstOrDefault(t => t is not null) ?? "";
+        return (card.Holds == HoldingKind.InstallPath ? LookAtInstalled(holding, path, found, card.Lists, notes) : Trees.Look(holding, path, found, clusters, notes, stop)) with { Program = card.Program };
     }
 
     /// <summary>What stands at the usual place of a folder that lives elsewhere.</summary>
@@ -140,7 +143,6 @@ internal sealed class WindowsSurveyor(WindowsVolumes volumes, RegistryPointers p
         }
     }
 
-    /// <summary>The programs path is not measured: nothing of it moves.</summary>
     private HoldingFacts? LookAtPrograms(List<string> notes)
     {
         var holding = new HoldingName("", HoldingKind.InstallPath, ProgramsPath.Name);
@@ -148,16 +150,23 @@ internal sealed class WindowsSurveyor(WindowsVolumes volumes, RegistryPointers p
         {
             List<PointerFacts> found = [.. ProgramsPath.Addresses.Select(a => (Address: a, Value: pointers.Read(a))).Where(p => p.Value.Text is not null)
                 .Select(p => new PointerFacts(p.Address, p.Value, pointers.Leads(p.Address, p.Value) is { } leads ? WindowsVolumes.PlaceOf(leads) : null))];
-            if (found is not [var first, ..] || pointers.Leads(first.Address, first.Value) is not { } path) return null;
-            using var folder = first.Resolves is null ? null : Open(first.Resolves, notes);
-            var names = folder?.List().Where(e => e.Kind == NodeKind.Folder).Select(e => e.Name).Order(StringComparer.OrdinalIgnoreCase).Take(HoldingFacts.MostEntries);
-            return new HoldingFacts(holding, first.Resolves, path, folder is not null, found, 0, 0, 0, [], Demands.None) { Installed = [.. names ?? []] };
+            return found is [var first, ..] && pointers.Leads(first.Address, first.Value) is { } path ? LookAtInstalled(holding, path, found, "", notes) : null;
         }
         catch (Fault fault)
         {
             notes.Add($"The setting for {holding} was not read: {fault.Message}");
             return null;
         }
+    }
+
+    /// <summary>An install path is not measured: nothing of it moves.</summary>
+    private HoldingFacts LookAtInstalled(HoldingName holding, string path, IReadOnlyList<PointerFacts> found, string lists, List<string> notes)
+    {
+        var place = found[0].Resolves;
+        using var folder = place is null ? null : Open(place, notes);
+        using var listed = folder is null || lists.Length == 0 ? null : Reach.TryFolder(folder, lists.Split('/'));
+        var names = (lists.Length == 0 ? folder : listed)?.List().Where(e => e.Kind == NodeKind.Folder).Select(e => e.Name).Order(StringComparer.OrdinalIgnoreCase).Take(HoldingFacts.MostEntries);
+        return new HoldingFacts(holding, place, path, folder is not null, found, 0, 0, 0, [], Demands.None) { Installed = [.. names ?? []] };
     }
 
     private IFolder? Open(Place place, List<string> notes)

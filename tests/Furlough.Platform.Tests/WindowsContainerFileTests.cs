@@ -1,0 +1,86 @@
+using System.Text;
+using Furlough.Contracts;
+using Furlough.Engine.Ports;
+using Furlough.Platform.Windows;
+using Shouldly;
+using Xunit;
+
+namespace Furlough.Platform.Tests;
+
+/// <summary>Settings files on a system that cannot exchange two files in one operation, tried on the simulated disk.</summary>
+public sealed class WindowsContainerFileTests
+{
+    private const string Name = "settings";
+
+    [Theory]
+    [InlineData("a=1", "a=2")]
+    [InlineData(null, "a=2")]
+    [InlineData("a=1", null)]
+    public void After_a_crash_at_any_operation_the_file_reads_as_before_or_as_after_I6(string? before, string? after)
+    {
+        for (var at = 1; ; at++)
+        {
+            var (disk, folder) = Made(before);
+            disk.CrashAt = disk.Operations + at;
+            var ended = false;
+            try
+            {
+                Edit(folder, after);
+                ended = true;
+            }
+            catch (CrashException) { }
+            disk.Crash(new Random(at));
+            Content(folder).ShouldBeOneOf(before, after);
+            if (ended) Content(folder).ShouldBe(after);
+            Edit(folder, "a=3");
+            Content(folder).ShouldBe("a=3");
+            folder.List().Select(e => e.Name).ShouldBe([Name]);
+            if (!ended) continue;
+            at.ShouldBeGreaterThan(5);
+            return;
+        }
+    }
+
+    [Fact]
+    public void What_somebody_else_saves_meanwhile_is_never_lost_I6()
+    {
+        for (var at = 1; ; at++)
+        {
+            var (disk, folder) = Made("a=1");
+            var operations = 0;
+            disk.Meanwhile = () =>
+            {
+                if (++operations != at) return;
+                if (folder.Find(Name) is not null) folder.RemoveFile(Name);
+                Write(folder, "a=1 b=2");
+            };
+            WindowsContainerFile.Edit(folder, Name, content => Encoding.UTF8.GetBytes(Encoding.UTF8.GetString(content!).Replace("a=1", "a=2", StringComparison.Ordinal)));
+            var saved = operations >= at;
+            disk.Meanwhile = () => { };
+            Content(folder).ShouldBeOneOf(saved ? ["a=2 b=2", "a=1 b=2"] : ["a=2"]);
+            if (saved) continue;
+            at.ShouldBeGreaterThan(10);
+            return;
+        }
+    }
+
+    private static (SimulatedDisk Disk, SimulatedFolder Folder) Made(string? content)
+    {
+        var disk = new SimulatedDisk();
+        var folder = new SimulatedFolder(disk, disk.Root("system"), "");
+        if (content is not null) Write(folder, content);
+        folder.Flush();
+        return (disk, folder);
+    }
+
+    private static void Write(IFolder folder, string content)
+    {
+        using var file = folder.MakeFile(Name);
+        file.Append(Encoding.UTF8.GetBytes(content));
+        file.Flush();
+    }
+
+    private static void Edit(IFolder folder, string? next) => WindowsContainerFile.Edit(folder, Name, _ => next is null ? null : Encoding.UTF8.GetBytes(next));
+
+    private static string? Content(IFolder folder) => WindowsContainerFile.Read(folder, Name) is { } content ? Encoding.UTF8.GetString(content) : null;
+}

@@ -59,6 +59,7 @@ soak: build artifacts/windows/built system-tools
 bench: build system-tools
 	bench/run
 	bench/forecast
+	bench/pages
 	artifacts/bin/Furlough.Planning.Bench/release/Furlough.Planning.Bench
 	artifacts/bin/Furlough.Service.Bench/release/Furlough.Service.Bench
 	artifacts/bin/Furlough.Fleet.Bench/release/Furlough.Fleet.Bench

@@ -8,7 +8,7 @@ namespace Furlough.Bench;
 /// <summary>The two runs of a fleet of one size, and what they showed.</summary>
 internal sealed class FleetRun(string program, string data, int agents)
 {
-    private static readonly TimeSpan LookEvery = TimeSpan.FromSeconds(1);
+    private static readonly TimeSpan LookEvery = TimeSpan.FromSeconds(1), LongestEnrolling = TimeSpan.FromMinutes(8), LongestRun = TimeSpan.FromMinutes(30);
 
     internal async Task MeasureAsync()
     {
@@ -20,7 +20,13 @@ internal sealed class FleetRun(string program, string data, int agents)
         List<Bays> bays = [.. Enumerable.Range(0, (agents + Bays.Most - 1) / Bays.Most).Select(i => Bays.Start(service.Address, invite.Code, i * Bays.Most, Math.Min(Bays.Most, agents - i * Bays.Most), Path.Combine(data, "bays")))];
         try
         {
-            await WatchAsync(async () => HaveAll(bays) && (await client.MachinesAsync(null, null, default)).Count(m => m.SurveyedAt is not null) == agents, TimeSpan.FromSeconds(3));
+            var surveyed = 0;
+            if (!await WatchAsync(async () => HaveAll(bays) && (surveyed = (await client.MachinesAsync(null, null, default)).Count(m => m.SurveyedAt is not null)) == agents, TimeSpan.FromSeconds(3), LongestEnrolling))
+            {
+                // This host is too small for so many agents beside their service.
+                Console.WriteLine(string.Create(CultureInfo.InvariantCulture, $"| {agents:N0} | not carried out: {surveyed:N0} enrolled and surveyed | | {LongestEnrolling.TotalSeconds:0} |  | {service.Spent / LongestEnrolling:0.00} | {service.MostBytes / 1_000_000} MB | | | | | | |"));
+                return;
+            }
             await using (var listener = new Listener(service.Address, token))
             {
                 var good = await CarryOutAsync(service, client, "Documents", () => Task.FromResult(HaveAll(bays)));
@@ -72,18 +78,21 @@ internal sealed class FleetRun(string program, string data, int agents)
         foreach (var hazard in plan.ConsentsWanted) await client.ConsentAsync(plan.Number, new ConsentRequest(hazard, "measured"), default);
         var (watch, spent) = (Stopwatch.StartNew(), service.Spent);
         var run = await client.StartRunAsync(plan.Number, default);
-        await WatchAsync(async () =>
+        _ = await WatchAsync(async () =>
         {
             await disturb();
             run = await client.RunAsync(run.Number, default);
             return run.EndedAt is not null;
-        }, LookEvery);
+        }, LookEvery, LongestRun);
         return new Done(run, watch.Elapsed, (service.Spent - spent) / watch.Elapsed, service.MostBytes);
     }
 
-    private static async Task WatchAsync(Func<Task<bool>> ended, TimeSpan every)
+    /// <returns>Whether it ended before the time was up.</returns>
+    private static async Task<bool> WatchAsync(Func<Task<bool>> ended, TimeSpan every, TimeSpan most)
     {
-        while (!await ended()) await Task.Delay(every);
+        for (var watch = Stopwatch.StartNew(); watch.Elapsed < most; await Task.Delay(every))
+            if (await ended()) return true;
+        return false;
     }
 
     /// <summary>How long after it happened on its machine a console was told that a relocation is done, in seconds.</summary>

@@ -10,7 +10,7 @@ if (args is [Bays.Verb, var service, var code, var first, var count, var folder]
     return await Bays.RunAsync(new Uri(service), code, int.Parse(first, CultureInfo.InvariantCulture), int.Parse(count, CultureInfo.InvariantCulture), folder);
 
 var program = args is [var given, ..] ? given : "bin/furlough";
-int[] counts = args is [_, .. { Length: > 0 } wanted] ? [.. wanted.Select(w => int.Parse(w, CultureInfo.InvariantCulture))] : [1_000];
+int[] counts = args is [_, .. { Length: > 0 } wanted] ? [.. wanted.Select(w => int.Parse(w, CultureInfo.InvariantCulture))] : [1_000, 3_000, 10_000];
 Console.WriteLine("| agents | run | relocations | took, s | relocations a second | cores of the service | its memory at most | told to consoles: median, 99 of 100, last | service killed | connections broken | bulletins | lost | applied twice or not at all |");
 Console.WriteLine("|---:|---|---:|---:|---:|---:|---:|---|---:|---:|---:|---:|---:|");
 foreach (var agents in counts)

@@ -55,6 +55,32 @@ public sealed class HomeTests() : RealDesk(megabytes: 300, whole: true)
     }
 
     [Fact]
+    public void A_fresh_sign_in_finishes_its_errand_and_what_runs_with_the_former_home_is_told()
+    {
+        LinuxTree.Sh($"mkdir -p {Tree.Home}/Documents; echo x > {Tree.Home}/Documents/x; chown -hR 1701:1701 {Tree.Home}");
+        Enrol("--fallback", "keeper");
+        Field.Run("run", "follow", StartRun(Homes.Replace("Homes/{account}\"", "Homes/{account}\", afterwards: [sign-in]", StringComparison.Ordinal))).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()));
+        var errand = Field.Run("errand", "list", "--json").Json.EnumerateArray().Single();
+        errand.GetProperty("kind").GetString().ShouldBe("sign-in");
+        errand.GetProperty("text").GetString()!.ShouldStartWith("Have asa.lind sign in afresh on map-01 (");
+        Running("HOME=/home/asa.lind");
+        Survey();
+        Field.Run("errand", "list", "--json").Json.EnumerateArray().Count().ShouldBe(1, "it is signed in, but not with the new home");
+        Field.Run("audit", "make").Out.ShouldContain("Something runs in asa.lind on map-01 that was started with the home `/home/asa.lind`, where it lived before");
+        LinuxTree.Sh("pkill -x -U 1701 sleep");
+        Running("X=1");
+        Survey();
+        Field.Run("audit", "make").Out.ShouldContain(": 0 findings.");
+        var ended = Field.Run("errand", "list", "--all", "--json").Json.EnumerateArray().Single();
+        ended.GetProperty("state").GetString().ShouldBe("finished");
+        ended.GetProperty("remark").GetString()!.ShouldEndWith("with the home `/data/Homes/asa.lind`");
+        LinuxTree.Sh("pkill -x -U 1701 sleep");
+
+        void Running(string with) => LinuxTree.Sh($"chroot {Tree.Root} su asa.lind -c 'cd / && exec env {with} sleep 300 >/dev/null 2>&1 </dev/null' >/dev/null 2>&1 & sleep 1");
+        void Survey() => Field.Run("machine", "survey", "map-01").Code.ShouldBe(0);
+    }
+
+    [Fact]
     public void Settings_inside_a_relocated_home_are_still_known_and_no_return_leads_them_astray()
     {
         Tree.FillHard($"{Tree.Home}/Documents", 20);

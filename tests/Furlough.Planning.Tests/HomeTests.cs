@@ -1,4 +1,5 @@
 using Furlough.Model;
+using Furlough.Planning.Audits;
 using Furlough.Planning.Briefs;
 using Shouldly;
 using Xunit;
@@ -84,6 +85,23 @@ public sealed class HomeTests
         var hazard = Plan(other, Desk(home)).Hazards.Single();
         hazard.ShouldSatisfyAllConditions(h => h.Code.ShouldBe("home-named-otherwise"), h => h.Severity.ShouldBe(Severity.Blocking), h => h.Text.ShouldBe("The home of asa.lind on herb-01 would be `D:\\asa.lind\\Home`: there an account is known by the name of its home's folder."));
         Plan(other, Desk(Home())).Hazards.ShouldBeEmpty();
+    }
+
+    [Fact]
+    public void What_runs_with_the_former_home_is_told_by_audits()
+    {
+        var (lives, former) = (new Place("data", "Homes/asa.lind"), new PointerValue("text", "C:\\Accounts\\asa.lind"));
+        var home = Home(place: lives);
+        IReadOnlyList<PointerHistory> pointers = [.. home.Pointers.Select(p => new PointerHistory(p.Address, former, p.Value))];
+        IEnumerable<string> Codes(params string[] homes)
+        {
+            var survey = Desk(home) is var s ? s with { Accounts = [.. s.Accounts.Select(a => a.Name == "asa.lind" ? a with { Session = new AccountSession(Now, homes) } : a)] } : null!;
+            var machine = Machine(survey);
+            return Auditor.Audit([machine], [new Intended(machine.Id, 1, home.Name, lives, survey.Show(lives), pointers, DateTimeOffset.UnixEpoch)], [], [], Now).Select(f => f.Code);
+        }
+
+        Codes("D:\\Homes\\asa.lind", "/root").ShouldBeEmpty();
+        Codes("D:\\Homes\\asa.lind", "C:\\Accounts\\asa.lind").ShouldBe(["session-in-former-home"]);
     }
 
     [Fact]

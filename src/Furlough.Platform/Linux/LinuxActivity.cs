@@ -31,8 +31,12 @@ internal sealed class LinuxActivity(LinuxVolumes volumes, bool cardCommands) : I
             .Select(p => (Process: p, Files: (IReadOnlyList<string>)[.. p.OpenPaths().Where(f => f == path || f.StartsWith(path + "/", StringComparison.Ordinal)).Distinct()])).Where(h => h.Files.Count > 0);
     }
 
-    /// <summary>Whether a process of the account runs inside this system.</summary>
-    internal bool IsSignedIn(uint user) => OwnProcesses().Any(p => p.User == user);
+    /// <summary>What the account runs inside this system; null for nothing.</summary>
+    internal AccountSession? Session(uint user)
+    {
+        List<RunningProcess> running = [.. OwnProcesses().Where(p => p.User == user)];
+        return running.Count == 0 ? null : new AccountSession(running.Min(p => p.StartedAt()) ?? DateTimeOffset.UnixEpoch, [.. running.Select(p => p.Environment("HOME")).OfType<string>().Distinct().Order(StringComparer.Ordinal)]);
+    }
 
     private IEnumerable<RunningProcess> OwnProcesses() => Processes.All().Where(p => p.Root == (volumes.Root.Length == 0 ? "/" : volumes.Root));
 

@@ -24,8 +24,10 @@ internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers userDirs, 
         foreach (var person in Passwd.People(volumes.Root))
         {
             if (!Directory.Exists(volumes.Root + person.Home)) continue;
-            accounts.Add(new AccountFacts(person.Name, person.User.ToString(CultureInfo.InvariantCulture), person.Home, person.Name == fallback, activity.IsSignedIn(person.User))
+            var session = activity.Session(person.User);
+            accounts.Add(new AccountFacts(person.Name, person.User.ToString(CultureInfo.InvariantCulture), person.Home, person.Name == fallback, session is not null)
             {
+                Session = session,
                 Roams = found.FirstOrDefault(v => v.Identity.Key == volumes.PlaceOf(person.Home)?.Volume)?.Attached == Attachment.Network,
             });
             if (LookAtHome(person, clusters, notes, stop) is { } home) holdings.Add(home);

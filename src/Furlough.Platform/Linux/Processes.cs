@@ -15,6 +15,21 @@ internal sealed record RunningProcess(int Id, uint User, string Name, string Roo
         catch (Exception gone) when (gone is IOException or UnauthorizedAccessException) { return null; }
     }
 
+    /// <summary>When it was started; null where that is not told any more.</summary>
+    internal DateTimeOffset? StartedAt()
+    {
+        const int startField = 19, ticksPerSecond = 100;
+        try
+        {
+            // The name, in brackets, may hold anything; the fields are counted behind it.
+            var line = File.ReadAllText($"/proc/{Id}/stat");
+            var ticks = long.Parse(line[(line.LastIndexOf(')') + 2)..].Split(' ')[startField], CultureInfo.InvariantCulture);
+            var booted = long.Parse(File.ReadLines("/proc/stat").First(l => l.StartsWith("btime ", StringComparison.Ordinal))["btime ".Length..], CultureInfo.InvariantCulture);
+            return DateTimeOffset.FromUnixTimeSeconds(booted).AddSeconds((double)ticks / ticksPerSecond);
+        }
+        catch (Exception gone) when (gone is IOException or UnauthorizedAccessException) { return null; }
+    }
+
     /// <summary>What it was started with under a name of its environment; null for nothing.</summary>
     internal string? Environment(string name)
     {

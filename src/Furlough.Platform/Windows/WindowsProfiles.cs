@@ -22,6 +22,16 @@ internal sealed record WindowsProfile(string Name, string Sid, string Home)
             return settings is not null;
         }
     }
+
+    /// <summary>The session's own word for its home; null where nobody is signed in. Since when it runs is not known.</summary>
+    internal AccountSession? Session
+    {
+        get
+        {
+            using var session = Registry.Users.OpenSubKey($@"{Sid}\Volatile Environment");
+            return session?.GetValue("USERPROFILE") is string home ? new AccountSession(DateTimeOffset.UnixEpoch, [home]) : null;
+        }
+    }
 }
 
 /// <summary>The system's list of profiles. An account is known by the name of its home's folder.</summary>
@@ -33,19 +43,21 @@ internal static class WindowsProfiles
     /// <summary>The address of an account's home.</summary>
     internal static PointerAddress Address(WindowsProfile profile) => new(RegistryPointers.ProfileList, $@"{List}\{profile.Sid}", Setting, profile.Name);
 
-    /// <summary>An account's profile.</summary>
+    /// <summary>An account's profile, also while its home is on the way to another place.</summary>
     internal static WindowsProfile Require(string account) =>
-        All().FirstOrDefault(p => p.Name == account) ?? throw new Fault("account-missing", $"There is no account {account} with a profile on the machine.", "Survey the machine and make a new plan.");
+        Listed().Where(p => p.Name == account).OrderByDescending(p => Directory.Exists(p.Home)).FirstOrDefault() ?? throw new Fault("account-missing", $"There is no account {account} with a profile on the machine.", "Survey the machine and make a new plan.");
 
-    internal static IReadOnlyList<WindowsProfile> All()
+    /// <summary>The accounts whose homes are there.</summary>
+    internal static IReadOnlyList<WindowsProfile> All() => [.. Listed().Where(p => Directory.Exists(p.Home))];
+
+    private static IEnumerable<WindowsProfile> Listed()
     {
         using var list = Registry.LocalMachine.OpenSubKey(List);
-        List<WindowsProfile> profiles = [];
-        foreach (var sid in list?.GetSubKeyNames().Where(n => n.StartsWith(OfPeople, StringComparison.OrdinalIgnoreCase)) ?? [])
+        // One that the system could not load is kept under a name with a dot.
+        foreach (var sid in list?.GetSubKeyNames().Where(n => n.StartsWith(OfPeople, StringComparison.OrdinalIgnoreCase) && !n.Contains('.')) ?? [])
         {
             using var key = list!.OpenSubKey(sid);
-            if (key?.GetValue(Setting) is string home && home.Length > 3 && Directory.Exists(home)) profiles.Add(new WindowsProfile(home[(home.LastIndexOf('\\') + 1)..], sid, home.TrimEnd('\\')));
+            if (key?.GetValue(Setting) is string home && home.Length > 3) yield return new WindowsProfile(home[(home.LastIndexOf('\\') + 1)..], sid, home.TrimEnd('\\'));
         }
-        return profiles;
     }
 }

@@ -24,7 +24,7 @@ internal sealed class WindowsSurveyor(WindowsVolumes volumes, WindowsPointers po
         List<HoldingFacts> holdings = [];
         foreach (var profile in WindowsProfiles.All())
         {
-            accounts.Add(new AccountFacts(profile.Name, profile.Sid, profile.Home, profile.Name == fallback, profile.IsSignedIn));
+            accounts.Add(new AccountFacts(profile.Name, profile.Sid, profile.Home, profile.Name == fallback, profile.IsSignedIn) { Session = profile.Session });
             foreach (var card in kinds.Where(k => !k.Shared))
                 if (LookAtKind(profile, card, clusters, notes, stop) is { } kind) holdings.Add(kind);
             var folders = ReadFolders(profile, notes);

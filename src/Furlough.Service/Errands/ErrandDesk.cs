@@ -38,10 +38,27 @@ public sealed class ErrandDesk(TimeProvider time)
             if (errand.RaisedAt >= started) continue;
             begins |= errand.Cause == ErrandCause.Beforehand;
             if (errand.Cause == ErrandCause.Beforehand) await BeginAsync(db, errand, machine.Name, stop);
-            db.Record(time.GetUtcNow(), machine.Name, "errand", $"errand {errand.Number}", errand.State.Word(), $"{ErrandState.Finished.Word()}: it was restarted");
-            (errand.State, errand.EndedBy, errand.EndedAt, errand.Remark) = (ErrandState.Finished, machine.Name, time.GetUtcNow(), $"restarted at {started:yyyy-MM-dd HH:mm}Z");
+            Finish(db, errand, machine, "it was restarted", $"restarted at {started:yyyy-MM-dd HH:mm}Z");
         }
         return begins;
+    }
+
+    /// <summary>A machine says who works on it: who signed in afresh, with the home that the account has now, has done what that was asked for.</summary>
+    /// <param name="behind">How far the machine's clock is behind the service's.</param>
+    public async Task SignedInAsync(FurloughDb db, MachineRow machine, IReadOnlyList<AccountFacts> accounts, TimeSpan behind, CancellationToken stop)
+    {
+        foreach (var errand in await db.Errands.Where(e => e.Machine == machine.Id && e.Kind == ErrandKind.SignIn && ToDo.Contains(e.State)).ToListAsync(stop))
+        {
+            if (accounts.FirstOrDefault(a => a.Name == errand.Account) is not { Session: { Homes.Count: > 0 } session } account) continue;
+            if (session.Since + behind <= errand.RaisedAt || session.Homes.Any(h => h != account.Home)) continue;
+            Finish(db, errand, machine, "it is signed in afresh", $"signed in at {session.Since + behind:yyyy-MM-dd HH:mm}Z, with the home `{account.Home}`");
+        }
+    }
+
+    private void Finish(FurloughDb db, ErrandRow errand, MachineRow machine, string why, string remark)
+    {
+        db.Record(time.GetUtcNow(), machine.Name, "errand", $"errand {errand.Number}", errand.State.Word(), $"{ErrandState.Finished.Word()}: {why}");
+        (errand.State, errand.EndedBy, errand.EndedAt, errand.Remark) = (ErrandState.Finished, machine.Name, time.GetUtcNow(), remark);
     }
 
     /// <summary>The relocations that an errand is for, as they are now.</summary>

@@ -25,6 +25,7 @@ internal static class ErrandText
             ErrandKind.CloseFiles or ErrandKind.ClosePrograms => $"Have them closed on {place}: {why?.Text} It goes on by itself then.",
             ErrandKind.Restart when relocations.Any(r => r.Afterwards.Contains(ErrandKind.Restart)) => $"Restart {place} when nobody works there, so that everything reads its settings anew. Switching accounts is not enough. The machine says itself that it was restarted; where it cannot, finish this errand.",
             ErrandKind.Restart => $"Restart {place} when nobody works there. {Begins(relocations)}",
+            ErrandKind.SignIn => $"Have {account} sign in afresh on {place}: whatever it left running is to be ended first. The machine says itself when it is signed in with its home where that is now; where it cannot, look and finish this errand.",
             ErrandKind.SecondFactor => $"Sign in as {account} on {place} and give the second factor where a program asks for it, before anybody chooses another folder there.",
             _ => $"Sign in as {account} on {place} and open {string.Join(", ", relocations.Select(r => $"{r.Holding.Name} at `{r.TargetShown}`").Take(5))}: is everything there that was, and does it open? If something is missing, decline with what it is; `furlough relocation return {string.Join(' ', rows.Select(r => r.Number))}` takes it back.",
         };

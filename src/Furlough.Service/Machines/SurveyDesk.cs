@@ -29,6 +29,7 @@ public sealed class SurveyDesk(Store store, LiveHub live, ErrandDesk errands, Do
             row.SurveyedAt = survey.TakenAt;
             row.LastSeen = time.GetUtcNow();
             // By how long it runs already: clocks of machines may be wrong.
+            if (survey.SentAt is { } told) await errands.SignedInAsync(db, row, survey.Accounts, time.GetUtcNow() - told, stop);
             begins = survey is { StartedAt: { } started, SentAt: { } sent } && sent - started < LongestUp && await errands.StartedAsync(db, row, time.GetUtcNow() - (sent - started), stop);
             if (survey.Answers) row.SurveyWanted = false;
             var intended = row.LastDocket == 0 ? [] : await Fleet.IntendedAsync(db, machine, stop);
@@ -54,7 +55,7 @@ public sealed class SurveyDesk(Store store, LiveHub live, ErrandDesk errands, Do
 
     private static void Require(Survey survey)
     {
-        if (HasGap(survey.Volumes, survey.Accounts, survey.Holdings, survey.Originals, survey.Receipts, survey.Past, survey.Notes) || survey.Volumes.Any(v => HasGap(v.Taken)) || survey.Holdings.Any(h => HasGap(h.Pointers, h.InUse, h.Demands.Found, h.Allocated, h.Services)) || HasGap(survey.SyncFolders, survey.CommonFolders) || survey.CommonFolders.Any(f => HasGap(f.Left)) || (survey.Backup is { } backup && HasGap(backup.Covers)))
+        if (HasGap(survey.Volumes, survey.Accounts, survey.Holdings, survey.Originals, survey.Receipts, survey.Past, survey.Notes) || survey.Volumes.Any(v => HasGap(v.Taken)) || survey.Holdings.Any(h => HasGap(h.Pointers, h.InUse, h.Demands.Found, h.Allocated, h.Services)) || HasGap(survey.SyncFolders, survey.CommonFolders) || survey.Accounts.Any(a => a.Session is { } session && HasGap(session.Homes)) || survey.CommonFolders.Any(f => HasGap(f.Left)) || (survey.Backup is { } backup && HasGap(backup.Covers)))
             throw new ProblemException(400, "survey-impossible", "The survey has lists with nothing in some place.", "Look at the agent's log.");
         if (survey.Holdings.Count > MostHoldings || survey.Volumes.Count > MostVolumes || survey.Receipts.Count > MostReceipts || survey.Past.Count > MostPast || survey.CommonFolders.Sum(f => f.Left.Count + 1) > MostHoldings) throw new ProblemException(400, "survey-too-large", "The survey lists more than a machine can have.", "Look at the agent's log.");
         if (survey.Volumes.Any(v => v.SizeBytes < 0 || v.FreeBytes < 0 || v.FreeBytes > v.SizeBytes) || survey.Past.Any(p => p.UsedBytes < 0) || survey.Holdings.Any(h => h.Files < 0 || h.DataBytes < 0 || h.HiddenBytes < 0 || h.CloudOnlyFiles < 0 || h.CloudOnlyBytes < 0 || h.Stray is { Files: < 0 } or { DataBytes: < 0 }) || survey.CommonFolders.Any(f => f.Left.Any(l => l.Files < 0 || l.DataBytes < 0)))

@@ -4,7 +4,7 @@ namespace Furlough.Model;
 
 /// <summary>What only a person can do.</summary>
 [JsonConverter(typeof(WordConverter<ErrandKind>))]
-public enum ErrandKind { BeThere, PlugIn, Format, SignOut, CloseFiles, ClosePrograms, Restart, SecondFactor, ConfirmByEye }
+public enum ErrandKind { BeThere, PlugIn, Format, SignOut, CloseFiles, ClosePrograms, Restart, SignIn, SecondFactor, ConfirmByEye }
 
 /// <summary>Why an errand was raised: a relocation waits for it before it begins; it is in a relocation's way; a relocation failed for want of it; or it comes after a relocation.</summary>
 [JsonConverter(typeof(WordConverter<ErrandCause>))]
@@ -21,10 +21,10 @@ public static class Errands
     public static IReadOnlyList<ErrandKind> Before { get; } = [ErrandKind.PlugIn, ErrandKind.Format, ErrandKind.SignOut, ErrandKind.Restart];
 
     /// <summary>Kinds that a brief may ask for after a relocation.</summary>
-    public static IReadOnlyList<ErrandKind> After { get; } = [ErrandKind.Restart, ErrandKind.SecondFactor, ErrandKind.ConfirmByEye];
+    public static IReadOnlyList<ErrandKind> After { get; } = [ErrandKind.Restart, ErrandKind.SignIn, ErrandKind.SecondFactor, ErrandKind.ConfirmByEye];
 
     /// <summary>It concerns one account of the machine, and not the machine as a whole.</summary>
-    public static bool IsOfAccount(this ErrandKind kind) => kind is ErrandKind.SignOut or ErrandKind.CloseFiles or ErrandKind.ClosePrograms or ErrandKind.SecondFactor or ErrandKind.ConfirmByEye;
+    public static bool IsOfAccount(this ErrandKind kind) => kind is ErrandKind.SignOut or ErrandKind.SignIn or ErrandKind.CloseFiles or ErrandKind.ClosePrograms or ErrandKind.SecondFactor or ErrandKind.ConfirmByEye;
 
     /// <summary>Somebody has still to do it.</summary>
     public static bool IsToDo(this ErrandState state) => state is ErrandState.Open or ErrandState.Claimed;

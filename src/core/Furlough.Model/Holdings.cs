@@ -174,12 +174,20 @@ public sealed record AccountFacts(string Name, string Id, string Home, bool Fall
     /// <summary>Stands for the account of what all accounts of a machine share.</summary>
     public static AccountFacts Nobody { get; } = new("", "0", "", false, false);
 
+    /// <summary>What runs in it; null for nothing, or where that is not known.</summary>
+    public AccountSession? Session { get; init; }
+
     /// <summary>It comes from a directory of accounts that many machines share.</summary>
     public bool FromDirectory { get; init; }
 
     /// <summary>Its home follows it from machine to machine.</summary>
     public bool Roams { get; init; }
 }
+
+/// <summary>What runs in an account.</summary>
+/// <param name="Since">When the first of its running programs was started.</param>
+/// <param name="Homes">The homes that they were started with.</param>
+public sealed record AccountSession(DateTimeOffset Since, IReadOnlyList<string> Homes);
 
 /// <summary>A folder that a sync client keeps the same as elsewhere.</summary>
 /// <param name="Client">The client's name.</param>

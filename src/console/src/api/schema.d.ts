@@ -2420,8 +2420,14 @@ export interface components {
             home: string;
             fallback: boolean;
             signedIn: boolean;
+            session?: null | components["schemas"]["AccountSession"];
             fromDirectory?: boolean;
             roams?: boolean;
+        };
+        AccountSession: {
+            /** Format: date-time */
+            since: string;
+            homes: string[];
         };
         Adoption: {
             /** Format: uuid */
@@ -2533,7 +2539,7 @@ export interface components {
         /** @enum {unknown} */
         ErrandCause: "beforehand" | "in-the-way" | "failed" | "afterwards";
         /** @enum {unknown} */
-        ErrandKind: "be-there" | "plug-in" | "format" | "sign-out" | "close-files" | "close-programs" | "restart" | "second-factor" | "confirm-by-eye";
+        ErrandKind: "be-there" | "plug-in" | "format" | "sign-out" | "close-files" | "close-programs" | "restart" | "sign-in" | "second-factor" | "confirm-by-eye";
         ErrandRemark: {
             text: null | string;
         };

@@ -13,6 +13,7 @@ const errandKind = {
   "close-files": "Have files closed",
   "close-programs": "Have a program closed",
   restart: "Restart the machine",
+  "sign-in": "Have an account sign in afresh",
   "second-factor": "Give a second factor",
   "confirm-by-eye": "Look whether all is there",
 };

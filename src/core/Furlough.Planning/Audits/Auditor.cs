@@ -62,6 +62,9 @@ public static class Auditor
             yield return Say("pointer-not-as-planned", Severity.Blocking, $"The setting {pointer.Address} on {machine.Name} reads `{found.Text ?? "(nothing)"}` and should read `{pointer.After.Text ?? "(nothing)"}`.",
                 "Find out who put it back, then relocate again or correct the setting.");
         }
+        if (one.Holding.Kind == HoldingKind.Home && survey.AccountOf(one.Holding).Session?.Homes.Intersect(one.Pointers.Select(p => p.Before.Text)).FirstOrDefault() is { } former)
+            yield return Say("session-in-former-home", Severity.Consent, $"Something runs in {one.Holding.Account} on {machine.Name} that was started with the home `{former}`, where it lived before: it reads and writes there.",
+                "Have the account sign out, programs in the background too, and sign in afresh; then see whether anything stands again at the former place.");
         if (holding?.Stray is { Files: > 0 } stray && !sources.Contains(stray.PathShown))
             yield return Say("used-elsewhere", Severity.Consent, $"{one.Holding} on {machine.Name} lives at `{one.Shown}`, and its usual place `{stray.PathShown}` has {Words.Count(stray.Files, "file")} of {Words.Size(stray.DataBytes)}: it was opened there, or something still writes there.",
                 "Find out which program opens the usual place; take what is wanted to the live place by hand.");

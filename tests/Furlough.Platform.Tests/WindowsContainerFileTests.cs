@@ -58,9 +58,32 @@ public sealed class WindowsContainerFileTests
             var saved = operations >= at;
             disk.Meanwhile = () => { };
             Content(folder).ShouldBeOneOf(saved ? ["a=2 b=2", "a=1 b=2"] : ["a=2"]);
+            foreach (var (name, _) in folder.List().Where(e => e.Name != Name)) name.ShouldBe(Name + ".furlough-kept");
             if (saved) continue;
             at.ShouldBeGreaterThan(10);
             return;
+        }
+    }
+
+    [Fact]
+    public void A_file_that_somebody_made_anew_while_there_was_none_stands_and_the_former_one_is_kept_I7()
+    {
+        var (_, folder) = Enumerable.Range(1, 100).Select(DiedAfter).First(made => made.Folder.Find(Name) is null);
+        Write(folder, "defaults");
+        Content(folder).ShouldBe("defaults");
+        folder.Move(Name, folder, "theirs");
+        folder.Move(Name + ".furlough-kept", folder, Name);
+        Content(folder).ShouldBe("a=1 b=2");
+
+        // The process ended, and the machine went on.
+        static (SimulatedDisk Disk, SimulatedFolder Folder) DiedAfter(int operations)
+        {
+            var made = Made("a=1 b=2");
+            made.Disk.CrashAt = made.Disk.Operations + operations;
+            try { Edit(made.Folder, "a=2"); }
+            catch (CrashException) { }
+            made.Disk.CrashAt = 0;
+            return made;
         }
     }
 

@@ -103,10 +103,10 @@ internal sealed class AccountSettings : IDisposable
             System.IO.File.SetAttributes(copy, FileAttributes.Normal);
             return copy;
         }
-        catch (IOException error)
+        catch (Exception error) when (error is IOException or UnauthorizedAccessException)
         {
             RemoveCopies();
-            throw (error.HResult & 0xFFFF) == Native.SharingError ? InUse() : Native.Fault(error, File);
+            throw (error.HResult & 0xFFFF) == Native.SharingError ? InUse() : error is IOException io ? Native.Fault(io, File) : new IoFault(IoReason.Denied, File, "it may not be read");
         }
     }
 

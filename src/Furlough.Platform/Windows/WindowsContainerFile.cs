@@ -9,6 +9,7 @@ namespace Furlough.Platform.Windows;
 /// </summary>
 internal static class WindowsContainerFile
 {
+    private const string Fresh = ".furlough-new", Former = ".furlough-former", Kept = ".furlough-kept";
     private const int LimitBytes = 8 << 20, Attempts = 20;
 
     /// <summary>A survey does not put back what an edit has set aside.</summary>
@@ -32,17 +33,15 @@ internal static class WindowsContainerFile
             for (var attempt = 0; attempt < Attempts; attempt++)
             {
                 PutBack(folder, name);
+                if (folder.Find(fresh) is not null) folder.RemoveFile(fresh);
                 var before = Content(folder, name);
                 var after = edit(before);
                 if (after is null && before is null || after is not null && before is not null && after.AsSpan().SequenceEqual(before)) return;
-                if (folder.Find(fresh) is not null) folder.RemoveFile(fresh);
                 if (after is not null) Write(folder, name, fresh, after, isNew: before is null);
                 if (Replace(folder, name, before, isTakenAway: after is null)) return;
             }
         throw new IoFault(IoReason.Changed, name, "somebody else keeps changing this settings file");
     }
-
-    private const string Fresh = ".furlough-new", Former = ".furlough-former";
 
     private static bool Replace(IFolder folder, string name, byte[]? before, bool isTakenAway)
     {
@@ -63,13 +62,14 @@ internal static class WindowsContainerFile
         return true;
     }
 
-    /// <summary>What was set aside comes back, unless somebody has saved the file anew: then it has served.</summary>
+    /// <summary>What was set aside comes back. Where the new content has its name, it has served; where somebody saved a file of the name while there was none, it is kept beside that, for people to look at.</summary>
     private static void PutBack(IFolder folder, string name)
     {
-        var former = name + Former;
+        var (former, kept) = (name + Former, name + Kept);
         if (folder.Find(former) is null) return;
         if (folder.Find(name) is null) folder.Move(former, folder, name);
-        else folder.RemoveFile(former);
+        else if (folder.Find(name + Fresh) is null || folder.Find(kept) is not null) folder.RemoveFile(former);
+        else folder.Move(former, folder, kept);
         folder.Flush();
     }
 

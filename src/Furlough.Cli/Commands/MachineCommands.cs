@@ -86,13 +86,14 @@ internal static class MachineCommands
         var invite = new Command("invite", "Make an invite with which agents introduce themselves") { room, machines, hours, again };
         invite.Calls(async (client, parsed, stop) =>
         {
-            var made = await client.InviteAsync(new InviteRequest(parsed.GetValue(room), parsed.GetValue(machines), parsed.GetValue(hours), parsed.GetValue(again)), stop);
+            var (wanted, former) = (parsed.GetValue(room), parsed.GetValue(again));
+            var made = await client.InviteAsync(new InviteRequest(wanted, parsed.GetValue(machines), parsed.GetValue(hours), former), stop);
             if (parsed.GetValue(Connection.Json)) Terminal.Json(made);
             else
             {
                 Terminal.Line($"Invite for {Words.Count(made.Machines, "machine")}, valid until {made.Expires:u}. On each machine, once:");
                 Terminal.Line();
-                Terminal.Line($"  furlough-agent --service ADDRESS --room ROOM --code {made.Code}");
+                Terminal.Line($"  furlough-agent --service {client.Address.ToString().TrimEnd('/')}{(wanted is null && former is null ? " --room ROOM" : "")} --code {made.Code}");
             }
             return ExitCode.Done;
         });

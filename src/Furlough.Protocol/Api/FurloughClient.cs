@@ -14,9 +14,13 @@ public sealed class FurloughClient : IDisposable
     /// <param name="token">A token with the role that the calls need.</param>
     public FurloughClient(Uri address, string? token)
     {
+        Address = address;
         _http = new HttpClient { BaseAddress = new Uri(address, "/api/v1/"), Timeout = TimeSpan.FromMinutes(5) };
         if (token is not null) _http.DefaultRequestHeaders.Authorization = new AuthenticationHeaderValue("Bearer", token);
     }
+
+    /// <summary>Address of the service.</summary>
+    public Uri Address { get; }
 
     /// <inheritdoc/>
     public void Dispose() => _http.Dispose();

@@ -28,7 +28,7 @@ public sealed record PlannedRelocation(
     public OwnProgram? Program { get; init; }
 
     /// <summary>Where its data is before anything was done, half a sentence.</summary>
-    [JsonIgnore] public string LivesInWords => Program is { FirstStart.Count: > 0 } && Files == 0 ? $"its program makes it at `{SourceShown}`" : $"{Method.Lives()} its source, `{SourceShown}`";
+    [JsonIgnore] public string LivesInWords => Program is { FirstStart.Count: > 0 } && Files == 0 && Pointers.All(p => p.Value.Text is null) ? $"its program makes it at `{SourceShown}`" : $"{Method.Lives()} its source, `{SourceShown}`";
 
     /// <summary>What its account is told before it is kept out, for all its relocations of the plan; null: nothing.</summary>
     public ToldText? Told { get; init; }

@@ -12,6 +12,9 @@ namespace Furlough.Platform.Windows;
 [SupportedOSPlatform("windows")]
 internal sealed class WindowsSurveyor(WindowsVolumes volumes, WindowsPointers pointers, WindowsActivity activity, string? fallback, string agentVersion, TimeProvider time) : ISurveyor
 {
+    /// <summary>What programs keep in a home only to be quicker.</summary>
+    private static readonly string[] Caches = [@"AppData\Local\Temp", @"AppData\Local\Microsoft\Windows\INetCache"];
+
     private TreeSurvey Trees => field ??= new TreeSurvey(Open, volumes, activity, time);
 
     public Survey Take(IReadOnlyList<KindCard> kinds, IReadOnlyList<OriginalFacts> originals, Func<Guid, bool> knows, CancellationToken stop)
@@ -53,8 +56,6 @@ internal sealed class WindowsSurveyor(WindowsVolumes volumes, WindowsPointers po
             return null;
         }
     }
-
-    private static readonly string[] Caches = [@"AppData\Local\Temp", @"AppData\Local\Microsoft\Windows\INetCache"];
 
     private long CacheBytes(string home, string folder, CancellationToken stop) => WindowsVolumes.PlaceOf($@"{home}\{folder}") is { } place ? Trees.DataBytes(place, stop) : 0;
 

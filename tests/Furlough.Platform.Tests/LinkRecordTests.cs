@@ -34,6 +34,7 @@ public sealed class LinkRecordTests
     {
         var (record, _) = LinkRecord.Write("note");
         Refused(record[..10]);
+        Refused(record[..18]);
         Refused(record[..^12]);
         Refused([0x21, .. record[1..]]);
         // Whole by its flags, but not by its name.

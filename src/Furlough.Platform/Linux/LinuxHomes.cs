@@ -1,18 +1,15 @@
-using Furlough.Engine;
-using Furlough.Engine.Trees;
 using Furlough.Model;
 
 namespace Furlough.Platform.Linux;
 
 /// <summary>What on a Linux system depends on where a home is.</summary>
-internal sealed class LinuxHomes(LinuxVolumes volumes, TimeProvider time)
+internal sealed class LinuxHomes(LinuxVolumes volumes)
 {
     private const int MostBytes = 1 << 20;
     private static readonly string[] Files = ["/etc/crontab", "/etc/fstab", "/etc/samba/smb.conf", "/etc/ssh/sshd_config", "/etc/exports"], Folders = ["/etc/cron.d", "/etc/systemd/system", "/etc/ssh/sshd_config.d"];
 
-    private readonly Dictionary<Place, TreeMemory> _caches = [];
-
-    internal HomeFacts LookAt(PasswdEntry account, Place place, CancellationToken stop) => new([.. NamedBy(account)], CacheBytes(place with { Path = place.Path + "/.cache" }, stop), Confinement());
+    /// <param name="cacheBytes">What its caches take.</param>
+    internal HomeFacts LookAt(PasswdEntry account, long cacheBytes) => new([.. NamedBy(account)], cacheBytes, Confinement());
 
     /// <summary>Files of the system, and the account's timetable, that name the home by its path.</summary>
     private IEnumerable<string> NamedBy(PasswdEntry account)
@@ -39,15 +36,6 @@ internal sealed class LinuxHomes(LinuxVolumes volumes, TimeProvider time)
         for (var at = line.IndexOf(home, StringComparison.Ordinal); at >= 0; at = line.IndexOf(home, at + 1, StringComparison.Ordinal))
             if (at + home.Length == line.Length || !(char.IsLetterOrDigit(line[at + home.Length]) || line[at + home.Length] is '.' or '-' or '_')) return true;
         return false;
-    }
-
-    private long CacheBytes(Place place, CancellationToken stop)
-    {
-        using var folder = volumes.TryOpenFolder(volumes.Show(place with { Path = place.Path[..place.Path.LastIndexOf('/')] }));
-        if (folder?.Find(".cache") is not { Kind: Engine.Ports.NodeKind.Folder }) return 0;
-        using var caches = folder.OpenFolder(".cache");
-        if (!_caches.TryGetValue(place, out var memory)) _caches[place] = memory = new TreeMemory(time);
-        return Contents.Of(caches, "", [], [], memory, stop).DataBytes;
     }
 
     /// <summary>Where the system holds programs to lists of paths, these say where homes are.</summary>

@@ -18,7 +18,7 @@ public sealed class LinuxMachine : IMachine
         var userDirs = new XdgPointers(volumes);
         var pointers = new LinuxPointers(userDirs, new SettingFilePointers(volumes), new LinkPointers(volumes), new HomePointers(volumes), new CommandPointers(volumes, activity));
         (Volumes, Pointers, Activity, Accounts, Launchers) = (volumes, pointers, activity, new LinuxAccounts(volumes), new LinuxLaunchers(volumes, cardCommands));
-        Surveyor = new LinuxSurveyor(volumes, userDirs, pointers, activity, new LinuxHomes(volumes, time), fallback, agentVersion, time);
+        Surveyor = new LinuxSurveyor(volumes, userDirs, pointers, activity, new LinuxHomes(volumes), fallback, agentVersion, time);
     }
 
     /// <inheritdoc/>

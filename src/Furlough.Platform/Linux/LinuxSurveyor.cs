@@ -63,7 +63,7 @@ internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers userDirs, 
         var (holding, address) = (new HoldingName(person.Name, HoldingKind.Home, HoldingName.WholeHome), HomePointers.Address(person));
         if (Read(pointers, address, holding, notes) is not { } value) return null;
         var found = Look(holding, person.Home, [new PointerFacts(address, value, volumes.PlaceOf(person.Home))], clusters, notes, stop);
-        return found.Present ? found with { Home = homes.LookAt(person, found.Place!, stop) } : null;
+        return found.Present ? found with { Home = homes.LookAt(person, Trees.DataBytes(found.Place! with { Path = found.Place.Path + "/.cache" }, stop)) } : null;
     }
 
     /// <summary>What a card describes is there when its program is, or else when one of its settings is.</summary>

@@ -24,12 +24,9 @@ internal static class LinkRecord
     /// <exception cref="IoFault">It is none of these links, or one that its text would not make again.</exception>
     internal static string Read(ReadOnlySpan<byte> record, bool isFolder, string path)
     {
-        var tag = record.Length < HeadBytes + NamesBytes ? 0 : BinaryPrimitives.ReadUInt32LittleEndian(record);
+        var tag = record.Length < HeadBytes + NamesBytes + FlagBytes ? 0 : BinaryPrimitives.ReadUInt32LittleEndian(record);
         if (tag is not (Symbolic or Junction)) throw Unknown(path);
-        var names = record[(HeadBytes + NamesBytes + (tag == Symbolic ? FlagBytes : 0))..];
-        var (at, length) = (BinaryPrimitives.ReadUInt16LittleEndian(record[HeadBytes..]), BinaryPrimitives.ReadUInt16LittleEndian(record[(HeadBytes + 2)..]));
-        if (at + length > names.Length) throw Unknown(path);
-        var target = new string(MemoryMarshal.Cast<byte, char>(names.Slice(at, length)));
+        var target = TargetOf(record) ?? throw Unknown(path);
         var relative = IsRelative(record);
         var shown = relative ? target.Replace('\\', '/') : IsLettered(target.AsSpan(Math.Min(Whole.Length, target.Length))) ? target[Whole.Length..] : target;
         var text = shown + (tag == Junction ? JunctionMark : isFolder ? FolderMark : "");
@@ -62,11 +59,12 @@ internal static class LinkRecord
     private static bool IsRelative(ReadOnlySpan<byte> record) =>
         BinaryPrimitives.ReadUInt32LittleEndian(record) == Symbolic && (BinaryPrimitives.ReadUInt32LittleEndian(record[(HeadBytes + NamesBytes)..]) & Relative) != 0;
 
-    private static string TargetOf(byte[] record)
+    /// <summary>Where a record leads; null where it ends before its name does.</summary>
+    private static string? TargetOf(ReadOnlySpan<byte> record)
     {
-        var length = BinaryPrimitives.ReadUInt16LittleEndian(record.AsSpan(HeadBytes + 2));
-        var from = HeadBytes + NamesBytes + (BinaryPrimitives.ReadUInt32LittleEndian(record) == Symbolic ? FlagBytes : 0);
-        return new string(MemoryMarshal.Cast<byte, char>(record.AsSpan(from, length)));
+        var (at, length) = (BinaryPrimitives.ReadUInt16LittleEndian(record[HeadBytes..]), BinaryPrimitives.ReadUInt16LittleEndian(record[(HeadBytes + 2)..]));
+        var from = HeadBytes + NamesBytes + (BinaryPrimitives.ReadUInt32LittleEndian(record) == Symbolic ? FlagBytes : 0) + at;
+        return from + length > record.Length ? null : new string(MemoryMarshal.Cast<byte, char>(record.Slice(from, length)));
     }
 
     private static bool IsLettered(ReadOnlySpan<char> path) => path is [>= 'A' and <= 'Z' or >= 'a' and <= 'z', ':', ..];

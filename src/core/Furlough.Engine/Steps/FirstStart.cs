@@ -24,7 +24,7 @@ internal static class FirstStart
             if (found == change.Expected) continue;
             if (work.Machine.Pointers.Leads(change.Address, found) is var leads && leads != shown)
                 throw new Fault("first-start-elsewhere", $"At its first start the program of {work.Docket.Holding} set {change.Address} to `{found.Text ?? "(nothing)"}`, which does not lead to `{shown}`.", "Correct `usual` in the kind card, survey the machine and make a new plan.");
-            work.Note(Key(change), found.Type + "\t" + found.Text);
+            work.Note(Work.KeyOf(Former, change), found.Type + "\t" + found.Text);
         }
         work.Note(State, Done);
         work.Report($"{work.Docket.Holding} was not there yet: its program was started once, and made it.");
@@ -32,7 +32,7 @@ internal static class FirstStart
 
     /// <summary>A pointer's value before the relocation: what the docket expects, or what the program wrote at its first start.</summary>
     internal static PointerValue FormerOf(Work work, PointerChange change) => work.Docket.Program is not { FirstStart.Count: > 0 } ? change.Expected
-        : work.Noted(Key(change))?.Split('\t', 2) is [var type, var text] ? new PointerValue(type, text)
+        : work.Noted(Work.KeyOf(Former, change))?.Split('\t', 2) is [var type, var text] ? new PointerValue(type, text)
         : IsToCome(work) ? work.Machine.Pointers.Read(change.Address) : change.Expected;
 
     /// <summary>Whether the library was not there when the docket began, and its program has not made it.</summary>
@@ -53,6 +53,4 @@ internal static class FirstStart
         }
         if (!isThere()) throw why ?? new Fault("first-start-made-nothing", $"The command `{string.Join(' ', command)}` ended well, and there is no folder at `{work.Machine.Volumes.Show(work.Docket.Source)}`.", "Correct `first-start` or `usual` in the kind card, then {retry}.");
     }
-
-    private static string Key(PointerChange change) => $"{Former}{change.Address.Kind} {change.Address.Container} {change.Address.Key} {change.Address.Account}";
 }

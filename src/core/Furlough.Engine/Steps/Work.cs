@@ -118,12 +118,15 @@ public sealed class Work(Docket docket, IMachine machine, Desk desk, IJournal jo
     public PointerValue NextOf(PointerChange change)
     {
         if (change.Next is { } given) return given;
-        var key = $"{NextValue}{change.Address.Kind} {change.Address.Container} {change.Address.Key} {change.Address.Account}";
+        var key = KeyOf(NextValue, change);
         if (Noted(key)?.Split('\t', 2) is [var type, var text]) return new PointerValue(type, text);
         var spelled = machine.Pointers.Spell(change.Address, docket.Target, FormerOf(change));
         Note(key, spelled.Type + "\t" + spelled.Text);
         return spelled;
     }
+
+    /// <summary>The name under which something of a pointer is noted.</summary>
+    internal static string KeyOf(string what, PointerChange change) => $"{what}{change.Address.Kind} {change.Address.Container} {change.Address.Key} {change.Address.Account}";
 
     /// <summary>Every pointer's value before and after.</summary>
     public IReadOnlyList<PointerHistory> History() => [.. docket.Pointers.Select(p => new PointerHistory(p.Address, FormerOf(p), NextOf(p)))];

@@ -134,14 +134,9 @@ internal sealed class SelfCheck(IMachine machine, ISurveyor surveyor, IReadOnlyL
     {
         using var volume = machine.Volumes.Require(identity);
         using var root = volume.OpenRoot();
-        using (var parent = Reach.TryFolder(root, place.Parts.SkipLast(1)))
-            foreach (var name in dockets.Select(Layout.FolderOf))
-            {
-                if (parent?.Find(name) is null) continue;
-                using (var own = parent.OpenFolder(name))
-                    if (own.Find(Layout.Original) is not null) continue;
-                TreeRemoval.Run(parent, name, CancellationToken.None);
-            }
+        foreach (var docket in dockets)
+            using (var own = DocketFolders.TryFind(root, volume.Abilities, place, docket, DocketSide.Copy))
+                if (own is { HoldsOriginal: false }) own.Remove(CancellationToken.None);
         if (place.Parts[0] != Folder) return;
         for (var count = place.Parts.Count - 1; count > 0; count--)
         {

@@ -44,8 +44,8 @@ public sealed class AdoptionTests : RealDesk
         var adopted = Field.Run("relocation", "list", "--json").Json.EnumerateArray().Last(r => r.GetProperty("holding").GetString() == "Documents");
         adopted.GetProperty("notes").EnumerateArray().Select(n => n.GetString()!).ShouldContain(n => n.Contains("1 written since, 1 not there any more", StringComparison.Ordinal));
         Field.Run("audit", "make", "--json").Json.GetProperty("findings").GetArrayLength().ShouldBe(0);
-        LinuxTree.Sh($"ls -A {Tree.Root}/home/asa.lind/.furlough-*/original").ShouldContain("saved-meanwhile");
-        LinuxTree.Sh($"ls -d {Tree.Root}/data/People/asa.lind/.furlough-* | wc -l").Trim().ShouldBe("2");
+        LinuxTree.Sh($"ls -A {Tree.Root}/.furlough-dockets/*-original/original").ShouldContain("saved-meanwhile");
+        LinuxTree.Sh($"ls -d {Tree.Root}/data/.furlough-dockets/* | wc -l").Trim().ShouldBe("2");
         EveryBulletinIsThere();
     }
 
@@ -56,7 +56,7 @@ public sealed class AdoptionTests : RealDesk
         var agent = Enrol();
         Field.Run("run", "follow", StartRun()).Code.ShouldBe(0);
         Field.Kill(agent);
-        var receipt = Directory.GetFiles($"{Tree.Root}/data/People/asa.lind", "receipt", SearchOption.AllDirectories).First(f => File.ReadAllText(f).Contains("\"Documents\"", StringComparison.Ordinal));
+        var receipt = Directory.GetFiles($"{Tree.Root}/data/.furlough-dockets", "receipt", SearchOption.AllDirectories).First(f => File.ReadAllText(f).Contains("\"Documents\"", StringComparison.Ordinal));
         File.WriteAllText(receipt, File.ReadAllText(receipt).Replace("\"files\":", "\"files\":1", StringComparison.Ordinal));
         SetUpAnew();
         var surveyed = SurveyedAt();

@@ -76,7 +76,7 @@ public sealed class CrashImageTests : IDisposable
             new RelocationEngine(new LinuxMachine(root, null, "test", TimeProvider.System), store, new OpenPermits(), new PlainSigner(), TimeProvider.System).Run(docket, recorder, CancellationToken.None)
                 .ShouldBe(RelocationState.Switched, $"{moment}: {(recorder.Changes.Count > 0 ? recorder.Last.Failure : null)}");
             LinuxTree.Difference(before, LinuxTree.Describe($"{root}/data/People/asa.lind/Documents")).ShouldBeEmpty(moment);
-            LinuxTree.Difference(before, LinuxTree.Describe($"{root}/home/asa.lind/{Layout.FolderOf(docket.Id)}/{Layout.Original}")).ShouldBeEmpty($"{moment}: the original");
+            LinuxTree.Difference(before, LinuxTree.Describe($"{root}/{Layout.Dockets}/{Layout.FolderOf(docket.Id, DocketSide.Original)}/{Layout.Original}")).ShouldBeEmpty($"{moment}: the original");
             File.ReadAllText($"{root}/home/asa.lind/.config/user-dirs.dirs").ShouldBe(Settings.Replace("$HOME/Documents", "/data/People/asa.lind/Documents", StringComparison.Ordinal), moment);
             File.ReadAllText($"{root}/etc/shadow").ShouldContain("asa.lind:!:19000:0:99999:7:::", customMessage: moment);
         }

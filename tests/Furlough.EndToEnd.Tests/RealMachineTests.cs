@@ -108,7 +108,7 @@ public sealed class RealMachineTests : RealDesk
         }
         Relocation("Documents").GetProperty("state").GetString().ShouldBe("switched");
         LinuxTree.Difference(before, LinuxTree.Describe($"{Tree.Root}/data/People/asa.lind/Documents")).ShouldBeEmpty();
-        LinuxTree.Sh($"ls -A {Tree.Root}/data/People/asa.lind | grep -v -e Documents -e Pictures | wc -l").Trim().ShouldBe("2", "a receipt each and nothing else");
+        LinuxTree.Sh($"ls -A {Tree.Root}/data/People/asa.lind {Tree.Root}/data/.furlough-dockets | grep -c -e Documents -e Pictures -e -copy").Trim().ShouldBe("4", "a receipt each and nothing else");
     }
 
     /// <summary>Every pointer write, every rename into place and every journalled step lies at or between these calls.</summary>
@@ -143,7 +143,7 @@ public sealed class RealMachineTests : RealDesk
                 Field.Run("relocation", "return", $"{relocation.GetProperty("number")}", "--follow").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, $"killed at {call} {n}: {o}"));
             LinuxTree.Difference(before, LinuxTree.Describe($"{Tree.Home}/Documents")).ShouldBeEmpty($"returned after a kill at {call} {n}");
             Field.Kill(again);
-            LinuxTree.Sh($"rm -rf {Tree.Home}/.furlough-* {Tree.Root}/data/People");
+            LinuxTree.Sh($"rm -rf {Tree.Root}/.furlough-dockets {Tree.Root}/data/.furlough-dockets {Tree.Root}/data/People");
         }
         EveryBulletinOnce();
         return killed;

@@ -51,7 +51,7 @@ public sealed class AdoptionTests
         using (var above = At(bench, bench.Target with { Path = "People/asa.lind" }))
         {
             above.Facts().Owner.ShouldBe(1002u, "the account must get through");
-            above.List().Count(e => e.Name.StartsWith(Layout.Prefix, StringComparison.Ordinal)).ShouldBe(1, "the former receipt has served");
+            DocketFolders.List(new SimulatedFolder(bench.Disk, bench.Disk.Root("data"), ""), FileSystemAbilities.Full).Count.ShouldBe(1, "the former receipt has served");
         }
         var second = ReceiptAt(bench);
         bench.SetUpAnew(1003);
@@ -117,13 +117,14 @@ public sealed class AdoptionTests
         var receipt = ReceiptAt(bench);
         bench.SetUpAnew(1002);
         bench.Docket = Adopting(bench, receipt);
+        using (var container = At(bench, bench.Target with { Path = Layout.Dockets }))
         using (var parent = At(bench, bench.Target with { Path = "People/asa.lind" }))
         {
-            var name = Layout.FolderOf(bench.Docket.Adoption!.Docket);
+            var name = Layout.FolderOf(bench.Docket.Adoption!.Docket, DocketSide.Copy);
             if (what == "another digest") bench.Docket = bench.Docket with { Adoption = bench.Docket.Adoption with { Digest = "0" } };
-            if (what == "gone") TreeRemoval.Run(parent, name, CancellationToken.None);
+            if (what == "gone") TreeRemoval.Run(container, name, CancellationToken.None);
             if (what == "made by the account")
-                using (var own = parent.OpenFolder(name)) own.Apply(own.Facts() with { Owner = 1002 }, Attributes.None);
+                using (var own = container.OpenFolder(name)) own.Apply(own.Facts() with { Owner = 1002 }, Attributes.None);
             if (what == "for another place")
             {
                 parent.MakeFolder("Stolen", 0x1C0).Dispose();
@@ -145,11 +146,11 @@ public sealed class AdoptionTests
 
     private static IFolder At(Bench bench, Place place) => Reach.Folder(new SimulatedFolder(bench.Disk, bench.Disk.Root(place.Volume), ""), place.Parts);
 
-    private static Place Original(Bench bench) => bench.Beside(Bench.Source) with { Path = bench.Beside(Bench.Source).Path + "/" + Layout.Original };
+    private static Place Original(Bench bench) => bench.OwnFor(Bench.Source) with { Path = bench.OwnFor(Bench.Source).Path + "/" + Layout.Original };
 
     private static string ReceiptAt(Bench bench)
     {
-        using var own = At(bench, bench.Beside(bench.Target));
+        using var own = At(bench, bench.OwnFor(bench.Target));
         using var file = own.OpenFile(Layout.Receipt);
         using var text = new StreamReader(file.Read());
         return text.ReadToEnd();

@@ -132,23 +132,23 @@ internal sealed class Bench
     internal string? EndFault()
     {
         if (LivePlaceFault() is { } fault) return fault;
-        if (Docket.Work == DocketWork.FallBack && Disk.Root("system").Entries["home"].Entries["asa.lind"].Entries.Count != 1) return "something stands beside what fell back";
+        if (Docket.Work == DocketWork.FallBack && (Disk.Root("system").Entries["home"].Entries["asa.lind"].Entries.Count != 1 || Disk.Root("system").Entries.Count != 1)) return "something stands beside what fell back";
         if (Docket.Work is DocketWork.Return or DocketWork.FallBack)
             return AllLeadTo(Source) ? null : "a setting does not lead back to the source";
-        if (Docket.Work == DocketWork.Discard) return Disk.Root("system").Entries["home"].Entries["asa.lind"].Entries.Keys.All(k => k == "Pictures" && Docket.LeavesLink) ? null : "something is left of the original";
+        if (Docket.Work == DocketWork.Discard) return Disk.Root("system").Entries.Count == 1 && Disk.Root("system").Entries["home"].Entries["asa.lind"].Entries.Keys.All(k => k == "Pictures" && Docket.LeavesLink) ? null : "something is left of the original";
         if (!AllLeadTo(Target)) return "a setting does not lead to the target";
         if (!Machine.SignInAllowed) return "the account cannot sign in";
         if (Docket.Method == Method.Exchange)
-            return !Docket.LeavesLink && Machine.Describe(Source) != "(missing)" ? "something stands at the source" : ReadOwn(Beside(Target), Layout.Receipt) is null ? "the receipt is missing" : null;
-        var original = Beside(Source) with { Path = Beside(Source).Path + "/" + Layout.Original };
+            return !Docket.LeavesLink && Machine.Describe(Source) != "(missing)" ? "something stands at the source" : ReadOwn(OwnFor(Target), Layout.Receipt) is null ? "the receipt is missing" : null;
+        var original = OwnFor(Source) with { Path = OwnFor(Source).Path + "/" + Layout.Original };
         if (Machine.Describe(original) is var kept && kept != Before) return $"the original is not complete:\n{kept}";
-        return FilesFault(Beside(Source)) ?? FilesFault(Beside(Target));
+        return FilesFault(OwnFor(Source)) ?? FilesFault(OwnFor(Target));
     }
 
     /// <summary>A receipt that is there is whole, whenever one looks.</summary>
     internal string? TornReceipt()
     {
-        foreach (var own in (Place[])[Beside(Source), Beside(Target)])
+        foreach (var own in (Place[])[OwnFor(Source), OwnFor(Target)])
             if (ReadOwn(own, Layout.Receipt) is { } content && !IsReceipt(content)) return $"{own.Path}/{Layout.Receipt} is torn";
         return null;
     }
@@ -171,8 +171,8 @@ internal sealed class Bench
         return text.ReadToEnd();
     }
 
-    /// <summary>The docket's own folder beside a place.</summary>
-    internal Place Beside(Place place) => place with { Path = string.Join('/', place.Parts.SkipLast(1).Append(Layout.FolderOf(Docket.Id))) };
+    /// <summary>The docket's own folder for one of its places.</summary>
+    internal Place OwnFor(Place place) => new(place.Volume, $"{Layout.Dockets}/{Layout.FolderOf(Docket.Id, place == Docket.Source ? DocketSide.Original : DocketSide.Copy)}");
 
     /// <summary>While an exchange is between its rename and its pointers nobody is signed in, and the one folder stands at the other place.</summary>
     private bool ElsewhereIsComplete(Place place) => Machine.Describe(place == Source ? Target : Source) == Before;

@@ -65,7 +65,7 @@ public sealed class CrashTests
         flushes.Count.ShouldBeGreaterThan(3);
         var unnoticed = flushes.Where(f => !IsFoundOut(method, [f])).ToList();
         // A rename is whole on the disks simulated here, so that flushing either of its folders is enough. Both are flushed for those on which it is not.
-        foreach (var pair in OfOneRename.Where(p => p.All(unnoticed.Contains)))
+        foreach (var pair in OfOneRename.Where(p => p.Any(unnoticed.Contains)))
         {
             IsFoundOut(method, pair).ShouldBeTrue(string.Join(" and ", pair));
             unnoticed.RemoveAll(pair.Contains);
@@ -75,8 +75,9 @@ public sealed class CrashTests
 
     private static readonly string[][] OfOneRename =
     [
-        ["repoint: folder People/asa.lind", "repoint: folder People/asa.lind/(own)"],
+        ["repoint: folder People/asa.lind", "repoint: folder .furlough-dockets/(own)-copy"],
         ["repoint: folder People/asa.lind", "repoint: folder home/asa.lind"],
+        ["set-aside: folder home/asa.lind", "set-aside: folder .furlough-dockets/(own)-original"],
     ];
 
     private static bool IsFoundOut(Method method, string[] flushes)
@@ -94,7 +95,7 @@ public sealed class CrashTests
 
     /// <summary>A flush by the step that asks for it, and what is flushed.</summary>
     internal static string Named(Bench bench, string what, string where) =>
-        $"{bench.Journal.Read(bench.Docket.Id).Begun?.Word()}: {what} {where.Replace(Layout.FolderOf(bench.Docket.Id), "(own)", StringComparison.Ordinal)}";
+        $"{bench.Journal.Read(bench.Docket.Id).Begun?.Word()}: {what} {where.Replace($"{bench.Docket.Id:N}", "(own)", StringComparison.Ordinal)}";
 
     /// <summary>Crashes after an operation, or at the end; runs on and says what is wrong.</summary>
     private static (string? Fault, bool Finished) CrashedAt(Bench bench, int at, Random chance)
@@ -197,7 +198,7 @@ public sealed class CrashTests
             bench.Disk.CrashAt = 0;
             bench.Run().ShouldBe(RelocationState.Switched, $"seed {seed}: {bench.Recorder.Last.Failure}");
             bench.Disk.Meanwhile = () => { };
-            var original = bench.Beside(Bench.Source) with { Path = bench.Beside(Bench.Source).Path + "/" + Layout.Original };
+            var original = bench.OwnFor(Bench.Source) with { Path = bench.OwnFor(Bench.Source).Path + "/" + Layout.Original };
             bench.Machine.Describe(bench.Target).ShouldBe(bench.Machine.Describe(original), $"seed {seed}, {people.Deeds} deeds");
         }
     }

@@ -100,7 +100,7 @@ public sealed class EngineTests
 
         bench.Docket = Dockets.Discard(switched);
         bench.Run().ShouldBe(RelocationState.Failed, "nobody said that its removal was begun");
-        using (var original = Reach.Folder(new SimulatedFolder(bench.Disk, bench.Disk.Root("system"), ""), [.. Bench.Source.Parts.SkipLast(1), Layout.FolderOf(switched.Docket.Id), Layout.Original]))
+        using (var original = Reach.Folder(new SimulatedFolder(bench.Disk, bench.Disk.Root("system"), ""), [Layout.Dockets, Layout.FolderOf(switched.Docket.Id, DocketSide.Original), Layout.Original]))
         {
             original.MakeFile("added").Dispose();
             bench.Docket = Dockets.Discard(switched) with { Supersedes = [first.Id] };
@@ -159,7 +159,7 @@ public sealed class EngineTests
         bench.Run().ShouldBe(RelocationState.Returned, bench.Recorder.Last.Failure?.ToString());
         bench.Machine.Describe(Bench.Source).ShouldBe(live);
         bench.Recorder.Last.Live.ShouldBe(Live.Source);
-        bench.Machine.Describe(new Place("system", $"home/asa.lind/{Layout.FolderOf(first.Docket.Id)}/original")).ShouldBe(bench.Before);
+        bench.Machine.Describe(new Place("system", $"{Layout.Dockets}/{Layout.FolderOf(first.Docket.Id, DocketSide.Original)}/original")).ShouldBe(bench.Before);
     }
 
     [Fact]

@@ -61,7 +61,7 @@ public sealed class InPlaceTests
         };
         bench.Run().ShouldBe(RelocationState.Failed);
         bench.Recorder.Last.Failure!.Code.ShouldBe("link-not-there");
-        bench.Machine.Describe(bench.Beside(Bench.Source) with { Path = bench.Beside(Bench.Source).Path + "/" + Layout.Original }).ShouldBe(bench.Before, "what somebody made is not overwritten, and the original waits beside it");
+        bench.Machine.Describe(bench.OwnFor(Bench.Source) with { Path = bench.OwnFor(Bench.Source).Path + "/" + Layout.Original }).ShouldBe(bench.Before, "what somebody made is not overwritten, and the original waits beside it");
     }
 
     [Fact]

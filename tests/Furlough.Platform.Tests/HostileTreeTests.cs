@@ -82,15 +82,79 @@ public sealed class HostileTreeTests : IDisposable
     }
 
     [Fact]
-    public void An_account_that_races_the_discard_loses_only_what_it_brings_itself_I8_I10()
+    public void An_account_cannot_reach_its_original_and_a_discard_removes_nothing_else_I8_I10()
     {
         Run(Docket()).ShouldBe(RelocationState.Switched, Why());
-        var original = $"{_tree.Home}/{Layout.FolderOf(_recorder.Last.Docket.Id)}";
-        LinuxTree.Sh($"setpriv --reuid=1701 --regid=1701 --clear-groups sh -c 'ln -s {_tree.Root}/home/keeper/private {original}/original/way; mv {original} {_tree.Home}/mine' 2>&1 || true");
-        LinuxTree.Sh($"rm -rf {_tree.Home}/swapped; [ -d {_tree.Home}/mine ] && mv {_tree.Home}/mine {_tree.Home}/swapped && ln -s {_tree.Root}/home/keeper {original} || true");
-        Run(Dockets.Discard(_recorder.Last)).ShouldBe(RelocationState.Failed);
+        var original = $"{_tree.Root}/{Layout.Dockets}/{Layout.FolderOf(_recorder.Last.Docket.Id, DocketSide.Original)}";
+        AsAccount($"ls {original}; ln -s {_tree.Root}/home/keeper/private {original}/original/way; mv {_tree.Root}/{Layout.Dockets} {_tree.Home}/mine");
+        Directory.GetFileSystemEntries($"{original}/original").ShouldNotContain(e => e.EndsWith("/way", StringComparison.Ordinal));
+        Run(Dockets.Discard(_recorder.Last)).ShouldBe(RelocationState.Finished, Why());
         File.ReadAllText($"{_tree.Root}/home/keeper/private/count-00000.txt").ShouldContain(Secret);
         Directory.Exists(Target).ShouldBeTrue();
+    }
+
+    /// <summary>What an account can rename it can replace between two steps.</summary>
+    [Theory]
+    [InlineData(Method.Cold)]
+    [InlineData(Method.Warm)]
+    [InlineData(Method.Adopt)]
+    public void Nothing_of_ours_stands_at_any_step_where_the_account_could_put_another_in_its_stead_I8_I14(Method method)
+    {
+        if (method == Method.Adopt) LinuxTree.Sh($"mkdir -p {_tree.Root}/data/People/asa.lind; cp -a {Documents} {Target}; chown 1701:1701 {_tree.Root}/data/People/asa.lind; chmod 700 {_tree.Root}/data/People/asa.lind");
+        List<string> seen = [];
+        var looks = 0;
+        _recorder.OnChange = change =>
+        {
+            looks++;
+            seen.AddRange(AsAccount($"find {_tree.Root} -xdev -name '.furlough-*' -writable 2>/dev/null; find {_tree.Root}/data -name '.furlough-*' -writable 2>/dev/null; find {_tree.Home} {_tree.Root}/data/People -name '.furlough-*' 2>/dev/null").Split('\n', StringSplitOptions.RemoveEmptyEntries).Select(s => $"{change.Step}: {s}"));
+        };
+        Run(Docket() with { Method = method }).ShouldBe(RelocationState.Switched, Why());
+        Run(Dockets.Return(_recorder.Last)).ShouldBe(RelocationState.Returned, Why());
+        Run(Dockets.Discard(_recorder.Changes.First(c => c.State == RelocationState.Switched)) with { Target = _recorder.Last.Docket.Target, TargetVolume = _recorder.Last.Docket.TargetVolume, Pointers = [.. _recorder.Last.Pointers.Select(p => new PointerChange(p.Address, p.After, p.After))] }).ShouldBe(RelocationState.Finished, Why());
+        looks.ShouldBeGreaterThan(15);
+        seen.ShouldBeEmpty();
+    }
+
+    /// <summary>A volume whose root an account owns has no folder in which that account can rename nothing.</summary>
+    [Theory]
+    [InlineData("chown 1701:1701 {0}", "no-closed-folder")]
+    [InlineData("chmod 777 {0}", "no-closed-folder")]
+    [InlineData("chgrp 1701 {0}; chmod 775 {0}", "no-closed-folder")]
+    [InlineData("chmod 1777 {0}", null)]
+    [InlineData("chmod 1777 {0}; mkdir -m 777 {0}/.furlough-dockets; chown 1701 {0}/.furlough-dockets", "docket-folder-replaced")]
+    public void Without_a_folder_that_only_the_system_can_change_nothing_is_begun_I8(string script, string? code)
+    {
+        LinuxTree.Sh(string.Format(System.Globalization.CultureInfo.InvariantCulture, script, $"{_tree.Root}/data"));
+        var before = LinuxTree.Describe(Documents);
+        Run(Docket()).ShouldBe(code is null ? RelocationState.Switched : RelocationState.Failed, Why());
+        if (code is null) return;
+        _recorder.Last.Failure!.Code.ShouldBe(code);
+        LinuxTree.Difference(before, LinuxTree.Describe(Documents)).ShouldBeEmpty();
+        Directory.Exists($"{_tree.Root}/data/People").ShouldBeFalse();
+        Directory.Exists($"{_tree.Root}/{Layout.Dockets}").ShouldBeFalse();
+    }
+
+    /// <summary>What stands in an account's home is changed with that account's rights: a file of somebody else that it has put there is neither read out nor rewritten.</summary>
+    [Theory]
+    [InlineData("ln {0}/etc/shadow {1}")]
+    [InlineData("cp {0}/etc/shadow {1}; chmod 600 {1}")]
+    [InlineData("ln -s {0}/etc/shadow {1}")]
+    public void A_settings_file_that_is_not_the_accounts_own_is_left_alone_I6_I8(string plant)
+    {
+        var docket = Docket();
+        LinuxTree.Sh($"rm {_tree.UserDirs}; " + string.Format(System.Globalization.CultureInfo.InvariantCulture, plant, _tree.Root, _tree.UserDirs));
+        var (before, shadow) = (LinuxTree.Sh($"stat -c '%u %a %F' {_tree.UserDirs}"), File.ReadAllText($"{_tree.Root}/etc/shadow"));
+        Run(docket).ShouldBe(RelocationState.Failed);
+        LinuxTree.Sh($"stat -c '%u %a %F' {_tree.UserDirs}").ShouldBe(before);
+        File.ReadAllText($"{_tree.Root}/etc/shadow").ShouldBe(shadow);
+        LinuxTree.Sh($"stat -c '%u %a' {_tree.Root}/etc/shadow").Trim().ShouldBe("0 600");
+    }
+
+    [Fact]
+    public void Folders_for_the_target_are_made_with_the_accounts_own_rights()
+    {
+        Run(Docket() with { Target = Docket().Target with { Path = "People/asa.lind/2026/winter/Documents" } }).ShouldBe(RelocationState.Switched, Why());
+        LinuxTree.Sh($"cd {_tree.Root}/data/People; stat -c '%n %u %g %a' . asa.lind asa.lind/2026 asa.lind/2026/winter").ShouldBe(". 0 0 755\nasa.lind 1701 1701 700\nasa.lind/2026 1701 1701 700\nasa.lind/2026/winter 1701 1701 700\n");
     }
 
     [Fact]
@@ -115,9 +179,11 @@ public sealed class HostileTreeTests : IDisposable
         };
         Run(Docket() with { Method = Method.Warm }).ShouldBe(RelocationState.Switched, Why());
         written.ShouldBeGreaterThan(20);
-        var original = $"{_tree.Home}/{Layout.FolderOf(_recorder.Last.Docket.Id)}/original";
+        var original = $"{_tree.Root}/{Layout.Dockets}/{Layout.FolderOf(_recorder.Last.Docket.Id, DocketSide.Original)}/original";
         LinuxTree.Difference(LinuxTree.Describe(original), LinuxTree.Describe(Target)).ShouldBeEmpty();
     }
+
+    private static string AsAccount(string script) => LinuxTree.Sh($"setpriv --reuid=1701 --regid=1701 --clear-groups sh -c '{script.Replace("'", "'\\''", StringComparison.Ordinal)}' 2>/dev/null || true");
 
     private static Thread Start(ThreadStart work)
     {

@@ -55,6 +55,7 @@ public sealed class LauncherTests : IDisposable
     {
         LinuxTree.Sh($"mkdir -p {Folder}");
         File.WriteAllText(Path, Own);
+        LinuxTree.Sh($"chown -R 1701:1701 {_tree.Home}");
         Launchers().Hide("asa.lind", Entry);
         File.WriteAllText(Path, "[Desktop Entry]\nName=New\n");
         Should.Throw<Fault>(() => Launchers().Hide("asa.lind", Entry)).Message.ShouldContain($"`{Entry}` and `{Entry}.kept`");

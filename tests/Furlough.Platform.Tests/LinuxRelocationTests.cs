@@ -46,12 +46,12 @@ public sealed class LinuxRelocationTests : IDisposable
             Run(Dockets.Relocate(_tree.Survey(), name, $"People/asa.lind/{name}")).ShouldBe(RelocationState.Switched, Why());
         var (documents, pictures) = (_recorder.Changes.Last(c => c.Docket.Holding.Name == "Documents"), _recorder.Last);
 
-        File.AppendAllText($"{_tree.Home}/{Layout.FolderOf(pictures.Docket.Id)}/original/one", "late");
+        File.AppendAllText($"{_tree.Root}/{Layout.Dockets}/{Layout.FolderOf(pictures.Docket.Id, DocketSide.Original)}/original/one", "late");
         Run(Dockets.Discard(pictures)).ShouldBe(RelocationState.Failed);
         _recorder.Last.Failure!.Code.ShouldBe("original-written-to");
 
         Run(Dockets.Discard(documents)).ShouldBe(RelocationState.Finished, Why());
-        Directory.Exists($"{_tree.Home}/{Layout.FolderOf(documents.Docket.Id)}").ShouldBeFalse();
+        Directory.Exists($"{_tree.Root}/{Layout.Dockets}/{Layout.FolderOf(documents.Docket.Id, DocketSide.Original)}").ShouldBeFalse();
         Run(Dockets.Discard(documents)).ShouldBe(RelocationState.Failed);
         _recorder.Last.Failure!.Code.ShouldBe("original-missing");
     }
@@ -130,7 +130,8 @@ public sealed class LinuxRelocationTests : IDisposable
         _tree.MountAgain($"{_tree.Root}/data");
         Run(docket with { Id = Guid.CreateVersion7(), Supersession = 2, Supersedes = [docket.Id] }).ShouldBe(RelocationState.Switched, Why());
         LinuxTree.Difference(before, LinuxTree.Describe($"{_tree.Root}/data/People/asa.lind/Documents")).ShouldBeEmpty();
-        Directory.GetFileSystemEntries($"{_tree.Root}/data/People/asa.lind").Length.ShouldBe(2);
+        Directory.GetFileSystemEntries($"{_tree.Root}/data/People/asa.lind").Length.ShouldBe(1);
+        Directory.GetFileSystemEntries($"{_tree.Root}/data/{Layout.Dockets}").Length.ShouldBe(1);
     }
 
     [Fact]

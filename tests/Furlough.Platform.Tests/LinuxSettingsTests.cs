@@ -47,6 +47,7 @@ public sealed class LinuxSettingsTests : IDisposable
     {
         byte[] odd = [.. Encoding.ASCII.GetBytes("XDG_DOCUMENTS_DIR=\"$HOME/Documents\"\n# "), 0xff, 0xfe, (byte)'\n'];
         File.WriteAllBytes(_tree.UserDirs, odd);
+        LinuxTree.Sh($"chown 1701:1701 {_tree.UserDirs}");
         var pointers = _tree.Machine().Pointers;
         var writer = new Thread(() =>
         {

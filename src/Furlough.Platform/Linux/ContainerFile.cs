@@ -22,7 +22,7 @@ internal static class ContainerFile
     }
 
     /// <summary>Replaces the content by what <paramref name="edit"/> makes of it; null on either side stands for no file. Durable on return.</summary>
-    /// <param name="whenNew">Owner and mode of a file that has to be made.</param>
+    /// <param name="whenNew">Owner and mode of a file that has to be made; one that is there must have that owner.</param>
     internal static void Edit(LinuxFolder folder, string name, NodeFacts whenNew, Func<byte[]?, byte[]?> edit)
     {
         var fresh = $"{name}.furlough-new";
@@ -31,6 +31,8 @@ internal static class ContainerFile
             var before = Read(folder, name);
             var after = edit(before);
             if (after is null && before is null || after is not null && before is not null && after.AsSpan().SequenceEqual(before)) return;
+            if (folder.Find(name) is { } there && there.Owner != whenNew.Owner)
+                throw new Fault("setting-of-another", $"The settings file `{name}` belongs to number {there.Owner} and not to {whenNew.Owner}, whose setting it holds.", "Give the file to its account, or have whoever administers it change the setting; then {retry}.");
             if (folder.Find(fresh) is not null) folder.RemoveFile(fresh);
             if (after is null)
             {

@@ -21,6 +21,7 @@ internal sealed class LinkPointers(LinuxVolumes volumes) : IPointers
     public PointerValue Read(PointerAddress address)
     {
         using var folder = SettingPlace.Folder(volumes, address, out var name);
+        using var rights = SettingPlace.As(volumes, address);
         return folder is null ? PointerValue.Absent : Read(folder, name);
     }
 
@@ -29,6 +30,7 @@ internal sealed class LinkPointers(LinuxVolumes volumes) : IPointers
     public void Swap(PointerAddress address, PointerValue expected, PointerValue next)
     {
         using var folder = SettingPlace.Folder(volumes, address, out var name) ?? throw new IoFault(IoReason.NotFound, address.Container, "no such folder");
+        using var rights = SettingPlace.As(volumes, address);
         for (var attempt = 0; attempt < Attempts; attempt++)
         {
             var found = Read(folder, name);

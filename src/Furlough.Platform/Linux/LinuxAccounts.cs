@@ -23,6 +23,11 @@ internal sealed class LinuxAccounts(LinuxVolumes volumes) : IAccounts
         folder.Apply(folder.Facts() with { Owner = owner, Group = Passwd.People(volumes.Root).FirstOrDefault(p => p.Name == account)?.Group ?? owner, Mode = Layout.Closed }, Attributes.None);
     }
 
+    public IDisposable As(string account, string accountId) =>
+        uint.TryParse(accountId, NumberStyles.None, CultureInfo.InvariantCulture, out var number) ? AccountRights.Take(volumes, number, account) : throw Missing(account);
+
+    private static Fault Missing(string account) => new("account-missing", $"There is no account {account} on this machine any more.", "Survey the machine and make a new plan.");
+
     public IReadOnlySet<string> WhoReaches(IReadOnlyList<(NodeFacts Facts, Attributes Attributes)> folders)
     {
         var people = Passwd.People(volumes.Root);

@@ -49,15 +49,20 @@ internal sealed unsafe class LinuxFolder(SafeFileHandle handle, string path, Fil
         }
     }
 
-    public IFolder OpenFolder(string name)
+    public IFolder OpenFolder(string name) => OpenFolder(name, mayLeavePart: false);
+
+    public IFolder OpenSubvolume(string name) => OpenFolder(name, mayLeavePart: true);
+
+    private LinuxFolder OpenFolder(string name, bool mayLeavePart)
     {
         var below = name == "." ? Path : Below(name);
         var opened = OpenHandle(name, below);
         try
         {
             var (here, there) = (Native.TryStat(Descriptor, "", Path)!.Value, Native.TryStat((int)opened.DangerousGetHandle(), "", below)!.Value);
-            if (here.MountId != there.MountId || (here.DeviceMajor, here.DeviceMinor) != (there.DeviceMajor, there.DeviceMinor))
-                throw new IoFault(IoReason.OtherVolume, below, "another volume is mounted here");
+            if (here.MountId != there.MountId) throw new IoFault(IoReason.OtherVolume, below, "another volume is mounted here");
+            if (!mayLeavePart && (here.DeviceMajor, here.DeviceMinor) != (there.DeviceMajor, there.DeviceMinor))
+                throw new IoFault(IoReason.OtherVolume, below, "a subvolume of its own begins here");
             return new LinuxFolder(opened, below, Abilities);
         }
         catch
@@ -73,7 +78,7 @@ internal sealed unsafe class LinuxFolder(SafeFileHandle handle, string path, Fil
         {
             return Native.Open(Descriptor, name == "." ? name : Plain(name), Native.ReadOnly | Native.Folder | Native.NoFollow | Native.NonBlocking, below);
         }
-        catch (IoFault no) when (no.Reason == IoReason.NotAFolder && Find(name)?.Kind == NodeKind.Link)
+        catch (IoFault no) when (no.Reason is IoReason.NotAFolder or IoReason.BehindLink && Find(name)?.Kind == NodeKind.Link)
         {
             throw new IoFault(IoReason.BehindLink, below, "a link stands where a folder belongs");
         }
@@ -134,16 +139,33 @@ internal sealed unsafe class LinuxFolder(SafeFileHandle handle, string path, Fil
 
     public void RemoveFolder(string name) => Unlink(name, Native.RemoveFolder);
 
+    /// <summary>Through a handle on the node itself: a name can be given to something else between two calls.</summary>
     public void ApplyTo(string name, in NodeFacts facts)
     {
-        fixed (byte* bytes = LinuxName.ToBytes(Plain(name)))
+        using var node = Native.Open(Descriptor, Plain(name), Native.PathOnly | Native.NoFollow, Below(name));
+        var number = (int)node.DangerousGetHandle();
+        if (ToFacts(Native.TryStat(number, "", Below(name))!.Value).Kind != facts.Kind) throw new IoFault(IoReason.Changed, Below(name), "it became something else");
+        var times = stackalloc Native.TimeSpec[2];
+        SetTimes(times, facts.ModifiedNs);
+        fixed (byte* itself = "\0"u8)
+        fixed (byte* shown = LinuxName.ToBytes($"/proc/self/fd/{number}"))
         {
-            if (Abilities.Owners) Native.Check(Native.ChownAt(Descriptor, bytes, facts.Owner, facts.Group, Native.NoFollowAt), Below(name));
-            if (Abilities.Owners && facts.Kind != NodeKind.Link) Native.Check(Native.ChmodAt(Descriptor, bytes, facts.Mode, 0), Below(name));
-            var times = stackalloc Native.TimeSpec[2];
-            SetTimes(times, facts.ModifiedNs);
-            Native.Check(Native.TimesAt(Descriptor, bytes, times, Native.NoFollowAt), Below(name));
+            if (Abilities.Owners) Native.Check(Native.ChownAt(number, itself, facts.Owner, facts.Group, Native.EmptyPath), Below(name));
+            // Neither mode nor time of what was opened for its path alone can be set but by the name that the system has for the handle; it leads to that very node. A link has no mode.
+            if (Abilities.Owners && facts.Kind != NodeKind.Link) Native.Check(Native.ChmodAt(Native.AtCurrentFolder, shown, facts.Mode, 0), Below(name));
+            if (facts.Kind != NodeKind.Link) Native.Check(Native.TimesAt(Native.AtCurrentFolder, shown, times, 0), Below(name));
         }
+        if (facts.Kind != NodeKind.Link) return;
+        fixed (byte* bytes = LinuxName.ToBytes(name)) Native.Check(Native.TimesAt(Descriptor, bytes, times, Native.NoFollowAt), Below(name));
+    }
+
+    public void CountWith(IFolder other)
+    {
+        Native.FileFlags theirs, own;
+        if (Native.Ask(((LinuxFolder)other).Descriptor, Native.GetFileFlags, &theirs) != 0 || (theirs.Flags & Native.InheritsProject) == 0) return;
+        if (Native.Ask(Descriptor, Native.GetFileFlags, &own) != 0) return;
+        (own.Project, own.Flags) = (theirs.Project, own.Flags | Native.InheritsProject);
+        Native.Check(Native.Ask(Descriptor, Native.SetFileFlags, &own), Path);
     }
 
     /// <summary>Whether files made here inherit no attributes: asked once, before this handle sets any itself.</summary>

@@ -18,13 +18,15 @@ internal sealed class LinuxLaunchers(LinuxVolumes volumes, bool cardCommands) : 
     {
         var address = AddressOf(account, entry);
         using var folder = SettingPlace.MadeFolder(volumes, address, out var name);
+        var whenNew = SettingPlace.WhenNew(volumes, address, folder);
+        using var rights = SettingPlace.As(volumes, address);
         if (IsHidden(folder, name)) return;
         if (folder.Find(name) is not null)
         {
             if (folder.Find(name + Kept) is not null) throw new Fault("target-not-empty", $"Both `{name}` and `{name}{Kept}` stand among the entries of {account}.", "Remove the one that is not wanted.");
             folder.Move(name, folder, name + Kept);
         }
-        ContainerFile.Edit(folder, name, SettingPlace.WhenNew(volumes, address, folder), _ => Hidden);
+        ContainerFile.Edit(folder, name, whenNew, _ => Hidden);
         folder.Flush();
     }
 
@@ -32,6 +34,7 @@ internal sealed class LinuxLaunchers(LinuxVolumes volumes, bool cardCommands) : 
     {
         using var folder = SettingPlace.Folder(volumes, AddressOf(account, entry), out var name);
         if (folder is null) return;
+        using var rights = SettingPlace.As(volumes, AddressOf(account, entry));
         if (IsHidden(folder, name)) folder.RemoveFile(name);
         // An entry that the account has made since stands before the one that was kept.
         if (folder.Find(name + Kept) is not null && folder.Find(name) is null) folder.Move(name + Kept, folder, name);

@@ -10,7 +10,7 @@ namespace Furlough.Platform.Linux;
 /// <summary>Looks at a Linux system: volumes, people's accounts, their user folders, and the originals that wait.</summary>
 internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers userDirs, LinuxPointers pointers, LinuxActivity activity, LinuxHomes homes, string? fallback, string agentVersion, TimeProvider time) : ISurveyor
 {
-    private TreeSurvey Trees => field ??= new TreeSurvey(Open, volumes, activity, time);
+    private TreeSurvey Trees => field ??= new TreeSurvey(Open, volumes.TryOpenVolume, volumes, activity, time);
 
     public Survey Take(IReadOnlyList<KindCard> kinds, IReadOnlyList<OriginalFacts> originals, Func<Guid, bool> knows, CancellationToken stop)
     {
@@ -162,7 +162,9 @@ internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers userDirs, 
     {
         try
         {
-            return volumes.TryOpenFolder(volumes.Show(place));
+            using var volume = volumes.TryOpenVolume(place.Volume) ?? throw Faults.VolumeAbsent(place.Volume);
+            using var root = volume.OpenRoot();
+            return (LinuxFolder?)Reach.TryFolder(root, place.Parts);
         }
         catch (Fault fault)
         {

@@ -44,14 +44,29 @@ internal sealed class LinuxVolumes(string root) : IVolumes
             : new Fault("volume-not-as-surveyed", $"The volume at `{Shown(found[0].Mount.Point)}` carries our marker, but its file system is another one than surveyed.", "Survey the machine and make a new plan.");
     }
 
-    public string Show(Place place)
+    public string Show(Place place) =>
+        TryFind(place.Volume, out var mount) is { } volume ? Closing(volume, Shown(mount!.Point).TrimEnd('/') + "/" + place.Path) : $"(absent volume {place.Volume})/{place.Path}";
+
+    /// <summary>Opens the volume of a key; null where it is absent.</summary>
+    internal LinuxVolume? TryOpenVolume(string key) => TryFind(key, out _);
+
+    private LinuxVolume? TryFind(string key, out Mount? at)
     {
         foreach (var mount in Mounts())
         {
-            using var volume = TryOpen(mount, mark: false);
-            if (volume?.Identity.Key == place.Volume) return Shown(mount.Point).TrimEnd('/') + "/" + place.Path;
+            var volume = TryOpen(mount, mark: false);
+            at = mount;
+            if (volume?.Identity.Key == key) return volume;
+            volume?.Dispose();
         }
-        return $"(absent volume {place.Volume})/{place.Path}";
+        at = null;
+        return null;
+    }
+
+    private static string Closing(LinuxVolume volume, string shown)
+    {
+        volume.Dispose();
+        return shown;
     }
 
     /// <summary>Opens the folder at a path that the system shows, step by step from the root of the volume that holds it; null when a part is missing.</summary>
@@ -138,8 +153,14 @@ internal sealed class LinuxVolumes(string root) : IVolumes
     private LinuxVolume? TryOpen(Mount mount, bool mark)
     {
         SafeFileHandle handle;
-        try { handle = Native.Open(Native.AtCurrentFolder, mount.Point, Native.ReadOnly | Native.Folder | Native.NonBlocking, mount.Point); }
+        try { handle = Native.OpenRoot(mount.Point, Native.ReadOnly | Native.Folder | Native.NonBlocking); }
         catch (IoFault) { return null; }
+        // Between the look at the list of mounts and the opening somebody who owns a folder above may have put another one there.
+        if (Native.TryStat((int)handle.DangerousGetHandle(), "", mount.Point)?.MountId != (ulong)mount.Id)
+        {
+            handle.Dispose();
+            return null;
+        }
         var abilities = Sysfs.AbilitiesOf(mount.FileSystem);
         var folder = new LinuxFolder(handle, "", abilities);
         var marker = VolumeMark.Read(folder);

@@ -14,6 +14,7 @@ internal static unsafe partial class Native
     internal static readonly int Folder = Arm ? 0x4000 : 0x10000;
     internal static readonly int NoFollow = Arm ? 0x8000 : 0x20000;
     internal static readonly int Direct = Arm ? 0x10000 : 0x4000;
+    internal const int PathOnly = 0x200000;
     internal const int NoFollowAt = 0x100, EmptyPath = 0x1000, RemoveFolder = 0x200;
     internal const uint NoReplace = 1, Exchange = 2;
     internal const int SeekData = 3, SeekHole = 4;
@@ -52,6 +53,22 @@ internal static unsafe partial class Native
         public long Id, NameLength, FragmentSize, Flags;
         public fixed long Spare[4];
     }
+
+    [StructLayout(LayoutKind.Sequential)]
+    internal struct OpenHow
+    {
+        public ulong Flags, Mode, Resolve;
+    }
+
+    /// <summary>Flags of a file beyond its mode (<c>struct fsxattr</c>).</summary>
+    [StructLayout(LayoutKind.Sequential, Size = 28)]
+    internal struct FileFlags
+    {
+        public uint Flags, Extent, Extents, Project;
+    }
+
+    internal const nuint GetFileFlags = 0x801C581F, SetFileFlags = 0x401C5820;
+    internal const uint InheritsProject = 0x200;
 
     [StructLayout(LayoutKind.Sequential)]
     internal struct FileLock
@@ -125,20 +142,45 @@ internal static unsafe partial class Native
     internal static partial int SetPriority(int which, int who, int niceness);
     [LibraryImport("libc", EntryPoint = "syscall", SetLastError = true)]
     internal static partial nint SetDiskPriority(nint call, int which, int who, int priority);
+    [LibraryImport("libc", EntryPoint = "syscall", SetLastError = true)]
+    internal static partial nint System(nint call, nint first, nint second);
+    [LibraryImport("libc", EntryPoint = "syscall", SetLastError = true)]
+    private static partial nint OpenBelow(nint call, int folder, byte* name, OpenHow* how, nint size);
+    [LibraryImport("libc", EntryPoint = "ioctl", SetLastError = true)]
+    internal static partial int Ask(int file, nuint request, FileFlags* flags);
     [LibraryImport("libc", EntryPoint = "kill", SetLastError = true)]
     internal static partial int Signal(int process, int signal);
     [LibraryImport("libc", EntryPoint = "geteuid")]
     internal static partial uint EffectiveUser();
 
-    /// <summary>Opens relative to a folder.</summary>
+    /// <summary>Opens a path as the system walks it: for the roots of volumes alone.</summary>
+    internal static SafeFileHandle OpenRoot(string point, int flags)
+    {
+        fixed (byte* bytes = LinuxName.ToBytes(point)) return Opened(OpenAt(AtCurrentFolder, bytes, flags | CloseOnExec, 0), point);
+    }
+
+    /// <summary>Opens a name below a folder and on its volume: no link is followed, nothing that is mounted there entered. A system older than that call checks less by itself; then callers compare the volumes.</summary>
     internal static SafeFileHandle Open(int folder, string name, int flags, string path, uint mode = 0x180)
     {
+        const int openBelow = 437, notThere = 38, otherVolume = 18;
+        const ulong staysOnMount = 1, noMagicLinks = 2, noLinks = 4, staysBelow = 8;
         fixed (byte* bytes = LinuxName.ToBytes(name))
         {
-            var file = OpenAt(folder, bytes, flags | CloseOnExec, mode);
-            return file >= 0 ? new SafeFileHandle(file, ownsHandle: true) : throw Last(path);
+            if (s_opensBelow)
+            {
+                var how = new OpenHow { Flags = (ulong)(flags | CloseOnExec), Mode = (flags & Create) != 0 ? mode : 0, Resolve = staysOnMount | noMagicLinks | noLinks | staysBelow };
+                var opened = (int)OpenBelow(openBelow, folder, bytes, &how, sizeof(OpenHow));
+                if (opened < 0 && Marshal.GetLastPInvokeError() == otherVolume) throw new IoFault(IoReason.OtherVolume, path, "another volume is mounted here");
+                if (opened >= 0 || Marshal.GetLastPInvokeError() != notThere) return Opened(opened, path);
+                s_opensBelow = false;
+            }
+            return Opened(OpenAt(folder, bytes, flags | CloseOnExec, mode), path);
         }
     }
+
+    private static volatile bool s_opensBelow = true;
+
+    private static SafeFileHandle Opened(int file, string path) => file >= 0 ? new SafeFileHandle(file, ownsHandle: true) : throw Last(path);
 
     /// <summary>Facts of a name, or of the folder itself for "". Null when there is no such name.</summary>
     internal static Statx? TryStat(int folder, string name, string path)

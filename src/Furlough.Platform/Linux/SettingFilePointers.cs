@@ -12,6 +12,7 @@ internal sealed class SettingFilePointers(LinuxVolumes volumes) : IPointers
     public PointerValue Read(PointerAddress address)
     {
         using var folder = SettingPlace.Folder(volumes, address, out var name);
+        using var rights = SettingPlace.As(volumes, address);
         return folder is null ? PointerValue.Absent : SettingEdit.ValueIn(address, ContainerFile.Read(folder, name));
     }
 
@@ -20,6 +21,8 @@ internal sealed class SettingFilePointers(LinuxVolumes volumes) : IPointers
     public void Swap(PointerAddress address, PointerValue expected, PointerValue next)
     {
         using var folder = next.Text is null ? SettingPlace.Folder(volumes, address, out var name) ?? throw SettingEdit.NoFile(address) : SettingPlace.MadeFolder(volumes, address, out name);
-        ContainerFile.Edit(folder, name, SettingPlace.WhenNew(volumes, address, folder), content => SettingEdit.Changed(address, content, expected, next));
+        var whenNew = SettingPlace.WhenNew(volumes, address, folder);
+        using var rights = SettingPlace.As(volumes, address);
+        ContainerFile.Edit(folder, name, whenNew, content => SettingEdit.Changed(address, content, expected, next));
     }
 }

@@ -35,7 +35,10 @@ internal static class SettingPlace
         return volumes.TryOpenFolder(path[..at]);
     }
 
-    /// <summary>The same folder; what of it is missing below the home is made, and belongs to the account.</summary>
+    /// <summary>The rights with which a pointer is read and changed: those of the account in whose home it stands (I8), the system's for what all accounts share.</summary>
+    internal static IDisposable As(LinuxVolumes volumes, PointerAddress address) => Owner(volumes, address).Account is var account && account == Passwd.System ? OwnRights.Kept : AccountRights.Take(volumes, account);
+
+    /// <summary>The same folder; what of it is missing below the home is made with the account's own rights, and belongs to it.</summary>
     internal static LinuxFolder MadeFolder(LinuxVolumes volumes, PointerAddress address, out string name)
     {
         if (Folder(volumes, address, out name) is { } there) return there;
@@ -47,10 +50,11 @@ internal static class SettingPlace
             {
                 if (at.Find(part) is null)
                 {
+                    using (As(volumes, address))
                     using (var made = at.MakeFolder(part, Layout.Closed)) made.Apply(made.Facts() with { Owner = owner.User, Group = owner.Group, Mode = owner == Passwd.System ? 0x1EDu : Layout.Closed }, Attributes.None);
                     at.Flush();
                 }
-                var next = (LinuxFolder)at.OpenFolder(part);
+                var next = (LinuxFolder)at.OpenSubvolume(part);
                 at.Dispose();
                 at = next;
             }

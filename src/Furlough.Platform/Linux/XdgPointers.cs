@@ -18,6 +18,7 @@ internal sealed class XdgPointers(LinuxVolumes volumes) : IPointers
     {
         RequireKnown(address);
         using var folder = SettingPlace.Folder(volumes, address, out var name);
+        using var rights = SettingPlace.As(volumes, address);
         return ToValue(UserDirs.Find(folder is null ? null : ContainerFile.Read(folder, name), address.Key));
     }
 
@@ -38,7 +39,9 @@ internal sealed class XdgPointers(LinuxVolumes volumes) : IPointers
     {
         RequireKnown(address);
         using var folder = SettingPlace.MadeFolder(volumes, address, out var name);
-        ContainerFile.Edit(folder, name, SettingPlace.WhenNew(volumes, address, folder), content =>
+        var whenNew = SettingPlace.WhenNew(volumes, address, folder);
+        using var rights = SettingPlace.As(volumes, address);
+        ContainerFile.Edit(folder, name, whenNew, content =>
         {
             var found = ToValue(UserDirs.Find(content, address.Key));
             return found == expected ? UserDirs.Replace(content, address.Key, next.Text) : throw Faults.PointerChanged(address, expected, found);

@@ -7,7 +7,8 @@ namespace Furlough.Platform.Surveys;
 
 /// <summary>Measures holdings and looks after originals, on any system. Remembers what it found in folders, so that unchanged ones are not looked into again.</summary>
 /// <param name="open">Opens the folder at a place; null, with a note, where it cannot.</param>
-internal sealed class TreeSurvey(Func<Place, List<string>, IFolder?> open, IVolumes volumes, IActivity activity, TimeProvider time)
+/// <param name="openVolume">Opens the volume of a key; null where it is absent.</param>
+internal sealed class TreeSurvey(Func<Place, List<string>, IFolder?> open, Func<string, IVolume?> openVolume, IVolumes volumes, IActivity activity, TimeProvider time)
 {
     private const int MostUnreadNoted = 20;
 
@@ -56,13 +57,13 @@ internal sealed class TreeSurvey(Func<Place, List<string>, IFolder?> open, IVolu
     /// <summary>An original as it is now, and what stands again at its source.</summary>
     internal OriginalFacts LookAgain(OriginalFacts original, List<HoldingFacts> holdings, CancellationToken stop)
     {
-        using var parent = open(original.Source with { Path = string.Join('/', original.Source.Parts.SkipLast(1)) }, []);
-        if (parent is null) return original;
-        original = original with { Recreated = holdings.All(h => h.Place != original.Source) ? Recreated(parent, original.Source.Parts[^1], stop) : null };
-        var name = Layout.FolderOf(original.Docket);
-        if (parent.Find(name) is null) return original;
-        using var own = parent.OpenFolder(name);
-        if (own.Find(Layout.Original) is null || own.Find(Layout.Manifest) is null) return original;
+        using var volume = openVolume(original.Source.Volume);
+        if (volume is null) return original;
+        using var root = volume.OpenRoot();
+        using (var parent = Reach.TryFolder(root, original.Source.Parts.SkipLast(1)))
+            if (parent is not null) original = original with { Recreated = holdings.All(h => h.Place != original.Source) ? Recreated(parent, original.Source.Parts[^1], stop) : null };
+        using var at = DocketFolders.TryFind(root, volume.Abilities, original.Source, original.Docket, DocketSide.Original);
+        if (at?.Folder is not { } own || own.Find(Layout.Original) is null || own.Find(Layout.Manifest) is null) return original;
         using var folder = own.OpenFolder(Layout.Original);
         using var file = own.OpenFile(Layout.Manifest);
         using var stream = file.Read();

@@ -15,7 +15,7 @@ internal sealed class WindowsSurveyor(WindowsVolumes volumes, WindowsPointers po
     /// <summary>What programs keep in a home only to be quicker.</summary>
     private static readonly string[] Caches = [@"AppData\Local\Temp", @"AppData\Local\Microsoft\Windows\INetCache"];
 
-    private TreeSurvey Trees => field ??= new TreeSurvey(Open, volumes, activity, time);
+    private TreeSurvey Trees => field ??= new TreeSurvey(Open, WindowsVolumes.TryOpenVolume, volumes, activity, time);
 
     public Survey Take(IReadOnlyList<KindCard> kinds, IReadOnlyList<OriginalFacts> originals, Func<Guid, bool> knows, CancellationToken stop)
     {

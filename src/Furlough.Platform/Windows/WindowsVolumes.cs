@@ -44,17 +44,24 @@ internal sealed unsafe class WindowsVolumes : IVolumes
         return volume is null || volume.Identity.Key.Length == 0 ? null : new Place(volume.Identity.Key, shown[3..].Trim('\\').Replace('\\', '/'));
     }
 
+    /// <summary>Opens the volume of a key; null where it is absent.</summary>
+    internal static IVolume? TryOpenVolume(string key)
+    {
+        WindowsVolume? found = null;
+        foreach (var volume in Open(mark: false))
+        {
+            if (found is null && volume.Identity.Key == key) found = volume;
+            else volume.Dispose();
+        }
+        return found;
+    }
+
     /// <summary>Opens the folder at a place, step by step from its volume's root; null when a part is missing.</summary>
     internal static IFolder? TryOpenFolder(Place place)
     {
-        foreach (var volume in Open(mark: false))
-            using (volume)
-                if (volume.Identity.Key == place.Volume)
-                {
-                    using var root = volume.OpenRoot();
-                    return Reach.TryFolder(root, place.Parts);
-                }
-        throw Faults.VolumeAbsent(place.Volume);
+        using var volume = TryOpenVolume(place.Volume) ?? throw Faults.VolumeAbsent(place.Volume);
+        using var root = volume.OpenRoot();
+        return Reach.TryFolder(root, place.Parts);
     }
 
     /// <summary>The facts of every volume; writable ones get our marker, so that they are recognised again.</summary>

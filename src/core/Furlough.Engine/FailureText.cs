@@ -39,9 +39,10 @@ internal static class FailureText
     /// <summary>A node's path below the holding, where it lies there.</summary>
     private static string Within(Docket docket, string path)
     {
-        var staging = string.Join('/', docket.Target.Parts.SkipLast(1).Append(Layout.FolderOf(docket.Id)).Append(Layout.Staging));
-        foreach (var root in (string[])[docket.Source.Path, docket.Target.Path, staging])
+        foreach (var root in (string[])[docket.Source.Path, docket.Target.Path])
             if (path.StartsWith(root + "/", StringComparison.Ordinal)) return path[(root.Length + 1)..];
+        var staging = $"/{Layout.FolderOf(docket.Id, DocketSide.Copy)}/{Layout.Staging}/";
+        if (path.IndexOf(staging, StringComparison.Ordinal) is var at and >= 0) return path[(at + staging.Length)..];
         return path;
     }
 }

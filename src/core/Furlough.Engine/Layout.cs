@@ -6,13 +6,17 @@ using Furlough.Model;
 namespace Furlough.Engine;
 
 /// <summary>
-/// The folder that a docket keeps beside its source and beside its target, closed to everybody but the system (I12):
-/// <c>.furlough-ID/</c> with <c>staging</c> while copying, then <c>original</c> (at the source), <c>manifest</c> and <c>receipt</c>.
+/// The two folders that a docket keeps, closed to everybody but the system (I12) and out of reach of every account (I8):
+/// <c>.furlough-dockets/ID-copy/</c> on the target's volume with <c>staging</c> while copying, <c>manifest</c> and <c>receipt</c>, and
+/// <c>.furlough-dockets/ID-original/</c> on the source's volume with <c>original</c>, its <c>manifest</c> and a <c>receipt</c>. See <see cref="DocketFolders"/>.
 /// </summary>
 public static class Layout
 {
-    /// <summary>What names of docket folders begin with.</summary>
+    /// <summary>What every name of ours begins with.</summary>
     public const string Prefix = ".furlough-";
+
+    /// <summary>The folder that holds the folders of all dockets.</summary>
+    public const string Dockets = ".furlough-dockets";
 
     /// <summary>The marker in the root of a volume.</summary>
     public const string VolumeMarker = ".furlough-volume";
@@ -38,14 +42,23 @@ public static class Layout
     /// <summary>The signed receipt.</summary>
     public const string Receipt = "receipt";
 
+    /// <summary>A random text by which a docket's folder is recognised when it is opened again.</summary>
+    public const string Token = "token";
+
     /// <summary>Only the system may enter.</summary>
     public const uint Closed = 0x1C0;
 
     /// <summary>Everybody may look in, only the system may change it.</summary>
     public const uint Open = 0x1ED;
 
-    /// <summary>The name of a docket's folder.</summary>
-    public static string FolderOf(Guid docket) => Prefix + docket.ToString("N");
+    /// <summary>The name of a docket's folder on one side.</summary>
+    public static string FolderOf(Guid docket, DocketSide side) => $"{docket:N}-{(side == DocketSide.Copy ? "copy" : "original")}";
+
+    /// <summary>The name that a docket's folder had in versions that kept it beside source and target.</summary>
+    public static string FormerFolderOf(Guid docket) => Prefix + docket.ToString("N");
+
+    /// <summary>The name of the empty folder with which a docket tries its renames.</summary>
+    public static string TrialOf(Guid docket) => $"{Prefix}try-{docket:N}";
 }
 
 /// <summary>What a receipt says, so that a holding can be recognised without journal or service.</summary>

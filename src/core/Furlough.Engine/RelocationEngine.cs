@@ -177,6 +177,7 @@ public sealed class RelocationEngine(IMachine machine, IJournal journal, IPermit
         try
         {
             foreach (var left in Undo.Run(work)) work.Report(left);
+            OwnFolders.Tidy(work);
             cause = cause with
             {
                 Where = work.Docket.Work.MovesHolding() ? $"Nothing has changed; {work.LiveInWords()}."
@@ -200,6 +201,7 @@ public sealed class RelocationEngine(IMachine machine, IJournal journal, IPermit
     private RelocationState End(Work work)
     {
         var docket = work.Docket;
+        OwnFolders.Tidy(work);
         var final = docket switch
         {
             { Work: DocketWork.Discard } => RelocationState.Finished,

@@ -60,11 +60,11 @@ public static class Undo
             }
             return true;
         }
-        using var own = work.TryOwn(parent);
-        if (own?.Find(Layout.Original) is null) return true;
+        using var at = work.TryOwn(DocketSide.Original);
+        if (at is not { HoldsOriginal: true, Folder: var own }) return true;
         if (parent.Find(leaf) is not null)
         {
-            left.Add($"Something new stands at `{work.Machine.Volumes.Show(work.Docket.Source)}`; the original waits beside it in `{work.FolderName}`.");
+            left.Add($"Something new stands at `{work.Machine.Volumes.Show(work.Docket.Source)}`; the original waits in `{work.Machine.Volumes.Show(work.Docket.Source with { Path = at.Path })}`.");
             return false;
         }
         own.Move(Layout.Original, parent, leaf);
@@ -77,8 +77,8 @@ public static class Undo
     private static bool RestoreOriginal(Work work)
     {
         using var parent = Work.Parent(work.TargetVolume(), work.Docket.Target);
-        using var own = FallBackPrepareStep.OriginalsFolder(work, parent);
-        if (own is not null && RepointStep.IsArrived(work, parent))
+        using var at = FallBackPrepareStep.OriginalsFolder(work);
+        if (at?.Folder is { } own && RepointStep.IsArrived(work, parent))
         {
             parent.Move(work.Docket.Target.Parts[^1], own, Layout.Original);
             own.Flush();
@@ -106,18 +106,17 @@ public static class Undo
         if (work.Noted(PrepareStep.Compared) is null) return;
         try
         {
-            using (var sourceParent = Work.TryParent(work.SourceVolume(), work.Docket.Source))
-                if (sourceParent is not null) RemoveOwn(work, sourceParent);
+            RemoveOwn(work, DocketSide.Original, work.SourceVolume(), work.Docket.Source, left);
             var volume = work.TargetVolume();
             using var parent = Work.TryParent(volume, work.Docket.Target);
             if (parent is null) return;
             if (work.Docket.Method != Method.Exchange && work.Noted(AdoptPrepareStep.Adopted) is null && (work.Docket.Pointers.All(p => p.Address.InPlace) || work.LiveNow() != Live.Target) && RepointStep.IsArrived(work, parent))
             {
-                using var own = parent.OpenFolder(work.FolderName);
-                parent.Move(work.Docket.Target.Parts[^1], own, Layout.Staging);
+                using var at = work.Own(DocketSide.Copy);
+                parent.Move(work.Docket.Target.Parts[^1], at.Folder, Layout.Staging);
                 parent.Flush();
             }
-            RemoveOwn(work, parent);
+            RemoveOwn(work, DocketSide.Copy, volume, work.Docket.Target, left);
             RestoreEmptyTarget(work, parent);
             RemoveMadeParents(work, volume);
         }
@@ -151,13 +150,19 @@ public static class Undo
         }
     }
 
-    private static void RemoveOwn(Work work, IFolder parent)
+    private static void RemoveOwn(Work work, DocketSide side, IVolume volume, Place place, List<string> left)
     {
-        if (parent.Find(work.FolderName) is null) return;
-        using (var own = parent.OpenFolder(work.FolderName))
-            if (own.Find(Layout.Original) is not null) return;
-        TreeRemoval.Run(parent, work.FolderName, CancellationToken.None);
-        parent.Flush();
+        using (var parent = Work.TryParent(volume, place))
+            if (parent is not null) OwnFolders.RemoveTrial(work, parent);
+        try
+        {
+            using var own = work.TryOwn(side);
+            if (own is { HoldsOriginal: false }) own.Remove(CancellationToken.None);
+        }
+        catch (Fault replaced) when (replaced.Code == DocketFolders.ReplacedCode)
+        {
+            left.Add(replaced.Message);
+        }
     }
 
     private static void RestoreEmptyTarget(Work work, IFolder parent)
@@ -166,6 +171,7 @@ public static class Undo
         var leaf = work.Docket.Target.Parts[^1];
         if (work.Noted(PrepareStep.EmptyTarget) is not { } facts || parent.Find(leaf) is not null) return;
         var p = facts.Split(' ').Select(n => uint.Parse(n, CultureInfo.InvariantCulture)).ToArray();
+        using var rights = work.In(parent, work.TargetVolume());
         using var folder = parent.MakeFolder(leaf, p[0]);
         folder.Apply(folder.Facts() with { Mode = p[0], Owner = p[1], Group = p[2] }, Attributes.None);
         parent.Flush();
@@ -183,7 +189,7 @@ public static class Undo
             if (parent?.Find(parts[i]) is null) continue;
             using (var folder = parent.OpenFolder(parts[i]))
                 if (folder.List().Count > 0) return;
-            parent.RemoveFolder(parts[i]);
+            using (work.In(parent, volume)) parent.RemoveFolder(parts[i]);
             parent.Flush();
         }
     }

@@ -33,6 +33,7 @@ public static class FolderChecks
         ["rights and times are kept, to the nanosecond where the volume can"] = Dated,
         ["a copy has the digest of its source and reads back the same"] = (root, _) => Copied(root),
         ["links are read and never followed (I8)"] = Linked,
+        ["rights are given to what was looked at and never to what a link in its place leads to (I8)"] = GivenToItself,
         ["a further name of a file is the same file"] = NamedTwice,
         ["what is missing is said to be missing"] = (root, _) => Missing(root),
     };
@@ -127,6 +128,18 @@ public static class FolderChecks
             root.RemoveFile("further");
             Same(root.Find("further") is null, true, "that the link is gone");
         }
+    }
+
+    private static void GivenToItself(IFolder root, FolderTraits traits)
+    {
+        if (!traits.Links || !traits.Rights) return;
+        root.MakeFile("closed").Dispose();
+        var before = root.Find("closed")!.Value;
+        root.MakeLink("swapped", "closed");
+        try { root.ApplyTo("swapped", root.Find("swapped")!.Value with { Kind = NodeKind.Fifo, Mode = 0x1B6, Owner = 1701 }); }
+        catch (IoFault) { }
+        var after = root.Find("closed")!.Value;
+        Same((after.Mode, after.Owner, after.ModifiedNs), (before.Mode, before.Owner, before.ModifiedNs), "what it leads to");
     }
 
     private static void NamedTwice(IFolder root, FolderTraits traits)

@@ -109,11 +109,31 @@ public interface IAccounts
     /// <param name="accountId">The account as the system numbers it.</param>
     void Give(IFolder folder, string account, string accountId);
 
+    /// <summary>Until disposed, this thread makes, opens, renames and removes names with an account's own rights and not with the system's: for names in folders that the account can change.</summary>
+    /// <param name="accountId">The account as the system numbers it.</param>
+    IDisposable As(string account, string accountId) => OwnRights.Kept;
+
     /// <summary>Who may pass through all of these folders and list the last one, by rights and access lists: names of accounts, and "others" for whoever has no name here. The system itself is not named.</summary>
     IReadOnlySet<string> WhoReaches(IReadOnlyList<(NodeFacts Facts, Attributes Attributes)> folders);
 
     /// <summary>Attributes with the numbers in their access lists changed as <paramref name="renumber"/> says for (number, is a group).</summary>
     Attributes Renumbered(Attributes attributes, Func<uint, bool, uint> renumber);
+}
+
+/// <summary>The rights that a thread has anyway.</summary>
+public sealed class OwnRights : IDisposable
+{
+    private OwnRights()
+    {
+    }
+
+    /// <summary>Nothing is taken on, so there is nothing to lay down.</summary>
+    public static OwnRights Kept { get; } = new();
+
+    /// <inheritdoc/>
+    public void Dispose()
+    {
+    }
 }
 
 /// <summary>The entries and shortcuts by which people start programs.</summary>

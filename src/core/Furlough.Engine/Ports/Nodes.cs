@@ -97,6 +97,14 @@ public interface IFolder : IDisposable
     /// <summary>Opens a folder below this one, on the same volume.</summary>
     IFolder OpenFolder(string name);
 
+    /// <summary>Opens a folder below this one, also where a part of the same mounted volume with file numbers of its own begins.</summary>
+    IFolder OpenSubvolume(string name) => OpenFolder(name);
+
+    /// <summary>Lets what is made in this folder count for the same project, whose space is limited, as what is made in another one: only then can it be renamed into that.</summary>
+    void CountWith(IFolder other)
+    {
+    }
+
     /// <summary>Makes and opens a folder.</summary>
     IFolder MakeFolder(string name, uint mode);
 

@@ -25,7 +25,8 @@ public sealed class AdoptPrepareStep : IStep
         using var parent = Reach.TryFolder(root, docket.Target.Parts.SkipLast(1));
         var shown = work.Machine.Volumes.Show(docket.Target);
         if (parent?.Find(docket.Target.Parts[^1]) is not { Kind: NodeKind.Folder }) throw new Fault("nothing-to-adopt", $"There is no folder at `{shown}`.", "Survey the machine and make a new plan.");
-        if (docket.Adoption is { } adoption) Find(work, parent, adoption);
+        if (docket.Adoption is { } adoption)
+            using (var former = FolderOf(work, adoption)) Find(work, former, adoption);
         using var sourceParent = Work.TryParent(work.SourceVolume(), docket.Source);
         if (sourceParent?.Find(docket.Source.Parts[^1]) is { Kind: NodeKind.Folder })
         {
@@ -38,21 +39,34 @@ public sealed class AdoptPrepareStep : IStep
         }
         work.Note(Adopted, "yes");
         work.Note(PrepareStep.Compared, "yes");
-        if (parent.Find(work.FolderName) is null) parent.MakeFolder(work.FolderName, Layout.Closed).Dispose();
-        parent.Flush();
+        OwnFolders.Make(work, DocketSide.Copy).Dispose();
+        if (work.KeepsOriginal) OwnFolders.Make(work, DocketSide.Original).Dispose();
     }
 
-    /// <summary>The very receipt that the service found genuine, for this holding and this place, in a folder that only the system can have made.</summary>
-    internal static Receipt Find(Work work, IFolder parent, Adoption adoption)
+    /// <summary>The folder of the docket whose receipt is adopted: one that only the system can have made.</summary>
+    internal static DocketFolder FolderOf(Work work, Adoption adoption)
     {
-        using var folder = parent.Find(Layout.FolderOf(adoption.Docket)) is { Kind: NodeKind.Folder } ? parent.OpenFolder(Layout.FolderOf(adoption.Docket)) : null;
-        if (folder?.Find(Layout.Receipt) is null || folder.Facts() is { Owner: not 0 }) throw Unfit("is not there any more");
+        try
+        {
+            return work.TryFolderOf(adoption.Docket, DocketSide.Copy) ?? throw Unfit(work, "is not there any more");
+        }
+        catch (Fault replaced) when (replaced is not IoFault && replaced.Code == DocketFolders.ReplacedCode)
+        {
+            throw Unfit(work, "was not left there by Furlough");
+        }
+    }
+
+    private static Fault Unfit(Work work, string what) => new("receipt-unfit", $"The receipt of `{work.Machine.Volumes.Show(work.Docket.Target)}` {what}.", "Survey the machine and make a new plan.");
+
+    /// <summary>The very receipt that the service found genuine, for this holding and this place.</summary>
+    internal static Receipt Find(Work work, DocketFolder former, Adoption adoption)
+    {
+        var folder = former.Folder;
+        if (folder.Find(Layout.Receipt) is null) throw Unfit(work, "is not there any more");
         using var file = folder.OpenFile(Layout.Receipt);
         using var text = new StreamReader(file.Read());
-        if (Receipt.Parse(text.ReadToEnd()) is not { } read || ReceiptDigest.Of(read.Body) != adoption.Digest) throw Unfit("is not the one that was surveyed");
+        if (Receipt.Parse(text.ReadToEnd()) is not { } read || ReceiptDigest.Of(read.Body) != adoption.Digest) throw Unfit(work, "is not the one that was surveyed");
         var docket = read.Receipt.Docket;
-        return docket.Holding == work.Docket.Holding && docket.Target == work.Docket.Target ? read.Receipt : throw Unfit($"is for {docket.Holding} at `{work.Machine.Volumes.Show(docket.Target)}`");
-
-        Fault Unfit(string what) => new("receipt-unfit", $"The receipt beside `{work.Machine.Volumes.Show(work.Docket.Target)}` {what}.", "Survey the machine and make a new plan.");
+        return docket.Holding == work.Docket.Holding && docket.Target == work.Docket.Target ? read.Receipt : throw Unfit(work, $"is for {docket.Holding} at `{work.Machine.Volumes.Show(docket.Target)}`");
     }
 }

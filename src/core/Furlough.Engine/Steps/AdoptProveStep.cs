@@ -18,7 +18,8 @@ public sealed class AdoptProveStep : IStep
     {
         var targetVolume = work.TargetVolume();
         using var parent = Work.Parent(targetVolume, work.Docket.Target);
-        using var own = parent.OpenFolder(work.FolderName);
+        using var at = work.Own(DocketSide.Copy);
+        var own = at.Folder;
         using var target = parent.OpenFolder(work.Docket.Target.Parts[^1]);
         var nothingAtSource = work.Noted(AdoptPrepareStep.NothingAtSource) is not null;
         if (!nothingAtSource)
@@ -44,8 +45,9 @@ public sealed class AdoptProveStep : IStep
 
     private void ProveByReceipt(Work work, IVolume volume, IFolder parent, IFolder own, Adoption adoption)
     {
-        var receipt = AdoptPrepareStep.Find(work, parent, adoption);
-        using var former = parent.OpenFolder(Layout.FolderOf(adoption.Docket));
+        using var at = AdoptPrepareStep.FolderOf(work, adoption);
+        var receipt = AdoptPrepareStep.Find(work, at, adoption);
+        var former = at.Folder;
         if (former.Find(Layout.Manifest) is null || SetAsideStep.ManifestDigest(former) != receipt.ManifestDigest)
             throw new Fault("receipt-unfit", "The list of files beside the receipt is missing or not the one that belongs to it.", "Compare the folder with a backup by hand and make it live by hand.");
         Renumbering.Run(work, volume, former, receipt.Names);

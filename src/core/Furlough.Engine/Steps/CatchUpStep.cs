@@ -18,8 +18,8 @@ public sealed class CatchUpStep : IStep
     {
         var sourceVolume = work.SourceVolume();
         var targetVolume = work.TargetVolume();
-        using var parent = Work.Parent(targetVolume, work.Docket.Target);
-        using var own = parent.OpenFolder(work.FolderName);
+        using var at = work.Own(DocketSide.Copy);
+        var own = at.Folder;
         if (own.Find(Layout.Proven) is null)
         {
             own.Move(Layout.Manifest, own, Layout.Proven);

@@ -18,8 +18,8 @@ public sealed class ConfirmStep : IStep
             throw new Fault("target-replaced", "Another folder stands at the target than the one that was proven.", "Find out who replaced it; the original is still kept.");
         AskSystem(work);
         if (work.Docket.Work == DocketWork.Return) ClearReceipts(work);
-        if (work.Docket.Work == DocketWork.FallBack) ClearFolder(work, parent, work.Docket.Originals[0]);
-        if (work.Docket.Adoption is { } adoption) ClearFolder(work, parent, adoption.Docket);
+        if (work.Docket.Work == DocketWork.FallBack) ClearFolder(work.TryFolderOf(work.Docket.Originals[0], DocketSide.Original, work.TargetVolume(), work.Docket.Target), work);
+        if (work.Docket.Adoption is { } adoption) ClearFolder(work.TryFolderOf(adoption.Docket, DocketSide.Copy), work);
     }
 
     /// <summary>The holding's own program, or else the system, must say that it lives at the target.</summary>
@@ -35,22 +35,17 @@ public sealed class ConfirmStep : IStep
             throw new Fault("system-disagrees", $"The system says that {work.Docket.Holding} lives at `{answer}` and not at `{shown}`.", "Look at the account's settings, and for what else the system or the program reads; then {retry}.");
     }
 
-    /// <summary>What an earlier docket left beside a place has served, unless it holds an original.</summary>
-    private static void ClearFolder(Work work, Ports.IFolder parent, Guid docket)
+    /// <summary>What an earlier docket left has served, unless it holds an original.</summary>
+    private static void ClearFolder(DocketFolder? folder, Work work)
     {
-        var name = Layout.FolderOf(docket);
-        if (parent.Find(name) is null) return;
-        using (var folder = parent.OpenFolder(name))
-            if (folder.Find(Layout.Original) is not null) return;
-        Trees.TreeRemoval.Run(parent, name, work.Stop);
-        parent.Flush();
+        using (folder)
+            if (folder is { HoldsOriginal: false }) folder.Remove(work.Stop);
     }
 
-    /// <summary>The receipts beside the place that a return has left have served.</summary>
+    /// <summary>The receipts of the place that a return has left have served, and so has its own: the holding is where it was before.</summary>
     private static void ClearReceipts(Work work)
     {
-        using var parent = Work.TryParent(work.SourceVolume(), work.Docket.Source);
-        if (parent is null) return;
-        foreach (var earlier in work.Docket.Supersedes) ClearFolder(work, parent, earlier);
+        foreach (var earlier in work.Docket.Supersedes) ClearFolder(work.TryFolderOf(earlier, DocketSide.Copy, work.SourceVolume(), work.Docket.Source), work);
+        ClearFolder(work.TryOwn(DocketSide.Copy), work);
     }
 }

@@ -20,8 +20,8 @@ public sealed class CopyStep : IStep
         var sourceVolume = work.SourceVolume();
         var targetVolume = work.TargetVolume();
         using var source = OpenHolding(work, sourceVolume);
-        using var parent = Work.Parent(targetVolume, work.Docket.Target);
-        using var own = parent.OpenFolder(work.FolderName);
+        using var at = work.Own(DocketSide.Copy);
+        var own = at.Folder;
         using var staging = own.OpenFolder(Layout.Staging);
         if (own.Find(Layout.Manifest) is not null) own.RemoveFile(Layout.Manifest);
 

@@ -21,28 +21,23 @@ public sealed class DiscardStep : IStep
     private void Discard(Work work, Guid id)
     {
         var volume = work.SourceVolume();
-        using var parent = Work.Parent(volume, work.Docket.Source);
-        var name = Layout.FolderOf(id);
-        if (parent.Find(name) is null)
+        using var at = work.TryFolderOf(id, DocketSide.Original);
+        if (at is null)
         {
             if (work.Noted(Confirmed + id) is not null) return;
             throw new Fault("original-missing", $"There is no original beside `{work.Machine.Volumes.Show(work.Docket.Source)}`: somebody moved or removed it.", "Look for it by hand; nothing was removed now.");
         }
-        using (var own = parent.OpenFolder(name))
+        if (at.HoldsOriginal)
         {
-            if (own.Find(Layout.Original) is not null)
+            if (work.Noted(Confirmed + id) is null)
             {
-                if (work.Noted(Confirmed + id) is null)
-                {
-                    ConfirmAgain(work, volume, own, id);
-                    work.Note(Confirmed + id, "yes");
-                }
-                var counter = work.Counter();
-                using (work.Watch(Name, counter)) TreeRemoval.Run(own, Layout.Original, work.Stop, counter, volume.Workers);
+                ConfirmAgain(work, volume, at.Folder, id);
+                work.Note(Confirmed + id, "yes");
             }
+            var counter = work.Counter();
+            using (work.Watch(Name, counter)) TreeRemoval.Run(at.Folder, Layout.Original, work.Stop, counter, volume.Workers);
         }
-        TreeRemoval.Run(parent, name, work.Stop);
-        parent.Flush();
+        at.Remove(work.Stop);
     }
 
     private static void ConfirmAgain(Work work, IVolume volume, IFolder own, Guid id)

@@ -19,10 +19,9 @@ public sealed class FallBackPrepareStep : IStep
         RequireLost(work);
         work.RequireFormerValuesLead();
         using var root = work.TargetVolume().OpenRoot();
-        using var parent = Reach.Folder(root, work.Docket.Target.Parts.SkipLast(1));
         PrepareStep.RequireFreeTarget(work, root);
-        using var own = OriginalsFolder(work, parent);
-        if (own?.Find(Layout.Original) is not { Kind: NodeKind.Folder })
+        using var at = OriginalsFolder(work);
+        if (at?.Folder is not { } own || own.Find(Layout.Original) is not { Kind: NodeKind.Folder })
             throw new Fault("original-missing", $"There is no original beside `{work.Machine.Volumes.Show(work.Docket.Target)}`: somebody moved or removed it.", "Look for it by hand, or restore the data from a backup.");
         using var original = own.OpenFolder(Layout.Original);
         var changed = own.Find(Layout.Manifest) is null ? "it has no manifest beside it"
@@ -30,12 +29,8 @@ public sealed class FallBackPrepareStep : IStep
         if (changed is not null) work.Report($"The original is not quite what was set aside ({changed}); it is all there is.");
     }
 
-    /// <summary>The folder that holds the original beside its former place.</summary>
-    internal static IFolder? OriginalsFolder(Work work, IFolder parent)
-    {
-        var name = Layout.FolderOf(work.Docket.Originals[0]);
-        return parent.Find(name) is null ? null : parent.OpenFolder(name);
-    }
+    /// <summary>The folder that holds the original.</summary>
+    internal static DocketFolder? OriginalsFolder(Work work) => work.TryFolderOf(work.Docket.Originals[0], DocketSide.Original, work.TargetVolume(), work.Docket.Target);
 
     /// <summary>What can be reached is not lost: a return takes it along, a fall-back would leave it behind.</summary>
     private static void RequireLost(Work work)

@@ -20,11 +20,9 @@ internal static class FormerPlace
         using var parent = Work.TryParent(volume, work.Docket.Source);
         if (parent is null) return;
         var (leaf, shown) = (work.Docket.Source.Parts[^1], work.Machine.Volumes.Show(work.Docket.Source));
-        if (parent.Find(leaf) is null)
-        {
-            work.Note(Left, "yes");
-            parent.MakeLink(leaf, work.Machine.Volumes.Show(work.Docket.Target));
-        }
+        if (parent.Find(leaf) is null) work.Note(Left, "yes");
+        using var rights = work.In(parent, volume);
+        if (parent.Find(leaf) is null) parent.MakeLink(leaf, work.Machine.Volumes.Show(work.Docket.Target));
         if (!IsLinkTo(parent, leaf, work.Docket.Target, work))
         {
             if (IsInPlace(work)) throw NoLink(work);
@@ -55,6 +53,7 @@ internal static class FormerPlace
         if (work.Noted(Left) is null) return;
         using var parent = Work.TryParent(work.SourceVolume(), work.Docket.Source);
         if (parent is null || !IsLinkTo(parent, work.Docket.Source.Parts[^1], work.Docket.Target, work)) return;
+        using var rights = work.In(parent, work.SourceVolume());
         parent.RemoveFile(work.Docket.Source.Parts[^1]);
         parent.Flush();
     }
@@ -81,6 +80,7 @@ internal static class FormerPlace
     {
         var leaf = work.Docket.Target.Parts[^1];
         if (work.Noted(GaveWay)?.Split(' ', 3) is not [var owner, var group, var text] || parent.Find(leaf) is not null) return;
+        using var rights = work.In(parent, work.TargetVolume());
         parent.MakeLink(leaf, text);
         Give(parent, leaf, uint.Parse(owner, CultureInfo.InvariantCulture), uint.Parse(group, CultureInfo.InvariantCulture));
         work.TargetVolume().Sync();

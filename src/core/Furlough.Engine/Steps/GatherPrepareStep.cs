@@ -24,13 +24,12 @@ public sealed class GatherPrepareStep : IStep
         using var parent = Reach.TryFolder(root, docket.Target.Parts.SkipLast(1));
         if (parent?.Find(docket.Target.Parts[^1]) is not { Kind: NodeKind.Folder })
             throw new Fault("live-place-missing", $"There is no folder at `{work.Machine.Volumes.Show(docket.Target)}`, where the holding should live.", "Find the folder, then {retry}.");
-        PrepareStep.ClearSuperseded(work, targetVolume, root);
+        PrepareStep.ClearSuperseded(work, targetVolume);
         PrepareStep.RequireSpace(work, targetVolume);
         PrepareStep.RequireNobodyNew(work, sourceVolume, root);
         work.Note(PrepareStep.Compared, "yes");
-        using var own = work.TryOwn(parent) ?? parent.MakeFolder(work.FolderName, Layout.Closed);
-        if (own.Find(Layout.Staging) is null) own.MakeFolder(Layout.Staging, Layout.Closed).Dispose();
-        own.Flush();
-        parent.Flush();
+        using var own = OwnFolders.Make(work, DocketSide.Copy);
+        if (own.Folder.Find(Layout.Staging) is null) own.Folder.MakeFolder(Layout.Staging, Layout.Closed).Dispose();
+        own.Folder.Flush();
     }
 }

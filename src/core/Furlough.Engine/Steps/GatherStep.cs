@@ -17,8 +17,9 @@ public sealed class GatherStep : IStep
     {
         using var parent = Work.Parent(work.TargetVolume(), work.Docket.Target);
         using var live = parent.OpenFolder(work.Docket.Target.Parts[^1]);
-        using (var own = work.TryOwn(parent))
+        using (var at = work.TryOwn(DocketSide.Copy))
         {
+            var own = at?.Folder;
             if (own?.Find(Layout.Staging) is not null)
             {
                 var name = FreeName(live, work.Time.GetUtcNow());
@@ -28,9 +29,8 @@ public sealed class GatherStep : IStep
             else if (work.Noted(GatheredAs) is null) throw new Fault("copy-missing", "The proven copy is gone from the live place's volume.", "Find out who removed it, then {retry}.");
             live.Flush();
             own?.Flush();
+            at?.Remove(work.Stop);
         }
-        if (parent.Find(work.FolderName) is not null) TreeRemoval.Run(parent, work.FolderName, work.Stop);
-        parent.Flush();
         var (from, to) = (work.Machine.Volumes.Show(work.Docket.Source), work.Machine.Volumes.Show(work.Docket.Target));
         work.Report($"What stands at `{from}` was copied to `{to}/{work.Noted(GatheredAs)}`; it stands at `{from}` as well until somebody removes it there.");
     }

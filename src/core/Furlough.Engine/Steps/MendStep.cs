@@ -57,6 +57,7 @@ public sealed class MendStep : IStep
         using var parent = Work.Parent(work.TargetVolume(), work.Docket.Target);
         var marks = MarksOf(work, work.Docket.Target);
         if (marks.Count == 1) work.Report($"No shortcut to {work.Docket.Holding} was left: commands of kind cards do not run on this machine.");
+        using var rights = work.In(parent, work.TargetVolume());
         foreach (var (name, content, mode) in marks)
         {
             if (parent.Find(name) is null) Leave(work, parent, name, content, mode);
@@ -70,7 +71,9 @@ public sealed class MendStep : IStep
     {
         using var parent = Work.TryParent(work.SourceVolume(), work.Docket.Source);
         if (parent is null) return;
-        foreach (var (name, content, _) in MarksOf(work, work.Docket.Source))
+        var marks = MarksOf(work, work.Docket.Source);
+        using var rights = work.In(parent, work.SourceVolume());
+        foreach (var (name, content, _) in marks)
             if (Holds(parent, name, content)) parent.RemoveFile(name);
         parent.Flush();
     }
@@ -96,7 +99,7 @@ public sealed class MendStep : IStep
 
     private static void Leave(Work work, IFolder parent, string name, byte[] content, uint mode)
     {
-        var fresh = $"{work.FolderName}-mark";
+        var fresh = $"{Layout.Prefix}{work.Docket.Id:N}-mark";
         if (parent.Find(fresh) is not null) parent.RemoveFile(fresh);
         using (var file = parent.MakeFile(fresh))
         {

@@ -36,17 +36,18 @@ public sealed class PrepareStep : IStep
         if (!IsThere(sourceVolume, docket.Source)) throw Faults.SourceMissing(work.Machine.Volumes.Show(docket.Source));
 
         using var root = targetVolume.OpenRoot();
-        ClearSuperseded(work, targetVolume, root);
+        ClearSuperseded(work, targetVolume);
         RequireFreeTarget(work, root);
         RequireSpace(work, targetVolume);
         work.Note(Compared, "yes");
         using var parent = MakeParents(work, root);
         RequireNobodyNew(work, sourceVolume, root);
-        using var own = work.TryOwn(parent) ?? parent.MakeFolder(work.FolderName, Layout.Closed);
+        if (work.KeepsOriginal) OwnFolders.Make(work, DocketSide.Original).Dispose();
+        using var at = OwnFolders.Make(work, DocketSide.Copy);
+        var own = at.Folder;
         if (docket.Method != Method.Exchange && own.Find(Layout.Staging) is null) own.MakeFolder(Layout.Staging, Layout.Closed).Dispose();
         if (own.Find(Layout.Receipt) is null) new Receipt(docket, work.History(), work.Time.GetUtcNow(), 0, 0, "", []).Write(own, work.Signer);
         own.Flush();
-        parent.Flush();
     }
 
     private static bool IsThere(IVolume volume, Place place)
@@ -72,20 +73,16 @@ public sealed class PrepareStep : IStep
     }
 
     /// <summary>Removes what earlier dockets of this relocation could not remove because their volume was away: their staging folder, or their untouched copy at the target.</summary>
-    internal static void ClearSuperseded(Work work, IVolume volume, IFolder root)
+    internal static void ClearSuperseded(Work work, IVolume volume)
     {
-        using var parent = Reach.TryFolder(root, work.Docket.Target.Parts.SkipLast(1));
-        if (parent is null) return;
         foreach (var earlier in work.Docket.Supersedes)
         {
-            var name = Layout.FolderOf(earlier);
-            if (parent.Find(name) is null) continue;
-            using (var folder = parent.OpenFolder(name))
-            {
-                if (folder.Find(Layout.Original) is not null) continue;
-                if (!TakeBackCopy(work, volume, parent, folder, earlier)) continue;
-            }
-            TreeRemoval.Run(parent, name, work.Stop);
+            // What one that went well left is the receipt of where the holding lives.
+            if (work.Journal.Read(earlier).Ended is RelocationState.Switched or RelocationState.Finished or RelocationState.Returned) continue;
+            using var folder = work.TryFolderOf(earlier, DocketSide.Copy);
+            if (folder is null or { HoldsOriginal: true }) continue;
+            using var parent = Work.TryParent(volume, work.Docket.Target);
+            if (parent is null || TakeBackCopy(work, volume, parent, folder.Folder, earlier)) folder.Remove(work.Stop);
         }
     }
 
@@ -137,9 +134,9 @@ public sealed class PrepareStep : IStep
                 if (at.Find(parts[i]) is null)
                 {
                     if (work.Noted(MadeFrom) is null) work.Note(MadeFrom, i.ToString(CultureInfo.InvariantCulture));
-                    MakeFolder(work, at, parts[i], i >= work.Docket.OwnedFrom);
+                    using (work.In(at, work.TargetVolume())) MakeFolder(work, at, parts[i], i >= work.Docket.OwnedFrom);
                 }
-                var next = at.OpenFolder(parts[i]);
+                var next = at.OpenSubvolume(parts[i]);
                 at.Dispose();
                 at = next;
             }

@@ -18,8 +18,8 @@ public sealed class ProveStep : IStep
     {
         var sourceVolume = work.SourceVolume();
         var targetVolume = work.TargetVolume();
-        using var parent = Work.Parent(targetVolume, work.Docket.Target);
-        using var own = parent.OpenFolder(work.FolderName);
+        using var at = work.Own(DocketSide.Copy);
+        var own = at.Folder;
         using (var staging = own.OpenFolder(Layout.Staging)) Prove(work, Name, own, staging, targetVolume, null);
         if (work.Docket.Method != Method.Warm) RequireSourceUnchanged(work, Name, own, sourceVolume);
     }

@@ -29,11 +29,9 @@ public sealed class ReopenStep : IStep
     private static void CompareOriginal(Work work)
     {
         var volume = work.SourceVolume();
-        using var sourceParent = Work.Parent(volume, work.Docket.Source);
-        using var targetParent = Work.Parent(work.TargetVolume(), work.Docket.Target);
-        using var targetOwn = targetParent.OpenFolder(work.FolderName);
-        using var own = sourceParent.OpenFolder(work.FolderName);
-        using var original = own.OpenFolder(Layout.Original);
-        if (TreeProof.Unchanged(original, Work.ReadManifest(targetOwn, work.ListOfSource), volume.Workers, work.Stop).Difference is { } change) throw Faults.SourceChanged(change);
+        using var copy = work.Own(DocketSide.Copy);
+        using var own = work.Own(DocketSide.Original);
+        using var original = own.Folder.OpenFolder(Layout.Original);
+        if (TreeProof.Unchanged(original, Work.ReadManifest(copy.Folder, work.ListOfSource), volume.Workers, work.Stop).Difference is { } change) throw Faults.SourceChanged(change);
     }
 }

@@ -22,8 +22,7 @@ public sealed class RepointStep : IStep
             if (work.Noted(AdoptPrepareStep.Adopted) is not null) Stay(work, parent);
             else
             {
-                using var from = Whence(work, parent, out var name);
-                Arrive(work, from, name, parent);
+                Arrive(work, targetVolume, parent);
             }
         }
         ChangePointers(work);
@@ -51,21 +50,22 @@ public sealed class RepointStep : IStep
     }
 
     /// <summary>What becomes the target: the source itself, the original, or the proven copy.</summary>
-    private static IFolder Whence(Work work, IFolder parent, out string name)
+    private static void Arrive(Work work, IVolume targetVolume, IFolder parent)
     {
-        if (work.Docket.Work == DocketWork.FallBack)
+        if (work.Docket.Method == Method.Exchange && work.Docket.Work != DocketWork.FallBack)
         {
-            name = Layout.Original;
-            return FallBackPrepareStep.OriginalsFolder(work, parent) ?? throw Missing();
+            using var above = Work.Parent(work.SourceVolume(), work.Docket.Source);
+            Arrive(work, above, work.Docket.Source.Parts[^1], targetVolume, parent);
+            return;
         }
-        var source = work.SourceVolume();
-        name = work.Docket.Method == Method.Exchange ? work.Docket.Source.Parts[^1] : Layout.Staging;
-        return work.Docket.Method == Method.Exchange ? Work.Parent(source, work.Docket.Source) : parent.OpenFolder(work.FolderName);
+        var fallsBack = work.Docket.Work == DocketWork.FallBack;
+        using var at = fallsBack ? FallBackPrepareStep.OriginalsFolder(work) ?? throw Missing() : work.Own(DocketSide.Copy);
+        Arrive(work, at.Folder, fallsBack ? Layout.Original : Layout.Staging, targetVolume, parent);
     }
 
     private static Fault Missing() => new("copy-missing", "What was to become live is gone from the target volume.", "Find out who removed it, then {retry}.");
 
-    private static void Arrive(Work work, IFolder from, string name, IFolder parent)
+    private static void Arrive(Work work, IFolder from, string name, IVolume targetVolume, IFolder parent)
     {
         var leaf = work.Docket.Target.Parts[^1];
         if (from.Find(name) is not { } moving)
@@ -74,11 +74,24 @@ public sealed class RepointStep : IStep
             throw Missing();
         }
         work.Note(TargetId, moving.FileId.ToString(CultureInfo.InvariantCulture));
-        FormerPlace.GiveWay(work, parent);
-        if (parent.Find(leaf) is { Kind: NodeKind.Folder } && work.Noted(PrepareStep.EmptyTarget) is not null) parent.RemoveFolder(leaf);
+        using (work.In(parent, targetVolume))
+        {
+            FormerPlace.GiveWay(work, parent);
+            if (parent.Find(leaf) is { Kind: NodeKind.Folder } && work.Noted(PrepareStep.EmptyTarget) is not null) parent.RemoveFolder(leaf);
+        }
         from.Move(name, parent, leaf);
+        RequireArrived(work, from, name, targetVolume, parent);
         parent.Flush();
         from.Flush();
+    }
+
+    /// <summary>The whole path must lead to what was moved: whoever owns a folder above may have moved that away meanwhile. Then everything goes back.</summary>
+    private static void RequireArrived(Work work, IFolder from, string name, IVolume targetVolume, IFolder parent)
+    {
+        using var walked = Work.TryParent(targetVolume, work.Docket.Target);
+        if (walked is not null && walked.Facts().FileId == parent.Facts().FileId && IsArrived(work, walked)) return;
+        parent.Move(work.Docket.Target.Parts[^1], from, name);
+        throw new Fault("target-moved-away", $"The folders above `{work.Machine.Volumes.Show(work.Docket.Target)}` were moved or replaced while the holding was put there.", "Find out who did that, then {retry}.");
     }
 
     /// <summary>Whether the folder at the target is the one that this docket put there.</summary>

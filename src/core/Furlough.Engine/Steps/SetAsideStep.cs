@@ -14,8 +14,8 @@ public sealed class SetAsideStep : IStep
     {
         work.TargetVolume();
         work.RequirePointersAtTarget();
-        using var targetParent = Work.Parent(work.TargetVolume(), work.Docket.Target);
-        using var targetOwn = targetParent.OpenFolder(work.FolderName);
+        using var copy = work.Own(DocketSide.Copy);
+        var targetOwn = copy.Folder;
         var proven = (work.Noted(ProveStep.Proven) ?? "0 0").Split(' ').Select(long.Parse).ToArray();
         var receipt = new Receipt(work.Docket, work.History(), work.Time.GetUtcNow(), proven[0], proven[1], ManifestDigest(targetOwn), work.Machine.Accounts.Names());
         receipt.Write(targetOwn, work.Signer);
@@ -25,9 +25,9 @@ public sealed class SetAsideStep : IStep
     private static void SetAside(Work work, IFolder targetOwn, Receipt receipt)
     {
         using var sourceParent = Work.Parent(work.SourceVolume(), work.Docket.Source);
-        using var own = work.TryOwn(sourceParent) ?? sourceParent.MakeFolder(work.FolderName, Layout.Closed);
         // Its own name is durable before anything is moved into it: the original must not hang on a folder that a crash forgets.
-        sourceParent.Flush();
+        using var at = OwnFolders.Make(work, DocketSide.Original);
+        var own = at.Folder;
         try
         {
             if (own.Find(Layout.Manifest) is null) DurableFile.Copy(targetOwn, work.ListOfSource, own, Layout.Manifest);
@@ -35,15 +35,25 @@ public sealed class SetAsideStep : IStep
         }
         catch (IoFault fault) when (fault.Reason == IoReason.NoSpace)
         {
-            work.Report("The source volume is full: receipt and manifest of the original stand only beside the target.");
+            work.Report("The source volume is full: receipt and manifest of the original stand only on the target volume.");
         }
         if (own.Find(Layout.Original) is null)
         {
-            sourceParent.Move(work.Docket.Source.Parts[^1], own, Layout.Original);
+            var leaf = work.Docket.Source.Parts[^1];
+            sourceParent.Move(leaf, own, Layout.Original);
+            // Whoever owns the folder above may have put another one there: that one goes back.
+            if (own.Find(Layout.Original) is not { } moved || moved.FileId != SourceId(work, targetOwn))
+            {
+                own.Move(Layout.Original, sourceParent, leaf);
+                throw Faults.SourceChanged("`.`: it was replaced");
+            }
             own.Flush();
             sourceParent.Flush();
         }
     }
+
+    /// <summary>The file number of the folder that was copied.</summary>
+    private static ulong SourceId(Work work, IFolder targetOwn) => Work.ReadManifest(targetOwn, work.ListOfSource).First().Facts.FileId;
 
     internal static string ManifestDigest(IFolder own)
     {

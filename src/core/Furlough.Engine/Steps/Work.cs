@@ -42,9 +42,6 @@ public sealed class Work(Docket docket, IMachine machine, Desk desk, IJournal jo
     /// <summary>The clock.</summary>
     public TimeProvider Time => time;
 
-    /// <summary>The name of the docket's folders.</summary>
-    public string FolderName => Layout.FolderOf(docket.Id);
-
     /// <summary>How long a step took.</summary>
     public void Took(Step step, TimeSpan time) => _times.Add(new StepTime(step, time));
 
@@ -108,8 +105,32 @@ public sealed class Work(Docket docket, IMachine machine, Desk desk, IJournal jo
         return Reach.TryFolder(root, place.Parts.SkipLast(1));
     }
 
-    /// <summary>The docket's own folder below an open folder, or null.</summary>
-    public IFolder? TryOwn(IFolder parent) => parent.Find(FolderName) is null ? null : parent.OpenFolder(FolderName);
+    /// <summary>The docket's own folder for its copy or its original; null when it is not there.</summary>
+    /// <exception cref="Fault"><c>docket-folder-replaced</c></exception>
+    public DocketFolder? TryOwn(DocketSide side) => TryFolderOf(docket.Id, side);
+
+    /// <summary>The docket's own folder, opened.</summary>
+    /// <exception cref="Fault">It is gone, or not the one that was made.</exception>
+    public DocketFolder Own(DocketSide side) => TryOwn(side) ?? throw new Fault("docket-folder-missing",
+        $"The folder in which Furlough keeps the {(side == DocketSide.Copy ? "copy" : "original")} is gone from its volume.", "Find out who removed it, then {retry}.");
+
+    /// <summary>The folder of this or another docket of the same holding on one side of this one: as the journal knows it, else wherever an earlier version or another system may have left it.</summary>
+    public DocketFolder? TryFolderOf(Guid id, DocketSide side)
+    {
+        var (volume, place) = side == DocketSide.Copy ? (TargetVolume(), docket.Target) : (SourceVolume(), docket.Source);
+        return TryFolderOf(id, side, volume, place);
+    }
+
+    /// <summary>The same on a volume and for a place of its own.</summary>
+    public DocketFolder? TryFolderOf(Guid id, DocketSide side, IVolume volume, Place place)
+    {
+        using var root = volume.OpenRoot();
+        return DocketFolderRecord.Of(journal.Read(id), side) is { } record ? DocketFolders.TryOpen(root, volume.Abilities, id, side, record) : DocketFolders.TryFind(root, volume.Abilities, place, id, side);
+    }
+
+    /// <summary>Acts on names in a folder of a volume with the rights of the holding's account, if the account can change the folder; else with the system's (I8).</summary>
+    public IDisposable In(IFolder folder, IVolume volume) =>
+        docket.Holding.IsShared || !volume.Abilities.Owners || DocketFolders.IsSystems(folder.Facts()) ? OwnRights.Kept : machine.Accounts.As(docket.Holding.Account, docket.AccountId);
 
     /// <summary>A pointer's raw value before the relocation.</summary>
     public PointerValue FormerOf(PointerChange change) => FirstStart.FormerOf(this, change);
@@ -230,7 +251,13 @@ public sealed class Work(Docket docket, IMachine machine, Desk desk, IJournal jo
 
     /// <summary>Where nobody may hold files open: what is moved.</summary>
     public Place Moving => docket.Work != DocketWork.FallBack ? docket.Source
-        : docket.Target with { Path = string.Join('/', [.. docket.Target.Parts.SkipLast(1), Layout.FolderOf(docket.Originals[0]), Layout.Original]) };
+        : docket.Target with { Path = OriginalPath() };
+
+    private string OriginalPath()
+    {
+        using var folder = TryFolderOf(docket.Originals[0], DocketSide.Original, TargetVolume(), docket.Target);
+        return Walk.Join(folder?.Path ?? docket.Target.Path, Layout.Original);
+    }
 
     /// <summary>The state of a docket of this kind while it is carried out.</summary>
     public RelocationState UnderWay => docket.Work switch

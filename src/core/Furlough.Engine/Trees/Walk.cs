@@ -89,7 +89,7 @@ public static class Reach
             IFolder? next = null;
             try
             {
-                if (from.Find(part) is not null) next = from.OpenFolder(part);
+                if (from.Find(part) is not null) next = from.OpenSubvolume(part);
             }
             finally
             {

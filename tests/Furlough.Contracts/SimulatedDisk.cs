@@ -93,6 +93,23 @@ public sealed class SimulatedDisk
 
     public long Tick() => _clock += 1_000;
 
+    /// <summary>A second passes.</summary>
+    public long Later() => _clock += 1_000_000_000;
+
+    /// <summary>Told of the number of every file that is written and closed.</summary>
+    public event Action<ulong> Written = _ => { };
+
+    /// <summary>A program saves into a file that it has mapped: only the first save on memory that is not on the medium yet sets the file's times.</summary>
+    public void SaveMapped(SimulatedNode node, byte[] content)
+    {
+        if (!node.IsDirty) node.ModifiedNs = node.ChangedNs = Tick();
+        node.IsDirty = true;
+        node.Content = content;
+        Close(node);
+    }
+
+    internal void Close(SimulatedNode node) => Written(node.Id);
+
     internal void Change(PendingChange change)
     {
         change.ApplyTo(n => n.Entries);
@@ -127,6 +144,7 @@ public sealed class SimulatedDisk
         {
             node.MakeFactsDurable();
             node.MakeContentDurable();
+            node.IsDirty = false;
             foreach (var child in node.Entries.Values) Below(child);
         }
     }
@@ -197,6 +215,9 @@ public sealed class SimulatedNode(NodeKind kind, ulong id, ulong device)
     public uint Group { get; set; }
 
     public int Links { get; set; } = 1;
+
+    /// <summary>A program has it mapped and saved into memory that is not on the medium yet.</summary>
+    public bool IsDirty { get; set; }
 
     public bool DurableExists { get; set; }
 

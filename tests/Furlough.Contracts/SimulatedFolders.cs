@@ -174,6 +174,7 @@ public sealed class SimulatedFile(SimulatedDisk disk, SimulatedNode node, string
             if (node.Content.Length + more.Length > disk.CapacityBytes) throw new IoFault(IoReason.NoSpace, path, "no space left");
             node.Content = [.. node.Content, .. more];
             node.ModifiedNs = node.ChangedNs = disk.Tick();
+            disk.Close(node);
             return 0;
         });
     }

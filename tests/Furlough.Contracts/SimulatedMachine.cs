@@ -58,6 +58,9 @@ public sealed class SimulatedMachine(SimulatedDisk disk) : IMachine, IVolumes, I
     /// <summary>Files held open.</summary>
     public IReadOnlyList<string> Open { get; set; } = [];
 
+    /// <summary>What its system tells of writes.</summary>
+    public Hearing Hears { get; set; }
+
     /// <summary>Further kinds of settings stand in containers of their own, whatever these are called.</summary>
     private static string Slot(PointerAddress address) => address.Kind == "simulated" ? address.Container : $"{address.Kind} {address.Container}";
 
@@ -76,7 +79,7 @@ public sealed class SimulatedMachine(SimulatedDisk disk) : IMachine, IVolumes, I
     public IVolume Require(VolumeIdentity identity)
     {
         disk.Operate("require volume", identity.Marker);
-        return _absent.Contains(identity.Marker) ? throw Faults.VolumeAbsent(identity.Marker) : new Volume(disk, identity);
+        return _absent.Contains(identity.Marker) ? throw Faults.VolumeAbsent(identity.Marker) : new Volume(disk, identity, Hears);
     }
 
     public string Show(Place place) => $"/{place.Volume}/{place.Path}";
@@ -189,8 +192,37 @@ public sealed class SimulatedMachine(SimulatedDisk disk) : IMachine, IVolumes, I
         return string.Join('\n', lines);
     }
 
-    private sealed class Volume(SimulatedDisk disk, VolumeIdentity identity) : IVolume
+    /// <summary>What a system tells of writes: nothing at all; every one; or that there were none, whatever happened, so that only times can tell.</summary>
+    public enum Hearing { Nothing, Everything, NoneEver }
+
+    private sealed class Watch : IWriteWatch
     {
+        private readonly SimulatedDisk _disk;
+        private readonly Hearing _hears;
+        private readonly HashSet<ulong> _written = [];
+
+        internal Watch(SimulatedDisk disk, Hearing hears)
+        {
+            (_disk, _hears) = (disk, hears);
+            disk.Written += Hear;
+        }
+
+        public IReadOnlySet<ulong>? Written(IVolume volume) => _written;
+
+        public void Dispose() => _disk.Written -= Hear;
+
+        private void Hear(ulong file)
+        {
+            if (_hears == Hearing.Everything) _written.Add(file);
+        }
+    }
+
+    private sealed class Volume(SimulatedDisk disk, VolumeIdentity identity, Hearing hears) : IVolume
+    {
+        public long NowNs => disk.Later();
+
+        public IWriteWatch? WatchWrites() => hears == Hearing.Nothing ? null : new Watch(disk, hears);
+
         public VolumeIdentity Identity => identity;
 
         public long FreeBytes => disk.CapacityBytes;

@@ -185,6 +185,7 @@ public sealed class CrashTests
         for (var seed = 1; seed <= Seeds; seed++)
         {
             var bench = new Bench(seed, Method.Warm);
+            bench.Machine.Hears = (SimulatedMachine.Hearing)(seed % 3);
             var people = new People(bench, new Random(seed));
             var random = new Random(seed);
             bench.Disk.Meanwhile = people.Work;

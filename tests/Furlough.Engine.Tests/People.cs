@@ -20,7 +20,7 @@ internal sealed class People(Bench bench, Random random)
         Deeds++;
         var entries = folder.List();
         var one = entries.Count == 0 ? default : entries[random.Next(entries.Count)];
-        switch (random.Next(6))
+        switch (random.Next(8))
         {
             case 0 or 1 when one.Kind == NodeKind.File && one.Name is not null:
                 using (var file = folder.OpenFile(one.Name, append: true)) file.Append("more"u8);
@@ -33,6 +33,13 @@ internal sealed class People(Bench bench, Random random)
                 break;
             case 4 when folder.Find("made") is null:
                 folder.MakeFolder("made", 0x1ED).Dispose();
+                break;
+            case 6 or 7 when one.Kind == NodeKind.File && one.Name is not null:
+                // Saved twice into memory: whatever else happens, the second time shows in no time.
+                var node = ((SimulatedFolder)folder).Node.Entries[one.Name];
+                var saved = new byte[Math.Max(1, node.Content.Length)];
+                random.NextBytes(saved);
+                bench.Disk.SaveMapped(node, saved);
                 break;
             case 5 when folder.Find("new") is null:
                 using (var file = folder.MakeFile("new")) file.Append("new"u8);

@@ -15,21 +15,17 @@ internal sealed class LinuxActivity(LinuxVolumes volumes, bool cardCommands) : I
     private const string Expired = "1";
     private const uint Nobody = 65_534;
 
+    private readonly TreeUse _use = new(volumes);
+
     public IReadOnlyList<string> InUse(Place place)
     {
         var names = Passwd.People(volumes.Root).DistinctBy(p => p.User).ToDictionary(p => p.User, p => p.Name);
-        return [.. Holders(place).SelectMany(h => h.Files.Select(file => $"{h.Process.Name} ({names.GetValueOrDefault(h.Process.User, h.Process.User.ToString(CultureInfo.InvariantCulture))}): {file[volumes.Root.Length..]}"))];
+        return [.. _use.Of(place).Select(h => h.Process is { } process
+            ? $"{process.Name} ({names.GetValueOrDefault(process.User, process.User.ToString(CultureInfo.InvariantCulture))}): {volumes.Shown(h.Path)}" : $"the system: {volumes.Shown(h.Path)}, {h.What}")];
     }
 
     /// <summary>System services that hold files below a place open.</summary>
-    internal IReadOnlyList<string> Services(Place place) => [.. Holders(place).Select(h => h.Process.Service()).OfType<string>().Distinct().Order(StringComparer.Ordinal)];
-
-    private IEnumerable<(RunningProcess Process, IReadOnlyList<string> Files)> Holders(Place place)
-    {
-        var path = volumes.HostPath(place);
-        return Processes.All().Where(p => p.Id != Environment.ProcessId)
-            .Select(p => (Process: p, Files: (IReadOnlyList<string>)[.. p.OpenPaths().Where(f => f == path || f.StartsWith(path + "/", StringComparison.Ordinal)).Distinct()])).Where(h => h.Files.Count > 0);
-    }
+    internal IReadOnlyList<string> Services(Place place) => [.. _use.Of(place).Select(h => h.Process?.Service()).OfType<string>().Distinct().Order(StringComparer.Ordinal)];
 
     /// <summary>What the account runs inside this system; null for nothing.</summary>
     internal AccountSession? Session(uint user)

@@ -52,11 +52,18 @@ internal sealed unsafe class LinuxFile : LinuxNode, IFileHandle
 
     public ReadBack ReadBack(ByteCounter counter, CancellationToken stop)
     {
-        var (facts, digest) = (Known, t_digest ??= new ContentDigest());
-        var buffer = Buffer();
-        var sparse = facts.AllocatedBytes < facts.SizeBytes;
         const int setFlags = 4, dontNeed = 4;
         if (Native.Control(Descriptor, setFlags, Native.Direct | Native.NonBlocking) != 0) _ = Native.Advise(Descriptor, 0, 0, dontNeed);
+        return new ReadBack(Digest(Known, counter, stop), Known.SizeBytes, Abilities.ReadsPastCache);
+    }
+
+    public UInt128 Digest(ByteCounter counter, CancellationToken stop) => Digest(Facts(), counter, stop);
+
+    private UInt128 Digest(in NodeFacts facts, ByteCounter counter, CancellationToken stop)
+    {
+        var digest = t_digest ??= new ContentDigest();
+        var buffer = Buffer();
+        var sparse = facts.AllocatedBytes < facts.SizeBytes;
         long offset = 0, counted = 0;
         while (offset < facts.SizeBytes)
         {
@@ -71,7 +78,7 @@ internal sealed unsafe class LinuxFile : LinuxNode, IFileHandle
             counted = offset;
         }
         counter.Skip(facts.SizeBytes - counted);
-        return new ReadBack(digest.Finish(facts.SizeBytes), facts.SizeBytes, Abilities.ReadsPastCache);
+        return digest.Finish(facts.SizeBytes);
     }
 
     public Stream Read() => new FileStream(new SafeFileHandle(Duplicate(), ownsHandle: true), FileAccess.Read, 1 << 16);

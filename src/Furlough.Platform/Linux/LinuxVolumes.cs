@@ -148,7 +148,8 @@ internal sealed class LinuxVolumes(string root) : IVolumes
             && !NoPlaceForData.Any(p => shown == p.TrimEnd('/') || (shown.StartsWith(p.TrimEnd('/') + "/", StringComparison.Ordinal) && !shown.StartsWith("/run/media/", StringComparison.Ordinal)));
     }
 
-    private string Shown(string hostPath) => hostPath.Length <= Root.Length ? "/" : hostPath[Root.Length..];
+    /// <summary>A path of the host as the system shows it; one outside its root folder stays.</summary>
+    internal string Shown(string hostPath) => hostPath == Root || Root.Length == 0 && hostPath == "/" ? "/" : hostPath.StartsWith(Root + "/", StringComparison.Ordinal) ? hostPath[Root.Length..] : hostPath;
 
     private LinuxVolume? TryOpen(Mount mount, bool mark)
     {
@@ -195,11 +196,15 @@ internal sealed unsafe class LinuxVolume(VolumeIdentity identity, LinuxFolder fo
     /// <summary>The folder's own flush besides: a file system outside the kernel is told by that alone.</summary>
     public void Sync()
     {
-        Native.Check(Native.SyncVolume(folder.Descriptor), "the target volume");
+        Native.Check(Native.SyncVolume(folder.Descriptor), "the volume");
         folder.Flush();
     }
 
+    public IWriteWatch? WatchWrites() => WriteWatch.TryBegin(folder);
+
     public void Dispose() => folder.Dispose();
+
+    internal ulong MountId => Native.TryStat(folder.Descriptor, "", "the volume")!.Value.MountId;
 
     internal (long Size, long Free, int Cluster) Space()
     {

@@ -12,6 +12,13 @@ internal static class MountTable
     /// <summary>All mounts, later ones after those they cover.</summary>
     internal static IReadOnlyList<Mount> Read() => Parse(File.ReadAllText("/proc/self/mountinfo", Encoding.UTF8));
 
+    /// <summary>All mounts as a process sees them; none where it has gone.</summary>
+    internal static IReadOnlyList<Mount> TryRead(int process)
+    {
+        try { return Parse(File.ReadAllText($"/proc/{process}/mountinfo", Encoding.UTF8)); }
+        catch (Exception gone) when (gone is IOException or UnauthorizedAccessException) { return []; }
+    }
+
     internal static IReadOnlyList<Mount> Parse(string text)
     {
         List<Mount> mounts = [];
@@ -26,7 +33,8 @@ internal static class MountTable
         return mounts;
     }
 
-    private static string Unescape(string field)
+    /// <summary>A path as it is, of one in which the kernel wrote odd characters as octal numbers.</summary>
+    internal static string Unescape(string field)
     {
         if (!field.Contains('\\')) return field;
         var text = new StringBuilder();

@@ -81,7 +81,7 @@ internal static unsafe partial class Native
     [LibraryImport("libc", EntryPoint = "openat", SetLastError = true)]
     private static partial int OpenAt(int folder, byte* name, int flags, uint mode);
     [LibraryImport("libc", EntryPoint = "statx", SetLastError = true)]
-    private static partial int StatxAt(int folder, byte* name, int flags, uint mask, Statx* result);
+    internal static partial int StatxAt(int folder, byte* name, int flags, uint mask, Statx* result);
     [LibraryImport("libc", EntryPoint = "getdents64", SetLastError = true)]
     internal static partial nint GetDents(int folder, byte* buffer, nint size);
     [LibraryImport("libc", EntryPoint = "mkdirat", SetLastError = true)]
@@ -148,6 +148,12 @@ internal static unsafe partial class Native
     private static partial nint OpenBelow(nint call, int folder, byte* name, OpenHow* how, nint size);
     [LibraryImport("libc", EntryPoint = "ioctl", SetLastError = true)]
     internal static partial int Ask(int file, nuint request, FileFlags* flags);
+    [LibraryImport("libc", EntryPoint = "fanotify_init", SetLastError = true)]
+    internal static partial int WatchInit(uint flags, uint openFlags);
+    [LibraryImport("libc", EntryPoint = "fanotify_mark", SetLastError = true)]
+    internal static partial int WatchMark(int watch, uint flags, ulong events, int folder, byte* name);
+    [LibraryImport("libc", EntryPoint = "read", SetLastError = true)]
+    internal static partial nint ReadPlain(int file, byte* buffer, nint size);
     [LibraryImport("libc", EntryPoint = "kill", SetLastError = true)]
     internal static partial int Signal(int process, int signal);
     [LibraryImport("libc", EntryPoint = "geteuid")]

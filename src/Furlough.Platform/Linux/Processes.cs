@@ -36,25 +36,6 @@ internal sealed record RunningProcess(int Id, uint User, string Name, string Roo
         try { return File.ReadAllText($"/proc/{Id}/environ").Split('\0').FirstOrDefault(v => v.StartsWith(name + "=", StringComparison.Ordinal))?[(name.Length + 1)..]; }
         catch (Exception gone) when (gone is IOException or UnauthorizedAccessException) { return null; }
     }
-
-    /// <summary>Paths that it holds open, works in, runs or has mapped.</summary>
-    internal IEnumerable<string> OpenPaths()
-    {
-        foreach (var link in (string[])["cwd", "exe"])
-            if (Processes.Link($"/proc/{Id}/{link}") is { } path) yield return path;
-        string[] files = [];
-        string[] maps = [];
-        try
-        {
-            files = Directory.GetFileSystemEntries($"/proc/{Id}/fd");
-            maps = File.ReadAllLines($"/proc/{Id}/maps");
-        }
-        catch (Exception gone) when (gone is IOException or UnauthorizedAccessException) { }
-        foreach (var file in files)
-            if (Processes.Link(file) is { } path && path.StartsWith('/')) yield return path;
-        foreach (var line in maps)
-            if (line.IndexOf('/') is var at and > 0) yield return line[at..];
-    }
 }
 
 /// <summary>The processes of the system.</summary>

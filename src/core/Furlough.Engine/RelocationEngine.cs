@@ -26,6 +26,7 @@ public sealed class RelocationEngine(IMachine machine, IJournal journal, IPermit
     private static readonly TimeSpan LongestAwayWhileQuiesced = TimeSpan.FromMinutes(5);
 
     private readonly Desk _desk = new(machine.Activity, time);
+    private readonly WriteWatches _watches = new();
 
     /// <summary>The names of a docket's steps, in sequence.</summary>
     public static IEnumerable<Step> SequenceOf(Docket docket) => Itinerary.Of(docket).Select(s => s.Name);
@@ -35,13 +36,15 @@ public sealed class RelocationEngine(IMachine machine, IJournal journal, IPermit
     /// <exception cref="OperationCanceledException">Stopped at a safe point; call again to go on.</exception>
     public RelocationState Run(Docket docket, IWatcher watcher, CancellationToken stop)
     {
-        var work = new Work(docket, machine, _desk, journal, permits, signer, watcher, time, stop);
+        var work = new Work(docket, machine, _desk, _watches, journal, permits, signer, watcher, time, stop);
         var state = journal.Read(docket.Id);
         if (state.Ended is { } ended) return ended;
         machine.Activity.GiveWay(docket.Terms.GiveWay);
         try
         {
-            return state.Undoing is { } cause ? BackOut(work, cause) : IsStillParked(work) ? RelocationState.Waiting : CarryOut(work);
+            var reached = state.Undoing is { } cause ? BackOut(work, cause) : IsStillParked(work) ? RelocationState.Waiting : CarryOut(work);
+            if (reached != RelocationState.Waiting) _watches.End(docket.Id);
+            return reached;
         }
         finally
         {

@@ -25,6 +25,20 @@ public interface IVolume : IDisposable
 
     /// <summary>Makes everything written to the volume so far durable; reports errors of writes made since the volume was opened.</summary>
     void Sync();
+
+    /// <summary>The time that a change made on the volume now would get, in nanoseconds since 1970.</summary>
+    long NowNs => (TimeProvider.System.GetUtcNow().UtcTicks - DateTimeOffset.UnixEpoch.UtcTicks) * 100;
+
+    /// <summary>Notes from now on which of the volume's files are written, by whatever way; null where the system cannot tell.</summary>
+    IWriteWatch? WatchWrites() => null;
+}
+
+/// <summary>Notes which files of a volume are written. Needed because the second save on a memory page that is not on the medium yet changes no time of its file.</summary>
+public interface IWriteWatch : IDisposable
+{
+    /// <summary>The numbers of all files that were open for writing or mapped at some time since the watch began and are closed by now; null when that is not known any more.</summary>
+    /// <param name="volume">The volume as it is mounted now.</param>
+    IReadOnlySet<ulong>? Written(IVolume volume);
 }
 
 /// <summary>The volumes of a machine.</summary>

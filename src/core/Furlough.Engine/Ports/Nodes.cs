@@ -60,6 +60,9 @@ public interface IFileHandle : IDisposable
     /// <summary>Copies the content into an empty file, holes kept, and returns its digest (<see cref="ContentDigest"/>).</summary>
     UInt128 CopyTo(IFileHandle target, ByteCounter counter, CancellationToken stop);
 
+    /// <summary>The digest of the content as whoever opens the file sees it, what is not on the medium yet included.</summary>
+    UInt128 Digest(ByteCounter counter, CancellationToken stop) => ReadBack(counter, stop).Digest;
+
     /// <summary>Reads the whole content back, from the medium where the volume allows it.</summary>
     ReadBack ReadBack(ByteCounter counter, CancellationToken stop);
 

@@ -25,12 +25,10 @@ public sealed class CatchUpStep : IStep
             own.Move(Layout.Manifest, own, Layout.Proven);
             own.Flush();
         }
-        var proven = TrustsChangeTimes(sourceVolume.Abilities) ? Layout.Proven : null;
-        CopyStep.Copy(work, Name, proven, inUse: false);
-        using (var staging = own.OpenFolder(Layout.Staging)) ProveStep.Prove(work, Name, own, staging, targetVolume, proven);
+        // What people wrote in a way that shows in no time is compared by content; where nobody knows what that is, everything.
+        var written = sourceVolume.Abilities.ShowsEveryWrite() ? work.Writes.Written(sourceVolume) : null;
+        CopyStep.Copy(work, Name, Layout.Proven, order => order with { Doubts = file => written is null || written.Contains(file.FileId) });
+        using (var staging = own.OpenFolder(Layout.Staging)) ProveStep.Prove(work, Name, own, staging, targetVolume, Layout.Proven);
         ProveStep.RequireSourceUnchanged(work, Name, own, sourceVolume);
     }
-
-    /// <summary>A file system without a fine change time of its own cannot say that nothing was changed: everything is read again.</summary>
-    private static bool TrustsChangeTimes(FileSystemAbilities abilities) => abilities.TimeStepNanoseconds < 1_000_000;
 }

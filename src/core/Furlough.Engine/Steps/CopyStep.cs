@@ -12,10 +12,32 @@ public sealed class CopyStep : IStep
     public Step Name => Step.Copy;
 
     /// <inheritdoc/>
-    public void Perform(Work work) => Copy(work, Name, null, inUse: work.Docket.Method == Method.Warm);
+    public void Perform(Work work)
+    {
+        if (work.Docket.Method != Method.Warm)
+        {
+            Copy(work, Name, null, order => order);
+            return;
+        }
+        var source = work.SourceVolume();
+        work.Writes.Begin(source);
+        var flushed = Flushed(source);
+        // What an attempt that was cut short has copied was written to unwatched since.
+        Copy(work, Name, null, order => order with { InUse = true, FlushedNs = flushed, Doubts = _ => true });
+    }
+
+    /// <summary>Flushes the source, so that every later write to it shows; says when. A source that does not let itself be flushed shows nothing.</summary>
+    private static long Flushed(IVolume source)
+    {
+        var now = source.NowNs;
+        try { source.Sync(); }
+        catch (IoFault) { return long.MinValue; }
+        return source.Abilities.ShowsEveryWrite() ? now : long.MinValue;
+    }
 
     /// <summary>Makes the staging folder equal to the source and lists it as the manifest. What an attempt cut short has listed, or the list named <paramref name="proven"/>, is kept where both sides are unchanged.</summary>
-    internal static void Copy(Work work, Step step, string? proven, bool inUse)
+    /// <param name="under">The conditions of the copy.</param>
+    internal static void Copy(Work work, Step step, string? proven, Func<CopyOrder, CopyOrder> under)
     {
         var sourceVolume = work.SourceVolume();
         var targetVolume = work.TargetVolume();
@@ -34,7 +56,7 @@ public sealed class CopyStep : IStep
             using var watch = work.Watch(step, counter);
             using var list = own.MakeFile(fresh);
             own.Flush();
-            var order = new CopyOrder(targetVolume, list, earlier, Math.Min(sourceVolume.Workers, targetVolume.Workers), inUse ? work.Time : null);
+            var order = under(new CopyOrder(targetVolume, list, earlier, Math.Min(sourceVolume.Workers, targetVolume.Workers), InUse: false));
             foreach (var note in TreeCopy.Run(source, staging, order, counter, work.Stop)) work.Report(note);
         }
         finally

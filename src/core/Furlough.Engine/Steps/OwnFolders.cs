@@ -43,7 +43,7 @@ internal static class OwnFolders
             }
         }
         throw new Fault("no-closed-folder",
-            $"Furlough needs a folder on the volume of `{work.Machine.Volumes.Show(place)}` in which nobody but the system can rename anything, and there is none: somebody else owns the volume's root or may write in it.",
+            $"There is no folder on the volume of `{work.Machine.Volumes.Show(place)}` in which only the system can rename anything: somebody else owns the volume's root or may write in it. Furlough keeps copies and originals in such a folder only.",
             "Give the root folder of that volume to the system (owner root, mode 0755, or 1777 where people make folders there), then {retry}.");
     }
 

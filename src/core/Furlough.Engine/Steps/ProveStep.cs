@@ -41,7 +41,7 @@ public sealed class ProveStep : IStep
     {
         using var before = new ManifestCursor(Work.ReadManifest(own, proven));
         foreach (var entry in Work.ReadManifest(own))
-            yield return before.Find(entry.Path, entry.Facts.Kind == NodeKind.Folder) == entry ? entry with { IsProven = true } : entry;
+            yield return before.Find(entry.Path, entry.Facts.Kind == NodeKind.Folder)?.Doubted(false) == entry ? entry with { IsProven = true } : entry;
     }
 
     /// <summary>Nobody uses the source, and it still is what was copied.</summary>

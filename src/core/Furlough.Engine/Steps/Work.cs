@@ -5,7 +5,7 @@ using Furlough.Model;
 namespace Furlough.Engine.Steps;
 
 /// <summary>One docket under way: what steps share, and the questions to reality that several of them ask.</summary>
-public sealed class Work(Docket docket, IMachine machine, Desk desk, IJournal journal, IPermits permits, IReceiptSigner signer, IWatcher watcher, TimeProvider time, CancellationToken stop)
+public sealed class Work(Docket docket, IMachine machine, Desk desk, WriteWatches watches, IJournal journal, IPermits permits, IReceiptSigner signer, IWatcher watcher, TimeProvider time, CancellationToken stop)
 {
     private const string TargetShown = "target-shown";
     private const string NextValue = "next ";
@@ -23,6 +23,9 @@ public sealed class Work(Docket docket, IMachine machine, Desk desk, IJournal jo
 
     /// <summary>The people at the machine.</summary>
     public Desk Desk => desk;
+
+    /// <summary>What is written in the source.</summary>
+    internal WriteWatches.DocketWrites Writes { get; } = watches.Of(docket.Id);
 
     /// <summary>The journal.</summary>
     public IJournal Journal => journal;

@@ -14,6 +14,12 @@ public sealed record ManifestEntry(string Path, NodeFacts Facts, UInt128 Digest,
     /// <summary>Its content was read back before and has not been written since. Not written down.</summary>
     public bool IsProven { get; init; }
 
+    /// <summary>Its content may have been written after it was read without any of its times showing that. Written down as a change time below zero.</summary>
+    public bool IsDoubtful => Facts.ChangedNs < 0;
+
+    /// <summary>The entry with the change time that its file had, in doubt or not.</summary>
+    public ManifestEntry Doubted(bool doubtful) => this with { Facts = Facts with { ChangedNs = doubtful ? -Math.Abs(Facts.ChangedNs) : Math.Abs(Facts.ChangedNs) } };
+
     /// <summary>A further name of a file whose first name stands earlier in the manifest.</summary>
     public bool IsHardLink => Facts.Kind == NodeKind.File && Link is not null;
 

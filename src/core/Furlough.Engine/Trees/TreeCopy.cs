@@ -22,8 +22,15 @@ public sealed class TreeCounter(Action<long>? passing = null)
 /// <param name="TargetVolume">The volume of the target, opened before the first write, so that its sync reports every error.</param>
 /// <param name="Manifest">An empty file that receives the list.</param>
 /// <param name="Earlier">What earlier attempts listed, the newest first.</param>
-/// <param name="InUse">The clock, when people go on working in the source: what vanishes or keeps changing is left for the catch-up. Null when nobody does.</param>
-public sealed record CopyOrder(IVolume TargetVolume, IFileHandle Manifest, IReadOnlyList<ManifestCursor> Earlier, int Workers, TimeProvider? InUse);
+/// <param name="InUse">People go on working in the source: what vanishes or keeps changing is left for the catch-up.</param>
+public sealed record CopyOrder(IVolume TargetVolume, IFileHandle Manifest, IReadOnlyList<ManifestCursor> Earlier, int Workers, bool InUse)
+{
+    /// <summary>When the source was flushed before the copy, in nanoseconds since 1970. What was changed later may be changed again without its change time showing it.</summary>
+    public long FlushedNs { get; init; } = long.MinValue;
+
+    /// <summary>Whether what an earlier attempt copied of a file must be compared by content although its times are the same.</summary>
+    public Func<NodeFacts, bool> Doubts { get; init; } = _ => false;
+}
 
 /// <summary>
 /// Copies a tree into an empty or partly filled staging tree and lists what it copied. A node is listed only after it is durable; what an
@@ -36,8 +43,8 @@ public sealed class TreeCopy : IDisposable
     private const int PortionSize = 256; // mostly a folder each: two who make files in one folder wait for each other
     private const int Attempts = 3;
 
-    /// <summary>A file changed so lately may change again without its change time showing it.</summary>
-    private static readonly TimeSpan Unsettled = TimeSpan.FromSeconds(2);
+    /// <summary>Systems stamp changes in ticks of some milliseconds.</summary>
+    private const long TickNs = 10_000_000;
 
     private readonly CopyOrder _order;
     private readonly IFolder _targetRoot;
@@ -147,7 +154,7 @@ public sealed class TreeCopy : IDisposable
     }
 
     /// <summary>With people at work a node may vanish or become another kind between two looks.</summary>
-    private bool IsPeoplesWork(IoFault fault) => _order.InUse is not null && fault.Reason is IoReason.NotFound or IoReason.NotAFolder or IoReason.BehindLink or IoReason.NotSupported or IoReason.Changed;
+    private bool IsPeoplesWork(IoFault fault) => _order.InUse && fault.Reason is IoReason.NotFound or IoReason.NotAFolder or IoReason.BehindLink or IoReason.NotSupported or IoReason.Changed;
 
     /// <summary>The entry of what was copied; null when it is left out, now or until the catch-up.</summary>
     private ManifestEntry? OrLeave(FolderPair at, string name, string path, Func<FolderPair, string, string, ManifestEntry?> copy)
@@ -186,7 +193,7 @@ public sealed class TreeCopy : IDisposable
 
     private ManifestEntry CopyContent(FolderPair at, IFileHandle from, NodeFacts before, string name, string path, ManifestEntry? earlier)
     {
-        if (!at.Fresh && Kept(at.Target, name, before, earlier) is { } kept) return kept;
+        if (!at.Fresh && Kept(at.Target, from, name, before, earlier) is { } kept) return kept;
         for (var attempt = 1; ; attempt++)
         {
             _stop.ThrowIfCancellationRequested();
@@ -201,7 +208,7 @@ public sealed class TreeCopy : IDisposable
             if (Same(before, after))
             {
                 _counter.FileDone();
-                return new ManifestEntry(path, IsSettled(after) ? after : after with { ChangedNs = 0 }, digest, ContentDigest.Of(attributes), null);
+                return new ManifestEntry(path, after, digest, ContentDigest.Of(attributes), null).Doubted(!IsSettled(after));
             }
             if (attempt == Attempts) throw new IoFault(IoReason.Changed, path, "it is being written to while it is copied");
             _counter.Bytes.Skip(-after.SizeBytes);
@@ -210,22 +217,39 @@ public sealed class TreeCopy : IDisposable
         }
     }
 
-    /// <summary>Whether a later change would show in the facts. Otherwise the entry fits no file, so that the catch-up copies it again.</summary>
-    private bool IsSettled(in NodeFacts facts) => _order.InUse is not { } clock || facts.ChangedNs < (clock.GetUtcNow() - Unsettled).ToUnixTimeMilliseconds() * 1_000_000;
+    /// <summary>
+    /// Whether a later change would show in the facts: nothing of the file was written since the source was flushed, so that the next write to any of its
+    /// pages sets its change time. Otherwise the catch-up compares the contents.
+    /// </summary>
+    private bool IsSettled(in NodeFacts facts) => !_order.InUse || facts.ChangedNs < _order.FlushedNs - TickNs;
 
     /// <summary>The entry of an earlier attempt when neither side has changed since; otherwise the target's name is free afterwards.</summary>
-    private ManifestEntry? Kept(IFolder target, string name, NodeFacts source, ManifestEntry? earlier)
+    private ManifestEntry? Kept(IFolder target, IFileHandle from, string name, NodeFacts source, ManifestEntry? earlier)
     {
         if (target.Find(name) is not { } there) return null;
-        if (earlier is { IsHardLink: false } entry && there.Kind == NodeKind.File && there.SizeBytes == source.SizeBytes
-            && Same(entry.Facts, source) && entry.Facts.FileId == source.FileId)
+        var entry = earlier?.Doubted(false);
+        if (entry is { IsHardLink: false } && there.Kind == NodeKind.File && there.SizeBytes == source.SizeBytes
+            && Same(entry.Facts, source) && entry.Facts.FileId == source.FileId && HasContent(from, source, entry, earlier!.IsDoubtful))
         {
-            _counter.Bytes.Skip(source.SizeBytes);
             _counter.FileDone();
-            return entry;
+            return entry.Doubted(!IsSettled(source));
         }
         Remove(target, name, there.Kind);
         return null;
+    }
+
+    /// <summary>Whether a file whose times are those of an earlier entry has its content too; read only where the times cannot tell.</summary>
+    private bool HasContent(IFileHandle from, in NodeFacts source, ManifestEntry entry, bool isDoubtful)
+    {
+        if (!isDoubtful && !_order.Doubts(source))
+        {
+            _counter.Bytes.Skip(source.SizeBytes);
+            return true;
+        }
+        var counted = _counter.Bytes.Bytes;
+        if (from.Digest(_counter.Bytes, _stop) == entry.Digest && Same(from.Facts(), source)) return true;
+        _counter.Bytes.Skip(counted - _counter.Bytes.Bytes);
+        return false;
     }
 
     private ManifestEntry? CopyOther(FolderPair at, string name, string path)

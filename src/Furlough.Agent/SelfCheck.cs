@@ -115,7 +115,7 @@ internal sealed class SelfCheck(IMachine machine, ISurveyor surveyor, IReadOnlyL
             if (value != found) throw new CheckFailedException($"a setting read `{value.Text ?? "(nothing)"}` before and reads `{found.Text ?? "(nothing)"}` now");
         // What lives where it did has its two originals removed.
         foreach (var docket in (Docket[])[there, back])
-            CarryOut(docket with { Id = Guid.CreateVersion7(), Supersession = 3, Work = DocketWork.Discard, Target = there.Source, TargetVolume = there.SourceVolume, Pointers = [.. folder.Pointers.Select(p => new PointerChange(p.Address, p.Value, p.Value))], Originals = [docket.Id], Supersedes = [] }, RelocationState.Finished, stop);
+            CarryOut(docket with { Id = Guid.CreateVersion7(), Supersession = 3, Work = DocketWork.Discard, Target = there.Source, TargetVolume = there.SourceVolume, Pointers = [.. folder.Pointers.Select(p => new PointerChange(p.Address, p.Value, p.Value))], Originals = [docket.Id], Supersedes = [], Discards = new DiscardTerms(time.GetUtcNow(), "a check of this machine", []) }, RelocationState.Finished, stop);
         Clear(there.SourceVolume, there.Source, [there.Id, back.Id]);
         Clear(there.TargetVolume, there.Target, [there.Id, back.Id]);
     }

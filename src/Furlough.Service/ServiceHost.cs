@@ -90,7 +90,7 @@ public sealed class ServiceHost : IAsyncDisposable
         AddStorage(builder.Services, options.Data);
         AddAccess(builder.Services, options.Data);
         builder.Services.AddSingleton(TimeProvider.System).AddSingleton<LiveHub>().AddSingleton<DocketSignals>().AddSingleton<DocketDesk>().AddSingleton<AgentSessions>()
-            .AddSingleton<RunControl>().AddSingleton<ErrandDesk>().AddSingleton<ErrandActions>().AddSingleton<RunHours>().AddSingleton<WishDesk>().AddSingleton<KindDesk>().AddSingleton<AgentPosts>().AddSingleton<BulletinDesk>().AddSingleton<MachineBoard>().AddSingleton<SurveyDesk>().AddSingleton<Freshness>().AddSingleton<Acting>().AddSingleton<Steering>().AddSingleton<ReportMaking>().AddSingleton<NoticeSending>().AddSingleton(options).AddHostedService<NoticeDesk>().AddHostedService<RunWatch>();
+            .AddSingleton<RunControl>().AddSingleton<ErrandDesk>().AddSingleton<ErrandActions>().AddSingleton<RunHours>().AddSingleton<WishDesk>().AddSingleton<KindDesk>().AddSingleton<AgentPosts>().AddSingleton<BulletinDesk>().AddSingleton<MachineBoard>().AddSingleton<SurveyDesk>().AddSingleton<Freshness>().AddSingleton<Acting>().AddSingleton<OriginalDesk>().AddSingleton<Steering>().AddSingleton<ReportMaking>().AddSingleton<NoticeSending>().AddSingleton(options).AddHostedService<NoticeDesk>().AddHostedService<RunWatch>();
         builder.Services.AddSingleton(SigningKey.LoadOrMake(Path.Combine(options.Data, "service-key")));
         builder.Services.AddExceptionHandler<ProblemWriter>().AddProblemDetails().AddOpenApi(o => o.AddDocumentTransformer((document, _, _) =>
         {
@@ -145,6 +145,7 @@ public sealed class ServiceHost : IAsyncDisposable
         ReportEndpoints.Map(api);
         NoticeEndpoints.Map(api);
         RelocationEndpoints.Map(api);
+        OriginalEndpoints.Map(api);
         ErrandEndpoints.Map(api);
         AuditEndpoints.Map(api);
         AgentEndpoints.Map(api);

@@ -38,7 +38,7 @@ public static class Dockets
 
     public static Docket FallBack(RelocationChange done) => Return(done) with { Work = DocketWork.FallBack, Originals = [done.Docket.Id] };
 
-    public static Docket Discard(RelocationChange done) => Staying(done) with { Work = DocketWork.Discard, Originals = [done.Docket.Id] };
+    public static Docket Discard(RelocationChange done) => Staying(done) with { Work = DocketWork.Discard, Originals = [done.Docket.Id], Discards = new DiscardTerms(DateTimeOffset.MinValue, null, []) };
 
     public static Docket Gather(RelocationChange done) => Staying(done) with { Work = DocketWork.Gather, Method = Method.Warm };
 

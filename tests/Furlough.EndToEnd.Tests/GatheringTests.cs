@@ -22,7 +22,7 @@ public sealed class GatheringTests : RealDesk
         var number = Relocation("Documents").GetProperty("number").ToString();
 
         var finding = Finding(f => true);
-        finding.GetProperty("code").GetString().ShouldBe("source-recreated");
+        finding.GetProperty("code").GetString().ShouldBe("written-at-former-place");
         finding.GetProperty("severity").GetString().ShouldBe("consent");
         finding.GetProperty("text").GetString()!.ShouldContain("a folder with 2 files (5 B)");
         finding.GetProperty("remedy").GetString()!.ShouldContain($"furlough relocation gather {number}");

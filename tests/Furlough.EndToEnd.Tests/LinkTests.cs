@@ -27,7 +27,7 @@ public sealed class LinkTests : RealDesk
 
         Field.Run("relocation", "return", number, "--follow").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()), o => o.Out.ShouldContain("returned"));
         LinuxTree.Difference(before, LinuxTree.Describe($"{Tree.Home}/Documents")).ShouldBeEmpty();
-        Field.Run("original", "discard", $"{Relocation("Pictures").GetProperty("number")}", "--follow").Out.ShouldContain("finished");
+        Field.Run("original", "discard", Original("Pictures"), "--before-its-time", "--reason", "nobody needs it", "--follow").Out.ShouldContain("finished");
         LinuxTree.Sh($"readlink {Tree.Home}/Pictures").ShouldBe("/data/People/asa.lind/Pictures\n");
     }
 }

@@ -67,6 +67,9 @@ public abstract class RealDesk : IDisposable
 
     protected JsonElement Relocation(string holding) => Field.Run("relocation", "list", "--json").Json.EnumerateArray().Single(r => r.GetProperty("holding").GetString() == holding);
 
+    /// <summary>The identifier of the one original that a holding keeps.</summary>
+    protected string Original(string holding) => Field.Run("original", "list", "--json").Json.EnumerateArray().Single(o => o.GetProperty("holding").GetString() == holding).GetProperty("id").GetString()!;
+
     protected string XdgUserDir(string word) =>
         LinuxTree.Sh($"setpriv --reuid=1701 --regid=1701 --clear-groups env -i HOME={Tree.Home} PATH=/usr/bin:/bin xdg-user-dir {word}").Trim();
 

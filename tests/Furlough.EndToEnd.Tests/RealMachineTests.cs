@@ -35,7 +35,7 @@ public sealed class RealMachineTests : RealDesk
         XdgUserDir("DOCUMENTS").ShouldBe($"{Tree.Home}/Documents");
         File.ReadAllText(Tree.UserDirs).ShouldBe("# mine\nXDG_DOCUMENTS_DIR=\"$HOME/Documents\"\nXDG_PICTURES_DIR=\"/data/People/asa.lind/Pictures\"\n");
 
-        Field.Run("original", "discard", $"{Relocation("Pictures").GetProperty("number")}", "--follow").Out.ShouldContain("finished");
+        Field.Run("original", "discard", Original("Pictures"), "--before-its-time", "--reason", "nobody needs it", "--follow").Out.ShouldContain("finished");
         Tree.Setting("XDG_DOCUMENTS_DIR=\"$HOME/Documents\"\nXDG_PICTURES_DIR=\"$HOME/Pictures\"\n");
         // A survey that was under way when the setting changed may still answer the first audit.
         JsonElement findings = default;

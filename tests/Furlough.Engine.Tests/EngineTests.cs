@@ -94,7 +94,7 @@ public sealed class EngineTests
         var switched = bench.Recorder.Last;
         var first = bench.Docket = Dockets.Discard(switched);
         bench.Disk.FailWith = IoReason.Denied;
-        bench.Disk.FailAt = bench.Disk.Operations + operations - 30;
+        bench.Disk.FailAt = bench.Disk.Operations + operations - 60;
         bench.Run().ShouldBe(RelocationState.Failed);
         bench.Disk.FailAt = 0;
 

@@ -406,7 +406,7 @@ public sealed class PlanTests
             { "volume-absent", Survey([Small()], Now("new")) },
             { "volume-elsewhere", Survey([Small(), Data() with { Root = "E:" }], Now("new")) },
             { "original-written-to", Survey([Small(), Data()], Now("new")) with { Originals = [original with { WrittenTo = true }] } },
-            { "source-recreated", Survey([Small(), Data()], Now("new")) with { Originals = [original with { Recreated = new RecreatedSource(1, 1, DateTimeOffset.UnixEpoch) }] } },
+            { "written-at-former-place", Survey([Small(), Data()], Now("new")) with { Originals = [original with { Recreated = new RecreatedSource(1, 1, DateTimeOffset.UnixEpoch) }] } },
             { "original-overdue", Survey([Small(), Data()], Now("new")) },
         };
     }
@@ -435,7 +435,7 @@ public sealed class PlanTests
         var kept = new Kept(Machine(null).Id, 7, original, DateTimeOffset.UnixEpoch.AddDays(30), gathered is { } day ? DateTimeOffset.UnixEpoch.AddDays(day) : null);
         var machine = Machine(Survey([Small(), Data()], Holding()));
         var finding = Auditor.Audit([machine], [], [kept with { Machine = machine.Id }], [], DateTimeOffset.UnixEpoch.AddDays(6)).Single();
-        (finding.Code, finding.Severity).ShouldBe(("source-recreated", severity));
+        (finding.Code, finding.Severity).ShouldBe((severity == Severity.Consent ? "written-at-former-place" : "source-recreated", severity));
         finding.Remedy.ShouldContain(remedy);
     }
 }

@@ -94,10 +94,10 @@ internal static class RelocationCommands
         return command;
     }
 
-    private static void Say(RelocationView view, string name = "") =>
+    internal static void Say(RelocationView view, string name = "") =>
         Terminal.Line(name == "begin" && view.State is RelocationState.Queued or RelocationState.Waiting ? $"Relocation {view.Number}, {HoldingName.InWords(view.Holding, view.Account)} on {view.Machine}: may begin now. Next: furlough relocation show {view.Number}" : view.Failure is { } failure ? failure.ToString() : $"Relocation {view.Number}, {HoldingName.InWords(view.Holding, view.Account)} on {view.Machine}: {view.State.Word()}, {view.Method.Lives()} its {view.Live.Word()}.");
 
-    private static async Task<RelocationView> FollowAsync(FurloughClient client, RelocationView asked, bool waitsToo, CancellationToken stop)
+    internal static async Task<RelocationView> FollowAsync(FurloughClient client, RelocationView asked, bool waitsToo, CancellationToken stop)
     {
         for (var now = asked; ; await Task.Delay(500, stop), now = await client.RelocationAsync(asked.Number, stop))
             if (now.State.IsAtRest() || (now.State == RelocationState.Waiting && !waitsToo)) return now;

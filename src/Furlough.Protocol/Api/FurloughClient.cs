@@ -160,8 +160,12 @@ public sealed class FurloughClient : IDisposable
     public Task<RelocationView> FallBackAsync(long number, DateTimeOffset? missingFrom, CancellationToken stop) =>
         PostAsync<RelocationView>(FormattableString.Invariant($"relocations/{number}/fall-back"), new FallBackRequest(missingFrom), stop);
 
-    /// <summary>Begins, returns, retries, gathers for or backs out a relocation, or discards its original.</summary>
-    /// <param name="verb">begin, return, retry, gather, back-out or discard.</param>
+    /// <summary>Has an original discarded.</summary>
+    /// <param name="id">Its identifier, such as "o371".</param>
+    public Task<RelocationView> DiscardAsync(string id, DiscardRequest request, CancellationToken stop) => PostAsync<RelocationView>($"originals/{Uri.EscapeDataString(id)}/discard", request, stop);
+
+    /// <summary>Begins, returns, retries, gathers for or backs out a relocation.</summary>
+    /// <param name="verb">begin, return, retry, gather or back-out.</param>
     public Task<RelocationView> ActAsync(long number, string verb, CancellationToken stop) => PostAsync<RelocationView>(FormattableString.Invariant($"relocations/{number}/{verb}"), null, stop);
 
     /// <summary>Errands that are to be done, or (<paramref name="all"/>) all there were.</summary>
@@ -178,7 +182,7 @@ public sealed class FurloughClient : IDisposable
     /// <param name="verb">finish or decline.</param>
     public Task<ErrandView> EndErrandAsync(long number, string verb, string? remark, CancellationToken stop) => PostAsync<ErrandView>(FormattableString.Invariant($"errands/{number}/{verb}"), new ErrandRemark(remark), stop);
 
-    /// <summary>Originals that wait.</summary>
+    /// <summary>Originals that are kept.</summary>
     public Task<IReadOnlyList<OriginalView>> OriginalsAsync(CancellationToken stop) => GetAsync<IReadOnlyList<OriginalView>>("originals", stop);
 
     /// <summary>Makes an audit.</summary>

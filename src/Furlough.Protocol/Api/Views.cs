@@ -241,8 +241,20 @@ public sealed record RelocationView(
 /// <param name="MissingFrom">The time from which work is missing afterwards, said by whoever accepts that; to the minute.</param>
 public sealed record FallBackRequest(DateTimeOffset? MissingFrom);
 
-/// <summary>An original that waits.</summary>
-public sealed record OriginalView(long Relocation, string Machine, string Account, string Holding, string Place, long Files, long DataBytes, DateTimeOffset SetAside, DateTimeOffset KeptUntil, bool Eligible, bool WrittenTo, RecreatedSource? Recreated);
+/// <summary>An original that is kept.</summary>
+/// <param name="Id">Its own identifier, "o371": never a relocation's number.</param>
+/// <param name="Eligible">Its keeping time is over.</param>
+/// <param name="Blockers">What speaks against discarding it all the same.</param>
+public sealed record OriginalView(string Id, long Relocation, long Run, string Machine, string Room, string Account, string Holding, string Place, long Files, long DataBytes, DateTimeOffset SetAside, DateTimeOffset KeptUntil, bool Eligible, bool WrittenTo, RecreatedSource? Recreated, IReadOnlyList<DiscardBlocker> Blockers);
+
+/// <summary>Something that speaks against discarding an original until somebody acknowledges it.</summary>
+public sealed record DiscardBlocker(string Code, string Text);
+
+/// <summary>A wish to discard an original.</summary>
+/// <param name="BeforeItsTime">Whether it may go before its keeping time is over.</param>
+/// <param name="Acknowledge">Codes of blockers that the caller knows and accepts.</param>
+/// <param name="Reason">Why, where one of these is given; it is kept in the history.</param>
+public sealed record DiscardRequest(bool BeforeItsTime, IReadOnlyList<string>? Acknowledge, string? Reason);
 
 /// <summary>An audit in a list.</summary>
 public sealed record AuditSummary(long Number, DateTimeOffset MadeAt, string MadeBy, int Findings, int Blocking);

@@ -101,13 +101,13 @@ public sealed class BulletinDesk(Store store, RunControl runs, ErrandDesk errand
 
     private static async Task KeepOriginalsAsync(FurloughDb db, RelocationRow row, DocketRow docket, Bulletin bulletin, CancellationToken stop)
     {
-        if (bulletin.Original is { } original && await db.Originals.FindAsync([original.Docket], stop) is null)
+        if (bulletin.Original is { } original && !await db.Originals.AnyAsync(o => o.Docket == original.Docket, stop))
         {
             var keep = Column.PlannedOf(row).Keep ?? (await db.Runs.FindAsync([row.Run], stop))!.Keep;
             db.Originals.Add(new OriginalRow { Docket = original.Docket, Machine = row.Machine, Relocation = row.Number, Body = Column.Write(original, ModelJson.Default.OriginalFacts), KeptUntil = original.SetAside + keep });
         }
         if ((docket.Work, bulletin.State) is not ((DocketWork.Discard, RelocationState.Finished) or (DocketWork.FallBack, RelocationState.Returned))) return;
         foreach (var gone in Column.Read(docket.Body, ModelJson.Default.Docket).Originals)
-            if (await db.Originals.FindAsync([gone], stop) is { } kept) db.Originals.Remove(kept);
+            db.Originals.RemoveRange(await db.Originals.Where(o => o.Docket == gone).ToListAsync(stop));
     }
 }

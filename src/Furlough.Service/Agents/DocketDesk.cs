@@ -60,7 +60,7 @@ public sealed class DocketDesk(SigningKey key, TimeProvider time)
     }
 
     /// <summary>The docket that removes one original.</summary>
-    public async Task IssueDiscardAsync(FurloughDb db, RelocationRow row, OriginalFacts original, CancellationToken stop)
+    public async Task IssueDiscardAsync(FurloughDb db, RelocationRow row, OriginalFacts original, DiscardTerms terms, CancellationToken stop)
     {
         var planned = Column.PlannedOf(row);
         var aside = original.Source == planned.Source ? planned.SourceVolume : planned.TargetVolume;
@@ -73,6 +73,7 @@ public sealed class DocketDesk(SigningKey key, TimeProvider time)
             Source = original.Source,
             SourceVolume = aside,
             Originals = [original.Docket],
+            Discards = terms,
         }, stop);
     }
 

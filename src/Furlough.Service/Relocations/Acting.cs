@@ -108,13 +108,13 @@ public sealed class Acting(Store store, DocketDesk desk, RunControl control, Doc
         return view;
     }
 
-    /// <summary>Removes the originals of a relocation, oldest keeping time first.</summary>
-    public Task<RelocationView> DiscardAsync(long number, string who, CancellationToken stop) => ActAsync(number, who, "discard", RelocationState.Discarding, async (db, row) =>
+    /// <summary>Removes one original, on the grounds given.</summary>
+    /// <param name="why">What the history keeps of the decision; null where nothing had to be decided.</param>
+    public Task<RelocationView> DiscardAsync(long number, OriginalRow original, DiscardTerms terms, string? why, string who, CancellationToken stop) => ActAsync(number, who, "discard", RelocationState.Discarding, async (db, row) =>
     {
         if (row.State is not (RelocationState.Switched or RelocationState.Returned)) throw Refused(row, "rid of its original", "switched or returned");
-        var original = await db.Originals.Where(o => o.Relocation == number).OrderBy(o => o.KeptUntil).FirstOrDefaultAsync(stop)
-            ?? throw ProblemException.Conflict("no-original", $"Relocation {number} keeps no original.", "There is nothing to discard.");
-        await desk.IssueDiscardAsync(db, row, Column.Read(original.Body, ModelJson.Default.OriginalFacts), stop);
+        if (why is not null) db.Record(time.GetUtcNow(), who, "discard decided", $"relocation {number}", null, why);
+        await desk.IssueDiscardAsync(db, row, Column.Read(original.Body, ModelJson.Default.OriginalFacts), terms, stop);
     }, stop);
 
     /// <summary>Copies what stands again at the former place into a folder of its own in the live place.</summary>

@@ -8,7 +8,7 @@ using Microsoft.EntityFrameworkCore;
 
 namespace Furlough.Service.Relocations;
 
-/// <summary>Relocations: list, one, retry, return, gather, discard; and the originals that wait.</summary>
+/// <summary>Relocations: list, one, retry, return, gather.</summary>
 public static class RelocationEndpoints
 {
     /// <summary>Maps the calls.</summary>
@@ -20,11 +20,9 @@ public static class RelocationEndpoints
         api.MapPost("/relocations/{number:long}/retry", (long number, Acting acting, HttpContext context, CancellationToken stop) => acting.RetryAsync(number, context.Who(), stop)).For(Role.Technician);
         api.MapPost("/relocations/{number:long}/skip", (long number, SkipRequest request, Acting acting, HttpContext context, CancellationToken stop) => acting.SkipAsync(number, request.Reason, context.Who(), stop)).For(Role.Technician);
         api.MapPost("/relocations/{number:long}/return", (long number, Acting acting, HttpContext context, CancellationToken stop) => acting.ReturnAsync(number, context.Who(), stop)).For(Role.Technician);
-        api.MapPost("/relocations/{number:long}/discard", (long number, Acting acting, HttpContext context, CancellationToken stop) => acting.DiscardAsync(number, context.Who(), stop)).For(Role.Technician);
         api.MapPost("/relocations/{number:long}/gather", (long number, Acting acting, HttpContext context, CancellationToken stop) => acting.GatherAsync(number, context.Who(), stop)).For(Role.Technician);
         api.MapPost("/relocations/{number:long}/back-out", (long number, Acting acting, HttpContext context, CancellationToken stop) => acting.BackOutAsync(number, context.Who(), stop)).For(Role.Technician);
         api.MapPost("/relocations/{number:long}/fall-back", (long number, FallBackRequest request, Acting acting, HttpContext context, CancellationToken stop) => acting.FallBackAsync(number, request.MissingFrom, context.Who(), stop)).For(Role.Technician);
-        api.MapGet("/originals", OriginalsAsync).For(Role.Reader);
     }
 
     internal static async Task<RelocationRow> FindAsync(FurloughDb db, long number, CancellationToken stop) =>
@@ -42,20 +40,5 @@ public static class RelocationEndpoints
         var rows = await db.Relocations.Where(r => number == null || r.Run == number).OrderBy(r => r.Number).ToListAsync(stop);
         var originals = (await db.Originals.ToListAsync(stop)).ToLookup(o => o.Relocation);
         return rows.Where(r => machines.ContainsKey(r.Machine)).Select(r => RelocationViews.Of(r, machines[r.Machine], live, [.. originals[r.Number]])).ToList();
-    }, stop);
-
-    private static Task<List<OriginalView>> OriginalsAsync(Store store, TimeProvider time, CancellationToken stop) => store.ReadAsync(async db =>
-    {
-        var machines = await db.Machines.ToDictionaryAsync(m => m.Id, stop);
-        var now = time.GetUtcNow();
-        List<OriginalView> views = [];
-        foreach (var row in await db.Originals.OrderBy(o => o.KeptUntil).ToListAsync(stop))
-        {
-            var kept = Column.Read(row.Body, ModelJson.Default.OriginalFacts);
-            var survey = Column.SurveyOf(machines[row.Machine]);
-            var seen = survey?.Originals.FirstOrDefault(o => o.Docket == row.Docket) ?? kept;
-            views.Add(new OriginalView(row.Relocation, machines[row.Machine].Name, kept.Holding.Account, kept.Holding.Name, survey?.Show(kept.Source) ?? kept.Source.Path, kept.Files, kept.DataBytes, kept.SetAside, row.KeptUntil, now >= row.KeptUntil, seen.WrittenTo, seen.Recreated));
-        }
-        return views;
     }, stop);
 }

@@ -96,7 +96,8 @@ public sealed class FurloughDb(DbContextOptions<FurloughDb> options) : DbContext
         modelBuilder.Entity<ErrandRow>().HasIndex(e => new { e.Run, e.Machine });
         modelBuilder.Entity<DocketRow>().HasIndex(d => new { d.Machine, d.Number }).IsUnique();
         modelBuilder.Entity<BulletinRow>().HasKey(b => new { b.Machine, b.Number });
-        modelBuilder.Entity<OriginalRow>().HasKey(o => o.Docket);
+        modelBuilder.Entity<OriginalRow>().HasKey(o => o.Number);
+        modelBuilder.Entity<OriginalRow>().HasIndex(o => o.Docket).IsUnique();
         modelBuilder.Entity<AuditRow>().HasKey(a => a.Number);
         modelBuilder.Entity<SpaceRow>().HasKey(s => new { s.Machine, s.Volume, s.At });
         modelBuilder.Entity<SpaceBreakRow>().HasKey(b => new { b.Machine, b.At });

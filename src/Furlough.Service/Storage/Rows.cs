@@ -252,6 +252,8 @@ public sealed class BulletinRow
 /// <summary>An original that waits on its machine.</summary>
 public sealed class OriginalRow
 {
+    /// <summary>Never used again; people see it as "o371".</summary>
+    public long Number { get; set; }
     public Guid Docket { get; set; }
     public Guid Machine { get; set; }
     public long Relocation { get; set; }

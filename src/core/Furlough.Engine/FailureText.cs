@@ -11,8 +11,8 @@ internal static class FailureText
     /// <param name="waits">It goes on when the fault is over.</param>
     internal static Failure Of(Work work, Fault fault, string where, bool isLive = false, bool waits = false)
     {
-        var again = work.Docket.Work switch { DocketWork.Discard => "original discard", DocketWork.Return => "relocation return", DocketWork.FallBack => "relocation fall-back", DocketWork.Gather => "relocation gather", _ => "relocation retry" };
-        var retry = isLive ? "`furlough audit make`" : $"`furlough {again} {work.Docket.Relocation}`";
+        var again = work.Docket.Work switch { DocketWork.Return => "relocation return", DocketWork.FallBack => "relocation fall-back", DocketWork.Gather => "relocation gather", _ => "relocation retry" };
+        var retry = isLive ? "`furlough audit make`" : work.Docket.Work == DocketWork.Discard ? "discard it again (`furlough original list` names it)" : $"`furlough {again} {work.Docket.Relocation}`";
         return new Failure(fault.Code, Sentence(work, fault, waits ? "waits" : "stopped"), where, fault.Remedy.Replace("{retry}", retry, StringComparison.Ordinal).Replace("{number}", $"{work.Docket.Relocation}", StringComparison.Ordinal));
     }
 

@@ -55,6 +55,16 @@ public sealed record Terms(long? BytesPerSecond, bool GiveWay, TimeSpan FilesInU
     public static Terms Plain { get; } = new(null, false, TimeSpan.Zero, false);
 }
 
+/// <summary>On what grounds an original may be discarded. The agent looks at them too.</summary>
+/// <param name="KeptUntil">Until when it is kept.</param>
+/// <param name="BeforeItsTime">Why it may go earlier; null: it may not.</param>
+/// <param name="Acknowledged">Codes of what somebody knows and accepts: <see cref="Shrunk"/>.</param>
+public sealed record DiscardTerms(DateTimeOffset KeptUntil, string? BeforeItsTime, IReadOnlyList<string> Acknowledged)
+{
+    /// <summary>The live folder holds far less than what was relocated.</summary>
+    public const string Shrunk = "shrunk";
+}
+
 /// <summary>Everything an agent needs for one piece of work on one holding. Travels signed.</summary>
 /// <param name="Id">Identity of the docket (UUIDv7); also names its staging folder, receipt and original.</param>
 /// <param name="Relocation">The relocation's number, for people.</param>
@@ -76,6 +86,9 @@ public sealed record Docket(
 
     /// <summary>What the account is told before it is kept out; null: nothing.</summary>
     public ToldText? Told { get; init; }
+
+    /// <summary>On what grounds originals are discarded; null for all other work.</summary>
+    public DiscardTerms? Discards { get; init; }
 }
 
 /// <summary>What the service wishes of a docket that is under way: that it goes on, that it rests for one of four reasons, or that it is undone.</summary>

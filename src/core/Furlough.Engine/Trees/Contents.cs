@@ -54,6 +54,27 @@ public readonly record struct Contents(long Files, long DataBytes, long HiddenBy
         }
     }
 
+    /// <summary>How many nodes that are no folders stand in a tree; counts no further than asked.</summary>
+    public static long Count(IFolder root, long most, CancellationToken stop)
+    {
+        var counted = 0L;
+        Below(root, 0);
+        return counted;
+
+        void Below(IFolder folder, int level)
+        {
+            stop.ThrowIfCancellationRequested();
+            var entries = folder.List();
+            counted += entries.LongCount(e => e.Kind != NodeKind.Folder);
+            foreach (var entry in entries.Where(e => e.Kind == NodeKind.Folder))
+            {
+                if (counted >= most || level >= Walk.DeepestLevel) return;
+                using var inner = folder.OpenFolder(entry.Name);
+                Below(inner, level + 1);
+            }
+        }
+    }
+
     /// <summary>Looks at everything that stands in one folder.</summary>
     private static FolderSums Look(IFolder folder, in NodeFacts own, string path, bool isHidden, string shown, IReadOnlyList<int> clusters, ICollection<string> unread, CancellationToken stop)
     {

@@ -98,7 +98,7 @@ public static class Auditor
             yield return kept.GatheredAt is { } gathered && !(again.LastChange > gathered)
                 ? Say("source-recreated", Severity.Advice, $"At the former place of {original.Holding} on {machine.Name} stands {there}; it was copied to the live place on {gathered:yyyy-MM-dd} and not changed since.", $"Find the program that still uses `{place}`, then remove the folder by hand.")
                 : again.Files == 0 ? Say("source-recreated", Severity.Advice, $"At the former place of {original.Holding} on {machine.Name} stands {there} again.", $"Find the program that still uses `{place}`.")
-                : Say("source-recreated", Severity.Consent, $"At the former place of {original.Holding} on {machine.Name} stands {there} again, last changed {again.LastChange:yyyy-MM-dd HH:mm}Z.", $"`furlough relocation gather {kept.Relocation}` copies it to the live place; then find the program that still uses `{place}`.");
+                : Say("written-at-former-place", Severity.Consent, $"At the former place of {original.Holding} on {machine.Name} stands {there} again, last changed {again.LastChange:yyyy-MM-dd HH:mm}Z.", $"`furlough relocation gather {kept.Relocation}` copies it to the live place; then find the program that still uses `{place}`.");
         }
         if (now > kept.Until)
             yield return Say("original-overdue", Severity.Advice, $"The original of {original.Holding} on {machine.Name} ({Words.Size(original.DataBytes)}) is past its keeping time since {kept.Until:yyyy-MM-dd}.", $"`furlough original discard {kept.Relocation}` frees the space.");

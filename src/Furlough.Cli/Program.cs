@@ -3,6 +3,7 @@ using Furlough.Cli;
 using Furlough.Cli.Commands;
 
 Console.OutputEncoding = System.Text.Encoding.UTF8;
+Furlough.Cli.Output.Terminal.Protect();
 var root = new RootCommand("Plans, applies and audits the relocation of folders and other holdings across many machines.")
 {
     Connection.Service, Connection.Token, Connection.Json, Connection.Csv,

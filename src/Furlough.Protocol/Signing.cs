@@ -67,7 +67,11 @@ public static class PrivateFile
         File.Delete(fresh);
         var options = new FileStreamOptions { Mode = FileMode.CreateNew, Access = FileAccess.Write };
         if (!OperatingSystem.IsWindows()) options.UnixCreateMode = UnixFileMode.UserRead | UnixFileMode.UserWrite;
-        using (var file = new FileStream(fresh, options)) file.Write(Encoding.UTF8.GetBytes(content));
+        using (var file = new FileStream(fresh, options))
+        {
+            file.Write(Encoding.UTF8.GetBytes(content));
+            file.Flush();
+        }
         File.Move(fresh, path, overwrite: true);
     }
 }

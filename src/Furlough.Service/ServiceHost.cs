@@ -39,8 +39,9 @@ public sealed class ServiceHost : IAsyncDisposable
     private const int SignInsPerMinute = 30;
 
     private readonly WebApplication _app;
+    private readonly DataFolder _folder;
 
-    private ServiceHost(WebApplication app) => _app = app;
+    private ServiceHost(WebApplication app, DataFolder folder) => (_app, _folder) = (app, folder);
 
     /// <summary>Where it listens, once started.</summary>
     public Uri Address => new(_app.Services.GetRequiredService<IServer>().Features.Get<IServerAddressesFeature>()!.Addresses.First());
@@ -48,9 +49,24 @@ public sealed class ServiceHost : IAsyncDisposable
     /// <summary>Builds and starts the service; makes storage and the first token when they are missing.</summary>
     public static async Task<ServiceHost> StartAsync(ServiceOptions options, CancellationToken stop)
     {
+        var folder = DataFolder.Take(options.Data);
+        try
+        {
+            return new ServiceHost(await StartedAsync(options, stop), folder);
+        }
+        catch
+        {
+            folder.Dispose();
+            throw;
+        }
+    }
+
+    private static async Task<WebApplication> StartedAsync(ServiceOptions options, CancellationToken stop)
+    {
         var app = Build(options);
         await using (var db = await app.Services.GetRequiredService<IDbContextFactory<FurloughDb>>().CreateDbContextAsync(stop))
         {
+            await DataFolder.RequireKnownAsync(db, stop);
             await db.Database.MigrateAsync(stop);
             await db.Database.ExecuteSqlRawAsync("PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL;", stop);
         }
@@ -58,7 +74,7 @@ public sealed class ServiceHost : IAsyncDisposable
         await app.StartAsync(stop);
         // A large fleet takes seconds: begun before the first person looks at it.
         _ = app.Services.GetRequiredService<MachineBoard>().MachinesAsync(CancellationToken.None);
-        return new ServiceHost(app);
+        return app;
     }
 
     /// <summary>Waits until the service is told to stop.</summary>
@@ -69,6 +85,7 @@ public sealed class ServiceHost : IAsyncDisposable
     {
         await _app.StopAsync();
         await _app.DisposeAsync();
+        _folder.Dispose();
     }
 
     /// <summary>Builds the service without starting it.</summary>
@@ -90,7 +107,7 @@ public sealed class ServiceHost : IAsyncDisposable
         AddStorage(builder.Services, options.Data);
         AddAccess(builder.Services, options.Data);
         builder.Services.AddSingleton(TimeProvider.System).AddSingleton<LiveHub>().AddSingleton<DocketSignals>().AddSingleton<DocketDesk>().AddSingleton<AgentSessions>()
-            .AddSingleton<RunControl>().AddSingleton<ErrandDesk>().AddSingleton<ErrandActions>().AddSingleton<RunHours>().AddSingleton<WishDesk>().AddSingleton<KindDesk>().AddSingleton<AgentPosts>().AddSingleton<BulletinDesk>().AddSingleton<MachineBoard>().AddSingleton<SurveyDesk>().AddSingleton<Freshness>().AddSingleton<Acting>().AddSingleton<OriginalDesk>().AddSingleton<Steering>().AddSingleton<ReportMaking>().AddSingleton<NoticeSending>().AddSingleton(options).AddHostedService<NoticeDesk>().AddHostedService<RunWatch>();
+            .AddSingleton<RunControl>().AddSingleton<ErrandDesk>().AddSingleton<ErrandActions>().AddSingleton<RunHours>().AddSingleton<WishDesk>().AddSingleton<KindDesk>().AddSingleton<AgentPosts>().AddSingleton<BulletinDesk>().AddSingleton<DocketOwners>().AddSingleton<MachineBoard>().AddSingleton<SurveyDesk>().AddSingleton<Freshness>().AddSingleton<Acting>().AddSingleton<OriginalDesk>().AddSingleton<Steering>().AddSingleton<ReportMaking>().AddSingleton<NoticeSending>().AddSingleton(options).AddHostedService<NoticeDesk>().AddHostedService<RunWatch>();
         builder.Services.AddSingleton(SigningKey.LoadOrMake(Path.Combine(options.Data, "service-key")));
         builder.Services.AddExceptionHandler<ProblemWriter>().AddProblemDetails().AddOpenApi(o => o.AddDocumentTransformer((document, _, _) =>
         {
@@ -109,9 +126,11 @@ public sealed class ServiceHost : IAsyncDisposable
         });
 
         var app = builder.Build();
+        app.Use(SecurityHeaders);
         app.UseExceptionHandler();
         app.UseStatusCodePages(page => ProblemWriter.WriteBareAsync(page.HttpContext));
-        app.Use(SecurityHeaders);
+        app.Use(RequireOwnHost);
+        app.Use(AgentGate.PassAsync);
         app.UseRateLimiter();
         app.UseAuthentication();
         app.UseAuthorization();
@@ -126,7 +145,7 @@ public sealed class ServiceHost : IAsyncDisposable
         var started = TimeProvider.System.GetUtcNow();
         app.MapOpenApi().AllowAnonymous();
         app.MapGet("/health/live", () => "live").AllowAnonymous().ExcludeFromDescription();
-        app.MapGet("/health/ready", async (Store store, CancellationToken stop) => await store.ReadAsync(db => db.Database.CanConnectAsync(stop), stop) ? "ready" : throw new ProblemException(503, "not-ready", "Storage does not answer.")).AllowAnonymous().ExcludeFromDescription();
+        app.MapGet("/health/ready", async (Store store, ServiceOptions options, CancellationToken stop) => await CanWriteAsync(store, options, stop) ? "ready" : throw new ProblemException(503, "not-ready", "Nothing can be written to the service's storage.", "Look at the free space and the rights of its data folder.")).AllowAnonymous().ExcludeFromDescription();
         var api = app.MapGroup("/api/v1");
         api.MapGet("/status", (Store store, LiveHub live, HttpContext context, CancellationToken stop) => store.ReadAsync(async db =>
         {
@@ -150,7 +169,20 @@ public sealed class ServiceHost : IAsyncDisposable
         AuditEndpoints.Map(api);
         AgentEndpoints.Map(api);
         EventEndpoint.Map(api);
-        api.MapFallback(() => { throw ProblemException.Missing("such call", "See the description of the API at /openapi/v1.json."); }).AllowAnonymous();
+        app.MapGroup("/api").MapFallback(() => { throw ProblemException.Missing("such call", "See the description of the API at /openapi/v1.json."); }).AllowAnonymous();
+    }
+
+    /// <summary>Whether what is stored would be kept: storage answers a write, and a file of the data folder can be made durable.</summary>
+    private static async Task<bool> CanWriteAsync(Store store, ServiceOptions options, CancellationToken stop)
+    {
+        var file = Path.Combine(options.Data, "ready-check");
+        try
+        {
+            PrivateFile.Write(file, "ready\n");
+            File.Delete(file);
+            return await store.WriteAsync(async db => await db.Machines.Select(m => m.Id).Take(1).CountAsync(stop) >= 0, stop);
+        }
+        catch (Exception full) when (full is IOException or UnauthorizedAccessException or Microsoft.Data.Sqlite.SqliteException or DbUpdateException) { return false; }
     }
 
     private static void AddStorage(IServiceCollection services, string data)
@@ -203,13 +235,28 @@ public sealed class ServiceHost : IAsyncDisposable
 
     private static Task SecurityHeaders(HttpContext context, RequestDelegate next)
     {
+        // When the answer begins: an error's answer starts with no headers.
+        context.Response.OnStarting(() =>
+        {
+            Secure(context);
+            return Task.CompletedTask;
+        });
+        return next(context);
+    }
+
+    private static void Secure(HttpContext context)
+    {
         var headers = context.Response.Headers;
         headers.XContentTypeOptions = "nosniff";
         headers.XFrameOptions = "DENY";
         headers["Referrer-Policy"] = "no-referrer";
+        if (context.Request.Path.StartsWithSegments("/api")) headers.CacheControl = "no-store";
         headers.ContentSecurityPolicy = "default-src 'self'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'";
-        return next(context);
     }
+
+    /// <summary>Under another name than its own a page of somebody else's could talk to the service (DNS rebinding).</summary>
+    private static Task RequireOwnHost(HttpContext context, RequestDelegate next) => context.Request.Host.Host is "127.0.0.1" or "localhost" or "::1" or "[::1]" ? next(context)
+        : throw new ProblemException(421, "host-unknown", $"This service is not called `{context.Request.Host.Host}`.", "Call it by http://127.0.0.1 and its port.");
 
     private static void ServeConsole(WebApplication app, string folder)
     {

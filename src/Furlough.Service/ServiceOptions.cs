@@ -8,6 +8,9 @@ public sealed record ServiceOptions(string Data, int Port, string? Console = nul
 {
     /// <summary>Through which server mail is sent; null for none.</summary>
     public MailServer? Mail { get; init; }
+
+    /// <summary>Whether web calls may go to addresses of private networks and of this machine.</summary>
+    public bool MayCallPrivate { get; init; }
 }
 
 /// <summary>A server that takes mail (SMTP).</summary>

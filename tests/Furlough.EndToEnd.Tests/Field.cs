@@ -28,7 +28,7 @@ public sealed class Field : IDisposable
 
     public void StartService(params string[] more)
     {
-        _service = Launch("furlough", ["service", "start", "--data", Path.Combine(Folder, "service"), "--port", $"{_port}", .. more]);
+        _service = Launch("furlough", ["service", "start", "--data", Path.Combine(Folder, "service"), "--port", $"{_port}", "--call-private-networks", .. more]);
         var line = _service.StandardOutput.ReadLine() ?? throw new InvalidOperationException(_service.StandardError.ReadToEnd());
         _port = new Uri(line["listening on ".Length..]).Port;
         _ = _service.StandardOutput.ReadToEndAsync();

@@ -34,7 +34,7 @@ public sealed class OriginalTests : RealDesk
 
         // What stands at the former place again is looked at first.
         LinuxTree.Sh($"mkdir {Tree.Home}/Pictures; echo late > {Tree.Home}/Pictures/late");
-        Field.Run("machine", "survey", "map-01", "--follow");
+        Field.Run("machine", "survey", "map-01").Code.ShouldBe(0);
         Field.WaitFor(() => Field.Run("original", "list").Out.Contains("written-at-former-place", StringComparison.Ordinal), "the survey");
         Field.Run("original", "discard", pictures, "--before-its-time", "--reason", "the disk is full").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(5, o.ToString()), o => o.Error.ShouldContain("stand at the former place again"));
         Field.Run("original", "discard", pictures, "--before-its-time", "--acknowledge", "written-at-former-place", "--reason", "the late file is a test", "--follow").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()), o => o.Out.ShouldContain("finished"));

@@ -44,16 +44,19 @@ public sealed class SurveyIntakeTests : IDisposable
             (With("\"dataBytes\":7", "\"dataBytes\":-7"), HttpStatusCode.BadRequest, "survey-impossible"),
             (With("\"files\":3", "\"files\":-3"), HttpStatusCode.BadRequest, "survey-impossible"),
             (With("\"dataBytes\":7", "\"dataBytes\":99999999999999999999"), HttpStatusCode.BadRequest, "bad-request"),
+            (With("\"dataBytes\":7", "\"dataBytes\":9223372036854775000"), HttpStatusCode.BadRequest, "out-of-bounds"),
+            (With("\"sizeBytes\":1000", "\"sizeBytes\":9223372036854775000"), HttpStatusCode.BadRequest, "out-of-bounds"),
+            (With("\"takenAt\":\"20", "\"takenAt\":\"00"), HttpStatusCode.BadRequest, "out-of-bounds"),
             (With("\"account\":\"asa.lind\"", "\"account\":\"nobody\""), HttpStatusCode.BadRequest, "survey-impossible"),
             (With("\"attached\":\"internal\"", "\"attached\":\"glued\""), HttpStatusCode.BadRequest, "bad-request"),
             (With("\"takenAt\"", "\"takenAtt\""), HttpStatusCode.BadRequest, "bad-request"),
-            (With("\"volumes\":[", "\"volumes\":[null,"), HttpStatusCode.BadRequest, "survey-impossible"),
-            (With("\"inUse\":[", "\"inUse\":[null"), HttpStatusCode.BadRequest, "survey-impossible"),
+            (With("\"volumes\":[", "\"volumes\":[null,"), HttpStatusCode.BadRequest, "out-of-bounds"),
+            (With("\"inUse\":[", "\"inUse\":[null"), HttpStatusCode.BadRequest, "out-of-bounds"),
             (Encoding.Unicode.GetBytes(good), HttpStatusCode.BadRequest, "bad-request"),
             (Encoding.Latin1.GetBytes(good.Replace("asa.lind", "\u00e5sa", StringComparison.Ordinal)), HttpStatusCode.BadRequest, "bad-request"),
             (Encoding.UTF8.GetBytes(good[..^20]), HttpStatusCode.BadRequest, "bad-request"),
-            ([.. Encoding.UTF8.GetBytes(good.Replace("\"holdings\":[", "\"holdings\":[" + string.Concat(Enumerable.Repeat(HoldingText(), 60_000)), StringComparison.Ordinal))], HttpStatusCode.BadRequest, "survey-too-large"),
-            (Encoding.UTF8.GetBytes(good.Replace("\"holdings\":[", "\"holdings\":[" + string.Concat(Enumerable.Repeat(HoldingText(), 150_000)), StringComparison.Ordinal)), HttpStatusCode.RequestEntityTooLarge, "bad-request"),
+            ([.. Encoding.UTF8.GetBytes(good.Replace("\"holdings\":[", "\"holdings\":[" + string.Concat(Enumerable.Repeat(HoldingText(), 60_000)), StringComparison.Ordinal))], HttpStatusCode.BadRequest, "out-of-bounds"),
+            (Encoding.UTF8.GetBytes(good.Replace("\"holdings\":[", "\"holdings\":[" + string.Concat(Enumerable.Repeat(HoldingText(), 150_000)), StringComparison.Ordinal)), HttpStatusCode.RequestEntityTooLarge, "body-too-large"),
         ])
             Hand(bad).ShouldBe((status, code), Encoding.UTF8.GetString(bad.AsSpan(0, Math.Min(bad.Length, 400))));
         _field.Run("machine", "show", "map-01", "--json").Json.GetProperty("machine").GetProperty("dataBytes").GetInt64().ShouldBe(7);

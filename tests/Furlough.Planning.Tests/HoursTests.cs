@@ -47,7 +47,7 @@ public sealed class HoursTests
     [Theory]
     [InlineData("DTEND:20260101T000000Z", "no start")]
     [InlineData("DTSTART;TZID=Fen/Nowhere:20260101T000000\nDTEND;TZID=Fen/Nowhere:20260101T010000", "Fen/Nowhere")]
-    [InlineData("DTSTART:20260101T000000Z\nDTEND:20260101T000001Z\nRRULE:FREQ=SECONDLY", "more than 5000 events")]
+    [InlineData("DTSTART:20260101T000000Z\nDTEND:20260101T000001Z\nRRULE:FREQ=SECONDLY", "not by the minute or second")]
     [InlineData("DTSTART:20250101T000000Z\nDTEND:20250101T010000Z\nRRULE:FREQ=YEARLY;BYMONTH=2;BYMONTHDAY=30", "cannot be worked out")]
     [InlineData("DTSTART:20251201T000000Z\nDTEND:20270101T000000Z", "longer than 60 days")]
     public void Events_that_cannot_be_worked_out_are_refused(string one, string message) => Should.Throw<FormatException>(() => AllowedHours.Read(Calendar(one), Berlin)).Message.ShouldContain(message);

@@ -28,10 +28,30 @@ internal static class MachineCommands
             else Terminal.Line(now.SurveyedAt > asked.SurveyedAt || asked.SurveyedAt is null && now.SurveyedAt is not null ? $"{now.Name} surveyed at {now.SurveyedAt:u}: {Words.Count(now.Holdings, "holding")}, {Words.Size(now.DataBytes)}." : $"{now.Name} has not answered yet; it surveys itself when it does.");
             return now.SurveyedAt == asked.SurveyedAt ? ExitCode.WaitsForPerson : ExitCode.Done;
         });
-        return new Command("machine", "Machines, their volumes and what lives on them") { list, show, survey, SpaceCommand.Make(), Invite(), SetRole(), Hold(), Release() };
+        return new Command("machine", "Machines, their volumes and what lives on them") { list, show, survey, SpaceCommand.Make(), Invite(), SetRole(), Hold(), Release(), Forget() };
     }
 
     private static Argument<string[]> Names() => new("names") { Description = "Names of the machines", Arity = ArgumentArity.OneOrMore };
+
+    private static Command Forget()
+    {
+        var withOriginals = new Option<bool>("--with-originals") { Description = "Although it keeps originals or has relocations that have not ended: the machine is gone for good" };
+        var yes = new Option<bool>("--yes") { Description = "Do not ask for confirmation" };
+        var command = new Command("forget", "Remove a machine from the service for good; nothing on the machine itself changes") { Name, withOriginals, yes };
+        command.Calls(async (client, parsed, stop) =>
+        {
+            var name = parsed.GetValue(Name)!;
+            if (!parsed.GetValue(yes) && !Console.IsInputRedirected)
+            {
+                Console.Error.Write($"This removes {name} and everything that the service knows of it but the history. Type its name to go on: ");
+                if (Console.ReadLine()?.Trim() != name) return ExitCode.Refused;
+            }
+            await client.ForgetAsync(name, parsed.GetValue(withOriginals), stop);
+            if (!parsed.GetValue(Connection.Json)) Terminal.Line($"{name} is forgotten. Its agent is turned away from now on; uninstall it there.");
+            return ExitCode.Done;
+        });
+        return command;
+    }
 
     private static Command Hold()
     {

@@ -34,7 +34,8 @@ internal static class ServiceCommands
     {
         var server = new Option<string?>("--mail-server") { Description = $"Server through which mail is sent: smtp://HOST:PORT or smtps://HOST:PORT; with an account as smtp://ACCOUNT@HOST:PORT, its password in {Password}" };
         var from = new Option<string?>("--mail-from") { Description = "Address that mail comes from" };
-        var start = new Command("start", "Start the service and stay with it until it is told to stop") { Data, Port, server, from };
+        var callPrivate = new Option<bool>("--call-private-networks") { Description = "Let web calls go to addresses of private networks and of this machine" };
+        var start = new Command("start", "Start the service and stay with it until it is told to stop") { Data, Port, server, from, callPrivate };
         start.SetAction(async (parsed, stop) =>
         {
             try
@@ -45,7 +46,7 @@ internal static class ServiceCommands
                     await Console.Error.WriteLineAsync($"furlough: {wrong}");
                     return ExitCode.WrongUse;
                 }
-                await using var host = await ServiceHost.StartAsync(new ServiceOptions(Path.GetFullPath(parsed.GetValue(Data)!), parsed.GetValue(Port)) { Mail = mail }, stop);
+                await using var host = await ServiceHost.StartAsync(new ServiceOptions(Path.GetFullPath(parsed.GetValue(Data)!), parsed.GetValue(Port)) { Mail = mail, MayCallPrivate = parsed.GetValue(callPrivate) }, stop);
                 Console.WriteLine($"listening on {host.Address.ToString().TrimEnd('/')}");
                 var token = Path.Combine(Path.GetFullPath(parsed.GetValue(Data)!), ServiceHost.StewardTokenFile);
                 if (File.Exists(token)) Console.WriteLine($"the steward's first token is in {token}: sign in to the console with it, or export FURLOUGH_TOKEN=$(cat {token})");

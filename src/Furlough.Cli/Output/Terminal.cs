@@ -10,7 +10,17 @@ internal static class Terminal
     private static readonly JsonSerializerOptions Indented = new(JsonSerializerOptions.Web) { WriteIndented = true, Encoder = System.Text.Encodings.Web.JavaScriptEncoder.UnsafeRelaxedJsonEscaping };
 
     /// <summary>Where tables go. In a pipe lines are never folded.</summary>
-    internal static IAnsiConsole Out { get; } = Make();
+    internal static IAnsiConsole Out => field ??= Make();
+
+    private static TextWriter s_raw = Console.Out;
+
+    /// <summary>Lets nothing harmful through to the terminal from now on, whoever prints it.</summary>
+    internal static void Protect()
+    {
+        s_raw = Console.Out;
+        Console.SetOut(new Clean.Writer(s_raw));
+        Console.SetError(new Clean.Writer(Console.Error));
+    }
 
     /// <summary>True when a person looks on.</summary>
     internal static bool Live => !Console.IsOutputRedirected;
@@ -19,7 +29,7 @@ internal static class Terminal
     internal static void Json<T>(T value) => Console.Out.WriteLine(Spelled(value));
 
     /// <summary>A value as JSON.</summary>
-    internal static string Spelled<T>(T value) => JsonSerializer.Serialize(value, Indented);
+    internal static string Spelled<T>(T value) => Clean.Json(JsonSerializer.Serialize(value, Indented));
 
     /// <summary>Tables are printed as CSV, one after the other with an empty line between, and nothing else is.</summary>
     internal static bool AsCsv { get; set; }
@@ -72,7 +82,8 @@ internal static class Terminal
 
     private static IAnsiConsole Make()
     {
-        var console = AnsiConsole.Create(new AnsiConsoleSettings());
+        var console = AnsiConsole.Create(new AnsiConsoleSettings { Out = new AnsiConsoleOutput(s_raw) });
+        console.Pipeline.Attach(new Clean.Hook());
         if (Console.IsOutputRedirected) console.Profile.Width = 4_000;
         return console;
     }

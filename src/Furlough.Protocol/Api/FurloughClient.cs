@@ -145,6 +145,9 @@ public sealed class FurloughClient : IDisposable
     /// <summary>Skips a relocation.</summary>
     public Task<RelocationView> SkipAsync(long number, string reason, CancellationToken stop) => PostAsync<RelocationView>(FormattableString.Invariant($"relocations/{number}/skip"), new SkipRequest(reason), stop);
 
+    /// <summary>Removes a machine with everything that is known of it but the history.</summary>
+    public Task ForgetAsync(string machine, bool withOriginals, CancellationToken stop) => PostAsync<object?>("machines/forget", new ForgetRequest(machine, withOriginals), stop);
+
     /// <summary>Holds machines, or (no reason) lets them go on.</summary>
     public Task HoldAsync(IReadOnlyList<string> machines, string? reason, CancellationToken stop) => PostAsync<object?>("machines/hold", new HoldRequest(machines, reason), stop);
 

@@ -75,6 +75,10 @@ public sealed record MachineSummary(
     Guid Id, string Name, string Room, Standing Standing, DateTimeOffset? LastSeen, DateTimeOffset? SurveyedAt, string? OperatingSystem,
     int Holdings, long DataBytes, ShelfSums? System, string? Attention, string? Role, string? HeldBy);
 
+/// <summary>Forgets a machine.</summary>
+/// <param name="WithOriginals">Although it keeps originals, or has relocations that have not ended.</param>
+public sealed record ForgetRequest(string Machine, bool WithOriginals);
+
 /// <summary>Says what machines are for; null takes it back.</summary>
 public sealed record RoleRequest(IReadOnlyList<string> Machines, string? Role);
 

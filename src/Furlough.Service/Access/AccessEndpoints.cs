@@ -35,7 +35,8 @@ public static class AccessEndpoints
         }).AllowAnonymous();
         api.MapPost("/tokens", MakeTokenAsync).For(Role.Steward);
         api.MapGet("/tokens", (Store store, CancellationToken stop) => store.ReadAsync(async db => (await db.Tokens.OrderBy(t => t.Name).ToListAsync(stop)).ConvertAll(View), stop)).For(Role.Steward);
-        api.MapDelete("/tokens/{name}", RevokeAsync).For(Role.Steward);
+        // Names of older versions may have a slash in them.
+        api.MapDelete("/tokens/{**name}", RevokeAsync).For(Role.Steward);
     }
 
     /// <summary>A session cookie alone is not enough for unsafe calls: the console adds a header that other pages cannot.</summary>
@@ -49,7 +50,7 @@ public static class AccessEndpoints
 
     private static Task<TokenMade> MakeTokenAsync(TokenRequest request, Store store, TimeProvider time, HttpContext context, CancellationToken stop)
     {
-        if (request.Name is not { Length: > 0 and <= 100 } || request.Name.Trim() != request.Name || request.Name.Any(char.IsControl)) throw new ProblemException(400, "name-missing", "A token needs a name of at most 100 printable characters.", "Say whose it is.");
+        NewName.Require(request.Name, "A token");
         if (request.Days is < 1 or > LongestDays) throw new ProblemException(400, "days-refused", $"A token is valid for 1 to {LongestDays} days, or without an end.", "Give other days, or leave them out.");
         return store.WriteAsync(async db =>
         {

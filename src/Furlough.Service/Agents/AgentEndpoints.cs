@@ -29,15 +29,20 @@ public static class AgentEndpoints
         agent.MapGet("/dockets", DocketsAsync);
         agent.MapPost("/permits", PermitAsync);
         agent.MapPost("/bulletins", async (IReadOnlyList<Bulletin> bulletins, HttpContext context, AgentSessions sessions, BulletinDesk desk, LiveHub live, CancellationToken stop) =>
-            new BulletinReceipt(await desk.TakeAsync(Machine(context, sessions, live), bulletins, stop)));
-        agent.MapPost("/progress", (Progress progress, HttpContext context, AgentSessions sessions, LiveHub live) =>
         {
-            Machine(context, sessions, live);
+            Bounds.Require(bulletins, "bulletins");
+            return new BulletinReceipt(await desk.TakeAsync(Machine(context, sessions, live), bulletins, stop));
+        });
+        agent.MapPost("/progress", async (Progress progress, HttpContext context, AgentSessions sessions, DocketOwners owners, LiveHub live, CancellationToken stop) =>
+        {
+            Bounds.Require(progress, "progress");
+            await owners.RequireAsync(Machine(context, sessions, live), progress.Docket, progress.Relocation, stop);
             live.Keep(progress);
             return new ProgressReceipt(live.ProgressPause);
         });
         agent.MapPost("/surveys", async (Survey survey, HttpContext context, AgentSessions sessions, SurveyDesk desk, LiveHub live, CancellationToken stop) =>
         {
+            Bounds.Require(survey, "survey");
             await desk.TakeAsync(Machine(context, sessions, live), survey, stop);
             return TypedResults.NoContent();
         });
@@ -49,6 +54,7 @@ public static class AgentEndpoints
         if (request.Machines is < 1 or > 10_000 || request.Hours is < 1 or > 24 * 90) throw new ProblemException(400, "invite-refused", "An invite is for 1 to 10,000 machines and for at most 90 days.", "Give other numbers.");
         return store.WriteAsync(db =>
         {
+            if (request.Room is { } room) NewName.Require(room, "A room");
             var secret = Secrets.Make("");
             var expires = time.GetUtcNow().AddHours(request.Hours);
             if (request.Again is { } again && !db.Machines.Any(m => m.Name == again)) throw ProblemException.Missing($"machine {again}", "See `furlough machine list`.");
@@ -100,9 +106,7 @@ public static class AgentEndpoints
 
     private static Guid Machine(HttpContext context, AgentSessions sessions, LiveHub live)
     {
-        var header = context.Request.Headers.Authorization.ToString();
-        var machine = (header.StartsWith("Bearer ", StringComparison.Ordinal) ? sessions.MachineOf(header["Bearer ".Length..]) : null)
-            ?? throw new ProblemException(401, "session-unknown", "This session is not known (any more).", "Open a new one.");
+        var machine = sessions.MachineOf(context) ?? throw AgentGate.SessionUnknown();
         live.Seen(machine);
         return machine;
     }

@@ -1,5 +1,6 @@
 using System.Collections.Concurrent;
 using System.Globalization;
+using System.Security.Cryptography;
 using System.Text.Json;
 using Furlough.Model;
 using Furlough.Protocol;
@@ -14,30 +15,57 @@ namespace Furlough.Service.Agents;
 public sealed class AgentSessions(Store store, DocketDesk desk, TimeProvider time)
 {
     private static readonly TimeSpan ChallengeValidity = TimeSpan.FromMinutes(2);
-    private readonly ConcurrentDictionary<string, DateTimeOffset> _challenges = new();
+    private readonly byte[] _challengeKey = RandomNumberGenerator.GetBytes(32);
+
+    /// <summary>Challenges that a machine has answered, until they expire: only whoever has a machine's key adds to them.</summary>
+    private readonly ConcurrentDictionary<string, DateTimeOffset> _answered = new();
     private readonly ConcurrentDictionary<string, Guid> _machines = new();
     private readonly ConcurrentDictionary<Guid, string> _tokens = new();
 
     /// <summary>A number to sign.</summary>
     public Challenge Challenge()
     {
+        // Nothing is kept of it: whoever asks for a million of them fills no memory.
+        var body = string.Create(CultureInfo.InvariantCulture, $"{(time.GetUtcNow() + ChallengeValidity).ToUnixTimeSeconds()}.{Secrets.Make("")}");
+        return new Challenge($"{body}.{Seal(body)}");
+    }
+
+    private string Seal(string body) => System.Buffers.Text.Base64Url.EncodeToString(HMACSHA256.HashData(_challengeKey, System.Text.Encoding.UTF8.GetBytes(body)));
+
+    /// <summary>Whether a challenge is ours, has not expired and was not answered before.</summary>
+    private bool Accepts(string nonce)
+    {
         var now = time.GetUtcNow();
-        foreach (var (old, expires) in _challenges)
-            if (expires < now) _challenges.TryRemove(old, out _);
-        var nonce = Secrets.Make("");
-        _challenges[nonce] = now + ChallengeValidity;
-        return new Challenge(nonce);
+        if (nonce.LastIndexOf('.') is not (> 0 and var at) || !CryptographicOperations.FixedTimeEquals(System.Text.Encoding.UTF8.GetBytes(Seal(nonce[..at])), System.Text.Encoding.UTF8.GetBytes(nonce[(at + 1)..]))) return false;
+        return long.TryParse(nonce.AsSpan(0, nonce.IndexOf('.')), NumberStyles.None, CultureInfo.InvariantCulture, out var until) && now.ToUnixTimeSeconds() <= until && !_answered.ContainsKey(nonce);
+    }
+
+    private bool Spend(string nonce)
+    {
+        var now = time.GetUtcNow();
+        foreach (var (old, until) in _answered)
+            if (until < now) _answered.TryRemove(old, out _);
+        return _answered.TryAdd(nonce, now + ChallengeValidity * 2);
     }
 
     /// <summary>The machine of a session, or null.</summary>
     public Guid? MachineOf(string token) => _machines.TryGetValue(token, out var machine) ? machine : null;
 
+    /// <summary>The machine of a call's session, or null.</summary>
+    public Guid? MachineOf(HttpContext context) => context.Request.Headers.Authorization.ToString() is ['B', 'e', 'a', 'r', 'e', 'r', ' ', .. var token] ? MachineOf(token) : null;
+
+    /// <summary>A machine is forgotten, and its session with it.</summary>
+    public void Forget(Guid machine)
+    {
+        if (_tokens.TryRemove(machine, out var token)) _machines.TryRemove(token, out _);
+    }
+
     /// <summary>Takes a new machine in.</summary>
     public Task<EnrolResponse> EnrolAsync(EnrolRequest request, CancellationToken stop)
     {
         RequireVersion(request.Protocol);
-        if (!IsName(request.Name) || !IsName(request.Room))
-            throw new ProblemException(400, "name-refused", "A machine's name and room have 1 to 100 characters that can be seen.", "Give --name and --room.");
+        NewName.Require(request.Name, "A machine");
+        NewName.Require(request.Room, "A room");
         return store.WriteAsync(async db =>
         {
             var hash = Secrets.Hash(request.Code.Split('.')[0]);
@@ -109,15 +137,13 @@ public sealed class AgentSessions(Store store, DocketDesk desk, TimeProvider tim
         SessionProof claimed;
         try { claimed = JsonSerializer.Deserialize(System.Buffers.Text.Base64Url.DecodeFromChars(message.Split('.') is [_, var body, _] ? body : ""), ProtocolJson.Default.SessionProof) ?? throw refused; }
         catch (Exception malformed) when (malformed is FormatException or JsonException) { throw refused; }
-        if (!_challenges.TryRemove(claimed.Nonce, out var expires) || expires < time.GetUtcNow()) throw refused;
+        if (claimed.Nonce is null || !Accepts(claimed.Nonce)) throw refused;
         var machine = await db.Machines.FindAsync([claimed.Machine], stop) ?? throw refused;
         try { Jws.Verify(machine.PublicKey, MessageType.Session, message); }
         catch (SignatureException) { throw refused; }
+        if (!Spend(claimed.Nonce)) throw refused;
         return (machine, claimed);
     }
-
-    /// <summary>Shown as it is everywhere: nothing in it may turn the text around, or be there without being seen.</summary>
-    private static bool IsName(string name) => name.Length is > 0 and <= 100 && name.Trim() == name && !name.Any(c => char.GetUnicodeCategory(c) is UnicodeCategory.Control or UnicodeCategory.Format or UnicodeCategory.Surrogate or UnicodeCategory.PrivateUse);
 
     private static void RequireVersion(int version)
     {

@@ -10,7 +10,7 @@ using Microsoft.EntityFrameworkCore;
 namespace Furlough.Service.Agents;
 
 /// <summary>Takes bulletins in: each once, in sequence, with everything that follows from it, in one transaction.</summary>
-public sealed class BulletinDesk(Store store, RunControl runs, ErrandDesk errands, RunHours hours, DocketSignals signals, LiveHub live)
+public sealed class BulletinDesk(Store store, RunControl runs, ErrandDesk errands, RunHours hours, DocketSignals signals, LiveHub live, TimeProvider time)
 {
     /// <summary>Applies what is new and returns the number up to which everything is stored.</summary>
     public async Task<long> TakeAsync(Guid machineId, IReadOnlyList<Bulletin> bulletins, CancellationToken stop)
@@ -25,7 +25,7 @@ public sealed class BulletinDesk(Store store, RunControl runs, ErrandDesk errand
                 if (bulletin.Number <= machine.LastBulletin) continue;
                 if (bulletin.Number != machine.LastBulletin + 1) break;
                 machine.LastBulletin = bulletin.Number;
-                machine.LastSeen = bulletin.At;
+                machine.LastSeen = time.GetUtcNow();
                 db.Bulletins.Add(new BulletinRow { Machine = machineId, Number = bulletin.Number, Relocation = bulletin.Relocation, Body = Column.Write(bulletin, ModelJson.Default.Bulletin) });
                 if (await ApplyAsync(db, machine, bulletin, stop) is { } row) touched.Add(row);
             }
@@ -51,29 +51,29 @@ public sealed class BulletinDesk(Store store, RunControl runs, ErrandDesk errand
         var docket = await db.Dockets.FindAsync([bulletin.Docket], stop);
         if (row is null || docket is null || row.Machine != machine.Id || docket.Machine != machine.Id)
         {
-            db.Record(bulletin.At, machine.Name, "unknown docket reported", bulletin.Docket.ToString());
+            db.Record(time.GetUtcNow(), machine.Name, "unknown docket reported", bulletin.Docket.ToString(), null, Clock(bulletin));
             return null;
         }
         await KeepOriginalsAsync(db, row, docket, bulletin, stop);
-        if (bulletin.State is RelocationState.Switched or RelocationState.Finished or RelocationState.Returned && await db.SpaceBreaks.FindAsync([machine.Id, bulletin.At], stop) is null)
-            db.SpaceBreaks.Add(new SpaceBreakRow { Machine = machine.Id, At = bulletin.At });
+        if (bulletin.State is RelocationState.Switched or RelocationState.Finished or RelocationState.Returned && await db.SpaceBreaks.FindAsync([machine.Id, Told(bulletin)], stop) is null)
+            db.SpaceBreaks.Add(new SpaceBreakRow { Machine = machine.Id, At = Told(bulletin) });
         if (row.Docket != bulletin.Docket) return null;
 
         var next = StateAfter(row, docket.Work, bulletin.State);
-        if (!RelocationStates.MayFollow(row.State, next)) db.Record(bulletin.At, machine.Name, "out of sequence", $"relocation {row.Number}", row.State.Word(), next.Word());
+        if (!RelocationStates.MayFollow(row.State, next)) db.Record(time.GetUtcNow(), machine.Name, "out of sequence", $"relocation {row.Number}", row.State.Word(), next.Word());
         if (row.State != next)
         {
-            db.Record(bulletin.At, machine.Name, "relocation", $"{row.Number} {HoldingName.InWords(row.Holding, row.Account)}", row.State.Word(), next.Word());
+            db.Record(Told(bulletin), machine.Name, "relocation", $"{row.Number} {HoldingName.InWords(row.Holding, row.Account)}", row.State.Word(), next.Word());
             if (row.State.IsAtRest()) row.StateBefore = row.State;
         }
         row.State = next;
         if (next.IsAtRest()) row.BackOutWanted = false;
         row.Step = bulletin.Step;
-        row.AsOf = bulletin.At;
+        row.AsOf = Told(bulletin);
         if (docket.Work.MovesHolding()) row.Live = bulletin.Live;
         if (docket.Work == DocketWork.Gather) row.GatheredAt = bulletin switch
         {
-            { State: RelocationState.Gathering, Step: Step.Prepare } => bulletin.At,
+            { State: RelocationState.Gathering, Step: Step.Prepare } => Told(bulletin),
             { State: RelocationState.Failed or RelocationState.BackedOut or RelocationState.Refused } => null,
             _ => row.GatheredAt,
         };
@@ -88,6 +88,13 @@ public sealed class BulletinDesk(Store store, RunControl runs, ErrandDesk errand
         await errands.HeardAsync(db, row, docket.Work, (await hours.OfAsync(db, (await db.Runs.FindAsync([row.Run], stop))!, stop)).ErrandsWithin, stop);
         return row;
     }
+
+    /// <summary>When it happened, as far as the machine's clock can be believed: never in the service's future, and not before what its last contact allows.</summary>
+    private DateTimeOffset Told(Bulletin bulletin) => bulletin.At > time.GetUtcNow() || time.GetUtcNow() - bulletin.At > LongestAway ? time.GetUtcNow() : bulletin.At;
+
+    private static readonly TimeSpan LongestAway = TimeSpan.FromDays(400);
+
+    private static string Clock(Bulletin bulletin) => $"the machine's clock said {bulletin.At:u}";
 
     /// <summary>What an agent says about a discard, a return or gathering means for the relocation as a whole.</summary>
     private static RelocationState StateAfter(RelocationRow row, DocketWork work, RelocationState said) => (work, said) switch

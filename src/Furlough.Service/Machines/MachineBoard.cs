@@ -59,6 +59,9 @@ public sealed class MachineBoard : IDisposable
         return _soonest;
     }
 
+    /// <summary>What is shown of a machine is worked out anew.</summary>
+    public void Touch(Guid machine) => _stale[machine] = 0;
+
     /// <inheritdoc/>
     public void Dispose() => _renewing.Dispose();
 
@@ -89,6 +92,23 @@ public sealed class MachineBoard : IDisposable
         }
     }
 
+    /// <summary>A machine's part. What it sent may make no sense: then it is shown without, and all others as they are.</summary>
+    private static Part PartOf(MachineRow machine, IReadOnlyList<RelocationRow> relocations, IReadOnlyList<OriginalRow> originals)
+    {
+        try
+        {
+            var survey = Column.SurveyOf(machine);
+            var (summary, shelves) = Summaries.Of(machine, survey, relocations, originals);
+            return new Part(summary, shelves, [.. VolumeSpaces.Of(machine, survey)]);
+        }
+        catch (Exception senseless) when (senseless is not OutOfMemoryException)
+        {
+            var bare = new MachineSummary(machine.Id, machine.Name, machine.Room, Standing.Stuck, machine.LastSeen, machine.SurveyedAt, null, 0, 0, null,
+                $"What this machine sent last cannot be read ({senseless.Message.TrimEnd('.')}). Survey it again, or forget it: `furlough machine forget {machine.Name}`.", machine.Role, machine.HeldBy);
+            return new Part(bare, [], []);
+        }
+    }
+
     /// <summary>Works out the parts of some machines, or of all.</summary>
     private async Task RenewAsync(HashSet<Guid>? some, CancellationToken stop)
     {
@@ -102,9 +122,7 @@ public sealed class MachineBoard : IDisposable
             else foreach (var id in some) _parts.Remove(id);
             await foreach (var machine in db.Machines.Where(m => some == null || ids.Contains(m.Id)).AsAsyncEnumerable().WithCancellation(stop))
             {
-                var survey = Column.SurveyOf(machine);
-                var (summary, shelves) = Summaries.Of(machine, survey, [.. relocations[machine.Id]], [.. originals[machine.Id]]);
-                _parts[machine.Id] = new Part(summary, shelves, [.. VolumeSpaces.Of(machine, survey)]);
+                _parts[machine.Id] = PartOf(machine, [.. relocations[machine.Id]], [.. originals[machine.Id]]);
             }
             return 0;
         }, stop);

@@ -5,6 +5,7 @@ using Furlough.Service.Access;
 using Furlough.Service.Agents;
 using Furlough.Service.Events;
 using Furlough.Service.Relocations;
+using Furlough.Service.Runs;
 using Furlough.Service.Storage;
 using Microsoft.EntityFrameworkCore;
 
@@ -24,6 +25,7 @@ public static class MachineEndpoints
         api.MapPost("/machines/{name}/survey", SurveyAsync).For(Role.Technician);
         api.MapPost("/machines/role", RoleAsync).For(Role.Technician);
         api.MapPost("/machines/hold", HoldAsync).For(Role.Technician);
+        api.MapPost("/machines/forget", ForgetAsync).For(Role.Steward);
         api.MapPost("/invites", AgentEndpoints.InviteAsync).For(Role.Technician);
     }
 
@@ -79,6 +81,32 @@ public static class MachineEndpoints
             db.Record(time.GetUtcNow(), context.Who(), "role", row.Name, row.Role, request.Role);
             row.Role = request.Role;
         }, signals, stop);
+        return TypedResults.NoContent();
+    }
+
+    /// <summary>Removes a machine with everything that is known of it but the history. What its agent has and what stands on its disks is left alone.</summary>
+    private static async Task<IResult> ForgetAsync(ForgetRequest request, Store store, LiveHub live, AgentSessions sessions, MachineBoard board, TimeProvider time, HttpContext context, CancellationToken stop)
+    {
+        var forgotten = await store.WriteAsync(async db =>
+        {
+            var row = await FindAsync(db, request.Machine, stop);
+            var originals = await db.Originals.CountAsync(o => o.Machine == row.Id, stop);
+            var busy = await db.Relocations.CountAsync(r => r.Machine == row.Id && RunControl.NotAtRest.Contains(r.State), stop);
+            if (!request.WithOriginals && (originals > 0 || busy > 0))
+                throw ProblemException.Conflict("machine-needed", $"{row.Name} keeps {Words.Count(originals, "original")} and has {Words.Count(busy, "relocation")} that {(busy == 1 ? "has" : "have")} not ended.", $"Discard or return these first. If the machine is gone for good: `furlough machine forget {row.Name} --with-originals`.");
+            await db.Dockets.Where(d => d.Machine == row.Id).ExecuteDeleteAsync(stop);
+            await db.Bulletins.Where(b => b.Machine == row.Id).ExecuteDeleteAsync(stop);
+            await db.Originals.Where(o => o.Machine == row.Id).ExecuteDeleteAsync(stop);
+            await db.Errands.Where(e => e.Machine == row.Id).ExecuteDeleteAsync(stop);
+            await db.Relocations.Where(r => r.Machine == row.Id).ExecuteDeleteAsync(stop);
+            await db.SpaceBreaks.Where(b => b.Machine == row.Id).ExecuteDeleteAsync(stop);
+            db.Machines.Remove(row);
+            db.Record(time.GetUtcNow(), context.Who(), "machine forgotten", row.Name, null, $"{Words.Count(originals, "original")} stay on its disks");
+            return row.Id;
+        }, stop);
+        sessions.Forget(forgotten);
+        board.Touch(forgotten);
+        live.Say("machine", forgotten);
         return TypedResults.NoContent();
     }
 

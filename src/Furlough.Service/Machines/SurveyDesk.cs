@@ -57,10 +57,21 @@ public sealed class SurveyDesk(Store store, LiveHub live, ErrandDesk errands, Do
     {
         if (HasGap(survey.Volumes, survey.Accounts, survey.Holdings, survey.Originals, survey.Receipts, survey.Past, survey.Notes) || survey.Volumes.Any(v => HasGap(v.Taken)) || survey.Holdings.Any(h => HasGap(h.Pointers, h.InUse, h.Demands.Found, h.Allocated, h.Services)) || HasGap(survey.SyncFolders, survey.CommonFolders) || survey.Accounts.Any(a => a.Session is { } session && HasGap(session.Homes)) || survey.CommonFolders.Any(f => HasGap(f.Left)) || (survey.Backup is { } backup && HasGap(backup.Covers)))
             throw new ProblemException(400, "survey-impossible", "The survey has lists with nothing in some place.", "Look at the agent's log.");
+        RequireOnce(survey.Volumes.Select(v => v.Identity.Key).Where(k => k.Length > 0), "volumes");
+        RequireOnce(survey.Accounts.Select(a => a.Name), "accounts");
+        RequireOnce(survey.Holdings.Select(h => h.Name.ToString() + h.Name.Kind), "holdings");
+        if (survey.Holdings.Aggregate(0m, (sum, h) => sum + h.DataBytes) > Bounds.LargestNumber || survey.Volumes.Aggregate(0m, (sum, v) => sum + v.SizeBytes) > Bounds.LargestNumber)
+            throw new ProblemException(400, "out-of-bounds", "The sizes of the survey come to more than a machine can hold.", "Look at the agent's log.");
         if (survey.Holdings.Count > MostHoldings || survey.Volumes.Count > MostVolumes || survey.Receipts.Count > MostReceipts || survey.Past.Count > MostPast || survey.CommonFolders.Sum(f => f.Left.Count + 1) > MostHoldings) throw new ProblemException(400, "survey-too-large", "The survey lists more than a machine can have.", "Look at the agent's log.");
         if (survey.Volumes.Any(v => v.SizeBytes < 0 || v.FreeBytes < 0 || v.FreeBytes > v.SizeBytes) || survey.Past.Any(p => p.UsedBytes < 0) || survey.Holdings.Any(h => h.Files < 0 || h.DataBytes < 0 || h.HiddenBytes < 0 || h.CloudOnlyFiles < 0 || h.CloudOnlyBytes < 0 || h.Stray is { Files: < 0 } or { DataBytes: < 0 }) || survey.CommonFolders.Any(f => f.Left.Any(l => l.Files < 0 || l.DataBytes < 0)))
             throw new ProblemException(400, "survey-impossible", "The survey has sizes that cannot be.", "Look at the agent's log.");
         if (survey.Holdings.Any(h => !h.Name.IsShared && survey.Accounts.All(a => a.Name != h.Name.Account))) throw new ProblemException(400, "survey-impossible", "The survey has holdings of accounts that it does not list.", "Look at the agent's log.");
+    }
+
+    private static void RequireOnce(IEnumerable<string> names, string field)
+    {
+        var seen = new HashSet<string>(StringComparer.Ordinal);
+        if (names.FirstOrDefault(n => !seen.Add(n)) is { } twice) throw new ProblemException(400, "survey-impossible", $"`{field}` of the survey names `{twice}` twice.", "Look at the agent's log.");
     }
 
     /// <summary>JSON may have null where our records never do.</summary>

@@ -27,12 +27,12 @@ public static class NoticeEndpoints
             }
             return views;
         }, stop)).For(Role.Technician);
-        api.MapDelete("/receivers/{name}", RemoveAsync).For(Role.Steward);
+        api.MapDelete("/receivers/{**name}", RemoveAsync).For(Role.Steward);
     }
 
     private static Task<ReceiverView> AddAsync(ReceiverRequest request, Store store, ServiceOptions options, TimeProvider time, HttpContext context, CancellationToken stop)
     {
-        if (request.Name is not { Length: > 0 and <= 100 } || request.Name.Any(char.IsControl)) throw new ProblemException(400, "name-missing", "A receiver needs a name of at most 100 printable characters.", "Say who it is.");
+        NewName.Require(request.Name, "A receiver");
         if (request.Mail is null == request.Call is null) throw new ProblemException(400, "receiver-refused", "A receiver is told by mail or by a call, one of the two.", "Give --mail ADDRESS or --call URL.");
         if (request.Mail is { } mail && (mail.Any(char.IsControl) || !MailboxAddress.TryParse(mail, out var box) || !box.Address.Contains('@'))) throw new ProblemException(400, "address-malformed", $"`{mail}` is no address for mail.", "Give one such as keeper@station.example.");
         if (request.Mail is not null && options.Mail is null) throw ProblemException.Conflict("no-mail-server", "The service was started without a mail server.", "Start it with --mail-server and --mail-from.");

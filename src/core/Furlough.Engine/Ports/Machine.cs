@@ -123,7 +123,8 @@ public interface IAccounts
     /// <param name="accountId">The account as the system numbers it.</param>
     void Give(IFolder folder, string account, string accountId);
 
-    /// <summary>Until disposed, this thread makes, opens, renames and removes names with an account's own rights and not with the system's: for names in folders that the account can change.</summary>
+    /// <summary>Until disposed, this thread makes, opens, renames and removes names with an account's own rights and not with the system's: for names in folders that the account can change.
+    /// Nothing else may be asked of the machine meanwhile: what only the system can read would be refused.</summary>
     /// <param name="accountId">The account as the system numbers it.</param>
     IDisposable As(string account, string accountId) => OwnRights.Kept;
 

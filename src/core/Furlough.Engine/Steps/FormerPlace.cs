@@ -21,15 +21,17 @@ internal static class FormerPlace
         if (parent is null) return;
         var (leaf, shown) = (work.Docket.Source.Parts[^1], work.Machine.Volumes.Show(work.Docket.Source));
         if (parent.Find(leaf) is null) work.Note(Left, "yes");
-        using var rights = work.In(parent, volume);
-        if (parent.Find(leaf) is null) parent.MakeLink(leaf, work.Machine.Volumes.Show(work.Docket.Target));
+        var text = work.Machine.Volumes.Show(work.Docket.Target);
+        if (parent.Find(leaf) is null)
+            using (work.In(parent, volume)) parent.MakeLink(leaf, text);
         if (!IsLinkTo(parent, leaf, work.Docket.Target, work))
         {
             if (IsInPlace(work)) throw NoLink(work);
             work.Report($"No link was left at `{shown}`: something stands there again.");
             return;
         }
-        if (uint.TryParse(work.Docket.AccountId, NumberStyles.None, CultureInfo.InvariantCulture, out var owner)) Give(parent, leaf, owner, parent.Facts().Group);
+        if (uint.TryParse(work.Docket.AccountId, NumberStyles.None, CultureInfo.InvariantCulture, out var owner))
+            using (work.In(parent, volume)) Give(parent, leaf, owner, parent.Facts().Group);
         // A link cannot be flushed by itself: its owner is durable with the whole volume.
         volume.Sync();
         work.Report($"A link stands at `{shown}` and leads to `{work.Machine.Volumes.Show(work.Docket.Target)}`.");
@@ -72,7 +74,9 @@ internal static class FormerPlace
     internal static void GiveWay(Work work, IFolder parent)
     {
         var leaf = work.Docket.Target.Parts[^1];
-        if (work.Noted(GaveWay) is not null && IsLinkTo(parent, leaf, work.Docket.Source, work)) parent.RemoveFile(leaf);
+        if (work.Noted(GaveWay) is null || !IsLinkTo(parent, leaf, work.Docket.Source, work)) return;
+        using var rights = work.In(parent, work.TargetVolume());
+        parent.RemoveFile(leaf);
     }
 
     /// <summary>Makes the link at the target again, when the holding did not come back.</summary>
@@ -80,9 +84,11 @@ internal static class FormerPlace
     {
         var leaf = work.Docket.Target.Parts[^1];
         if (work.Noted(GaveWay)?.Split(' ', 3) is not [var owner, var group, var text] || parent.Find(leaf) is not null) return;
-        using var rights = work.In(parent, work.TargetVolume());
-        parent.MakeLink(leaf, text);
-        Give(parent, leaf, uint.Parse(owner, CultureInfo.InvariantCulture), uint.Parse(group, CultureInfo.InvariantCulture));
+        using (work.In(parent, work.TargetVolume()))
+        {
+            parent.MakeLink(leaf, text);
+            Give(parent, leaf, uint.Parse(owner, CultureInfo.InvariantCulture), uint.Parse(group, CultureInfo.InvariantCulture));
+        }
         work.TargetVolume().Sync();
     }
 

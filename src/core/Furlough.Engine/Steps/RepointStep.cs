@@ -74,11 +74,9 @@ public sealed class RepointStep : IStep
             throw Missing();
         }
         work.Note(TargetId, moving.FileId.ToString(CultureInfo.InvariantCulture));
-        using (work.In(parent, targetVolume))
-        {
-            FormerPlace.GiveWay(work, parent);
-            if (parent.Find(leaf) is { Kind: NodeKind.Folder } && work.Noted(PrepareStep.EmptyTarget) is not null) parent.RemoveFolder(leaf);
-        }
+        FormerPlace.GiveWay(work, parent);
+        if (parent.Find(leaf) is { Kind: NodeKind.Folder } && work.Noted(PrepareStep.EmptyTarget) is not null)
+            using (work.In(parent, targetVolume)) parent.RemoveFolder(leaf);
         from.Move(name, parent, leaf);
         RequireArrived(work, from, name, targetVolume, parent);
         parent.Flush();

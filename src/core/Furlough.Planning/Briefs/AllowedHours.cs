@@ -21,6 +21,11 @@ public sealed class AllowedHours
     private static readonly TimeSpan LongestEvent = TimeSpan.FromDays(60);
     private const int MostEvents = 5_000, MostTries = 10_000;
 
+    /// <summary>Most single times that rules may yield from their beginning until <see cref="WorkedOutUntil"/>.</summary>
+    private const double MostCost = 150_000;
+    private const int EarliestYear = 1900;
+    private static readonly DateTime WorkedOutUntil = new(2040, 1, 1, 0, 0, 0, DateTimeKind.Unspecified);
+
     private readonly Calendar _calendar;
     private readonly TimeZoneInfo _zone;
 
@@ -36,15 +41,41 @@ public sealed class AllowedHours
         try { calendar = Calendar.Load(text); }
         catch (Exception malformed) when (malformed is not OutOfMemoryException) { throw new FormatException($"This is no iCalendar file: {malformed.Message.TrimEnd('.')}."); }
         if (calendar is null || calendar.Events.Count == 0) throw new FormatException("The calendar has no events.");
+        var lines = text.Split('\n');
+        if (lines.Any(l => l.StartsWith("EXRULE", StringComparison.OrdinalIgnoreCase))) throw new FormatException("Rules of exceptions (EXRULE) are not used any more: name the dates that are left out (EXDATE).");
+        if (lines.Count(l => l.StartsWith("RRULE", StringComparison.OrdinalIgnoreCase)) > calendar.Events.Count) throw new FormatException("An event has more than one RRULE: make an event of each.");
+        var cost = 0.0;
         foreach (var one in calendar.Events)
         {
             if (one.Start is null) throw new FormatException($"The event `{one.Summary}` has no start.");
             foreach (var at in (CalDateTime?[])[one.Start, one.End])
                 if (at?.TzId is { } id && !TimeZoneInfo.TryFindSystemTimeZoneById(id, out _)) throw new FormatException($"The time zone `{id}` is not known.");
+            if (one.Start.Value.Year < EarliestYear) throw new FormatException($"The event `{one.Summary}` begins in {one.Start.Value.Year}. Let it begin in {EarliestYear} or later.");
+            cost += 1 + (one.RecurrenceRule is { } rule ? Cost(rule, one.Start.Value) : 0) + one.RecurrenceDates.GetAllDates().Count();
+            if (cost > MostCost) throw new FormatException($"The event `{one.Summary}` repeats too often to be worked out. Let it begin later, repeat it by the day, week, month or year, or leave out some of its `BY` rules.");
         }
         var hours = new AllowedHours(calendar, zone);
         hours.After(DateTimeOffset.UnixEpoch.AddYears(56));
         return hours;
+    }
+
+    /// <summary>About how many single times a rule yields. Estimated, never worked out: that is what would take long.</summary>
+    private static double Cost(RecurrenceRule rule, DateTime start)
+    {
+        if (rule.Interval < 1) throw new FormatException("A rule has an INTERVAL below 1.");
+        double? days = rule.Frequency switch
+        {
+            FrequencyType.Yearly => 365,
+            FrequencyType.Monthly => 30,
+            FrequencyType.Weekly => 7,
+            FrequencyType.Daily => 1,
+            FrequencyType.Hourly => 1 / 24.0,
+            _ => null,
+        };
+        if (days is not { } period) throw new FormatException("Allowed hours repeat by the hour, day, week, month or year, not by the minute or second.");
+        var each = new[] { rule.ByMonth.Count, rule.ByWeekNo.Count, rule.ByYearDay.Count, rule.ByMonthDay.Count, rule.ByDay.Count * (rule.Frequency is FrequencyType.Yearly ? 53 : rule.Frequency is FrequencyType.Monthly ? 5 : 1), rule.ByHour.Count, rule.ByMinute.Count, rule.BySecond.Count }
+            .Aggregate(1.0, (all, count) => all * Math.Max(1, count));
+        return Math.Max(1, (WorkedOutUntil - start).TotalDays / period / rule.Interval) * each;
     }
 
     /// <summary>The hours that are not over at a moment, in sequence, as far as <see cref="Horizon"/> reaches; the first may have begun already.</summary>

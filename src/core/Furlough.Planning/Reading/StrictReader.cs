@@ -28,7 +28,7 @@ public abstract class StrictReader
         try
         {
             if (text.Length > limit) _errors.Add(new TextError(1, 1, $"The {what} has {text.Length} characters.", $"at most {limit}"));
-            else RefuseAnchors(text, what);
+            else RefuseMonsters(text, what);
             if (_errors.Count > 0) return null;
             var stream = new YamlStream();
             stream.Load(new StringReader(text));
@@ -42,15 +42,25 @@ public abstract class StrictReader
         return null;
     }
 
-    private void RefuseAnchors(string text, string what)
+    /// <summary>Deepest nesting, and most keys and values in all: what goes further was not written by a person, and building it could end the process.</summary>
+    private const int DeepestLevel = 50, MostNodes = 20_000;
+
+    /// <summary>Looks at the text piece by piece, before anything is built of it.</summary>
+    private void RefuseMonsters(string text, string what)
     {
         var parser = new Parser(new StringReader(text));
-        while (parser.MoveNext())
-            if (parser.Current is AnchorAlias or NodeEvent { Anchor.IsEmpty: false })
-            {
-                _errors.Add(new TextError((int)parser.Current.Start.Line, (int)parser.Current.Start.Column, $"Anchors and aliases are not used in a {what}.", "the text itself"));
-                return;
-            }
+        for (var (level, nodes) = (0, 0); parser.MoveNext();)
+        {
+            var current = parser.Current!;
+            level += current.NestingIncrease;
+            if (current is NodeEvent) nodes++;
+            var (message, expected) = current is AnchorAlias or NodeEvent { Anchor.IsEmpty: false } ? ($"Anchors and aliases are not used in a {what}.", "the text itself")
+                : level > DeepestLevel + 2 ? ($"The {what} is nested more than {DeepestLevel} levels deep.", $"at most {DeepestLevel} levels")
+                : nodes > MostNodes ? ($"The {what} has more than {MostNodes:N0} keys and values.", "fewer") : ("", "");
+            if (message.Length == 0) continue;
+            _errors.Add(new TextError((int)current.Start.Line, (int)current.Start.Column, message, expected));
+            return;
+        }
     }
 
     private protected Dictionary<string, YamlNode> Keys(YamlNode node, string what, params string[] known)
@@ -90,7 +100,15 @@ public abstract class StrictReader
     private protected T? OneOf<T>(YamlNode node, string word) where T : struct, Enum =>
         Words.Find<T>(word) ?? Error<T?>(node, $"`{word}` is not known here.{Near(word, Words.All<T>())}", string.Join(" or ", Words.All<T>()));
 
-    private protected void Error(YamlNode node, string message, string expected) => _errors.Add(new TextError((int)node.Start.Line, (int)node.Start.Column, message, expected));
+    /// <summary>Most errors that are told at once.</summary>
+    private const int MostErrors = 100;
+
+    private protected void Error(YamlNode node, string message, string expected)
+    {
+        if (_errors.Count < MostErrors) _errors.Add(new TextError((int)node.Start.Line, (int)node.Start.Column, Short(message), expected));
+    }
+
+    private static string Short(string message) => message.Length <= 500 ? message : message[..500] + "…";
 
     private protected T Error<T>(YamlNode node, string message, string expected, T value = default!)
     {
@@ -98,5 +116,5 @@ public abstract class StrictReader
         return value;
     }
 
-    private protected static string Near(string word, IEnumerable<string> words) => Pattern.Nearest(word, words) is { } near ? $" Perhaps `{near}` is meant." : "";
+    private protected static string Near(string word, IEnumerable<string> words) => word.Length <= 60 && Pattern.Nearest(word, words) is { } near ? $" Perhaps `{near}` is meant." : "";
 }

@@ -1,0 +1,82 @@
+using System.Runtime.InteropServices;
+using Microsoft.Data.Sqlite;
+using Microsoft.EntityFrameworkCore;
+
+namespace Furlough.Service.Storage;
+
+/// <summary>The service's data folder: one service at a time works with it, nobody else may read it, and what belongs together is there or nothing is.</summary>
+public sealed partial class DataFolder : IDisposable
+{
+    private const string Database = "furlough.db", Key = "service-key";
+    private readonly FileStream _lock;
+
+    private DataFolder(FileStream alone) => _lock = alone;
+
+    /// <summary>Takes the folder, and makes it where it is missing.</summary>
+    /// <exception cref="IOException">Another service works with it, or a part of it is missing: says which and what to do.</exception>
+    public static DataFolder Take(string path)
+    {
+        if (OperatingSystem.IsWindows()) Directory.CreateDirectory(path);
+        else
+        {
+            const UnixFileMode closed = UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute;
+            // Whatever is made from now on is its owner's alone.
+            _ = SetMask(0x3F);
+            Directory.CreateDirectory(path, closed);
+            if ((File.GetUnixFileMode(path) & ~closed) != 0) File.SetUnixFileMode(path, closed);
+            foreach (var file in Directory.GetFiles(path)) File.SetUnixFileMode(file, UnixFileMode.UserRead | UnixFileMode.UserWrite);
+        }
+        FileStream alone;
+        try { alone = new FileStream(Path.Combine(path, "lock"), FileMode.OpenOrCreate, FileAccess.ReadWrite, FileShare.None); }
+        catch (IOException) { throw new IOException($"Another service works with the data folder {path}. Stop that one first, or give this one a folder of its own with --data."); }
+        var folder = new DataFolder(alone);
+        try
+        {
+            RequireWhole(path);
+            return folder;
+        }
+        catch
+        {
+            folder.Dispose();
+            throw;
+        }
+    }
+
+    /// <summary>A service that began anew beside a half of its former self would be a stranger to all its agents.</summary>
+    private static void RequireWhole(string path)
+    {
+        var (database, key) = (Path.Combine(path, Database), Path.Combine(path, Key));
+        var (hasKey, tables) = (File.Exists(key), Tables(database));
+        if (hasKey && tables is null or 0)
+            throw new IOException($"{path} has the service's key but {(tables is null ? $"no {Database}" : $"an empty {Database}")}: the service knew machines once and would know none now. Put {Database} back from the backup that belongs to the key, or begin anew in an empty folder.");
+        if (!hasKey && tables > 0)
+            throw new IOException($"{path} has {Database} but no {Key}: no agent would believe a service with another key. Put {Key} back from the backup, or begin anew in an empty folder.");
+    }
+
+    /// <summary>Refuses a database that a newer version has written.</summary>
+    /// <exception cref="IOException">It is newer.</exception>
+    public static async Task RequireKnownAsync(FurloughDb db, CancellationToken stop)
+    {
+        if (!await db.Database.CanConnectAsync(stop)) return;
+        var known = db.Database.GetMigrations().ToHashSet(StringComparer.Ordinal);
+        if ((await db.Database.GetAppliedMigrationsAsync(stop)).FirstOrDefault(m => !known.Contains(m)) is { } newer)
+            throw new IOException($"{Database} was written by a newer version of Furlough ({newer}). Install that version again, or put the backup from before it back.");
+    }
+
+    /// <inheritdoc/>
+    public void Dispose() => _lock.Dispose();
+
+    /// <summary>How many tables a database has; null where there is none.</summary>
+    private static long? Tables(string file)
+    {
+        if (!File.Exists(file)) return null;
+        using var connection = new SqliteConnection(new SqliteConnectionStringBuilder { DataSource = file, Mode = SqliteOpenMode.ReadOnly, Pooling = false }.ToString());
+        connection.Open();
+        using var command = connection.CreateCommand();
+        command.CommandText = "SELECT count(*) FROM sqlite_master WHERE type='table'";
+        return (long)command.ExecuteScalar()!;
+    }
+
+    [LibraryImport("libc", EntryPoint = "umask")]
+    private static partial uint SetMask(uint mask);
+}

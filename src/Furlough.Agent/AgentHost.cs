@@ -6,7 +6,11 @@ using Furlough.Protocol;
 namespace Furlough.Agent;
 
 /// <summary>The command line of the agent, read.</summary>
-internal sealed record AgentHostOptions(string? Service, string? Code, string Root, string Data, string Name, string Room, string? Fallback, bool CardCommands);
+internal sealed record AgentHostOptions(string? Service, string? Code, string Root, string Data, string Name, string Room, string? Fallback, bool CardCommands)
+{
+    /// <summary>What the machine lets be done to it.</summary>
+    internal LocalRules Rules { get; init; } = LocalRules.Usual;
+}
 
 /// <summary>Puts an agent together for the system it runs on.</summary>
 internal static class AgentHost
@@ -24,7 +28,9 @@ internal static class AgentHost
         if (uri.Scheme == "http" && !uri.IsLoopback) throw new ServiceException(0, "address-unsafe", "Without TLS the agent talks to this machine only.", "Give an https address.", null, null);
         var key = SigningKey.LoadOrMake(Path.Combine(options.Data, "agent-key"));
         using var http = new HttpClient(AgentClient.Connections()) { BaseAddress = uri, Timeout = TimeSpan.FromSeconds(60) };
+        using var onlyOne = TakeSystem(options.Root);
         var (machine, plain) = Platform(options);
+        foreach (var line in (machine as LinuxMachine)?.LiftBars(store.AccountsAtWork()) ?? []) Log(line);
         var surveyor = new ProvenSurveyor(plain, options.Data, Version());
         using var runtime = new AgentRuntime(new AgentOptions(options.Name, options.Room, options.Code, MachineId(options, store)), store, key, machine, surveyor, http, TimeProvider.System, Log);
         await runtime.EnrolAsync(stop);
@@ -60,7 +66,7 @@ internal static class AgentHost
             return (windows, windows.Surveyor);
         }
         if (!OperatingSystem.IsLinux()) throw new PlatformNotSupportedException("This agent serves Linux and Windows; adapters for this system are not built in.");
-        var linux = new LinuxMachine(options.Root, options.Fallback, Version(), TimeProvider.System, options.CardCommands);
+        var linux = new LinuxMachine(options.Root, options.Fallback, Version(), TimeProvider.System, options.CardCommands, options.Rules, options.Root == "/" ? Path.GetFullPath(options.Data) : null);
         return (linux, linux.Surveyor);
     }
 
@@ -77,6 +83,25 @@ internal static class AgentHost
         var made = Guid.NewGuid().ToString("N");
         store.SetSetting("machine-id", made);
         return made;
+    }
+
+    /// <summary>Lets an account in again that a bar of Furlough's keeps out, at the machine and without a network.</summary>
+    internal static int LetIn(string root, string account, TextWriter to)
+    {
+        if (OperatingSystem.IsWindows()) throw new PlatformNotSupportedException("Let the account in with the system's own rights editor: take it out of those to whom sign-in is denied.");
+        var done = new LinuxMachine(root, null, Version(), TimeProvider.System).LetIn(account);
+        to.WriteLine(done ? $"{account} can sign in again." : $"Furlough does not keep {account} from signing in. If the person cannot sign in, something else is the reason.");
+        return done ? 0 : 1;
+    }
+
+    /// <summary>Two agents on one system would take each other's work for their own.</summary>
+    private static FileStream? TakeSystem(string root)
+    {
+        if (OperatingSystem.IsWindows()) return null;
+        var folder = Path.Combine(root, "var/lib/furlough-agent");
+        Directory.CreateDirectory(folder);
+        try { return new FileStream(Path.Combine(folder, "system-lock"), FileMode.OpenOrCreate, FileAccess.ReadWrite, FileShare.None); }
+        catch (IOException) { throw new IOException($"Another agent works on the system at {root}. Stop that one first."); }
     }
 
     /// <summary>Two agents must not work on one journal.</summary>

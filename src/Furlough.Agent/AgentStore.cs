@@ -70,6 +70,9 @@ public sealed class AgentStore : IJournal, IDisposable
     /// <param name="waiting">Dockets that are passed over.</param>
     public Docket? Next(IReadOnlySet<Guid> waiting) => Open().FirstOrDefault(d => d.Work != DocketWork.Discard && !waiting.Contains(d.Id));
 
+    /// <summary>Accounts that dockets under way may keep out.</summary>
+    public IReadOnlySet<string> AccountsAtWork() => Open().Where(d => d.Work.MovesHolding() && !d.Holding.IsShared).Select(d => d.Holding.Account).ToHashSet(StringComparer.Ordinal);
+
     /// <summary>The discard to be carried out next.</summary>
     public Docket? NextDiscard(IReadOnlySet<Guid> waiting) => Open().FirstOrDefault(d => d.Work == DocketWork.Discard && !waiting.Contains(d.Id));
 
@@ -101,6 +104,10 @@ public sealed class AgentStore : IJournal, IDisposable
     /// <summary>Bulletins after a number.</summary>
     public IReadOnlyList<Bulletin> BulletinsAfter(long number, int most) => Query("SELECT body FROM bulletin WHERE number>$a ORDER BY number LIMIT $b",
         r => JsonSerializer.Deserialize(r.GetString(0), ModelJson.Default.Bulletin)!, number, most);
+
+    /// <inheritdoc/>
+    public bool WasAt(HoldingName holding, Place place) => Query("SELECT body FROM docket WHERE ended IN ('switched','finished','returned')", r => JsonSerializer.Deserialize(r.GetString(0), ModelJson.Default.Docket)!)
+        .Any(d => d.Holding == holding && d.Work.MovesHolding() && (d.Source == place || d.Target == place));
 
     /// <summary>Whether a docket was ever taken in.</summary>
     public bool Knows(Guid docket) => Query("SELECT 1 FROM docket WHERE id=$a", r => r.GetInt32(0), docket.ToString()).Count > 0;

@@ -2,6 +2,7 @@ using System.CommandLine;
 using System.Runtime.InteropServices;
 using Furlough.Agent;
 using Furlough.Engine;
+using Furlough.Platform.Linux;
 using Furlough.Protocol;
 
 var service = new Option<string?>("--service") { Description = "Address of the service, such as http://127.0.0.1:8400" };
@@ -14,13 +15,16 @@ var fallback = new Option<string?>("--fallback") { Description = "Account of the
 
 var cardCommands = new Option<bool>("--card-commands") { Description = "Let commands of kind cards run here, which ask programs where their data lives; the service cannot turn this on" };
 
-var command = new RootCommand("Relocates holdings on this machine as the Furlough service asks.") { service, code, root, data, name, room, fallback, cardCommands };
+var allowTarget = new Option<string[]>("--allow-target") { Description = "Folder of the system volume below which holdings may be put; on other volumes they may go anyway. Can be given more than once" };
+var allowSetting = new Option<string[]>("--allow-setting") { Description = "Settings file of the whole system, below /etc, that kind cards may change. Can be given more than once" };
+
+var command = new RootCommand("Relocates holdings on this machine as the Furlough service asks.") { service, code, root, data, name, room, fallback, cardCommands, allowTarget, allowSetting };
 command.SetAction(async (parsed, stop) =>
 {
     try
     {
         return await AgentHost.RunAsync(new AgentHostOptions(parsed.GetValue(service), parsed.GetValue(code), parsed.GetValue(root)!, parsed.GetValue(data)!,
-            parsed.GetValue(name) ?? Environment.MachineName, parsed.GetValue(room)!, parsed.GetValue(fallback), parsed.GetValue(cardCommands)), stop);
+            parsed.GetValue(name) ?? Environment.MachineName, parsed.GetValue(room)!, parsed.GetValue(fallback), parsed.GetValue(cardCommands)) { Rules = new LocalRules(parsed.GetValue(allowTarget) ?? [], parsed.GetValue(allowSetting) ?? []) }, stop);
     }
     catch (Exception error) when (error is ServiceException or Fault or IOException or UnauthorizedAccessException or PlatformNotSupportedException)
     {
@@ -32,6 +36,19 @@ command.SetAction(async (parsed, stop) =>
 var status = new Command("status", "Says what this agent knows, without a network.");
 status.SetAction(parsed => DeskStatus.Print(parsed.GetValue(data)!, Console.Out));
 command.Subcommands.Add(status);
+var person = new Argument<string>("account") { Description = "The account that cannot sign in" };
+var letInRoot = new Option<string>("--root") { Description = "Root folder of the system", DefaultValueFactory = _ => "/" };
+var letIn = new Command("let-in", "Let an account sign in again that a relocation has kept out, without a network.") { person, letInRoot };
+letIn.SetAction(parsed =>
+{
+    try { return AgentHost.LetIn(parsed.GetValue(letInRoot)!, parsed.GetValue(person)!, Console.Out); }
+    catch (Exception error) when (error is Fault or IOException or UnauthorizedAccessException or PlatformNotSupportedException)
+    {
+        Console.Error.WriteLine($"furlough-agent: {error.Message}");
+        return 1;
+    }
+});
+command.Subcommands.Add(letIn);
 var account = new Option<string>("--account") { Description = "An account made for the purpose, which nobody works in", Required = true };
 var checkRoot = new Option<string>("--root") { Description = "Root folder of the system that is checked", DefaultValueFactory = _ => OperatingSystem.IsWindows() ? @"C:\" : "/" };
 var check = new Command("check", "Tries on this very system what everything rests on, with a scratch account and a second volume, and writes a report.") { account, checkRoot };

@@ -56,7 +56,7 @@ internal sealed class SelfCheck(IMachine machine, ISurveyor surveyor, IReadOnlyL
         var survey = surveyor.Take([], [], _ => false, stop);
         var (folders, other) = Choose(survey, account);
         foreach (var volume in survey.Volumes.Where(v => v.System || v == other)) CheckVolume(volume, say);
-        foreach (var folder in folders) Say($"{folder.Name.Name} to {other.Root} and back", Tried(() => CheckFolder(survey, folder, other, stop)), say);
+        foreach (var folder in folders) Say($"{folder.Name.Name} to {other.Root} and back", Tried(() => WithJournal(journal => CheckFolder(journal, survey, folder, other, stop))), say);
         if (machine.Activity.SignInRecord(account) is { } signIn) Say($"{account} is kept out and let in as before", Tried(() => CheckSignIn(account, signIn)), say);
         return new CheckReport(time.GetUtcNow(), survey.OperatingSystem, version, account, _lines);
     }
@@ -91,12 +91,12 @@ internal sealed class SelfCheck(IMachine machine, ISurveyor surveyor, IReadOnlyL
     }
 
     /// <summary>Relocated, found by the system at its new place, returned; afterwards values and content are as they were and both originals are gone.</summary>
-    private void CheckFolder(Survey survey, HoldingFacts folder, VolumeFacts other, CancellationToken stop)
+    private void CheckFolder(AgentStore journal, Survey survey, HoldingFacts folder, VolumeFacts other, CancellationToken stop)
     {
         var (source, before) = (survey.VolumeOf(folder.Place)!, Values(folder));
         var there = new Docket(Guid.CreateVersion7(), 0, Guid.Empty, 1, DateTimeOffset.MinValue, DateTimeOffset.MaxValue, DocketWork.Relocate, Method.Cold, folder.Name, survey.AccountOf(folder.Name).Id, folder.Place!,
             new Place(other.Identity.Key, $"{Folder}/{folder.Name.Account}/{folder.Name.Name}"), source.Identity, other.Identity, 1, [.. folder.Pointers.Select(p => new PointerChange(p.Address, p.Value, null))], folder.Files, folder.DataBytes, [], [], Terms.Plain);
-        var went = CarryOut(there, RelocationState.Switched, stop);
+        var went = CarryOut(journal, there, RelocationState.Switched, stop);
         var back = there with
         {
             Id = Guid.CreateVersion7(),
@@ -110,12 +110,12 @@ internal sealed class SelfCheck(IMachine machine, ISurveyor surveyor, IReadOnlyL
             Pointers = [.. went.Pointers.Select(p => new PointerChange(p.Address, p.After, p.Before))],
             Supersedes = [there.Id],
         };
-        CarryOut(back, RelocationState.Returned, stop);
+        CarryOut(journal, back, RelocationState.Returned, stop);
         foreach (var (value, found) in before.Zip(Values(folder)))
             if (value != found) throw new CheckFailedException($"a setting read `{value.Text ?? "(nothing)"}` before and reads `{found.Text ?? "(nothing)"}` now");
         // What lives where it did has its two originals removed.
         foreach (var docket in (Docket[])[there, back])
-            CarryOut(docket with { Id = Guid.CreateVersion7(), Supersession = 3, Work = DocketWork.Discard, Target = there.Source, TargetVolume = there.SourceVolume, Pointers = [.. folder.Pointers.Select(p => new PointerChange(p.Address, p.Value, p.Value))], Originals = [docket.Id], Supersedes = [], Discards = new DiscardTerms(time.GetUtcNow(), "a check of this machine", []) }, RelocationState.Finished, stop);
+            CarryOut(journal, docket with { Id = Guid.CreateVersion7(), Supersession = 3, Work = DocketWork.Discard, Target = there.Source, TargetVolume = there.SourceVolume, Pointers = [.. folder.Pointers.Select(p => new PointerChange(p.Address, p.Value, p.Value))], Originals = [docket.Id], Supersedes = [], Discards = new DiscardTerms(time.GetUtcNow(), "a check of this machine", []) }, RelocationState.Finished, stop);
         Clear(there.SourceVolume, there.Source, [there.Id, back.Id]);
         Clear(there.TargetVolume, there.Target, [there.Id, back.Id]);
     }
@@ -150,16 +150,22 @@ internal sealed class SelfCheck(IMachine machine, ISurveyor surveyor, IReadOnlyL
 
     private List<PointerValue> Values(HoldingFacts folder) => [.. folder.Pointers.Select(p => machine.Pointers.Read(p.Address))];
 
-    private RelocationChange CarryOut(Docket docket, RelocationState good, CancellationToken stop)
+    private RelocationChange CarryOut(AgentStore store, Docket docket, RelocationState good, CancellationToken stop)
+    {
+        store.Add(store.Dockets().Count + 1, docket);
+        var last = new LastChange();
+        var end = new RelocationEngine(machine, store, new EveryPermit(), new Unsigned(), time).Run(docket, last, stop);
+        return end == good ? last.Change! : throw new CheckFailedException(last.Change?.Failure?.ToString() ?? $"it ended as {end.Word()}");
+    }
+
+    /// <summary>A journal of its own for one folder's way there and back.</summary>
+    private static void WithJournal(Action<AgentStore> act)
     {
         var scratch = Directory.CreateTempSubdirectory("furlough-check-");
         try
         {
             using var store = new AgentStore(Path.Combine(scratch.FullName, "agent.db"));
-            store.Add(1, docket);
-            var last = new LastChange();
-            var end = new RelocationEngine(machine, store, new EveryPermit(), new Unsigned(), time).Run(docket, last, stop);
-            return end == good ? last.Change! : throw new CheckFailedException(last.Change?.Failure?.ToString() ?? $"it ended as {end.Word()}");
+            act(store);
         }
         finally
         {

@@ -11,6 +11,11 @@ public sealed class MemoryJournal : IJournal
     /// <summary>Called before every write; throw to simulate a crash there.</summary>
     public Action<string> Before { get; set; } = _ => { };
 
+    /// <summary>Whether an earlier docket had a holding at a place.</summary>
+    public Func<HoldingName, Place, bool> Was { get; set; } = (_, _) => true;
+
+    public bool WasAt(HoldingName holding, Place place) => Was(holding, place);
+
     public JournalState Read(Guid docket) => _states.GetValueOrDefault(docket) ?? new JournalState(null, new HashSet<Step>(), new Dictionary<string, string>(), null, null);
 
     public void Begin(Guid docket, Step step) => Write(docket, $"begin {step}", s => s with { Begun = step });

@@ -45,7 +45,7 @@ public sealed class ServiceGuardTests : IDisposable
     {
         _field.StartService();
         using var http = new HttpClient { BaseAddress = new Uri(_field.Address + "/") };
-        foreach (var (path, status) in (ReadOnlySpan<(string, HttpStatusCode)>)[("api/v1/nothing", HttpStatusCode.NotFound), ("api/v2/machines", HttpStatusCode.NotFound), ("api/v1/machines", HttpStatusCode.Unauthorized), ("health/ready", HttpStatusCode.OK)])
+        foreach (var (path, status) in ((string, HttpStatusCode)[])[("api/v1/nothing", HttpStatusCode.NotFound), ("api/v2/machines", HttpStatusCode.NotFound), ("api/v1/machines", HttpStatusCode.Unauthorized), ("health/ready", HttpStatusCode.OK)])
         {
             using var answer = await http.GetAsync(path);
             answer.StatusCode.ShouldBe(status, path);
@@ -66,13 +66,7 @@ public sealed class ServiceGuardTests : IDisposable
             _field.Run("access", "add", name, "--role", "reader").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(2, o.ToString()), o => o.Error.ShouldContain("needs a name"));
         _field.Run("access", "add", "room desk", "--role", "reader").Code.ShouldBe(0);
         _field.KillService();
-        using (var db = new SqliteConnection($"Data Source={_field.Folder}/service/furlough.db;Pooling=False"))
-        {
-            db.Open();
-            using var command = db.CreateCommand();
-            command.CommandText = "UPDATE Tokens SET Name='desk/old' WHERE Name='room desk'";
-            command.ExecuteNonQuery().ShouldBe(1);
-        }
+        Sql($"{_field.Folder}/service", "UPDATE Tokens SET Name='desk/old' WHERE Name='room desk'");
         _field.StartService();
         _field.Run("access", "revoke", "desk/old").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()));
     }
@@ -85,6 +79,7 @@ public sealed class ServiceGuardTests : IDisposable
         Start(data).ShouldContain("Another service works with the data folder");
         _field.KillService();
         Furlough.Platform.Tests.LinuxTree.Sh($"stat -c %a {data}; stat -c %a {data}/* | grep -v 00$ || true").ShouldBe("700\n");
+        Sql(data, "PRAGMA wal_checkpoint(TRUNCATE)");
         File.Move($"{data}/service-key", $"{data}/key-away");
         Start(data).ShouldContain("but no service-key");
         File.Move($"{data}/key-away", $"{data}/service-key");
@@ -93,13 +88,7 @@ public sealed class ServiceGuardTests : IDisposable
         File.WriteAllText($"{data}/furlough.db", "");
         Start(data).ShouldContain("an empty furlough.db");
         File.Move($"{data}/db-away", $"{data}/furlough.db", overwrite: true);
-        using (var db = new SqliteConnection($"Data Source={data}/furlough.db;Pooling=False"))
-        {
-            db.Open();
-            using var command = db.CreateCommand();
-            command.CommandText = "INSERT INTO __EFMigrationsHistory VALUES ('29990101000000_Later', '99')";
-            command.ExecuteNonQuery();
-        }
+        Sql(data, "INSERT INTO __EFMigrationsHistory VALUES ('29990101000000_Later', '99')");
         Start(data).ShouldContain("written by a newer version");
     }
 
@@ -122,6 +111,17 @@ public sealed class ServiceGuardTests : IDisposable
             (told.Out + told.Error).Where(c => (char.IsControl(c) && c is not ('\n' or '\r' or '\t')) || c is '\u202E').ShouldBeEmpty(string.Join(' ', arguments));
         }
         _field.Run("machine", "show", "map-01", "--json").Json.GetProperty("machine").GetProperty("operatingSystem").GetString().ShouldBe(hostile);
+    }
+
+    private static void Sql(string data, string statement)
+    {
+        using var db = new SqliteConnection($"Data Source={data}/furlough.db;Pooling=False");
+        db.Open();
+        using var command = db.CreateCommand();
+#pragma warning disable CA2100 // The statements stand in this file.
+        command.CommandText = statement;
+#pragma warning restore CA2100
+        command.ExecuteNonQuery();
     }
 
     private static string Start(string data)

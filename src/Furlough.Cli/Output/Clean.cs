@@ -48,9 +48,23 @@ internal static class Clean
     }
 
     /// <summary>The same for what is laid out: its own control codes pass, the texts in it are cleaned.</summary>
-    internal sealed class Hook : IRenderHook
+    internal sealed class Screen(IAnsiConsole to) : IAnsiConsole
     {
-        public IEnumerable<IRenderable> Process(RenderOptions options, IEnumerable<IRenderable> renderables) => renderables.Select(r => new Cleaned(r));
+        public Profile Profile => to.Profile;
+
+        public IAnsiConsoleCursor Cursor => to.Cursor;
+
+        public IAnsiConsoleInput Input => to.Input;
+
+        public IExclusivityMode ExclusivityMode => to.ExclusivityMode;
+
+        public RenderPipeline Pipeline => to.Pipeline;
+
+        public void Clear(bool home) => to.Clear(home);
+
+        public void Write(IRenderable renderable) => to.Write(new Cleaned(renderable));
+
+        public void WriteAnsi(Action<AnsiWriter> action) => to.WriteAnsi(action);
     }
 
     private sealed class Cleaned(IRenderable inner) : IRenderable

@@ -83,9 +83,8 @@ internal static class Terminal
     private static IAnsiConsole Make()
     {
         var console = AnsiConsole.Create(new AnsiConsoleSettings { Out = new AnsiConsoleOutput(s_raw) });
-        console.Pipeline.Attach(new Clean.Hook());
         if (Console.IsOutputRedirected) console.Profile.Width = 4_000;
-        return console;
+        return new Clean.Screen(console);
     }
 }
 

@@ -17,6 +17,9 @@ internal sealed class LinuxActivity(LinuxVolumes volumes, bool cardCommands) : I
 
     private readonly TreeUse _use = new(volumes);
 
+    /// <summary>Who is kept out by us.</summary>
+    internal BarredAccounts Barred { get; } = new(volumes);
+
     public IReadOnlyList<string> InUse(Place place)
     {
         var names = Passwd.People(volumes.Root).DistinctBy(p => p.User).ToDictionary(p => p.User, p => p.Name);
@@ -52,13 +55,24 @@ internal sealed class LinuxActivity(LinuxVolumes volumes, bool cardCommands) : I
 
     public string? SignInRecord(string account)
     {
+        // A bar of ours that was left is not how the account's sign-in was.
+        if (Barred.FormerOf(account) is { } former) return former;
         using var folder = Etc();
         return folder is null ? null : FieldOf(ContainerFile.Read(folder, "shadow"), account);
     }
 
-    public void BarSignIn(string account) => SetExpiry(account, Expired);
+    public void BarSignIn(string account)
+    {
+        using (var folder = Etc())
+            if (folder is not null && FieldOf(ContainerFile.Read(folder, "shadow"), account) is { } now) Barred.Keep(account, now);
+        SetExpiry(account, Expired);
+    }
 
-    public void AllowSignIn(string account, string record) => SetExpiry(account, record);
+    public void AllowSignIn(string account, string record)
+    {
+        SetExpiry(account, record);
+        Barred.Forget(account);
+    }
 
     public void GiveWay(bool gives)
     {

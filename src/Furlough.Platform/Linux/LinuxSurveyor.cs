@@ -8,7 +8,7 @@ using Furlough.Platform.Surveys;
 namespace Furlough.Platform.Linux;
 
 /// <summary>Looks at a Linux system: volumes, people's accounts, their user folders, and the originals that wait.</summary>
-internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers userDirs, LinuxPointers pointers, LinuxActivity activity, LinuxHomes homes, string? fallback, string agentVersion, TimeProvider time) : ISurveyor
+internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers userDirs, LinuxPointers pointers, LinuxActivity activity, LinuxHomes homes, LinuxFloor floor, string? fallback, string agentVersion, TimeProvider time) : ISurveyor
 {
     private TreeSurvey Trees => field ??= new TreeSurvey(Open, volumes.TryOpenVolume, volumes, activity, time);
 
@@ -39,7 +39,26 @@ internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers userDirs, 
         foreach (var card in kinds.Where(k => k is { Shared: true, IsCommonFolder: false }))
             if (LookAtKind(Passwd.System, card, clusters, notes, stop) is { } shared) holdings.Add(shared);
         holdings.AddRange(LookAtApps(clusters, notes, stop));
+        notes.AddRange(activity.Barred.All().Keys.Order(StringComparer.Ordinal).Select(a => $"{a} is kept from signing in by Furlough at the moment."));
         return new Survey(begun, OperatingSystem(), agentVersion, found, accounts, holdings, [.. originals.Select(o => Trees.LookAgain(o, holdings, stop))], receipts, notes) { CannotTell = !activity.CanTell, OnBattery = Sysfs.IsOnBattery, StartedAt = Sysfs.StartedAt(volumes.Root), RestartPending = File.Exists(volumes.Root + "/run/reboot-required"), CommonFolders = [.. kinds.Where(k => k.IsCommonFolder && IsFor(k)).Select(k => LookAtCommonFolder(k, notes, stop)).OfType<CommonFolderFacts>()], Backup = LinuxBackup.Read(volumes, notes) };
+    }
+
+    /// <summary>What of an account's is not where its settings lead, half a sentence; null for nothing.</summary>
+    internal string? MissingOf(string account)
+    {
+        if (Passwd.People(volumes.Root).FirstOrDefault(p => p.Name == account) is not { } person) return "there is no such account";
+        if (!Directory.Exists(volumes.Root + person.Home)) return $"its home `{person.Home}` is not there";
+        try
+        {
+            foreach (var (key, name) in UserDirs.Keys)
+            {
+                var address = XdgPointers.Address(person, key);
+                var value = userDirs.Read(address);
+                if (value.Text is not null && userDirs.Leads(address, value) is { } path && !Directory.Exists(volumes.Root + path)) return $"its {name} should be at `{path}`, and is not there";
+            }
+        }
+        catch (Fault unread) { return unread.Message.TrimEnd('.'); }
+        return null;
     }
 
     private HoldingFacts? LookAtFolder(PasswdEntry person, string key, string name, IReadOnlyList<ReceiptFacts> receipts, List<int> clusters, List<string> notes, CancellationToken stop)
@@ -155,6 +174,7 @@ internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers userDirs, 
     private HoldingFacts Look(HoldingName holding, string path, IReadOnlyList<PointerFacts> pointers, List<int> clusters, List<string> notes, CancellationToken stop)
     {
         var found = Trees.Look(holding, path, pointers, clusters, notes, stop);
+        if (found.Place is { } place && holding.Kind != HoldingKind.InstallPath) found = found with { Foreign = floor.WhyNotFrom(holding, place, (_, _) => false) };
         return found.InUse.Count == 0 ? found : found with { Services = activity.Services(found.Place!) };
     }
 

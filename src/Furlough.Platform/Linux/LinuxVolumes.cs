@@ -78,6 +78,13 @@ internal sealed class LinuxVolumes(string root) : IVolumes
         return (LinuxFolder?)Reach.TryFolder(root, within.Split('/', StringSplitOptions.RemoveEmptyEntries));
     }
 
+    /// <summary>Whether a volume is the one on which the system itself stands.</summary>
+    internal bool IsSystems(string key)
+    {
+        using var volume = TryFind(key, out var mount);
+        return mount is not null && Shown(mount.Point) == "/";
+    }
+
     /// <summary>The host's path of a place.</summary>
     internal string HostPath(Place place) => Root + Show(place);
 

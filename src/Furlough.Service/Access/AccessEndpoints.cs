@@ -65,6 +65,7 @@ public static class AccessEndpoints
     /// <summary>A token and every console session that was begun with it end.</summary>
     private static Task<TokenView> RevokeAsync(string name, Store store, TimeProvider time, HttpContext context, CancellationToken stop) => store.WriteAsync(async db =>
     {
+        name = Uri.UnescapeDataString(name);
         var now = time.GetUtcNow();
         var row = await db.Tokens.FirstOrDefaultAsync(t => t.Name == name, stop) ?? throw ProblemException.Missing($"token {name}", "See `furlough access list`.");
         if (row.RevokedAt is { } already) throw ProblemException.Conflict("revoked-already", $"The token of {name} was revoked at {already:yyyy-MM-dd HH:mm}Z.", "Nothing is left to do.");

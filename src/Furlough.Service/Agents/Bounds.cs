@@ -39,6 +39,8 @@ public static class Bounds
                 if (text.Contains('\0')) throw Refused(what, field, "has a character that ends texts");
                 return;
             case long or int:
+                // What a file system sets no limit to has the largest number there is.
+                if (field.EndsWith("largestFileBytes", StringComparison.Ordinal) || field.EndsWith("longestPathBytes", StringComparison.Ordinal)) return;
                 if (Convert.ToInt64(value, System.Globalization.CultureInfo.InvariantCulture) is < -LargestNumber or > LargestNumber) throw Refused(what, field, $"is {value}, which cannot be");
                 return;
             case double number:

@@ -62,6 +62,7 @@ public static class NoticeEndpoints
 
     private static async Task<IResult> RemoveAsync(string name, Store store, TimeProvider time, HttpContext context, CancellationToken stop)
     {
+        name = Uri.UnescapeDataString(name);
         await store.WriteAsync(async db =>
         {
             var row = await db.Receivers.FirstOrDefaultAsync(r => r.Name == name, stop) ?? throw ProblemException.Missing($"receiver {name}", "See `furlough notice list`.");

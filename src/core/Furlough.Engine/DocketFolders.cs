@@ -164,6 +164,26 @@ public static class DocketFolders
         }
     }
 
+    /// <summary>The receipts of everything that was put on the part of a volume where a place lies.</summary>
+    public static IEnumerable<Receipt> Receipts(IFolder root, FileSystemAbilities abilities, Place place)
+    {
+        foreach (var ground in Grounds(root, abilities, place))
+        {
+            using var at = Reach.Folder(root, Parts(ground));
+            foreach (var name in List(at, abilities))
+            {
+                using var folder = Reach.TryFolder(at, [Layout.Dockets, name]);
+                if (folder is not null && (!abilities.Owners || IsClosed(folder.Facts())) && ReadReceipt(folder) is { } receipt) yield return receipt;
+            }
+        }
+        using var parent = Reach.TryFolder(root, place.Parts.SkipLast(1));
+        foreach (var entry in parent?.List().Where(e => e.Kind == NodeKind.Folder && e.Name.StartsWith(Layout.Prefix, StringComparison.Ordinal)) ?? [])
+        {
+            using var folder = parent!.OpenFolder(entry.Name);
+            if ((!abilities.Owners || IsClosed(folder.Facts())) && ReadReceipt(folder) is { } receipt) yield return receipt;
+        }
+    }
+
     /// <summary>The names of all dockets' folders below a ground; empty where there are none, or somebody else made what is there.</summary>
     public static IReadOnlyList<string> List(IFolder ground, FileSystemAbilities abilities)
     {

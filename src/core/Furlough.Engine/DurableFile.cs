@@ -3,10 +3,10 @@ using Furlough.Engine.Ports;
 namespace Furlough.Engine;
 
 /// <summary>The one way in which the engine writes a small file: under a new name, flushed, renamed, its folder flushed. Whoever looks finds the former content or the whole new one, or none.</summary>
-internal static class DurableFile
+public static class DurableFile
 {
     /// <summary>Writes a file of the engine's own, in a folder of its own.</summary>
-    internal static void Write(IFolder folder, string name, ReadOnlySpan<byte> content)
+    public static void Write(IFolder folder, string name, ReadOnlySpan<byte> content)
     {
         var fresh = Fresh(folder, name);
         using (var file = folder.MakeFile(fresh))
@@ -18,7 +18,7 @@ internal static class DurableFile
     }
 
     /// <summary>Copies a file of the engine's own into another of its folders.</summary>
-    internal static void Copy(IFolder from, string name, IFolder to, string newName)
+    public static void Copy(IFolder from, string name, IFolder to, string newName)
     {
         var fresh = Fresh(to, newName);
         using (var source = from.OpenFile(name))

@@ -66,6 +66,7 @@ public sealed class RelocationEngine(IMachine machine, IJournal journal, IPermit
                 if (!IsPastReturn(work)) work.Heed();
                 RequirePermit(work, step);
                 work.Changed(work.UnderWay, step);
+                if (journal.Read(docket.Id).Begun is null) machine.Floor?.Require(docket, journal.WasAt);
                 RequireSequence(docket, step);
                 StepStates.RequireEntering(work, step);
                 var begun = time.GetTimestamp();
@@ -189,7 +190,8 @@ public sealed class RelocationEngine(IMachine machine, IJournal journal, IPermit
         }
         catch (Fault fault)
         {
-            cause = cause with { Where = $"Backing out stopped ({fault.Message.TrimEnd('.')}); source and target are both complete and {work.LiveInWords()}." };
+            var lockedOut = QuiesceStep.IsKeptOut(work) ? $" {work.Docket.Holding.Account} is still kept from signing in; `furlough-agent let-in {work.Docket.Holding.Account}` at the machine lets the person in." : "";
+            cause = cause with { Where = $"Backing out stopped ({fault.Message.TrimEnd('.')}); source and target are both complete and {work.LiveInWords()}.{lockedOut}" };
             final = RelocationState.Failed;
         }
         finally

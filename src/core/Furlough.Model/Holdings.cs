@@ -145,6 +145,9 @@ public sealed record HoldingFacts(
     /// <summary>Why it cannot be moved, half a sentence; null where nothing keeps it.</summary>
     public string? Immovable { get; init; }
 
+    /// <summary>Why it is not its account's to be relocated, a sentence; null when it is.</summary>
+    public string? Foreign { get; init; }
+
     /// <summary>For a home: what else depends on where it is; null for everything else.</summary>
     public HomeFacts? Home { get; init; }
 

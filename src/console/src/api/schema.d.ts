@@ -413,6 +413,43 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/machines/forget": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["ForgetRequest"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/invites": {
         parameters: {
             query?: never;
@@ -1897,43 +1934,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/relocations/{number}/discard": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path: {
-                    number: number;
-                };
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["RelocationView"];
-                    };
-                };
-            };
-        };
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/v1/relocations/{number}/gather": {
         parameters: {
             query?: never;
@@ -2078,6 +2078,47 @@ export interface paths {
         };
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/originals/{id}/discard": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["DiscardRequest"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["RelocationView"];
+                    };
+                };
+            };
+        };
         delete?: never;
         options?: never;
         head?: never;
@@ -2536,6 +2577,15 @@ export interface components {
             /** Format: int32 */
             longestPathBytes: number;
         };
+        DiscardBlocker: {
+            code: string;
+            text: string;
+        };
+        DiscardRequest: {
+            beforeItsTime: boolean;
+            acknowledge: null | string[];
+            reason: null | string;
+        };
         /** @enum {unknown} */
         ErrandCause: "beforehand" | "in-the-way" | "failed" | "afterwards";
         /** @enum {unknown} */
@@ -2597,6 +2647,10 @@ export interface components {
             holding: null | string;
             text: string;
             remedy: string;
+        };
+        ForgetRequest: {
+            machine: string;
+            withOriginals: boolean;
         };
         Growth: {
             /** Format: double */
@@ -2669,6 +2723,7 @@ export interface components {
             smallestBytes?: number;
             program?: null | components["schemas"]["OwnProgram"];
             immovable?: null | string;
+            foreign?: null | string;
             home?: null | components["schemas"]["HomeFacts"];
             stray?: null | components["schemas"]["StrayFolder"];
         };
@@ -2877,9 +2932,13 @@ export interface components {
             to: string;
         };
         OriginalView: {
+            id: string;
             /** Format: int64 */
             relocation: number;
+            /** Format: int64 */
+            run: number;
             machine: string;
+            room: string;
             account: string;
             holding: string;
             place: string;
@@ -2894,6 +2953,7 @@ export interface components {
             eligible: boolean;
             writtenTo: boolean;
             recreated: null | components["schemas"]["RecreatedSource"];
+            blockers: components["schemas"]["DiscardBlocker"][];
         };
         OwnProgram: {
             closed: string[];

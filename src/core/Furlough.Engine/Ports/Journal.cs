@@ -28,6 +28,9 @@ public interface IJournal
     /// <summary>The docket is being undone.</summary>
     void Undo(Guid docket, Failure cause);
 
+    /// <summary>Whether a docket that was carried out to its end had a holding at a place, before it or after it.</summary>
+    bool WasAt(HoldingName holding, Place place) => true;
+
     /// <summary>The docket has ended.</summary>
     void End(Guid docket, RelocationState state);
 }

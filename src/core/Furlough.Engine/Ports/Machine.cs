@@ -196,6 +196,18 @@ public interface IMachine
 
     /// <summary>Entries of programs; null where the system's are not known.</summary>
     ILaunchers? Launchers => null;
+
+    /// <summary>What the machine lets be done to it; null where everything is made up.</summary>
+    IFloor? Floor => null;
+}
+
+/// <summary>What a machine lets be done to it, whoever asks.</summary>
+public interface IFloor
+{
+    /// <summary>Refuses a docket that goes further than the machine's installation allows.</summary>
+    /// <param name="wasPutThere">Whether a relocation that this machine carried out had a holding at a place.</param>
+    /// <exception cref="Fault">What is not allowed.</exception>
+    void Require(Docket docket, Func<HoldingName, Place, bool> wasPutThere);
 }
 
 /// <summary>Looks at a machine without changing it (but for marking its volumes).</summary>

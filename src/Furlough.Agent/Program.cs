@@ -24,7 +24,8 @@ command.SetAction(async (parsed, stop) =>
     try
     {
         return await AgentHost.RunAsync(new AgentHostOptions(parsed.GetValue(service), parsed.GetValue(code), parsed.GetValue(root)!, parsed.GetValue(data)!,
-            parsed.GetValue(name) ?? Environment.MachineName, parsed.GetValue(room)!, parsed.GetValue(fallback), parsed.GetValue(cardCommands)) { Rules = new LocalRules(parsed.GetValue(allowTarget) ?? [], parsed.GetValue(allowSetting) ?? []) }, stop);
+            parsed.GetValue(name) ?? Environment.MachineName, parsed.GetValue(room)!, parsed.GetValue(fallback), parsed.GetValue(cardCommands))
+        { Rules = new LocalRules(parsed.GetValue(allowTarget) ?? [], parsed.GetValue(allowSetting) ?? []) }, stop);
     }
     catch (Exception error) when (error is ServiceException or Fault or IOException or UnauthorizedAccessException or PlatformNotSupportedException)
     {

@@ -18,7 +18,7 @@ public sealed class OriginalTests : RealDesk
         documents.ShouldStartWith("o");
         var numbers = (string[])[.. Field.Run("relocation", "list", "--json").Json.EnumerateArray().Select(r => r.GetProperty("number").ToString())];
 
-        Field.Run([ "original", "discard", .. numbers]).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(2, o.ToString()), o => o.Error.ShouldContain("identifiers of their own, such as o371"));
+        Field.Run(["original", "discard", .. numbers]).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(2, o.ToString()), o => o.Error.ShouldContain("identifiers of their own, such as o371"));
         Field.Run("original", "discard", documents).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(5, o.ToString()), o => o.Error.ShouldContain("is kept until"), o => o.Error.ShouldContain("--before-its-time --reason"));
         Field.Run("original", "discard", documents, "--before-its-time").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(2, o.ToString()), o => o.Error.ShouldContain("needs a reason"));
         Field.Run("original", "discard", "--due").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()), o => o.Out.ShouldContain("0 originals"));

@@ -108,6 +108,7 @@ public sealed class PlanTests
         { "kept-by-sync-client", Severity.Blocking, Survey([Small(), Data()], Holding()) with { SyncFolders = [new SyncFolderFacts("Bramble Drive", "asa.lind", new Place("sys", "Accounts/asa.lind/Pictures/shared"))] } },
         { "target-in-sync-folder", Severity.Consent, Survey([Small(), Data()], Holding()) with { SyncFolders = [new SyncFolderFacts("Bramble Drive", "asa.lind", new Place("data", "People"))] } },
         { "only-in-cloud", Severity.Blocking, Survey([Small(), Data()], Holding() with { CloudOnlyFiles = 3, CloudOnlyBytes = GB }) },
+        { "source-foreign", Severity.Blocking, Survey([Small(), Data()], Holding() with { Foreign = "`/etc` belongs to the system." }) },
         { "setting-fixed", Severity.Blocking, Survey([Small(), Data()], Holding() with { Pointers = [Holding().Pointers[0] with { FixedBy = "its file belongs to root" }] }) },
         { "account-roams", Severity.Consent, Survey([Small(), Data()], Holding()) with { Accounts = [new AccountFacts("asa.lind", "1001", "", false, false) { Roams = true }] } },
         { "account-from-directory", Severity.Advice, Survey([Small(), Data()], Holding()) with { Accounts = [new AccountFacts("asa.lind", "1001", "", false, false) { FromDirectory = true }] } },

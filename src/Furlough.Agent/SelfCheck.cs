@@ -123,9 +123,9 @@ internal sealed class SelfCheck(IMachine machine, ISurveyor surveyor, IReadOnlyL
     private void CheckSignIn(string account, string before)
     {
         machine.Activity.BarSignIn(account);
-        var barred = machine.Activity.SignInRecord(account);
+        var barred = machine.Activity.IsBarred(account) ?? machine.Activity.SignInRecord(account) != before;
         machine.Activity.AllowSignIn(account, before);
-        if (barred == before) throw new CheckFailedException("the system did not take note that it is kept out");
+        if (!barred) throw new CheckFailedException("the system did not take note that it is kept out");
         if (machine.Activity.SignInRecord(account) is var now && now != before) throw new CheckFailedException($"its sign-in read `{before}` before and reads `{now}` now");
     }
 

@@ -43,8 +43,12 @@ public abstract class RealDesk : IDisposable
         GC.SuppressFinalize(this);
     }
 
+    /// <summary>What a test has put into the home as root is the account's: nothing else is relocated.</summary>
+    private void GiveHome() => LinuxTree.Sh($"chown -R -h --from=0:0 --reference={Tree.Home} {Tree.Home}");
+
     protected Process Enrol(params string[] more)
     {
+        GiveHome();
         var agent = Field.StartAgent(Tree.Root, "map-01", Field.Invite(), more: more);
         Field.WaitFor(() => Field.Run("machine", "list", "--json").Out.Contains("surveyedAt\": \"20", StringComparison.Ordinal), "the survey");
         return agent;
@@ -52,6 +56,7 @@ public abstract class RealDesk : IDisposable
 
     protected string StartRun(string brief = Brief)
     {
+        GiveHome();
         var plan = Field.Run("plan", "make", Field.WriteBrief(brief), "--json");
         plan.Code.ShouldBe(0, plan.ToString());
         var run = Field.Run("run", "start", "--plan", $"{plan.Json.GetProperty("number")}", "--json");

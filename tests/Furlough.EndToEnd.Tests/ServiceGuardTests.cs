@@ -108,7 +108,7 @@ public sealed class ServiceGuardTests : IDisposable
         {
             var told = _field.Run(arguments);
             told.Code.ShouldBe(0, told.ToString());
-            (told.Out + told.Error).Where(c => (char.IsControl(c) && c is not ('\n' or '\r' or '\t')) || c is '\u202E').ShouldBeEmpty(string.Join(' ', arguments));
+            (told.Out + told.Error).Where(c => (char.IsControl(c) && c is not ('\n' or '\r' or '\t')) || c is '\u202E').Select(c => $"U+{(int)c:X4}").Distinct().ShouldBeEmpty(string.Join(' ', arguments));
         }
         _field.Run("machine", "show", "map-01", "--json").Json.GetProperty("machine").GetProperty("operatingSystem").GetString().ShouldBe(hostile);
     }

@@ -12,13 +12,12 @@ internal static class Terminal
     /// <summary>Where tables go. In a pipe lines are never folded.</summary>
     internal static IAnsiConsole Out => field ??= Make();
 
-    private static TextWriter s_raw = Console.Out;
-
     /// <summary>Lets nothing harmful through to the terminal from now on, whoever prints it.</summary>
     internal static void Protect()
     {
-        s_raw = Console.Out;
-        Console.SetOut(new Clean.Writer(s_raw));
+        // Made before: it looks at the terminal itself, and cleans what it shows by itself.
+        _ = Out;
+        Console.SetOut(new Clean.Writer(Console.Out));
         Console.SetError(new Clean.Writer(Console.Error));
     }
 
@@ -82,7 +81,7 @@ internal static class Terminal
 
     private static IAnsiConsole Make()
     {
-        var console = AnsiConsole.Create(new AnsiConsoleSettings { Out = new AnsiConsoleOutput(s_raw) });
+        var console = AnsiConsole.Create(new AnsiConsoleSettings());
         if (Console.IsOutputRedirected) console.Profile.Width = 4_000;
         return new Clean.Screen(console);
     }

@@ -68,6 +68,12 @@ internal sealed class LinuxActivity(LinuxVolumes volumes, bool cardCommands) : I
         SetExpiry(account, Expired);
     }
 
+    public bool? IsBarred(string account)
+    {
+        using var folder = Etc();
+        return folder is null ? null : FieldOf(ContainerFile.Read(folder, "shadow"), account) == Expired;
+    }
+
     public void AllowSignIn(string account, string record)
     {
         SetExpiry(account, record);

@@ -81,6 +81,9 @@ public interface IActivity
     /// <summary>Keeps the account from signing in. Repeating it changes nothing.</summary>
     void BarSignIn(string account);
 
+    /// <summary>Whether the system itself says that the account is kept out; null where it cannot be asked.</summary>
+    bool? IsBarred(string account) => null;
+
     /// <summary>Puts back what <see cref="SignInRecord"/> said. Repeating it changes nothing.</summary>
     void AllowSignIn(string account, string record);
 

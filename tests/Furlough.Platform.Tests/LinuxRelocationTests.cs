@@ -151,7 +151,7 @@ public sealed class LinuxRelocationTests : IDisposable
     public void A_target_that_fills_up_is_said_so_and_left_clean()
     {
         _tree.Setting(TwoFolders);
-        LinuxTree.Sh($"mkdir {_tree.Home}/Documents; truncate -s 500M {_tree.Home}/Documents/a; head -c 300M /dev/urandom > {_tree.Home}/Documents/b; head -c 300M /dev/urandom > {_tree.Home}/Documents/c");
+        LinuxTree.Sh($"mkdir {_tree.Home}/Documents; truncate -s 500M {_tree.Home}/Documents/a; head -c 300M /dev/urandom > {_tree.Home}/Documents/b; head -c 300M /dev/urandom > {_tree.Home}/Documents/c; chown -R 1701:1701 {_tree.Home}/Documents");
         var docket = Dockets.Relocate(_tree.Survey(), "Documents", "People/asa.lind/Documents");
         Run(docket).ShouldBe(RelocationState.Failed);
         _recorder.Last.Failure!.Code.ShouldBe("target-fuller-than-surveyed");

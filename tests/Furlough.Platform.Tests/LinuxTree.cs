@@ -21,7 +21,7 @@ public sealed class LinuxTree : IDisposable
         Root = Directory.CreateTempSubdirectory("furlough-tree-").FullName;
         if (whole) Sh($"cp -a {Debian}/. {Root}; for a in asa.lind:1701 keeper:1900; do chroot {Root} useradd --badname -u ${{a#*:}} -m -s /bin/sh ${{a%:*}}; done; chroot {Root} usermod -p '!' asa.lind");
         else MakeSmall();
-        Sh($"mkdir -p {Root}/data {Home}/.config; chown 1701:1701 {Home}/.config; chmod 700 {Home}");
+        Sh($"mkdir -p {Root}/data {Home}/.config {Root}/var/lib/furlough-agent; mkdir -m 700 {Root}/var/lib/furlough-agent/barred; chown 1701:1701 {Home}/.config; chmod 700 {Home}");
         MountVolume(secondVolume, $"{Root}/data", megabytes);
     }
 

@@ -85,7 +85,7 @@ internal sealed class LinuxFloor(LinuxVolumes volumes, string? fallback, LocalRu
         if (volume is null || !volume.Abilities.Owners) return "";
         using var root = volume.OpenRoot();
         using var parent = Reach.TryFolder(root, place.Parts.SkipLast(1));
-        return place.Parts.Count > 0 && parent?.Find(place.Parts[^1]) is { } there && there.Owner != account.User ? $": it belongs to {Passwd.NameOf(volumes.Root, there.Owner)}" : "";
+        return place.Parts.Count > 0 && parent?.Find(place.Parts[^1]) is { Kind: NodeKind.Folder } there && there.Owner != account.User ? $": it belongs to {Passwd.NameOf(volumes.Root, there.Owner)}" : "";
     }
 
     /// <summary>Whether a receipt in a folder that only the system can have made says that the holding was put at a place.</summary>

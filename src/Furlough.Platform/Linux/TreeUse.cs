@@ -69,7 +69,7 @@ internal sealed unsafe class TreeUse(LinuxVolumes volumes)
         return Stat(path) is { } there && there.Inode == node.Inode && Device(there) == Device(node);
     }
 
-    /// <summary>Parts of the tree that are mounted elsewhere, and what is mounted inside it, in any process's view.</summary>
+    /// <summary>Parts of the tree that are mounted elsewhere, in any process's view.</summary>
     private static IEnumerable<TreeHolder> Mounts(Mount own, string path)
     {
         var inFileSystem = (own.SubRoot.TrimEnd('/') + path[(own.Point == "/" ? 0 : own.Point.Length)..]).TrimEnd('/');
@@ -78,7 +78,8 @@ internal sealed unsafe class TreeUse(LinuxVolumes volumes)
         {
             if (Processes.Link($"/proc/{process.Id}/ns/mnt") is not { } view || !views.Add(view)) continue;
             foreach (var mount in MountTable.TryRead(process.Id))
-                if (mount.Device == own.Device && IsWithin(mount.SubRoot, inFileSystem)) yield return new TreeHolder(null, "a part of it is mounted at", mount.Point);
+                // What is mounted inside the tree itself stops the copy, which says so.
+                if (mount.Device == own.Device && IsWithin(mount.SubRoot, inFileSystem) && !IsWithin(mount.Point, path)) yield return new TreeHolder(null, "a part of it is mounted at", mount.Point);
         }
     }
 

@@ -139,7 +139,22 @@ public sealed class RunTests : RealDesk
         Fill();
         LinuxTree.Sh($"head -c 12000000 /dev/urandom > {Tree.Home}/Documents/scan.tif; chown 1701:1701 {Tree.Home}/Documents/scan.tif");
         Enrol();
-        Field.StartAgent(Tree.Root, "map-02", Field.Invite());
+        // One agent to a system: the second one has a root of its own, with the same volume mounted below it.
+        var second = $"{Tree.Root}/second";
+        LinuxTree.Sh($"mkdir -p {second}/data; cp -a {Tree.Root}/etc {Tree.Root}/home {second}/; mount --bind {Tree.Root}/data {second}/data");
+        try
+        {
+            Field.StartAgent(second, "map-02", Field.Invite());
+            RelocateBoth();
+        }
+        finally
+        {
+            LinuxTree.Sh($"umount -l {second}/data");
+        }
+    }
+
+    private void RelocateBoth()
+    {
         Field.WaitFor(() => Field.Run("machine", "list", "--json").Json.EnumerateArray().Count(m => m.GetProperty("surveyedAt").ValueKind == JsonValueKind.String) == 2, "both surveys");
         StartRun("""
             furlough-brief: 1

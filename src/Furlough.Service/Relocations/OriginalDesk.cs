@@ -59,7 +59,7 @@ public sealed class OriginalDesk(Store store, Acting acting, TimeProvider time)
     private static async Task<OriginalRow> FindAsync(FurloughDb db, string id, CancellationToken stop)
     {
         if (id is not ['o', .. var digits] || !long.TryParse(digits, NumberStyles.None, CultureInfo.InvariantCulture, out var number))
-            throw new ProblemException(400, "original-malformed", $"`{id}` is not the identifier of an original. Originals have identifiers of their own, such as o371.", "See `furlough original list`.");
+            throw new ProblemException(400, "original-malformed", $"`{(id.Length > 30 ? id[..30] + "…" : id)}` is not the identifier of an original. Originals have identifiers of their own, such as o371.", "See `furlough original list`.");
         return await db.Originals.FirstOrDefaultAsync(o => o.Number == number, stop) ?? throw ProblemException.Missing($"original {id}", "It may have been discarded already: see `furlough original list`.");
     }
 }

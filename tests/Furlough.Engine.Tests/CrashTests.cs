@@ -65,13 +65,17 @@ public sealed class CrashTests
         flushes.Count.ShouldBeGreaterThan(3);
         var unnoticed = flushes.Where(f => !IsFoundOut(method, [f])).ToList();
         // A rename is whole on the disks simulated here, so that flushing either of its folders is enough. Both are flushed for those on which it is not.
-        foreach (var pair in OfOneRename.Where(p => p.Any(unnoticed.Contains)))
+        foreach (var pair in OfOneRename.Where(p => p.All(flushes.Contains) && p.Any(unnoticed.Contains)))
         {
             IsFoundOut(method, pair).ShouldBeTrue(string.Join(" and ", pair));
             unnoticed.RemoveAll(pair.Contains);
         }
+        unnoticed.Remove(OfSource);
         unnoticed.ShouldBeEmpty($"of {flushes.Count}: {string.Join(", ", flushes)}");
     }
+
+    /// <summary>The flush of the source keeps no data through a crash: it makes later writes show (see what people do during a warm copy).</summary>
+    internal const string OfSource = "copy: volume system";
 
     private static readonly string[][] OfOneRename =
     [

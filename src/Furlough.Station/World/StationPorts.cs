@@ -292,7 +292,17 @@ internal sealed class StationSurveyor(StationMachine machine) : ISurveyor
             Stray = spec.Stray,
             CloudOnlyFiles = spec.CloudOnlyFiles,
             CloudOnlyBytes = spec.CloudOnlyFiles * (files == 0 ? 0 : bytes / files),
+            Foreign = place is null ? null : OtherHome(account, place),
         };
+    }
+
+    /// <summary>Whose home a place lies in, if that is not the account's own: a sentence.</summary>
+    private string? OtherHome(string account, Place place)
+    {
+        foreach (var other in machine.Spec.Accounts.Where(a => a.Name != account))
+            if (machine.Settings.PlaceOf(machine.Settings.AddressOfHome(other.Name), machine.Settings.Read(machine.Settings.AddressOfHome(other.Name))) is { } home && place.IsInside(home))
+                return $"`{machine.Volumes.Show(place)}` is the home of {other.Name}, or lies in it.";
+        return null;
     }
 
     private HoldingFacts LookAtHome(AccountSpec account)

@@ -162,6 +162,20 @@ public sealed class LinuxRelocationTests : IDisposable
     }
 
     [Fact]
+    public void A_return_that_has_no_room_beside_its_original_says_that_the_original_can_go()
+    {
+        _tree.Setting(TwoFolders);
+        _tree.FillHard($"{_tree.Home}/Documents", 5);
+        Run(Dockets.Relocate(_tree.Survey(), "Documents", "People/asa.lind/Documents")).ShouldBe(RelocationState.Switched, Why());
+        var switched = _recorder.Last;
+        Run(Dockets.Return(switched) with { DataBytes = 1L << 50 }).ShouldBe(RelocationState.Failed);
+        _recorder.Last.Failure!.ShouldSatisfyAllConditions(f => f.Code.ShouldBe("target-fuller-than-surveyed"), f => f.Remedy.ShouldStartWith("Discard the original first"));
+        Run(Dockets.Discard(switched)).ShouldBe(RelocationState.Finished, Why());
+        Run(Dockets.Return(switched) with { DataBytes = 1L << 50 }).ShouldBe(RelocationState.Failed);
+        _recorder.Last.Failure!.Remedy.ShouldStartWith("Free space there");
+    }
+
+    [Fact]
     public void A_folder_open_to_all_behind_a_closed_home_is_not_laid_open_I12()
     {
         _tree.Setting(TwoFolders);
@@ -171,6 +185,28 @@ public sealed class LinuxRelocationTests : IDisposable
         _recorder.Last.Failure!.Code.ShouldBe("target-too-open");
         Run(Dockets.Relocate(_tree.Survey(), "Documents", "People/asa.lind/Documents")).ShouldBe(RelocationState.Switched, Why());
         LinuxTree.Sh($"setpriv --reuid=1900 --regid=1900 --clear-groups cat {_tree.Root}/data/People/asa.lind/Documents/one 2>/dev/null || echo kept out").Trim().ShouldBe("kept out");
+    }
+
+    /// <summary>A home that lets everybody through: what comes back lets in whom it let in before, and nobody else.</summary>
+    [Fact]
+    public void A_return_lets_in_whom_the_source_let_in_before_it_was_relocated_I12()
+    {
+        _tree.Setting(TwoFolders);
+        _tree.FillHard($"{_tree.Home}/Documents", 5);
+        _tree.FillHard($"{_tree.Home}/Pictures", 5);
+        LinuxTree.Sh($"chmod 755 {_tree.Home} {_tree.Home}/Documents; chmod 700 {_tree.Home}/Pictures");
+        Run(Dockets.Relocate(_tree.Survey(), "Documents", "People/asa.lind/Documents")).ShouldBe(RelocationState.Switched, Why());
+        var documents = _recorder.Last;
+        Run(Dockets.Relocate(_tree.Survey(), "Pictures", "People/asa.lind/Pictures")).ShouldBe(RelocationState.Switched, Why());
+        var pictures = _recorder.Last;
+        Run(Dockets.Return(documents)).ShouldBe(RelocationState.Returned, Why());
+        LinuxTree.Sh($"stat -c %a {_tree.Home}/Documents").Trim().ShouldBe("755");
+        LinuxTree.Sh($"chmod 755 {_tree.Root}/data/People/asa.lind/Pictures");
+        Run(Dockets.Return(pictures)).ShouldBe(RelocationState.Failed);
+        _recorder.Last.Failure!.Code.ShouldBe("target-too-open");
+        _recorder.Last.Failure!.Remedy.ShouldContain("`/data/People/asa.lind/Pictures`, for example to mode 0700");
+        LinuxTree.Sh($"chmod 700 {_tree.Root}/data/People/asa.lind/Pictures");
+        Run(Dockets.Return(pictures)).ShouldBe(RelocationState.Returned, Why());
     }
 
     /// <summary>Rights that an access list above the target grants count like any others.</summary>

@@ -12,7 +12,7 @@ internal sealed class LinuxAccounts(LinuxVolumes volumes) : IAccounts
     private const int HeaderBytes = 4, EntryBytes = 8;
     private const ushort NamedUser = 2, OwningGroup = 4, NamedGroup = 8, Mask = 16;
     private const uint Pass = 1, List = 4;
-    private const string Others = "others", AccessList = "system.posix_acl_access";
+    private const string AccessList = "system.posix_acl_access";
 
     public IReadOnlyList<NumberedName> Names() =>
         [.. Passwd.People(volumes.Root).DistinctBy(p => p.Name).Select(p => new NumberedName(p.User, p.Name, false)), .. Passwd.OwnGroups(volumes.Root).DistinctBy(g => g.Name).Select(g => new NumberedName(g.Number, g.Name, true))];
@@ -33,7 +33,7 @@ internal sealed class LinuxAccounts(LinuxVolumes volumes) : IAccounts
         var people = Passwd.People(volumes.Root);
         var members = Passwd.Groups(volumes.Root).ToLookup(g => g.Number, g => g.Members);
         var reaching = people.Where(p => Reaches(p.User, group => p.Group == group || members[group].Any(m => m.Contains(p.Name)))).Select(p => p.Name).ToHashSet(StringComparer.Ordinal);
-        if (Reaches(uint.MaxValue, _ => false)) reaching.Add(Others);
+        if (Reaches(uint.MaxValue, _ => false)) reaching.Add(IAccounts.Others);
         return reaching;
 
         bool Reaches(uint user, Predicate<uint> isIn) => Enumerable.Range(0, folders.Count).All(i => May(folders[i].Facts, folders[i].Attributes, i == folders.Count - 1 ? Pass | List : Pass, user, isIn));

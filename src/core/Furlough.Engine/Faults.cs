@@ -80,6 +80,11 @@ public static class Faults
         "target-fuller-than-surveyed", $"The target volume of `{shown}` has {Words.Size(free)} free and this needs {Words.Size(needs)}.",
         "Free space there or plan another target, then {retry}.");
 
+    /// <summary>A return has no room beside the original.</summary>
+    public static Fault OriginalInTheWay(string shown, long needs, long free) => new(
+        "target-fuller-than-surveyed", $"A return copies the data back beside its original. The volume of `{shown}` has {Words.Size(free)} free and this needs {Words.Size(needs)}.",
+        "Discard the original first (`furlough original list` names it): the live copy holds everything. Or free space there; then {retry}.");
+
     /// <summary>The code of <see cref="FilesInUse"/>.</summary>
     public const string FilesInUseCode = "files-in-use";
 

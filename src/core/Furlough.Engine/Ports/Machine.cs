@@ -131,7 +131,10 @@ public interface IAccounts
     /// <param name="accountId">The account as the system numbers it.</param>
     IDisposable As(string account, string accountId) => OwnRights.Kept;
 
-    /// <summary>Who may pass through all of these folders and list the last one, by rights and access lists: names of accounts, and "others" for whoever has no name here. The system itself is not named.</summary>
+    /// <summary>Stands for whoever has no name on the machine.</summary>
+    const string Others = "others";
+
+    /// <summary>Who may pass through all of these folders and list the last one, by rights and access lists: names of accounts, and <see cref="Others"/> for whoever has no name here. The system itself is not named.</summary>
     IReadOnlySet<string> WhoReaches(IReadOnlyList<(NodeFacts Facts, Attributes Attributes)> folders);
 
     /// <summary>Attributes with the numbers in their access lists changed as <paramref name="renumber"/> says for (number, is a group).</summary>

@@ -17,6 +17,9 @@ public sealed class PrepareStep : IStep
     /// <summary>Set when everything was compared: nothing has been made before.</summary>
     internal const string Compared = "prepare-compared";
 
+    /// <summary>Who could reach the source when it was relocated, separated by `/`: a return lets the same ones in again.</summary>
+    private const string ReachedBy = "reached-by";
+
     private const long SpaceMargin = 16L << 20;
 
     /// <inheritdoc/>
@@ -119,7 +122,18 @@ public sealed class PrepareStep : IStep
     {
         if (work.Docket.Method == Method.Exchange) return;
         var needs = work.Docket.DataBytes + SpaceMargin;
-        if (target.FreeBytes < needs) throw Faults.TargetFuller(work.Machine.Volumes.Show(work.Docket.Target), needs, target.FreeBytes);
+        if (target.FreeBytes >= needs) return;
+        var shown = work.Machine.Volumes.Show(work.Docket.Target);
+        throw work.Docket.Work == DocketWork.Return && HasOriginal(work, target) ? Faults.OriginalInTheWay(shown, needs, target.FreeBytes) : Faults.TargetFuller(shown, needs, target.FreeBytes);
+    }
+
+    /// <summary>Whether the original of what is returned still takes room on the volume.</summary>
+    private static bool HasOriginal(Work work, IVolume volume)
+    {
+        foreach (var earlier in work.Docket.Supersedes)
+            using (var folder = work.TryFolderOf(earlier, DocketSide.Original, volume, work.Docket.Target))
+                if (folder is { HoldsOriginal: true }) return true;
+        return false;
     }
 
     /// <summary>Makes the folders above the target; those from <see cref="Docket.OwnedFrom"/> on belong to the account and to nobody else.</summary>
@@ -167,11 +181,16 @@ public sealed class PrepareStep : IStep
         using var holding = Reach.Folder(sourceRoot, work.Docket.Source.Parts);
         var itself = (holding.Facts(), holding.ReadAttributes());
         var accounts = work.Machine.Accounts;
-        var fresh = accounts.WhoReaches([.. Above(targetRoot, work.Docket.Target), itself]).Except(accounts.WhoReaches([.. Above(sourceRoot, work.Docket.Source), itself])).Order(StringComparer.Ordinal).ToList();
+        var reaching = accounts.WhoReaches([.. Above(sourceRoot, work.Docket.Source), itself]);
+        if (work.Docket.Work == DocketWork.Relocate) work.Note(ReachedBy, string.Join('/', reaching.Order(StringComparer.Ordinal)));
+        var before = work.Docket.Work == DocketWork.Return ? work.Docket.Supersedes.SelectMany(e => work.Journal.Read(e).Notes.GetValueOrDefault(ReachedBy)?.Split('/') ?? []).ToHashSet(StringComparer.Ordinal) : [];
+        // Whoever has no name here could reach it before: so could everybody.
+        if (before.Contains(IAccounts.Others)) return;
+        var fresh = accounts.WhoReaches([.. Above(targetRoot, work.Docket.Target), itself]).Except(reaching).Except(before).Order(StringComparer.Ordinal).ToList();
         if (fresh.Count == 0) return;
         throw new Fault("target-too-open",
-            $"The source is closed to {string.Join(", ", fresh)}, but `{work.Machine.Volumes.Show(work.Docket.Target)}` would not be: the folders above it let them through.",
-            "Close the folder above the target (for example to mode 0700 of the account), then {retry}.");
+            $"Where it lives now the holding is closed to {string.Join(", ", fresh)}, but at `{work.Machine.Volumes.Show(work.Docket.Target)}` it would not be: its own rights and those of the folders above let them through.",
+            $"Take their rights from the holding itself (`{work.Machine.Volumes.Show(work.Docket.Source)}`, for example to mode 0700), or close a folder above the target, then {{retry}}.");
     }
 
     /// <summary>The folders above a place, from its volume's root on.</summary>

@@ -95,7 +95,7 @@ internal static class RelocationCommands
     }
 
     internal static void Say(RelocationView view, string name = "") =>
-        Terminal.Line(name == "begin" && view.State is RelocationState.Queued or RelocationState.Waiting ? $"Relocation {view.Number}, {HoldingName.InWords(view.Holding, view.Account)} on {view.Machine}: may begin now. Next: furlough relocation show {view.Number}" : view.Failure is { } failure ? failure.ToString() : $"Relocation {view.Number}, {HoldingName.InWords(view.Holding, view.Account)} on {view.Machine}: {view.State.Word()}, {view.Method.Lives()} its {view.Live.Word()}.");
+        Terminal.Line(name == "begin" && view.State is RelocationState.Queued or RelocationState.Waiting ? $"Relocation {view.Number}, {HoldingName.InWords(view.Holding, view.Account)} on {view.Machine}: may begin now. Next: furlough relocation show {view.Number}" : view.Failure is { } failure ? failure.ToString() : $"Relocation {view.Number}, {HoldingName.InWords(view.Holding, view.Account)} on {view.Machine}: {view.State.Word()}, {(view.Live == Live.Unknown ? $"{view.Machine} is silent since {view.AsOf:u}, so it is not known where the data lives; what was asked for is done when it is heard of" : $"{view.Method.Lives()} its {view.Live.Word()}")}.");
 
     internal static async Task<RelocationView> FollowAsync(FurloughClient client, RelocationView asked, bool waitsToo, CancellationToken stop)
     {

@@ -110,6 +110,7 @@ internal static class RunCommands
     private static async Task<RunView> FollowPlainAsync(FurloughClient client, long number, bool json, CancellationToken stop)
     {
         Dictionary<long, string> said = [];
+        string? heldUp = null;
         for (; ; )
         {
             var run = await client.RunAsync(number, stop);
@@ -121,6 +122,11 @@ internal static class RunCommands
                 Terminal.Line($"{r.Machine}  {r.Number}  {HoldingName.InWords(r.Holding, r.Account)}  {now}");
             }
             if (IsOver(run)) return run;
+            if (!json && HeldUpBy(run) is { } why && Stem(why) != heldUp)
+            {
+                heldUp = Stem(why);
+                Terminal.Line(why);
+            }
             await Task.Delay(1_000, stop);
         }
     }
@@ -133,7 +139,7 @@ internal static class RunCommands
             for (; ; )
             {
                 var run = await client.RunAsync(number, stop);
-                whole.Description = $"run {number}  {Markup.Escape(Counts(run))}";
+                whole.Description = $"run {number}  {Markup.Escape(Counts(run) + (run.HeldUp is { } held ? $"\n{held.Text}" : ""))}";
                 var rows = await client.RelocationsAsync(number, null, stop);
                 whole.Value = 100.0 * rows.Count(r => r.State.IsAtRest()) / Math.Max(1, rows.Count);
                 foreach (var r in rows.Where(r => r.Progress is not null || tasks.ContainsKey(r.Number)))
@@ -168,7 +174,17 @@ internal static class RunCommands
         return $"{Words.Count(both.Count, "relocation")} took {Words.Length(took)} of machine time; the forecast was {Words.Length(likely)}, within 20% for {near} of {both.Count} and below the high figure for {both.Count(b => b.Took <= b.Work.High)}.";
     }
 
-    private static bool IsOver(RunView run) => run.WaitsForPerson || run.State == RunState.Proposed || run.State != RunState.Running && run.Counts.Keys.All(k => Words.Find<RelocationState>(k)!.Value.IsAtRest());
+    private static bool IsOver(RunView run) => run.WaitsForPerson || run.State == RunState.Proposed || run is { State: RunState.Ended, HeldUp: not null } || run.State != RunState.Running && run.Counts.Keys.All(k => Words.Find<RelocationState>(k)!.Value.IsAtRest());
+
+    /// <summary>What holds a run up, with the command that lets it go on without.</summary>
+    private static string? HeldUpBy(RunView run)
+    {
+        const int most = 5;
+        return run.HeldUp is not { } held ? null : held.Text + (held.Relocations.Count == 0 ? "" : $" To go on without: {string.Join(", ", held.Relocations.Take(most).Select(r => $"`furlough relocation skip {r} --reason TEXT`"))}{(held.Relocations.Count > most ? " and so on" : "")}.");
+    }
+
+    /// <summary>The sentence without its figures, which change while the cause stays.</summary>
+    private static string Stem(string text) => string.Concat(text.Where(c => !char.IsDigit(c)));
 
     private static string Counts(RunView run) => string.Join(", ", run.Counts.OrderBy(c => c.Key, StringComparer.Ordinal).Select(c => $"{c.Value} {c.Key}"));
 
@@ -179,6 +195,7 @@ internal static class RunCommands
         if (run.ApprovedBy is { } approver) Terminal.Line($"Started by {run.StartedBy}, approved by {approver}.");
         if (run.Hours is { } hours) Terminal.Line(run.HoursOpen ? $"Its allowed hours last until {hours.To:u}." : $"Outside its allowed hours; the next ones are {hours.From:u} to {hours.To:u}.");
         else if (!run.HoursOpen) Terminal.Line("Its allowed hours are over: no further ones are to come.");
+        if (HeldUpBy(run) is { } heldUp) Terminal.Line(heldUp);
         if (Compared(rows) is { } compared) Terminal.Line(compared);
         foreach (var (group, waits) in run.Failures.Select(g => (g, false)).Concat(run.Waits.Select(g => (g, true))))
         {

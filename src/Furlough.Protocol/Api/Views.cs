@@ -210,7 +210,16 @@ public sealed record RunRequest(long Plan);
 /// <param name="HoursOpen">Work may begin now.</param>
 public sealed record RunView(
     long Number, long Plan, string Title, RunState State, string StartedBy, DateTimeOffset StartedAt, DateTimeOffset? EndedAt,
-    int Machines, int Relocations, long DataBytes, long DoneBytes, IReadOnlyDictionary<string, int> Counts, IReadOnlyList<FailureGroup> Failures, IReadOnlyList<FailureGroup> Waits, bool WaitsForPerson, OpenHours? Hours, bool HoursOpen, string? ApprovedBy);
+    int Machines, int Relocations, long DataBytes, long DoneBytes, IReadOnlyDictionary<string, int> Counts, IReadOnlyList<FailureGroup> Failures, IReadOnlyList<FailureGroup> Waits, bool WaitsForPerson, OpenHours? Hours, bool HoursOpen, string? ApprovedBy)
+{
+    /// <summary>What it waits for while nothing of it moves; null when something does.</summary>
+    public HeldUp? HeldUp { get; init; }
+}
+
+/// <summary>What holds a run up.</summary>
+/// <param name="Text">One sentence.</param>
+/// <param name="Relocations">What no machine has begun and the run goes on without if it is skipped.</param>
+public sealed record HeldUp(string Text, IReadOnlyList<long> Relocations);
 
 /// <summary>Tries every failed relocation of a run again, or those of one cause.</summary>
 /// <param name="Cause">A failure's code; null for all.</param>

@@ -12,7 +12,7 @@ using Microsoft.EntityFrameworkCore;
 namespace Furlough.Service.Agents;
 
 /// <summary>What waits for agents besides dockets.</summary>
-public sealed record AgentPosts(WishDesk Wishes, KindDesk Kinds);
+public sealed record AgentPosts(WishDesk Wishes, KindDesk Kinds, DocketDesk Dockets);
 
 /// <summary>What agents call.</summary>
 public static class AgentEndpoints
@@ -78,10 +78,19 @@ public static class AgentEndpoints
         return await LookAsync(store, posts, machine, after, kinds, stop);
     }
 
-    private static Task<DocketBatch> LookAsync(Store store, AgentPosts posts, Guid machine, long after, string? kinds, CancellationToken stop) => store.ReadAsync(async db =>
+    private static async Task<DocketBatch> LookAsync(Store store, AgentPosts posts, Guid machine, long after, string? kinds, CancellationToken stop)
+    {
+        var batch = await FindAsync(store, posts, machine, after, kinds, stop);
+        if (batch.Dockets.Count == 0) return batch;
+        // Written down before they leave: what was never handed out can be called back for certain. What is called back at this moment is not handed out.
+        var kept = await posts.Dockets.HandAsync(store, machine, [.. batch.Dockets.Select(d => d.Number)], stop);
+        return batch with { Dockets = [.. batch.Dockets.Where(d => kept.Contains(d.Number))] };
+    }
+
+    private static Task<DocketBatch> FindAsync(Store store, AgentPosts posts, Guid machine, long after, string? kinds, CancellationToken stop) => store.ReadAsync(async db =>
     {
         var row = await db.Machines.Where(m => m.Id == machine).Select(m => new { m.Name, m.Suspect, m.SurveyWanted }).FirstAsync(stop);
-        var dockets = row.Suspect ? [] : await db.Dockets.Where(d => d.Machine == machine && d.Number > after).OrderBy(d => d.Number).Take(50).Select(d => new DocketEnvelope(d.Number, d.Signed)).ToListAsync(stop);
+        var dockets = row.Suspect ? [] : await db.Dockets.Where(d => d.Machine == machine && d.Number > after && !d.Withdrawn).OrderBy(d => d.Number).Take(50).Select(d => new DocketEnvelope(d.Number, d.Signed)).ToListAsync(stop);
         var signed = await posts.Kinds.SignedAsync(db, row.Name, stop);
         return new DocketBatch(dockets, row.SurveyWanted, await posts.Wishes.OfAsync(db, machine, stop), signed.Tag == (kinds ?? "") ? null : signed);
     }, stop);
@@ -94,6 +103,7 @@ public static class AgentEndpoints
             var docket = await db.Dockets.FirstOrDefaultAsync(d => d.Id == request.Docket && d.Machine == machine, stop) ?? throw ProblemException.Missing("such docket", "Survey the machine.");
             var relocation = await db.Relocations.FirstAsync(r => r.Number == docket.Relocation, stop);
             var run = await db.Runs.FirstAsync(r => r.Number == relocation.Run, stop);
+            if (docket.Withdrawn) throw ProblemException.Conflict("permit-refused", $"The docket of relocation {relocation.Number} was called back.", "Nothing further is begun.");
             if (relocation.Docket != docket.Id || (!docket.ByItself && run.State == RunState.Halted))
                 throw ProblemException.Conflict("permit-refused", $"Run {run.Number} is halted.", "Nothing further is begun.");
             var held = await db.Machines.AnyAsync(m => m.Id == machine && m.HeldBy != null, stop);

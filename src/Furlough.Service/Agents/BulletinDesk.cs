@@ -60,6 +60,10 @@ public sealed class BulletinDesk(Store store, RunControl runs, ErrandDesk errand
         if (row.Docket != bulletin.Docket) return null;
 
         var next = StateAfter(row, docket.Work, bulletin.State);
+        // Undone, as it was called back: what somebody decided about it stands.
+        var decided = docket.Withdrawn && next is RelocationState.BackedOut or RelocationState.Refused or RelocationState.Failed && bulletin.Live != Live.Target ? row.State.IsAtRest() ? row.State : row.StateBefore : (RelocationState?)null;
+        if (decided is { } stands && stands is RelocationState.Skipped or RelocationState.Refused or RelocationState.BackedOut) next = stands;
+        else decided = null;
         if (!RelocationStates.MayFollow(row.State, next)) db.Record(time.GetUtcNow(), machine.Name, "out of sequence", $"relocation {row.Number}", row.State.Word(), next.Word());
         if (row.State != next)
         {
@@ -78,7 +82,7 @@ public sealed class BulletinDesk(Store store, RunControl runs, ErrandDesk errand
             _ => row.GatheredAt,
         };
         if (docket.Work == DocketWork.Relocate && bulletin.Pointers.Count > 0) row.Pointers = Column.Write(bulletin.Pointers, ModelJson.Default.IReadOnlyListPointerHistory);
-        row.Failure = bulletin.Failure is null ? null : Column.Write(bulletin.Failure, ModelJson.Default.Failure);
+        if (decided is null) row.Failure = bulletin.Failure is null ? null : Column.Write(bulletin.Failure, ModelJson.Default.Failure);
         if (bulletin.Notes.Count > 0) row.Notes = string.Join('\n', bulletin.Notes);
         if (docket.Work == DocketWork.Relocate && bulletin.Times.Count > 0)
         {

@@ -105,6 +105,22 @@ public sealed class DocketDesk(SigningKey key, TimeProvider time)
         };
     }
 
+    /// <summary>Writes down that dockets leave for their machine; returns the numbers of those that nobody called back meanwhile.</summary>
+    public Task<HashSet<long>> HandAsync(Store store, Guid machine, IReadOnlyList<long> numbers, CancellationToken stop) => store.WriteAsync(async db =>
+    {
+        var rows = await db.Dockets.Where(d => d.Machine == machine && numbers.Contains(d.Number) && !d.Withdrawn).ToListAsync(stop);
+        foreach (var row in rows) row.HandedAt ??= time.GetUtcNow();
+        return rows.Select(r => r.Number).ToHashSet();
+    }, stop);
+
+    /// <summary>Calls a relocation's docket back; returns whether its machine may have it all the same, and undoes it when it is heard of.</summary>
+    public static async Task<bool> WithdrawAsync(FurloughDb db, RelocationRow row, CancellationToken stop)
+    {
+        if (row.Docket is not { } id || await db.Dockets.FindAsync([id], stop) is not { } docket) return false;
+        docket.Withdrawn = true;
+        return docket.HandedAt is not null;
+    }
+
     /// <summary>A signed permit.</summary>
     public string Permit(Guid docket, Guid machine) => Jws.Sign(key, MessageType.Permit,
         JsonSerializer.SerializeToUtf8Bytes(new Permit(docket, machine, time.GetUtcNow() + PermitValidity), ModelJson.Default.Permit));

@@ -21,11 +21,13 @@ public sealed class WishDesk(RunHours hours, TimeProvider time)
                               join d in db.Dockets on r.Docket equals d.Id
                               join run in db.Runs on r.Run equals run.Number
                               join m in db.Machines on r.Machine equals m.Id
-                              where r.Machine == machine && RunControl.NotAtRest.Contains(r.State) && (r.BackOutWanted || !d.ByItself)
-                              select new { Relocation = r, Docket = d.Id, d.ByItself, Run = run, Held = m.HeldBy != null }).AsNoTracking().ToListAsync(stop);
-        List<DocketWish> wishes = [];
+                              where r.Machine == machine && RunControl.NotAtRest.Contains(r.State) && (r.BackOutWanted || d.Withdrawn || !d.ByItself)
+                              select new { Relocation = r, Docket = d.Id, d.ByItself, d.Withdrawn, Run = run, Held = m.HeldBy != null }).AsNoTracking().ToListAsync(stop);
+        // What was called back after it may have left: the machine undoes it, if it has it.
+        var calledBack = await db.Dockets.Where(d => d.Machine == machine && d.Withdrawn && d.HandedAt != null && db.Relocations.Any(r => r.Docket == d.Id && (r.State == RelocationState.Skipped || r.State == RelocationState.Refused))).Select(d => d.Id).ToListAsync(stop);
+        List<DocketWish> wishes = [.. calledBack.Select(d => new DocketWish(d, Wish.BackOut))];
         foreach (var u in underWay)
-            if (await OfAsync(db, u.Relocation, u.ByItself, u.Held, u.Run, stop) is var wish && wish != Wish.GoOn) wishes.Add(new DocketWish(u.Docket, wish));
+            if ((u.Withdrawn ? Wish.BackOut : await OfAsync(db, u.Relocation, u.ByItself, u.Held, u.Run, stop)) is var wish && wish != Wish.GoOn) wishes.Add(new DocketWish(u.Docket, wish));
         return new Wishes(wishes);
     }
 

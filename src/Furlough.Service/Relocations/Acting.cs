@@ -27,15 +27,15 @@ public sealed class Acting(Store store, DocketDesk desk, RunControl control, Doc
     {
         if (string.IsNullOrWhiteSpace(reason) || reason.Length > LongestReason || reason.Any(char.IsControl)) throw new ProblemException(400, "reason-missing", $"A relocation is skipped with a reason of at most {LongestReason} printable characters.", $"`furlough relocation skip {number} --reason \"...\"`.");
         Failure? skipped = null;
-        var view = await ActAsync(number, who, "skip", RelocationState.Skipped, (db, row) =>
+        var view = await ActAsync(number, who, "skip", RelocationState.Skipped, async (db, row) =>
         {
-            if (row.State is not (RelocationState.Planned or RelocationState.Failed or RelocationState.BackedOut or RelocationState.Refused)) throw Refused(row, "skipped", "planned, failed, backed-out or refused");
+            if (row.State is not (RelocationState.Planned or RelocationState.Queued or RelocationState.Failed or RelocationState.BackedOut or RelocationState.Refused)) throw Refused(row, "skipped", "planned, queued, failed, backed-out or refused");
             if (row.Live == Live.Target) throw ProblemException.Conflict("already-at-target", $"The data of relocation {number} lives at its target already.", $"`furlough relocation return {number}` takes it back, `furlough audit make` says what is not as it should be.");
             var before = row.Failure is null ? null : Column.Read(row.Failure, ModelJson.Default.Failure);
             var planned = Column.PlannedOf(row);
+            var calledBack = row.State == RelocationState.Queued && await DocketDesk.WithdrawAsync(db, row, stop) ? await CalledBackAsync(db, row, stop) : null;
             skipped = new Failure("skipped", $"The relocation of {HoldingName.InWords(row.Holding, row.Account)} was skipped by {who}: {reason.Trim().TrimEnd('.')}.{(before is null ? "" : $" Before that: {before.Text}")}",
-                $"Nothing has changed; {planned.LivesInWords}.", $"`furlough relocation retry {number}` takes it up again.");
-            return Task.CompletedTask;
+                calledBack ?? $"Nothing has changed; {planned.LivesInWords}.", $"`furlough relocation retry {number}` takes it up again.");
         }, stop, () => skipped);
         await AdvanceAsync(view.Run, stop);
         return view;
@@ -74,31 +74,55 @@ public sealed class Acting(Store store, DocketDesk desk, RunControl control, Doc
         await desk.IssueFallBackAsync(db, row, facts, stop);
     }, stop);
 
-    /// <summary>Asks a machine to undo what is under way, as long as that can be done.</summary>
-    public Task<RelocationView> BackOutAsync(long number, string who, CancellationToken stop) => WishAsync(number, who, "back out", row =>
+    /// <summary>What is known of a relocation whose docket its machine may have although it was called back.</summary>
+    private async Task<string> CalledBackAsync(FurloughDb db, RelocationRow row, CancellationToken stop)
     {
-        if (row.State is not (RelocationState.Queued or RelocationState.UnderWay or RelocationState.Waiting or RelocationState.Returning))
-            throw Refused(row, "backed out", "queued, under-way, waiting or returning");
-        row.BackOutWanted = true;
-    }, stop);
+        var machine = await db.Machines.FindAsync([row.Machine], stop);
+        var silent = machine is not null && live.IsSilent(machine.Id, machine.LastSeen) ? $" {machine.Name} is silent: as soon as it is heard of, it undoes what it may have begun, and if it had switched before, that is shown here." : " The machine undoes what it may have begun.";
+        return $"Its docket may have reached the machine and was called back; when last heard of, {Column.PlannedOf(row).LivesInWords}.{silent}";
+    }
+
+    /// <summary>Asks a machine to undo what is under way, as long as that can be done. What its machine cannot have yet is called back at once.</summary>
+    public async Task<RelocationView> BackOutAsync(long number, string who, CancellationToken stop)
+    {
+        var run = 0L;
+        var view = await WishAsync(number, who, "back out", async (db, row) =>
+        {
+            run = row.Run;
+            if (row.State == RelocationState.Queued && row.Docket is { } id && await db.Dockets.FindAsync([id], stop) is { HandedAt: null, Work: DocketWork.Relocate } docket)
+            {
+                docket.Withdrawn = true;
+                row.State = RelocationState.BackedOut;
+                row.AsOf = time.GetUtcNow();
+                row.Failure = Column.Write(new Failure("backed-out-by-hand", $"The relocation of {HoldingName.InWords(row.Holding, row.Account)} was backed out by {who} before its machine had fetched the docket.", $"Nothing has changed; {Column.PlannedOf(row).LivesInWords}.", $"`furlough relocation retry {number}` begins it anew."), ModelJson.Default.Failure);
+                return;
+            }
+            if (row.State is not (RelocationState.Queued or RelocationState.UnderWay or RelocationState.Waiting or RelocationState.Returning))
+                throw Refused(row, "backed out", "queued, under-way, waiting or returning");
+            row.BackOutWanted = true;
+        }, stop);
+        if (view.State.IsAtRest()) await AdvanceAsync(run, stop);
+        return view;
+    }
 
     /// <summary>Somebody is at the machine: an attended relocation may begin.</summary>
-    public Task<RelocationView> BeginAsync(long number, string who, CancellationToken stop) => WishAsync(number, who, "begin", row =>
+    public Task<RelocationView> BeginAsync(long number, string who, CancellationToken stop) => WishAsync(number, who, "begin", (db, row) =>
     {
         if (!Column.PlannedOf(row).Attended) throw ProblemException.Conflict("not-attended", $"Relocation {number} needs nobody at its machine.", "It begins by itself.");
         if (row.BegunBy is { } already) throw ProblemException.Conflict("begun-already", $"Relocation {number} was begun by {already}.", $"`furlough relocation show {number}` tells how far it is.");
         if (row.State is not (RelocationState.Queued or RelocationState.Waiting)) throw Refused(row, "begun", "queued or waiting");
         row.BegunBy = who;
+        return Task.CompletedTask;
     }, stop);
 
     /// <summary>Asks for something that travels with the machine's polls, not as a docket.</summary>
-    private async Task<RelocationView> WishAsync(long number, string who, string what, Action<RelocationRow> ask, CancellationToken stop)
+    private async Task<RelocationView> WishAsync(long number, string who, string what, Func<FurloughDb, RelocationRow, Task> ask, CancellationToken stop)
     {
         Guid machine = default;
         var view = await store.WriteAsync(async db =>
         {
             var row = await RelocationEndpoints.FindAsync(db, number, stop);
-            ask(row);
+            await ask(db, row);
             machine = row.Machine;
             db.Record(time.GetUtcNow(), who, what, $"relocation {number}", row.State.Word(), null);
             await db.SaveChangesAsync(stop);

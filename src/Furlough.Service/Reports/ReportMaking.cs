@@ -12,13 +12,13 @@ using Microsoft.EntityFrameworkCore;
 namespace Furlough.Service.Reports;
 
 /// <summary>Puts reports together from what is stored; every number of them can be asked for by itself too.</summary>
-public sealed class ReportMaking(Store store, LiveHub live, RunHours hours, TimeProvider time)
+public sealed class ReportMaking(Store store, LiveHub live, RunViews views, TimeProvider time)
 {
     /// <summary>A run: what it did, where its data lives now, what failed, who consented to what, and the volumes before and after.</summary>
     public Task<Report> OfRunAsync(long number, string who, CancellationToken stop) => store.ReadAsync(async db =>
     {
         var run = await RunEndpoints.FindAsync(db, number, stop);
-        var view = await RunEndpoints.ViewAsync(db, run, hours, stop);
+        var view = await views.OfAsync(db, run, stop);
         var plan = await PlanEndpoints.FindAsync(db, run.Plan, stop);
         var body = Column.Read(plan.Body, ModelJson.Default.PlanBody);
         var machines = await db.Machines.Where(m => db.Relocations.Any(r => r.Run == number && r.Machine == m.Id)).OrderBy(m => m.Name).ToListAsync(stop);

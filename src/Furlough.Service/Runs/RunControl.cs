@@ -22,7 +22,7 @@ public sealed class RunControl(DocketDesk desk, ErrandDesk errands, RunHours hou
         var all = db.Relocations.Where(r => r.Run == number);
         var failed = await all.CountAsync(r => r.State == RelocationState.Failed, stop);
         if (run.State == RunState.Running && run.HaltAfter is { } limit && failed >= limit)
-            Halt(db, run, await all.Where(r => r.State == RelocationState.Planned).ToListAsync(stop), "furlough", $"{Words.Count(failed, "failure")}");
+            await HaltAsync(db, run, "furlough", $"{Words.Count(failed, "failure")}", stop);
 
         HashSet<Guid> wake = [];
         var waves = run.Waves.Split('\n');
@@ -45,8 +45,16 @@ public sealed class RunControl(DocketDesk desk, ErrandDesk errands, RunHours hou
             db.Record(time.GetUtcNow(), "furlough", "wave begun", $"run {run.Number}", null, waves[run.Wave]);
         }
         await db.SaveChangesAsync(stop);
-        if (!await all.AnyAsync(r => NotAtRest.Contains(r.State), stop)) End(db, run);
+        if (await IsOverAsync(db, run, all, stop)) End(db, run);
         return wake;
+    }
+
+    /// <summary>Nothing is under way; in a halted run, nothing on a machine that is heard of: what a silent one does is shown when it is heard of again.</summary>
+    private async Task<bool> IsOverAsync(FurloughDb db, RunRow run, IQueryable<RelocationRow> all, CancellationToken stop)
+    {
+        var underWay = await all.Where(r => NotAtRest.Contains(r.State)).Select(r => r.Machine).Distinct().ToListAsync(stop);
+        if (underWay.Count == 0 || run.State != RunState.Halted) return underWay.Count == 0;
+        return (await db.Machines.Where(m => underWay.Contains(m.Id)).Select(m => new { m.Id, m.LastSeen }).ToListAsync(stop)).TrueForAll(m => live.IsSilent(m.Id, m.LastSeen));
     }
 
     private static bool WaitsForPerson(string? failure) =>
@@ -74,16 +82,20 @@ public sealed class RunControl(DocketDesk desk, ErrandDesk errands, RunHours hou
         return turn;
     }
 
-    /// <summary>Nothing further is begun; what is repointed already goes on to its end, the rest is undone as it meets its missing permit.</summary>
-    public void Halt(FurloughDb db, RunRow run, IEnumerable<RelocationRow> rows, string by, string why)
+    /// <summary>Nothing further is begun, and what no machine has begun is called back; what is repointed already goes on to its end, the rest is undone as it meets its missing permit.</summary>
+    public async Task HaltAsync(FurloughDb db, RunRow run, string by, string why, CancellationToken stop)
     {
         run.State = RunState.Halted;
         db.Record(time.GetUtcNow(), by, "run halted", $"run {run.Number}", null, why);
-        foreach (var row in rows.Where(r => r.State == RelocationState.Planned))
+        foreach (var row in await db.Relocations.Where(r => r.Run == run.Number && (r.State == RelocationState.Planned || r.State == RelocationState.Queued)).ToListAsync(stop))
         {
+            // Asked for by itself: no run stops it.
+            if (row.State == RelocationState.Queued && await db.Dockets.AnyAsync(d => d.Id == row.Docket && d.ByItself, stop)) continue;
+            var mayHaveIt = row.State == RelocationState.Queued && await DocketDesk.WithdrawAsync(db, row, stop);
             row.State = RelocationState.Refused;
             row.AsOf = time.GetUtcNow();
-            row.Failure = Column.Write(new Failure("run-halted", $"Run {run.Number} was halted ({why}) before the turn of {HoldingName.InWords(row.Holding, row.Account)}.", "Nothing has changed; the data lives at its source.",
+            var where = mayHaveIt ? "Its docket may have reached the machine and was called back: the machine undoes what it may have begun." : "Nothing has changed; the data lives at its source.";
+            row.Failure = Column.Write(new Failure("run-halted", $"Run {run.Number} was halted ({why}) before the turn of {HoldingName.InWords(row.Holding, row.Account)}.", where,
                 $"Look at the failures, then `furlough relocation retry {row.Number}`."), ModelJson.Default.Failure);
         }
     }

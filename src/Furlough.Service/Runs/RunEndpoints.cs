@@ -18,16 +18,16 @@ public static class RunEndpoints
     public static void Map(RouteGroupBuilder api)
     {
         api.MapPost("/runs", StartAsync).For(Role.Technician);
-        api.MapGet("/runs", (Store store, RunHours hours, CancellationToken stop) => store.ReadAsync(async db =>
+        api.MapGet("/runs", (Store store, RunViews views, CancellationToken stop) => store.ReadAsync(async db =>
         {
             var runs = await db.Runs.OrderByDescending(r => r.Number).Take(200).ToListAsync(stop);
-            List<RunView> views = [];
-            foreach (var run in runs) views.Add(await ViewAsync(db, run, hours, stop));
-            return views;
+            List<RunView> found = [];
+            foreach (var run in runs) found.Add(await views.OfAsync(db, run, stop));
+            return found;
         }, stop)).For(Role.Reader);
-        api.MapGet("/runs/{number:long}", (long number, Store store, RunHours hours, HttpContext context, CancellationToken stop) => store.ReadAsync(async db =>
+        api.MapGet("/runs/{number:long}", (long number, Store store, RunViews views, HttpContext context, CancellationToken stop) => store.ReadAsync(async db =>
         {
-            var view = await ViewAsync(db, await FindAsync(db, number, stop), hours, stop);
+            var view = await views.OfAsync(db, await FindAsync(db, number, stop), stop);
             await SeenRun.TellAsync(context, db, number, stop);
             return view;
         }, stop)).For(Role.Reader);
@@ -39,7 +39,7 @@ public static class RunEndpoints
         api.MapPost("/runs/{number:long}/resume", (long number, SeenRun seen, Steering steering, HttpContext context, CancellationToken stop) => steering.ResumeAsync(number, seen, context.Who(), stop)).For(Role.Technician);
     }
 
-    private static async Task<RunView> StartAsync(RunRequest request, Store store, RunControl control, RunHours hours, DocketSignals signals, LiveHub live, TimeProvider time, HttpContext context, CancellationToken stop)
+    private static async Task<RunView> StartAsync(RunRequest request, Store store, RunControl control, RunViews views, DocketSignals signals, LiveHub live, TimeProvider time, HttpContext context, CancellationToken stop)
     {
         IReadOnlyCollection<Guid> wake = [];
         var view = await store.WriteAsync(async db =>
@@ -58,7 +58,7 @@ public static class RunEndpoints
             await db.SaveChangesAsync(stop);
             wake = await control.AdvanceAsync(db, run.Number, stop);
             await db.SaveChangesAsync(stop);
-            return await ViewAsync(db, run, hours, stop);
+            return await views.OfAsync(db, run, stop);
         }, stop);
         signals.Raise(wake);
         live.Say("run", view.Number);
@@ -113,25 +113,4 @@ public static class RunEndpoints
 
     internal static async Task<RunRow> FindAsync(FurloughDb db, long number, CancellationToken stop) =>
         await db.Runs.FirstOrDefaultAsync(r => r.Number == number, stop) ?? throw ProblemException.Missing($"run {number}", "See `furlough run list`.");
-
-    /// <summary>The relocations of a run that its plan refused.</summary>
-    private static async Task<HashSet<long>> BlockedAsync(FurloughDb db, RunRow run, CancellationToken stop)
-    {
-        var refused = await db.Relocations.Where(r => r.Run == run.Number && r.State == RelocationState.Refused).Select(r => new { r.Number, r.Planned }).ToListAsync(stop);
-        return [.. refused.Where(r => Column.PlannedOf(r.Planned).Blocked.Count > 0).Select(r => r.Number)];
-    }
-
-    internal static async Task<RunView> ViewAsync(FurloughDb db, RunRow run, RunHours hours, CancellationToken stop)
-    {
-        var rows = await db.Relocations.Where(r => r.Run == run.Number).Join(db.Machines, r => r.Machine, m => m.Id, (r, m) => new { r.Number, Machine = m.Name, r.State, r.DataBytes, r.Failure }).OrderBy(r => r.Number).ToListAsync(stop);
-        var blocked = rows.Any(r => r.State == RelocationState.Refused) ? await BlockedAsync(db, run, stop) : [];
-        var reasons = rows.Where(r => r.Failure is not null).Select(r => (r.Number, r.Machine, r.State, Failure: Column.Read(r.Failure!, ModelJson.Default.Failure)))
-            .GroupBy(f => (f.Failure.Code, AtRest: f.State.IsAtRest())).Select(g => (g.Key.AtRest, Group: new FailureGroup(g.Key.Code, [.. g.Select(f => f.Number)], [.. g.Select(f => f.Machine).Distinct().Order(StringComparer.Ordinal)], g.First().Failure.ToString(), g.Any(f => !blocked.Contains(f.Number))))).ToList();
-        var open = run.State == RunState.Ended ? null : (await hours.OfAsync(db, run, stop)).Open;
-        return new RunView(run.Number, run.Plan, run.Title, run.State, run.StartedBy, run.StartedAt, run.EndedAt, rows.Select(r => r.Machine).Distinct().Count(), rows.Count,
-            rows.Sum(r => r.DataBytes), rows.Where(r => r.State is RelocationState.Switched or RelocationState.Finished).Sum(r => r.DataBytes),
-            rows.GroupBy(r => r.State.Word()).ToDictionary(g => g.Key, g => g.Count()), [.. reasons.Where(r => r.AtRest).Select(r => r.Group)], [.. reasons.Where(r => !r.AtRest).Select(r => r.Group)],
-            rows.Any(r => r.State == RelocationState.Waiting) && rows.All(r => r.State.IsAtRest() || r.State == RelocationState.Waiting) && !reasons.Any(r => !r.AtRest && RelocationStates.GoesOnByItself(r.Group.Code)),
-            open?.Next, open?.IsOpen != false, run.ApprovedBy);
-    }
 }

@@ -8,7 +8,7 @@ using Microsoft.EntityFrameworkCore;
 namespace Furlough.Service.Runs;
 
 /// <summary>What people do to a run that is under way.</summary>
-public sealed class Steering(Store store, RunControl control, RunHours hours, DocketSignals signals, LiveHub live, TimeProvider time)
+public sealed class Steering(Store store, RunControl control, RunViews views, DocketSignals signals, LiveHub live, TimeProvider time)
 {
     /// <summary>Begins nothing further for now. Who is kept out already is let in as soon as the work allows.</summary>
     public Task<RunView> PauseAsync(long number, SeenRun seen, string who, CancellationToken stop) => SteerAsync(number, seen, [RunState.Running], "paused", (db, run) => Set(db, run, RunState.Paused, who, "run paused"), stop);
@@ -18,7 +18,7 @@ public sealed class Steering(Store store, RunControl control, RunHours hours, Do
 
     /// <summary>Begins nothing further; what is not repointed yet is undone.</summary>
     public Task<RunView> HaltAsync(long number, SeenRun seen, string who, CancellationToken stop) => SteerAsync(number, seen, [RunState.Running, RunState.Paused, RunState.Proposed], "halted",
-        async (db, run) => control.Halt(db, run, await db.Relocations.Where(r => r.Run == number).ToListAsync(stop), who, "asked for"), stop);
+        (db, run) => control.HaltAsync(db, run, who, "asked for", stop), stop);
 
     /// <summary>A second person lets a proposed run begin.</summary>
     public Task<RunView> ApproveAsync(long number, SeenRun seen, string who, CancellationToken stop) => SteerAsync(number, seen, [RunState.Proposed], "approved", async (db, run) =>
@@ -83,7 +83,7 @@ public sealed class Steering(Store store, RunControl control, RunHours hours, Do
             await control.AdvanceAsync(db, number, stop);
             await db.SaveChangesAsync(stop);
             wake.UnionWith(await db.Relocations.Where(r => r.Run == number && RunControl.NotAtRest.Contains(r.State)).Select(r => r.Machine).ToListAsync(stop));
-            return await RunEndpoints.ViewAsync(db, run, hours, stop);
+            return await views.OfAsync(db, run, stop);
         }, stop);
         signals.Raise(wake);
         live.Say("run", number);

@@ -236,6 +236,12 @@ public sealed class DocketRow
     public required string Signed { get; set; }
     public DateTimeOffset IssuedAt { get; set; }
 
+    /// <summary>When it was first handed to its machine, which may have it since; null while it cannot.</summary>
+    public DateTimeOffset? HandedAt { get; set; }
+
+    /// <summary>Called back: it is handed out no more and gets no permit.</summary>
+    public bool Withdrawn { get; set; }
+
     /// <summary>Asked for by itself (return, retry, discard): a halted run does not stop it.</summary>
     public bool ByItself { get; set; }
 }

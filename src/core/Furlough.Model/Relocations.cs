@@ -30,24 +30,24 @@ public static class RelocationStates
 {
     // state -> the states that may follow, and the event that takes it there:
     //   planned     queued (run started), refused (hazard, or halted before its turn)
-    //   queued      under-way (first step begun), waiting, refused (docket not accepted), backed-out (run halted)
+    //   queued      under-way (first step begun), waiting, refused (docket not accepted, or run halted), backed-out, skipped (called back)
     //   under-way   waiting, switched (confirm), finished (exchange: no original), backing-out (fault or permit gone), failed (fault after reopen), returning, discarding: by their dockets
     //   switched    returning (docket), discarding (docket), gathering (docket)
     //   returning   returned (confirm), switched / finished (return undone), failed
     //   discarding  finished, switched / returned (refused or partly), failed
     //   gathering   switched / finished / returned: what it was before
-    //   skipped     queued (retried): from planned, failed, refused and backed-out, by somebody with a reason
+    //   skipped     queued (retried): by somebody with a reason; under-way, waiting (its machine had the docket already and undoes it)
     private static readonly Dictionary<RelocationState, RelocationState[]> Next = new()
     {
         [RelocationState.Planned] = [RelocationState.Queued, RelocationState.Refused, RelocationState.Skipped],
-        [RelocationState.Queued] = [RelocationState.UnderWay, RelocationState.Waiting, RelocationState.Refused, RelocationState.BackedOut],
+        [RelocationState.Queued] = [RelocationState.UnderWay, RelocationState.Waiting, RelocationState.Refused, RelocationState.BackedOut, RelocationState.Skipped],
         [RelocationState.UnderWay] = [RelocationState.Waiting, RelocationState.Switched, RelocationState.Finished, RelocationState.BackingOut, RelocationState.Failed],
         [RelocationState.Waiting] = [RelocationState.UnderWay, RelocationState.Returning, RelocationState.Discarding, RelocationState.Gathering, RelocationState.BackingOut, RelocationState.Refused, RelocationState.BackedOut],
         [RelocationState.BackingOut] = [RelocationState.BackedOut, RelocationState.Failed, RelocationState.Switched, RelocationState.Finished, RelocationState.Returned],
         [RelocationState.BackedOut] = [RelocationState.Queued, RelocationState.Skipped],
         [RelocationState.Failed] = [RelocationState.Queued, RelocationState.Returning, RelocationState.Discarding, RelocationState.Skipped],
         [RelocationState.Refused] = [RelocationState.Queued, RelocationState.Skipped],
-        [RelocationState.Skipped] = [RelocationState.Queued],
+        [RelocationState.Skipped] = [RelocationState.Queued, RelocationState.UnderWay, RelocationState.Waiting],
         [RelocationState.Switched] = [RelocationState.Returning, RelocationState.Discarding, RelocationState.Gathering],
         [RelocationState.Finished] = [RelocationState.Returning, RelocationState.Gathering],
         [RelocationState.Returning] = [RelocationState.Waiting, RelocationState.Returned, RelocationState.BackingOut, RelocationState.Switched, RelocationState.Finished, RelocationState.Failed],

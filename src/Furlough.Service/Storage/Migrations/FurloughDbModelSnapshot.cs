@@ -154,6 +154,9 @@ namespace Furlough.Service.Storage.Migrations
                     b.Property<bool>("ByItself")
                         .HasColumnType("INTEGER");
 
+                    b.Property<long?>("HandedAt")
+                        .HasColumnType("INTEGER");
+
                     b.Property<long>("IssuedAt")
                         .HasColumnType("INTEGER");
 
@@ -169,6 +172,9 @@ namespace Furlough.Service.Storage.Migrations
                     b.Property<string>("Signed")
                         .IsRequired()
                         .HasColumnType("TEXT");
+
+                    b.Property<bool>("Withdrawn")
+                        .HasColumnType("INTEGER");
 
                     b.Property<string>("Work")
                         .IsRequired()

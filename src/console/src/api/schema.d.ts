@@ -2681,6 +2681,10 @@ export interface components {
             /** Format: int32 */
             after: number;
         };
+        HeldUp: {
+            text: string;
+            relocations: number[];
+        };
         HistoryEntry: {
             /** Format: int64 */
             number: number;
@@ -3279,6 +3283,7 @@ export interface components {
             hours: null | components["schemas"]["OpenHours"];
             hoursOpen: boolean;
             approvedBy: null | string;
+            heldUp?: null | components["schemas"]["HeldUp"];
         };
         ServiceStatus: {
             version: string;

@@ -1,0 +1,36 @@
+using Furlough.Model;
+using Furlough.Protocol.Api;
+using Furlough.Service.Events;
+using Furlough.Service.Storage;
+using Microsoft.EntityFrameworkCore;
+
+namespace Furlough.Service.Runs;
+
+/// <summary>Runs as people see them.</summary>
+public sealed class RunViews(RunHours hours, LiveHub live, TimeProvider time)
+{
+    /// <summary>The relocations of a run that its plan refused.</summary>
+    private static async Task<HashSet<long>> BlockedAsync(FurloughDb db, RunRow run, CancellationToken stop)
+    {
+        var refused = await db.Relocations.Where(r => r.Run == run.Number && r.State == RelocationState.Refused).Select(r => new { r.Number, r.Planned }).ToListAsync(stop);
+        return [.. refused.Where(r => Column.PlannedOf(r.Planned).Blocked.Count > 0).Select(r => r.Number)];
+    }
+
+    /// <summary>A run as it is now.</summary>
+    public async Task<RunView> OfAsync(FurloughDb db, RunRow run, CancellationToken stop)
+    {
+        var rows = await db.Relocations.Where(r => r.Run == run.Number).Join(db.Machines, r => r.Machine, m => m.Id, (r, m) => new { r.Number, Machine = m.Name, MachineId = m.Id, m.LastSeen, r.Wave, r.State, r.DataBytes, r.Failure }).OrderBy(r => r.Number).ToListAsync(stop);
+        var blocked = rows.Any(r => r.State == RelocationState.Refused) ? await BlockedAsync(db, run, stop) : [];
+        var reasons = rows.Where(r => r.Failure is not null).Select(r => (r.Number, r.Machine, r.State, Failure: Column.Read(r.Failure!, ModelJson.Default.Failure)))
+            .GroupBy(f => (f.Failure.Code, AtRest: f.State.IsAtRest())).Select(g => (g.Key.AtRest, Group: new FailureGroup(g.Key.Code, [.. g.Select(f => f.Number)], [.. g.Select(f => f.Machine).Distinct().Order(StringComparer.Ordinal)], g.First().Failure.ToString(), g.Any(f => !blocked.Contains(f.Number))))).ToList();
+        var open = run.State == RunState.Ended ? null : (await hours.OfAsync(db, run, stop)).Open;
+        return new RunView(run.Number, run.Plan, run.Title, run.State, run.StartedBy, run.StartedAt, run.EndedAt, rows.Select(r => r.Machine).Distinct().Count(), rows.Count,
+            rows.Sum(r => r.DataBytes), rows.Where(r => r.State is RelocationState.Switched or RelocationState.Finished).Sum(r => r.DataBytes),
+            rows.GroupBy(r => r.State.Word()).ToDictionary(g => g.Key, g => g.Count()), [.. reasons.Where(r => r.AtRest).Select(r => r.Group)], [.. reasons.Where(r => !r.AtRest).Select(r => r.Group)],
+            rows.Any(r => r.State == RelocationState.Waiting) && rows.All(r => r.State.IsAtRest() || r.State == RelocationState.Waiting) && !reasons.Any(r => !r.AtRest && RelocationStates.GoesOnByItself(r.Group.Code)),
+            open?.Next, open?.IsOpen != false, run.ApprovedBy)
+        {
+            HeldUp = HoldUps.Of(run, [.. rows.Where(r => !r.State.IsAtRest()).Select(r => new StillToDo(r.Number, r.Machine, r.State, r.Wave, r.Failure is null ? null : Column.Read(r.Failure, ModelJson.Default.Failure), live.IsSilent(r.MachineId, r.LastSeen) ? time.GetUtcNow() - live.LastSeen(r.MachineId, r.LastSeen) : null))], open),
+        };
+    }
+}

@@ -1,0 +1,124 @@
+using Furlough.Model;
+using Furlough.Protocol;
+using Shouldly;
+using Xunit;
+
+namespace Furlough.EndToEnd.Tests;
+
+/// <summary>Runs and relocations of a machine that does not answer: nothing waits for it for ever, and nothing is said that nobody knows. The machine is one that the test itself speaks for.</summary>
+public sealed class SilentMachineTests : IDisposable
+{
+    private const string Brief = """
+        furlough-brief: 1
+        title: Off the system volume
+        machines: all
+        volumes:
+          data: {system: false, attached: internal}
+        relocate:
+          - folders: [Documents, Pictures]
+            onto: data
+            path: People/{account}/{folder}
+        keep-original: 30 days
+        """;
+
+    private readonly Field _field = new();
+    private readonly HttpClient _http;
+    private readonly AgentClient _agent;
+    private readonly string _session;
+
+    public SilentMachineTests()
+    {
+        _field.StartService();
+        _http = new HttpClient { BaseAddress = new Uri(_field.Address + "/") };
+        _agent = new AgentClient(_http);
+        var key = SigningKey.Make();
+        var enrolled = Do(_agent.EnrolAsync(new EnrolRequest(_field.Invite(), "map-01", "Map Room", key.Public, "machine-1", ProtocolVersion.Newest), CancellationToken.None));
+        _session = Do(_agent.OpenSessionAsync(key, enrolled.Machine, "machine-1", 0, CancellationToken.None)).Token;
+        _agent.SurveyAsync(_session, Survey(), CancellationToken.None).GetAwaiter().GetResult();
+        var plan = _field.Run("plan", "make", _field.WriteBrief(Brief), "--json").Json;
+        var number = plan.GetProperty("number").ToString();
+        foreach (var hazard in plan.GetProperty("consentsWanted").EnumerateArray().Select(c => c.GetString()!)) _field.Run("plan", "consent", number, "--hazard", hazard, "--reason", "made up").Code.ShouldBe(0);
+        _field.Run("run", "start", "--plan", number).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()));
+    }
+
+    public void Dispose()
+    {
+        _http.Dispose();
+        _field.Dispose();
+    }
+
+    [Fact]
+    public void What_no_machine_has_fetched_is_skipped_or_backed_out_at_once_and_never_handed_out()
+    {
+        _field.Run("relocation", "skip", "1", "--reason", "she left").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()), o => o.Out.ShouldContain("was skipped by steward: she left"), o => o.Out.ShouldContain("Nothing has changed"));
+        _field.Run("relocation", "back-out", "2").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()), o => o.Out.ShouldContain("before its machine had fetched the docket"));
+        _field.Run("run", "follow", "1").Out.ShouldContain("1 backed-out, 1 skipped");
+        Batch().Dockets.ShouldBeEmpty();
+        _field.Run("relocation", "retry", "2").Code.ShouldBe(0);
+        Batch().Dockets.Count.ShouldBe(1);
+    }
+
+    [Fact]
+    public async Task What_a_machine_may_have_fetched_is_called_back_and_undone_when_it_is_heard_of()
+    {
+        var dockets = Batch().Dockets.Select(d => Read(d.Docket)).ToList();
+        dockets.Count.ShouldBe(2);
+        _field.Run("relocation", "skip", "1", "--reason", "she left").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()), o => o.Out.ShouldContain("may have reached the machine and was called back"));
+        State(1).ShouldBe("skipped");
+        Batch().ShouldSatisfyAllConditions(b => b.Dockets.Count.ShouldBe(1), b => b.Wishes.All.ShouldContain(new DocketWish(dockets[0].Id, Wish.BackOut)));
+        (await Should.ThrowAsync<ServiceException>(() => _agent.PermitAsync(_session, dockets[0].Id, false, CancellationToken.None))).Code.ShouldBe("permit-refused");
+
+        // It had begun before it heard that; what it says is shown, and what was decided stands when it has undone it.
+        Say(1, dockets[0], RelocationState.UnderWay, Live.Source);
+        State(1).ShouldBe("under-way");
+        Say(2, dockets[0], RelocationState.BackedOut, Live.Source);
+        State(1).ShouldBe("skipped");
+
+        // One that had switched before it was heard of again has switched.
+        _field.Run("relocation", "skip", "2", "--reason", "she left").Code.ShouldBe(0);
+        Say(3, dockets[1], RelocationState.UnderWay, Live.Source);
+        Say(4, dockets[1], RelocationState.Switched, Live.Target);
+        State(2).ShouldBe("switched");
+    }
+
+    [Fact]
+    public void A_run_says_whom_it_waits_for_and_a_halted_one_ends()
+    {
+        var docket = Read(Batch().Dockets[0].Docket);
+        Say(1, docket, RelocationState.UnderWay, Live.Source);
+        _field.Run("run", "show", "1").Out.ShouldNotContain("map-01, silent");
+        Field.WaitFor(() => _field.Run("run", "show", "1", "--json").Json.TryGetProperty("heldUp", out var held) && held.ValueKind != System.Text.Json.JsonValueKind.Null, "its silence", 90);
+        _field.Run("run", "show", "1").ShouldSatisfyAllConditions(o => o.Out.ShouldContain("The run ends when these are over: 2 relocations on map-01, silent for "), o => o.Out.ShouldContain("To go on without: `furlough relocation skip 2 --reason TEXT`."));
+        _field.Run("relocation", "back-out", "1").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()), o => o.Out.ShouldContain("map-01 is silent since "), o => o.Out.ShouldContain("it is not known where the data lives"));
+        _field.Run("run", "halt", "1").Out.ShouldContain("Run 1 is ended");
+        _field.Run("run", "follow", "1").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(1, o.ToString()), o => o.Out.ShouldContain("The run has ended; 1 relocation on map-01, silent for "));
+        State(2).ShouldBe("refused");
+
+        Say(2, docket, RelocationState.Switched, Live.Target);
+        State(1).ShouldBe("switched");
+        _field.Run("run", "show", "1").Out.ShouldNotContain("silent for");
+    }
+
+    private static T Do<T>(Task<T> call) => call.GetAwaiter().GetResult();
+
+    private DocketBatch Batch() => Do(_agent.DocketsAsync(_session, 0, Wishes.None, "", TimeSpan.Zero, CancellationToken.None));
+
+    private static Docket Read(string signed) => System.Text.Json.JsonSerializer.Deserialize(System.Buffers.Text.Base64Url.DecodeFromChars(signed.Split('.')[1]), ModelJson.Default.Docket)!;
+
+    private void Say(long number, Docket docket, RelocationState state, Live live) =>
+        Do(_agent.BulletinsAsync(_session, [new Bulletin(number, TimeProvider.System.GetUtcNow(), docket.Id, docket.Relocation, state, null, live, null, [], null, [])], CancellationToken.None)).Acknowledged.ShouldBe(number);
+
+    private string State(int relocation) => _field.Run("relocation", "show", $"{relocation}", "--json").Json.GetProperty("state").GetString()!;
+
+    private static Survey Survey()
+    {
+        var system = new VolumeFacts(new VolumeIdentity("v1", ""), "System", "/", Attachment.Internal, Medium.Solid, "ext4", 100_000_000_000, 40_000_000_000, 4096, true, true, false, true, FileSystemAbilities.Full, []);
+        var data = new VolumeFacts(new VolumeIdentity("v2", ""), "Data", "/data", Attachment.Internal, Medium.Rotating, "ext4", 900_000_000_000, 800_000_000_000, 4096, false, true, false, true, FileSystemAbilities.Full, []);
+        HoldingFacts Folder(string name)
+        {
+            var place = new Place("v1", $"home/asa.lind/{name}");
+            return new HoldingFacts(new HoldingName("asa.lind", HoldingKind.Folder, name), place, $"/home/asa.lind/{name}", true, [new PointerFacts(new PointerAddress("user-dirs", "/home/asa.lind/.config/user-dirs.dirs", name, "asa.lind"), new PointerValue("text", $"$HOME/{name}"), place)], 3, 7_000, 0, [], Demands.None);
+        }
+        return new Survey(TimeProvider.System.GetUtcNow(), "Fen 12", "1", [system, data], [new AccountFacts("asa.lind", "1701", "/home/asa.lind", false, false), new AccountFacts("keeper", "1900", "/home/keeper", true, false)], [Folder("Documents"), Folder("Pictures")], [], [], []);
+    }
+}

@@ -109,6 +109,10 @@ public sealed class AgentStore : IJournal, IDisposable
     public bool WasAt(HoldingName holding, Place place) => Query("SELECT body FROM docket WHERE ended IN ('switched','finished','returned')", r => JsonSerializer.Deserialize(r.GetString(0), ModelJson.Default.Docket)!)
         .Any(d => d.Holding == holding && d.Work.MovesHolding() && (d.Source == place || d.Target == place));
 
+    /// <inheritdoc/>
+    public bool HadValue(PointerAddress address, PointerValue value) => Query("SELECT body FROM docket WHERE ended IN ('switched','finished','returned')", r => JsonSerializer.Deserialize(r.GetString(0), ModelJson.Default.Docket)!)
+        .Any(d => d.Work.MovesHolding() && d.Pointers.Any(p => p.Address == address && (p.Expected == value || p.Next == value)));
+
     /// <summary>Whether a docket was ever taken in.</summary>
     public bool Knows(Guid docket) => Query("SELECT 1 FROM docket WHERE id=$a", r => r.GetInt32(0), docket.ToString()).Count > 0;
 

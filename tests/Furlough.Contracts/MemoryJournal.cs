@@ -14,6 +14,11 @@ public sealed class MemoryJournal : IJournal
     /// <summary>Whether an earlier docket had a holding at a place.</summary>
     public Func<HoldingName, Place, bool> Was { get; set; } = (_, _) => true;
 
+    public bool HadValue(PointerAddress address, PointerValue value) => Had(address, value);
+
+    /// <summary>What a setting is said to have read before.</summary>
+    public Func<PointerAddress, PointerValue, bool> Had { get; set; } = (_, _) => true;
+
     public bool WasAt(HoldingName holding, Place place) => Was(holding, place);
 
     public JournalState Read(Guid docket) => _states.GetValueOrDefault(docket) ?? new JournalState(null, new HashSet<Step>(), new Dictionary<string, string>(), null, null);

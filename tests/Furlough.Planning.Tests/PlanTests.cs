@@ -315,7 +315,7 @@ public sealed class PlanTests
             "consent used-elsewhere: Pictures of asa.lind on herb-01 lives at `D:\\People\\asa.lind\\Pictures`, and its usual place `C:\\Accounts\\asa.lind\\Pictures` has 3 files of 2.0 GB: it was opened there, or something still writes there.",
             "advice left-in-common-folder: 1 file of bo.tarrant (1.0 GB), last changed 1970-01-01 00:00Z, lies in `C:\\Course desk` on herb-01, which should be empty."]);
         var original = new OriginalFacts(Guid.NewGuid(), holding.Name, new Place("sys", "Accounts/asa.lind/Pictures"), Now, 1, 1, false, null);
-        Auditor.Audit([machine with { Survey = machine.Survey! with { CommonFolders = [] } }], [intended], [new Kept(machine.Id, 1, original, Now.AddDays(9), null)], [], Now).ShouldBeEmpty("what stands again where an original waits is told with the original");
+        Auditor.Audit([machine with { Survey = machine.Survey! with { CommonFolders = [] } }], [intended], [new Kept(machine.Id, 1, original, Now.AddDays(9), null, "o1")], [], Now).ShouldBeEmpty("what stands again where an original waits is told with the original");
     }
 
     [Theory]
@@ -419,7 +419,7 @@ public sealed class PlanTests
         var machine = Machine(survey);
         var intended = new Intended(machine.Id, 1, Holding().Name, new Place("data", "People/asa.lind/Pictures"), "D:\\People\\asa.lind\\Pictures",
             [new PointerHistory(Holding().Pointers[0].Address, new PointerValue("text", "old"), new PointerValue("text", "new"))], DateTimeOffset.UnixEpoch);
-        var kept = new Kept(machine.Id, 1, new OriginalFacts(Guid.Empty, Holding().Name, new Place("sys", "x"), DateTimeOffset.UnixEpoch, 1, 1, false, null), DateTimeOffset.UnixEpoch.AddDays(7), null);
+        var kept = new Kept(machine.Id, 1, new OriginalFacts(Guid.Empty, Holding().Name, new Place("sys", "x"), DateTimeOffset.UnixEpoch, 1, 1, false, null), DateTimeOffset.UnixEpoch.AddDays(7), null, "o2");
         var day = code == "original-overdue" ? 8 : 1;
         Auditor.Audit([machine], [intended], [kept], [], DateTimeOffset.UnixEpoch.AddDays(day)).Select(f => f.Code).ShouldBe([code]);
         // A survey that was begun before the relocation left it so says nothing of it.
@@ -433,7 +433,7 @@ public sealed class PlanTests
     public void What_stands_again_at_the_source_is_to_be_gathered_until_it_was_and_again_when_it_changed(int changed, int? gathered, Severity severity, string remedy)
     {
         var original = new OriginalFacts(Guid.Empty, Holding().Name, new Place("sys", "x"), DateTimeOffset.UnixEpoch, 1, 1, false, new RecreatedSource(2, 10, DateTimeOffset.UnixEpoch.AddDays(changed)));
-        var kept = new Kept(Machine(null).Id, 7, original, DateTimeOffset.UnixEpoch.AddDays(30), gathered is { } day ? DateTimeOffset.UnixEpoch.AddDays(day) : null);
+        var kept = new Kept(Machine(null).Id, 7, original, DateTimeOffset.UnixEpoch.AddDays(30), gathered is { } day ? DateTimeOffset.UnixEpoch.AddDays(day) : null, "o3");
         var machine = Machine(Survey([Small(), Data()], Holding()));
         var finding = Auditor.Audit([machine], [], [kept with { Machine = machine.Id }], [], DateTimeOffset.UnixEpoch.AddDays(6)).Single();
         (finding.Code, finding.Severity).ShouldBe((severity == Severity.Consent ? "written-at-former-place" : "source-recreated", severity));

@@ -66,6 +66,7 @@ public sealed class FloorTests : IDisposable
             (good with { Target = new Place(system.Key, "etc/ssh"), TargetVolume = system }, "belongs to the system"),
             (good with { Target = new Place(system.Key, "People/asa.lind/Documents"), TargetVolume = system }, "on the system's own volume"),
             (good with { Pointers = [new PointerChange(new PointerAddress("profile", "/etc/profile.d/zz.sh", "X", ""), PointerValue.Absent, new PointerValue("plain", "a$(touch x)"))] }, "settings file of the whole system"),
+            (good with { Pointers = [good.Pointers[0] with { Next = new PointerValue("quoted", "\"$(touch x)\"") }] }, "says how the setting"),
         ])
         {
             Run(bad with { Id = Guid.CreateVersion7() }).ShouldBe(RelocationState.Failed, words);

@@ -34,6 +34,7 @@ internal static class AuditCommands
             return ExitCode.Done;
         }
         Terminal.Line($"Audit {audit.Number} of {Words.Count(audit.Machines, "machine")}, {audit.MadeAt:u}: {Words.Count(audit.Findings.Count, "finding")}.");
+        if (audit.Basis is { } basis) Terminal.Line(basis.ToString());
         foreach (var finding in audit.Findings)
         {
             Terminal.Line($"\n{finding.Severity.Word()}  {finding.Code}  {finding.Machine}");

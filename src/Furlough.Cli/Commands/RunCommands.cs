@@ -195,6 +195,7 @@ internal static class RunCommands
         if (run.ApprovedBy is { } approver) Terminal.Line($"Started by {run.StartedBy}, approved by {approver}.");
         if (run.Hours is { } hours) Terminal.Line(run.HoursOpen ? $"Its allowed hours last until {hours.To:u}." : $"Outside its allowed hours; the next ones are {hours.From:u} to {hours.To:u}.");
         else if (!run.HoursOpen) Terminal.Line("Its allowed hours are over: no further ones are to come.");
+        if (run.Originals.Count > 0) Terminal.Line($"Free only when they are discarded: {run.Originals}");
         if (HeldUpBy(run) is { } heldUp) Terminal.Line(heldUp);
         if (Compared(rows) is { } compared) Terminal.Line(compared);
         foreach (var (group, waits) in run.Failures.Select(g => (g, false)).Concat(run.Waits.Select(g => (g, true))))

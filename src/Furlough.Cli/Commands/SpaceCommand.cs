@@ -20,11 +20,11 @@ internal static class SpaceCommand
         var space = new Command("space", "What takes the space, how it grows, and when a volume reaches its reserve") { Name };
         space.Calls(async (client, parsed, stop) => parsed.GetValue(Name) is { } name
             ? One(await client.SpaceAsync(name, stop), parsed.GetValue(Connection.Json))
-            : All(await client.SpaceAsync(stop), parsed.GetValue(Connection.Json)));
+            : All(await client.SpaceAsync(stop), await client.MachinesAsync(null, null, stop), parsed.GetValue(Connection.Json)));
         return space;
     }
 
-    private static int All(IReadOnlyList<VolumeSpace> volumes, bool json)
+    private static int All(IReadOnlyList<VolumeSpace> volumes, IReadOnlyList<MachineSummary> machines, bool json)
     {
         if (json)
         {
@@ -34,6 +34,7 @@ internal static class SpaceCommand
         Terminal.Table(["machine", "room", "volume", ">size", ">free", ">reserve", ">grows a day", ">days left", "90 % between"], volumes.Select(v => (string[])
             [v.Machine, v.Room, v.Root + (v.System ? " (system)" : ""), Words.Size(v.SizeBytes), Free(v), v.ReserveBytes > 0 ? Words.Size(v.ReserveBytes) : "none", v.Growth is { } g ? Words.Size((long)g.BytesPerDay) : "", Days(v), Range(v)]));
         if (volumes.Any(v => v.Growth is null)) Terminal.Line("\nWhere nothing is said of growth, the history is shorter than two days.");
+        Terminal.Line($"\n{Basis.Of([.. machines.Select(m => (m.SurveyedAt, m.Standing == Standing.Silent))])}");
         return ExitCode.Done;
     }
 

@@ -30,6 +30,7 @@ internal static class SuggestCommand
     private static void Print(SuggestionView answer)
     {
         Console.Out.WriteLine($"# Disturbance is counted in points: {answer.Weights}.");
+        if (answer.Originals.Count > 0) Console.Out.WriteLine($"# On these system volumes {answer.Originals} `furlough original discard --due` frees what can go.");
         foreach (var machine in answer.Machines)
         {
             Console.Out.WriteLine("#");

@@ -29,8 +29,9 @@ internal sealed class LinuxFloor(LinuxVolumes volumes, string? fallback, LocalRu
     /// <summary>Settings files of the whole system that the product's own kind cards name.</summary>
     private static readonly string[] OwnSettings = ["/etc/flatpak/installations.d/roomy.conf"];
 
-    public void Require(Docket docket, Func<HoldingName, Place, bool> wasPutThere)
+    public void Require(Docket docket, IJournal journal)
     {
+        Func<HoldingName, Place, bool> wasPutThere = journal.WasAt;
         var holding = docket.Holding;
         if (!holding.IsShared)
         {
@@ -46,7 +47,13 @@ internal sealed class LinuxFloor(LinuxVolumes volumes, string? fallback, LocalRu
         }
         // A return, a fall-back, a discard and gathering go between places that an earlier docket of this machine named.
         else if (!wasPutThere(holding, docket.Target) || !wasPutThere(holding, docket.Source)) throw Refused($"No relocation that this machine carried out had {holding} at `{volumes.Show(docket.Source)}` and `{volumes.Show(docket.Target)}`.");
-        foreach (var change in docket.Pointers) RequireSetting(change.Address);
+        foreach (var change in docket.Pointers)
+        {
+            RequireSetting(change.Address);
+            // A raw value goes into a file as it stands, where a reader may run or expand it: only one that this machine found there itself does.
+            if (change.Next is { Text: not null } given && (docket.Work == DocketWork.Relocate || !journal.HadValue(change.Address, given)))
+                throw Refused($"The docket says how the setting {change.Address} is to be written, and no relocation that this machine carried out found it so.");
+        }
     }
 
     /// <summary>Why what stands at a place is not an account's to be relocated; null when it is. For surveys too.</summary>

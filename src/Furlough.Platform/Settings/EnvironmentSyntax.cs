@@ -10,6 +10,11 @@ internal sealed class EnvironmentSyntax(bool exports) : SettingSyntax
 
     internal override string Insert(string text, IReadOnlyList<string> key, string raw) => WithLine(text, text.Length, $"{(exports ? "export " : "")}{key[0]}={raw}");
 
+    /// <summary>Shells run and expand what others keep with its backslashes.</summary>
+    internal override string? Refuses(string value) => base.Refuses(value) ?? (value.Any("$`\\\"!".Contains) ? "has a sign that a shell runs or expands" : null);
+
+    internal override bool IsKey(IReadOnlyList<string> key) => key is [var name] && !char.IsAsciiDigit(name[0]) && name.All(c => char.IsAsciiLetterOrDigit(c) || c == '_');
+
     internal override string? Empty(IReadOnlyList<string> key) => "";
 
     internal override string Remove(string text, IReadOnlyList<string> key) => Find(text, key) is { } found ? WithoutLine(text, found.Line) : text;

@@ -11,6 +11,11 @@ internal sealed class IniSyntax : SettingSyntax
         return end is { } at ? WithLine(text, at, $"{key[^1]}={raw}") : throw NotUnderstood($"it has no section [{key[0]}]");
     }
 
+    /// <summary>There is no one rule for such files: what one reader keeps another takes for a comment, a variable or an escape. Only paths of Windows have backslashes.</summary>
+    internal override string? Refuses(string value) => base.Refuses(value) ?? (value.Any("$`%;#\"".Contains) || value.StartsWith('\'') || value != value.Trim() || value.Contains('\\') && value is not [_, ':', '\\', ..] ? "has a sign that some readers of such files expand, or take for a comment" : null);
+
+    internal override bool IsKey(IReadOnlyList<string> key) => base.IsKey(key) && !key[^1].Any("=[;#".Contains) && !key[0].Any("[]".Contains);
+
     internal override string? Empty(IReadOnlyList<string> key) => key.Count == 2 ? $"[{key[0]}]\n" : "";
 
     internal override string Remove(string text, IReadOnlyList<string> key) => Find(text, key).Line is { } line ? WithoutLine(text, line) : text;

@@ -13,6 +13,9 @@ internal sealed partial class PropertiesSyntax : SettingSyntax
 
     internal override string Insert(string text, IReadOnlyList<string> key, string raw) => WithLine(text, text.Length, $"{Encode(key[0], null).Replace(" ", "\\ ", StringComparison.Ordinal).Replace("=", "\\=", StringComparison.Ordinal).Replace(":", "\\:", StringComparison.Ordinal)}={raw}");
 
+    /// <summary>Some readers put other values in the place of variables.</summary>
+    internal override string? Refuses(string value) => base.Refuses(value) ?? (value.Contains("${", StringComparison.Ordinal) ? "has a sign that some readers of such files expand" : null);
+
     internal override string? Empty(IReadOnlyList<string> key) => "";
 
     internal override string Remove(string text, IReadOnlyList<string> key) => Find(text, key) is { } found ? WithoutLine(text, found.Line) : text;

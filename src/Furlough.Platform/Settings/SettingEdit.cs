@@ -15,14 +15,20 @@ internal static class SettingEdit
     internal static string? Decoded(PointerAddress address, PointerValue value) => value.Text is null ? null : SettingSyntax.All[address.Kind].Decode(value.Text);
 
     /// <summary>A path as a raw value, written as the present one is.</summary>
-    internal static PointerValue Encoded(PointerAddress address, string path, PointerValue present) => new(Type, SettingSyntax.All[address.Kind].Encode(path, present.Text));
+    /// <exception cref="Fault"><c>value-refused</c>: a reader might run or expand it.</exception>
+    internal static PointerValue Encoded(PointerAddress address, string path, PointerValue present)
+    {
+        var syntax = SettingSyntax.All[address.Kind];
+        syntax.Require(path);
+        return new PointerValue(Type, syntax.Encode(path, present.Text));
+    }
 
     /// <summary>The value in a file's content; null for no file.</summary>
     internal static PointerValue ValueIn(PointerAddress address, byte[]? content)
     {
         if (content is null) return PointerValue.Absent;
         var text = SettingText.Of(content).Value;
-        return SettingSyntax.All[address.Kind].Locate(text, Parts(address.Key)) is { } at ? new PointerValue(Type, text[at]) : PointerValue.Absent;
+        return SettingSyntax.All[address.Kind].Locate(text, Parts(address)) is { } at ? new PointerValue(Type, text[at]) : PointerValue.Absent;
     }
 
     /// <summary>The content with the next value, everything else byte for byte as it is; null for no file.</summary>
@@ -32,7 +38,7 @@ internal static class SettingEdit
         var found = ValueIn(address, content);
         if (found != expected) throw Faults.PointerChanged(address, expected, found);
         if (content is null && next.Text is null) return null;
-        var (syntax, key) = (SettingSyntax.All[address.Kind], Parts(address.Key));
+        var (syntax, key) = (SettingSyntax.All[address.Kind], Parts(address));
         var empty = syntax.Empty(key);
         var text = content is not null ? SettingText.Of(content) : SettingText.New(empty ?? throw NoFile(address));
         var changed = (syntax.Locate(text.Value, key), next.Text) switch
@@ -47,5 +53,10 @@ internal static class SettingEdit
 
     internal static IoFault NoFile(PointerAddress address) => new(IoReason.NotFound, address.Container, "no such settings file");
 
-    private static string[] Parts(string key) => [.. key.Split('/').Select(p => p.Replace("~1", "/", StringComparison.Ordinal).Replace("~0", "~", StringComparison.Ordinal))];
+    private static string[] Parts(PointerAddress address)
+    {
+        string[] parts = [.. address.Key.Split('/').Select(p => p.Replace("~1", "/", StringComparison.Ordinal).Replace("~0", "~", StringComparison.Ordinal))];
+        if (SettingSyntax.All[address.Kind].IsKey(parts)) return parts;
+        throw new Fault("key-refused", $"`{PathText.Show(address.Key)}` cannot be the name of a setting in `{address.Container}`.", "Correct the kind card.");
+    }
 }

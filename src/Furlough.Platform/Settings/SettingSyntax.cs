@@ -41,6 +41,19 @@ internal abstract class SettingSyntax
     /// <summary>A text as a raw value, quoted like the present one where that is possible.</summary>
     internal abstract string Encode(string value, string? present);
 
+    /// <summary>Why a reader of such files might not take a text for itself; null where every one does. What a reader might run or expand is never written.</summary>
+    internal virtual string? Refuses(string value) => value.Any(c => char.IsControl(c) || c is '\u2028' or '\u2029' or '\uFEFF') ? "has a character that cannot be seen"
+        : value.Where((c, i) => char.IsSurrogate(c) && !char.IsSurrogatePair(value, char.IsHighSurrogate(c) ? i : Math.Max(0, i - 1))).Any() ? "is not UTF-8" : null;
+
+    /// <summary>Whether a key can stand in such a file as nothing but a key.</summary>
+    internal virtual bool IsKey(IReadOnlyList<string> key) => !key.Any(k => k.Length == 0 || k.Any(char.IsControl));
+
+    /// <summary>Refused where the text is none that can be written so that every reader takes it for itself.</summary>
+    internal void Require(string value)
+    {
+        if (Refuses(value) is { } why) throw new Fault("value-refused", $"`{PathText.Show(value)}` {why}: programs that read such a settings file could take it for something else.", "Plan a path of letters, digits and plain signs.");
+    }
+
     /// <summary>The file cannot be changed safely.</summary>
     protected static Fault NotUnderstood(string why) => new("settings-not-understood", $"The settings file is not written as expected: {why}.", "Look at the file; nothing was changed.");
 

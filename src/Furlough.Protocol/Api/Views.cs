@@ -179,7 +179,22 @@ public sealed record MachineSuggestionView(
 /// <summary>A suggestion, as a brief and with reasons.</summary>
 /// <param name="Brief">Null when nothing can be suggested.</param>
 /// <param name="Weights">How disturbance was counted, in words.</param>
-public sealed record SuggestionView(string? Brief, string Weights, IReadOnlyList<MachineSuggestionView> Machines);
+/// <param name="Originals">Originals that take room on the system volumes concerned: discarding them frees it without relocating anything.</param>
+public sealed record SuggestionView(string? Brief, string Weights, IReadOnlyList<MachineSuggestionView> Machines, KeptOriginals Originals);
+
+/// <summary>Originals that still take room.</summary>
+/// <param name="Due">How many of them are past their keeping time, so that they can go now.</param>
+/// <param name="FirstDue">When the first of the others can go; null where there are none.</param>
+public sealed record KeptOriginals(int Count, long Bytes, int Due, long DueBytes, DateTimeOffset? FirstDue)
+{
+    /// <summary>Of originals, each with its size in bytes and the time until which it is kept.</summary>
+    public static KeptOriginals Of(IReadOnlyCollection<(long Bytes, DateTimeOffset Until)> originals, DateTimeOffset now) =>
+        new(originals.Count, originals.Sum(o => o.Bytes), originals.Count(o => o.Until <= now), originals.Where(o => o.Until <= now).Sum(o => o.Bytes), originals.Where(o => o.Until > now).Select(o => (DateTimeOffset?)o.Until).Min());
+
+    /// <summary>"347 GB are in 119 originals: none can be discarded yet, the first on 2026-12-06 14:00Z."</summary>
+    public override string ToString() => Count == 0 ? "No originals take room."
+        : $"{Words.Size(Bytes)} are in {Words.Count(Count, "original")}: {(Due == 0 ? "none can be discarded yet" : $"{(Due == Count ? "all" : $"{Due} of them, {Words.Size(DueBytes)},")} can be discarded now")}{(FirstDue is { } first ? $", the {(Due == 0 ? "first" : "next")} on {first.UtcDateTime:yyyy-MM-dd HH:mm}Z" : "")}.";
+}
 
 /// <summary>Somebody accepted a hazard.</summary>
 public sealed record Consent(string Hazard, string Reason, string By, DateTimeOffset At);
@@ -212,6 +227,9 @@ public sealed record RunView(
     long Number, long Plan, string Title, RunState State, string StartedBy, DateTimeOffset StartedAt, DateTimeOffset? EndedAt,
     int Machines, int Relocations, long DataBytes, long DoneBytes, IReadOnlyDictionary<string, int> Counts, IReadOnlyList<FailureGroup> Failures, IReadOnlyList<FailureGroup> Waits, bool WaitsForPerson, OpenHours? Hours, bool HoursOpen, string? ApprovedBy)
 {
+    /// <summary>The originals of its relocations: their room is free only when they are discarded.</summary>
+    public KeptOriginals Originals { get; init; } = KeptOriginals.Of([], default);
+
     /// <summary>What it waits for while nothing of it moves; null when something does.</summary>
     public HeldUp? HeldUp { get; init; }
 }
@@ -270,10 +288,27 @@ public sealed record DiscardBlocker(string Code, string Text);
 public sealed record DiscardRequest(bool BeforeItsTime, IReadOnlyList<string>? Acknowledge, string? Reason);
 
 /// <summary>An audit in a list.</summary>
-public sealed record AuditSummary(long Number, DateTimeOffset MadeAt, string MadeBy, int Findings, int Blocking);
+public sealed record AuditSummary(long Number, DateTimeOffset MadeAt, string MadeBy, int Findings, int Blocking, Basis? Basis);
 
 /// <summary>An audit.</summary>
-public sealed record AuditView(long Number, DateTimeOffset MadeAt, string MadeBy, int Machines, IReadOnlyList<Finding> Findings);
+/// <param name="Basis">On what it rests; null for those made before that was kept.</param>
+public sealed record AuditView(long Number, DateTimeOffset MadeAt, string MadeBy, int Machines, IReadOnlyList<Finding> Findings, Basis? Basis);
+
+/// <summary>On what a total rests: a figure of machines that nobody has heard of is worth little.</summary>
+/// <param name="Machines">How many there are.</param>
+/// <param name="Surveyed">How many of them were ever surveyed: only these are counted in.</param>
+/// <param name="Silent">How many of them do not answer now.</param>
+/// <param name="Oldest">When the first of the surveys was handed in; null where there is none.</param>
+public sealed record Basis(int Machines, int Surveyed, int Silent, DateTimeOffset? Oldest)
+{
+    /// <summary>On what a figure of these machines rests.</summary>
+    public static Basis Of(IReadOnlyCollection<(DateTimeOffset? SurveyedAt, bool Silent)> machines) =>
+        new(machines.Count, machines.Count(m => m.SurveyedAt is not null), machines.Count(m => m.Silent), machines.Min(m => m.SurveyedAt));
+
+    /// <summary>"Rests on 58 of 60 machines; 2 are silent. The oldest survey is of 2026-11-26 14:00Z."</summary>
+    public override string ToString() => Machines == 0 ? "There are no machines yet."
+        : $"Rests on {(Surveyed == Machines ? Words.Count(Machines, "machine") : $"{Surveyed} of {Words.Count(Machines, "machine")}")}{(Silent == 0 ? "" : $"; {Silent} {(Silent == 1 ? "is" : "are")} silent")}.{(Oldest is { } oldest ? $" The oldest survey is of {oldest.UtcDateTime:yyyy-MM-dd HH:mm}Z." : "")}";
+}
 
 /// <summary>What people and programs can be told of.</summary>
 [JsonConverter(typeof(WordConverter<NoticeEvent>))]

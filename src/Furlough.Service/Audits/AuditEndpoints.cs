@@ -1,3 +1,4 @@
+using System.Text.Json;
 using Furlough.Model;
 using Furlough.Planning.Audits;
 using Furlough.Protocol.Api;
@@ -22,7 +23,7 @@ public static class AuditEndpoints
             (await db.Audits.OrderByDescending(a => a.Number).Take(200).ToListAsync(stop)).ConvertAll(a =>
             {
                 var findings = Column.Read(a.Findings, ModelJson.Default.IReadOnlyListFinding);
-                return new AuditSummary(a.Number, a.MadeAt, a.MadeBy, findings.Count, findings.Count(f => f.Severity == Severity.Blocking));
+                return new AuditSummary(a.Number, a.MadeAt, a.MadeBy, findings.Count, findings.Count(f => f.Severity == Severity.Blocking), BasisOf(a));
             }), stop)).For(Role.Reader);
         api.MapGet("/audits/{number:long}", (long number, Store store, CancellationToken stop) => store.ReadAsync(async db =>
             View(await FindAsync(db, number, stop)), stop)).For(Role.Reader);
@@ -45,7 +46,7 @@ public static class AuditEndpoints
         {
             var machines = await db.Machines.OrderBy(m => m.Name).ToListAsync(stop);
             var findings = Auditor.Audit(machines.Select(m => Fleet.ToFleet(m, live)), await Fleet.IntendedAsync(db, null, stop), await Fleet.KeptAsync(db, null, stop), await Fleet.AskedAsync(db, null, time.GetUtcNow(), stop), time.GetUtcNow());
-            var row = new AuditRow { MadeAt = time.GetUtcNow(), MadeBy = context.Who(), Machines = machines.Count, Findings = Column.Write(findings, ModelJson.Default.IReadOnlyListFinding) };
+            var row = new AuditRow { MadeAt = time.GetUtcNow(), MadeBy = context.Who(), Machines = machines.Count, Findings = Column.Write(findings, ModelJson.Default.IReadOnlyListFinding), Basis = JsonSerializer.Serialize(Basis.Of(machines.ConvertAll(m => (m.SurveyedAt, live.IsSilent(m.Id, m.LastSeen)))), JsonSerializerOptions.Web) };
             db.Audits.Add(row);
             await db.SaveChangesAsync(stop);
             db.Record(row.MadeAt, row.MadeBy, "audit made", $"audit {row.Number}", null, Words.Count(findings.Count, "finding"));
@@ -55,5 +56,7 @@ public static class AuditEndpoints
         return view;
     }
 
-    private static AuditView View(AuditRow row) => new(row.Number, row.MadeAt, row.MadeBy, row.Machines, Column.Read(row.Findings, ModelJson.Default.IReadOnlyListFinding));
+    private static AuditView View(AuditRow row) => new(row.Number, row.MadeAt, row.MadeBy, row.Machines, Column.Read(row.Findings, ModelJson.Default.IReadOnlyListFinding), BasisOf(row));
+
+    internal static Basis? BasisOf(AuditRow row) => row.Basis is null ? null : JsonSerializer.Deserialize<Basis>(row.Basis, JsonSerializerOptions.Web);
 }

@@ -3,6 +3,7 @@ using Furlough.Planning.Audits;
 using Furlough.Planning.Plans;
 using Furlough.Service.Errands;
 using Furlough.Service.Events;
+using Furlough.Service.Relocations;
 using Furlough.Service.Storage;
 using Microsoft.EntityFrameworkCore;
 
@@ -32,7 +33,7 @@ public static class Fleet
     /// <summary>Originals that wait.</summary>
     public static async Task<List<Kept>> KeptAsync(FurloughDb db, Guid? machine, CancellationToken stop) =>
         (await db.Originals.Where(o => machine == null || o.Machine == machine).Join(db.Relocations, o => o.Relocation, r => r.Number, (o, r) => new { Original = o, r.GatheredAt }).ToListAsync(stop))
-            .ConvertAll(k => new Kept(k.Original.Machine, k.Original.Relocation, Column.Read(k.Original.Body, ModelJson.Default.OriginalFacts), k.Original.KeptUntil, k.GatheredAt));
+            .ConvertAll(k => new Kept(k.Original.Machine, k.Original.Relocation, Column.Read(k.Original.Body, ModelJson.Default.OriginalFacts), k.Original.KeptUntil, k.GatheredAt, OriginalDesk.IdOf(k.Original)));
 
     /// <summary>Errands that an audit tells of: overdue ones, and those declined after a relocation that still stands.</summary>
     public static async Task<List<Asked>> AskedAsync(FurloughDb db, Guid? machine, DateTimeOffset now, CancellationToken stop)

@@ -1,11 +1,13 @@
 using Furlough.Model;
 using Furlough.Planning.Briefs;
+using Furlough.Planning.Plans;
 using Furlough.Planning.Suggestions;
 using Furlough.Protocol.Api;
 using Furlough.Service.Access;
 using Furlough.Service.Events;
 using Furlough.Service.Machines;
 using Furlough.Service.Storage;
+using Microsoft.EntityFrameworkCore;
 
 namespace Furlough.Service.Plans;
 
@@ -15,7 +17,7 @@ public static class SuggestEndpoint
     /// <summary>Maps the call.</summary>
     public static void Map(RouteGroupBuilder api) => api.MapPost("/briefs/suggest", SuggestAsync).For(Role.Reader);
 
-    private static async Task<SuggestionView> SuggestAsync(SuggestRequest request, Store store, LiveHub live, CancellationToken stop)
+    private static async Task<SuggestionView> SuggestAsync(SuggestRequest request, Store store, LiveHub live, TimeProvider time, CancellationToken stop)
     {
         if (request.Free is null == request.Until is null) throw new ProblemException(400, "goal-unclear", "It is not clear how much space is wanted.", "Give either how much more is to be free, or how much is to be free at the end.");
         var gain = request.Free is { } free ? Amount(free) : null;
@@ -26,7 +28,15 @@ public static class SuggestEndpoint
         var suggestions = new FleetSuggestion(wish, experience).Of(fleet);
         if (suggestions.Count == 0) throw new ProblemException(400, "no-machine-meant", "This means no machine of the fleet that has been surveyed.", "See `furlough machine list`.");
         var title = request.Free is not null ? $"Free {request.Free} on system volumes" : $"Until {request.Until} of system volumes are free";
-        return new SuggestionView(FleetSuggestion.Brief(title, wish, suggestions), wish.Weights.ToString(), [.. suggestions.Select(View)]);
+        return new SuggestionView(FleetSuggestion.Brief(title, wish, suggestions), wish.Weights.ToString(), [.. suggestions.Select(View)], await OriginalsAsync(store, fleet, [.. suggestions.Select(s => s.Machine)], time.GetUtcNow(), stop));
+    }
+
+    /// <summary>The originals on the system volumes of machines.</summary>
+    private static Task<KeptOriginals> OriginalsAsync(Store store, List<FleetMachine> fleet, HashSet<string> names, DateTimeOffset now, CancellationToken stop)
+    {
+        var systems = fleet.Where(m => names.Contains(m.Name)).ToDictionary(m => m.Id, m => m.Survey?.Volumes.Where(v => v.System).Select(v => v.Identity.Key).ToHashSet() ?? []);
+        return store.ReadAsync(async db => KeptOriginals.Of([.. (await db.Originals.ToListAsync(stop)).Where(o => systems.ContainsKey(o.Machine)).Select(o => (o.Machine, Facts: Column.Read(o.Body, ModelJson.Default.OriginalFacts), o.KeptUntil))
+            .Where(o => systems[o.Machine].Contains(o.Facts.Source.Volume)).Select(o => (o.Facts.DataBytes, o.KeptUntil))], now), stop);
     }
 
     private static ReserveAmount Amount(string text) => ReserveAmount.Find(text) ?? throw new ProblemException(400, "amount-malformed", $"`{text}` is no amount of space.", "Give a size such as `60 GB` or a share such as `25%`.");

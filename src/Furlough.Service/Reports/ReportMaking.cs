@@ -30,7 +30,7 @@ public sealed class ReportMaking(Store store, LiveHub live, RunViews views, Time
             [
                 $"Plan {run.Plan} (digest {plan.Digest}) was made by {plan.MadeBy} at {When(plan.MadeAt)}. {run.StartedBy} started the run at {When(run.StartedAt)}{(run.ApprovedBy is { } approver ? $", {approver} approved it" : "")}; {(run.EndedAt is { } ended ? $"it ended at {When(ended)}" : $"it is {run.State.Word()}")}.",
                 $"{Words.Count(view.Relocations, "relocation")} on {Words.Count(view.Machines, "machine")}: {string.Join(", ", view.Counts.OrderBy(c => c.Key, StringComparer.Ordinal).Select(c => $"{c.Value} {c.Key}"))}. {Words.Size(view.DoneBytes)} of {Words.Size(view.DataBytes)} live at the target.",
-                .. Kept(space),
+                BasisOf(machines), .. view.Originals.Count > 0 ? (string[])[$"Free only when they are discarded: {view.Originals}"] : [], .. Kept(space),
             ],
             space,
             [
@@ -58,7 +58,7 @@ public sealed class ReportMaking(Store store, LiveHub live, RunViews views, Time
             rows.AddRange(relocations[machine.Id].GroupBy(r => (r.Account, r.Holding)).Select(g => RelocationViews.Of(g.Last(), machine, live, [])));
         }
         var space = await SpaceOfAsync(db, machines, [], stop);
-        return new Report($"Room {room}", time.GetUtcNow(), who, [$"{Words.Count(machines.Count, "machine")} with {Words.Count(rows.Count, "relocated or planned holding")}.", .. Kept(space)], space,
+        return new Report($"Room {room}", time.GetUtcNow(), who, [$"{Words.Count(machines.Count, "machine")} with {Words.Count(rows.Count, "relocated or planned holding")}.", BasisOf(machines), .. Kept(space)], space,
             [new ReportTable("Machines", "How they stand", ["machine", "standing", "system", "surveyed", "holdings", "data", "attention"], standings), OfFailures(rows), OfRelocations(rows)]);
     }, stop);
 
@@ -68,7 +68,7 @@ public sealed class ReportMaking(Store store, LiveHub live, RunViews views, Time
         var audit = await AuditEndpoints.FindAsync(db, number, stop);
         var findings = Column.Read(audit.Findings, ModelJson.Default.IReadOnlyListFinding);
         return new Report($"Audit {number}", time.GetUtcNow(), who,
-            [$"{audit.MadeBy} had {Words.Count(audit.Machines, "machine")} compared with what is intended at {When(audit.MadeAt)}: {(findings.Count == 0 ? "everything is as it should be" : Words.Count(findings.Count, "finding"))}."], [],
+            [$"{audit.MadeBy} had {Words.Count(audit.Machines, "machine")} compared with what is intended at {When(audit.MadeAt)}: {(findings.Count == 0 ? "everything that was looked at is as it should be" : Words.Count(findings.Count, "finding"))}.", .. AuditEndpoints.BasisOf(audit) is { } basis ? (string[])[basis.ToString()] : []], [],
             [new ReportTable("Findings", "What is not as it should be, worst first", ["severity", "code", "machine", "account", "what", "what to do"], [.. findings.Select(f => (string[])[f.Severity.Word(), f.Code, f.Machine, f.Account ?? "", f.Text, f.Remedy])])]);
     }, stop);
 
@@ -102,6 +102,8 @@ public sealed class ReportMaking(Store store, LiveHub live, RunViews views, Time
         }
         return space;
     }
+
+    private string BasisOf(List<MachineRow> machines) => Basis.Of(machines.ConvertAll(m => (m.SurveyedAt, live.IsSilent(m.Id, m.LastSeen)))).ToString();
 
     private static IEnumerable<string> Kept(IReadOnlyList<VolumeChange> space) => space.Sum(v => v.OriginalBytes) is > 0 and var bytes
         ? [$"Originals of {Words.Size(bytes)} are kept on the former volumes (hatched): their space is free when they are discarded."] : [];

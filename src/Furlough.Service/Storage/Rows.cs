@@ -275,6 +275,9 @@ public sealed class AuditRow
     public required string MadeBy { get; set; }
     public int Machines { get; set; }
     public required string Findings { get; set; }
+
+    /// <summary>On what it rests, as JSON; null for audits made before that was kept.</summary>
+    public string? Basis { get; set; }
 }
 
 /// <summary>A line of the history.</summary>

@@ -66,7 +66,7 @@ public sealed class RelocationEngine(IMachine machine, IJournal journal, IPermit
                 if (!IsPastReturn(work)) work.Heed();
                 RequirePermit(work, step);
                 work.Changed(work.UnderWay, step);
-                if (journal.Read(docket.Id).Begun is null) machine.Floor?.Require(docket, journal.WasAt);
+                if (journal.Read(docket.Id).Begun is null) machine.Floor?.Require(docket, journal);
                 RequireSequence(docket, step);
                 StepStates.RequireEntering(work, step);
                 var begun = time.GetTimestamp();

@@ -23,6 +23,9 @@ namespace Furlough.Service.Storage.Migrations
                         .ValueGeneratedOnAdd()
                         .HasColumnType("INTEGER");
 
+                    b.Property<string>("Basis")
+                        .HasColumnType("TEXT");
+
                     b.Property<string>("Findings")
                         .IsRequired()
                         .HasColumnType("TEXT");

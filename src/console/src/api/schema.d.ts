@@ -2487,6 +2487,7 @@ export interface components {
             findings: number;
             /** Format: int32 */
             blocking: number;
+            basis: null | components["schemas"]["Basis"];
         };
         AuditView: {
             /** Format: int64 */
@@ -2497,6 +2498,17 @@ export interface components {
             /** Format: int32 */
             machines: number;
             findings: components["schemas"]["Finding"][];
+            basis: null | components["schemas"]["Basis"];
+        };
+        Basis: {
+            /** Format: int32 */
+            machines: number;
+            /** Format: int32 */
+            surveyed: number;
+            /** Format: int32 */
+            silent: number;
+            /** Format: date-time */
+            oldest: null | string;
         };
         BriefCheck: {
             title: string;
@@ -2790,6 +2802,18 @@ export interface components {
              */
             hours: number;
             again?: null | string;
+        };
+        KeptOriginals: {
+            /** Format: int32 */
+            count: number;
+            /** Format: int64 */
+            bytes: number;
+            /** Format: int32 */
+            due: number;
+            /** Format: int64 */
+            dueBytes: number;
+            /** Format: date-time */
+            firstDue: null | string;
         };
         KindCard: {
             name: string;
@@ -3283,6 +3307,7 @@ export interface components {
             hours: null | components["schemas"]["OpenHours"];
             hoursOpen: boolean;
             approvedBy: null | string;
+            originals?: components["schemas"]["KeptOriginals"];
             heldUp?: null | components["schemas"]["HeldUp"];
         };
         ServiceStatus: {
@@ -3402,6 +3427,7 @@ export interface components {
             brief: null | string;
             weights: string;
             machines: components["schemas"]["MachineSuggestionView"][];
+            originals: components["schemas"]["KeptOriginals"];
         };
         Telling: {
             before: string;

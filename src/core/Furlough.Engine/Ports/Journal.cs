@@ -31,6 +31,9 @@ public interface IJournal
     /// <summary>Whether a docket that was carried out to its end had a holding at a place, before it or after it.</summary>
     bool WasAt(HoldingName holding, Place place) => true;
 
+    /// <summary>Whether a docket that was carried out to its end found a setting at a raw value and changed it, or left it so.</summary>
+    bool HadValue(PointerAddress address, PointerValue value) => true;
+
     /// <summary>The docket has ended.</summary>
     void End(Guid docket, RelocationState state);
 }

@@ -213,7 +213,7 @@ public interface IFloor
     /// <summary>Refuses a docket that goes further than the machine's installation allows.</summary>
     /// <param name="wasPutThere">Whether a relocation that this machine carried out had a holding at a place.</param>
     /// <exception cref="Fault">What is not allowed.</exception>
-    void Require(Docket docket, Func<HoldingName, Place, bool> wasPutThere);
+    void Require(Docket docket, IJournal journal);
 }
 
 /// <summary>Looks at a machine without changing it (but for marking its volumes).</summary>

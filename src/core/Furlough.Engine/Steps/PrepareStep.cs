@@ -65,6 +65,9 @@ public sealed class PrepareStep : IStep
         var docket = work.Docket;
         RequirePlainPath(docket.Source);
         RequirePlainPath(docket.Target);
+        // Settings are written with it, and one line of them is one setting.
+        if (docket.Work == DocketWork.Relocate && docket.Target.Path.Any(c => char.IsControl(c) || c is '\u2028' or '\u2029'))
+            throw new Fault("path-refused", $"`{PathText.Show(docket.Target.Path)}` has a character that cannot be seen.", "Correct the path in the brief and make a new plan.");
         if (docket.Target.IsInside(docket.Source) || docket.Source.IsInside(docket.Target))
             throw new Fault("target-inside-source", $"`{work.Machine.Volumes.Show(docket.Target)}` and `{work.Machine.Volumes.Show(docket.Source)}` lie one inside the other.", "Plan another place.");
     }

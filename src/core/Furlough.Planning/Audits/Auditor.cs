@@ -8,8 +8,9 @@ namespace Furlough.Planning.Audits;
 public sealed record Intended(Guid Machine, long Relocation, HoldingName Holding, Place Place, string Shown, IReadOnlyList<PointerHistory> Pointers, DateTimeOffset Since);
 
 /// <summary>An original that waits, with the day from which it may be discarded.</summary>
+/// <param name="Id">How people name the original: "o371".</param>
 /// <param name="GatheredAt">When, by the machine's clock, what stood again at the source was last begun to be copied to the live place.</param>
-public sealed record Kept(Guid Machine, long Relocation, OriginalFacts Original, DateTimeOffset Until, DateTimeOffset? GatheredAt);
+public sealed record Kept(Guid Machine, long Relocation, OriginalFacts Original, DateTimeOffset Until, DateTimeOffset? GatheredAt, string Id);
 
 /// <summary>An errand that is overdue, or that somebody declined after a relocation whose data still lives at its target.</summary>
 /// <param name="Account">The account that it concerns; empty for the machine as a whole.</param>
@@ -20,6 +21,9 @@ public sealed record Asked(Guid Machine, long Number, ErrandKind Kind, string Ac
 /// <summary>Compares machines with what is intended.</summary>
 public static class Auditor
 {
+    /// <summary>Machines are asked to look again before they are audited.</summary>
+    private static readonly TimeSpan OldSurvey = TimeSpan.FromDays(1);
+
     /// <summary>The findings, worst first.</summary>
     public static IReadOnlyList<Finding> Audit(IEnumerable<FleetMachine> fleet, IEnumerable<Intended> intended, IEnumerable<Kept> kept, IEnumerable<Asked> asked, DateTimeOffset now)
     {
@@ -29,9 +33,16 @@ public static class Auditor
         List<Finding> findings = [];
         foreach (var machine in fleet)
         {
-            if (machine.Survey is not { } survey) continue;
-            if (machine.Silent && should[machine.Id].Any())
-                findings.Add(new Finding("machine-silent", Severity.Advice, machine.Name, null, null, $"{machine.Name} is silent; this audit knows it as of {survey.TakenAt:u}.", "Audit again when it is back."));
+            if (machine.Survey is not { } survey)
+            {
+                findings.Add(new Finding("never-surveyed", Severity.Consent, machine.Name, null, null, $"{machine.Name} has never been surveyed: nothing is known of it.", "See that its agent runs, then `furlough machine survey`; `furlough machine forget` if it is gone for good."));
+                findings.AddRange(errands[machine.Id].Select(a => Look(machine, a)));
+                continue;
+            }
+            if (machine.Silent)
+                findings.Add(new Finding("machine-silent", Severity.Consent, machine.Name, null, null, $"{machine.Name} is silent: what this audit says of it was so at {survey.TakenAt:yyyy-MM-dd HH:mm}Z.", "Switch it on or look at its connection, then audit again; `furlough machine forget` if it is gone for good."));
+            else if (now - survey.TakenAt > OldSurvey)
+                findings.Add(new Finding("survey-old", Severity.Consent, machine.Name, null, null, $"{machine.Name} answers, but did not look again when it was asked: what this audit says of it was so at {survey.TakenAt:yyyy-MM-dd HH:mm}Z by its own clock.", "Compare its clock, look at its agent's log, then audit again."));
             var sources = originals[machine.Id].Select(k => survey.Show(k.Original.Source)).ToHashSet(StringComparer.Ordinal);
             foreach (var one in should[machine.Id].Where(i => i.Since <= survey.TakenAt)) findings.AddRange(Look(machine, survey, one, sources));
             foreach (var one in originals[machine.Id]) findings.AddRange(Look(machine, survey, one, now));
@@ -101,6 +112,6 @@ public static class Auditor
                 : Say("written-at-former-place", Severity.Consent, $"At the former place of {original.Holding} on {machine.Name} stands {there} again, last changed {again.LastChange:yyyy-MM-dd HH:mm}Z.", $"`furlough relocation gather {kept.Relocation}` copies it to the live place; then find the program that still uses `{place}`.");
         }
         if (now > kept.Until)
-            yield return Say("original-overdue", Severity.Advice, $"The original of {original.Holding} on {machine.Name} ({Words.Size(original.DataBytes)}) is past its keeping time since {kept.Until:yyyy-MM-dd}.", $"`furlough original discard {kept.Relocation}` frees the space.");
+            yield return Say("original-overdue", Severity.Advice, $"The original of {original.Holding} on {machine.Name} ({Words.Size(original.DataBytes)}) is past its keeping time since {kept.Until:yyyy-MM-dd}.", $"`furlough original discard {kept.Id}` frees the space.");
     }
 }

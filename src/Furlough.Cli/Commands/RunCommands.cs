@@ -104,7 +104,7 @@ internal static class RunCommands
         }
         if (run.State is RunState.Running or RunState.Paused or RunState.Proposed) return ExitCode.WaitsForPerson;
         var done = run.Counts.Where(c => c.Key is "switched" or "finished").Sum(c => c.Value);
-        return done == run.Relocations ? ExitCode.Done : done > 0 ? ExitCode.DoneInPart : ExitCode.Failed;
+        return done == run.Relocations && run.Blocked.Count == 0 ? ExitCode.Done : done > 0 ? ExitCode.DoneInPart : ExitCode.Failed;
     }
 
     private static async Task<RunView> FollowPlainAsync(FurloughClient client, long number, bool json, CancellationToken stop)
@@ -191,6 +191,7 @@ internal static class RunCommands
     private static void Summary(RunView run, IReadOnlyList<RelocationView> rows)
     {
         Terminal.Line($"Run {run.Number}  {run.Title}  {run.State.Word()}  {Counts(run)}; {Words.Size(run.DoneBytes)} of {Words.Size(run.DataBytes)} at the target.");
+        if (run.Blocked.Count > 0) Terminal.Line($"{Words.Count(run.Blocked.Sum(g => g.Relocations.Count), "relocation more is", "relocations more are")} blocked by the plan: {string.Join(", ", run.Blocked.Select(g => $"{g.Relocations.Count} {g.Code}"))}. `furlough plan show {run.Plan}` says why; `furlough run skip {run.Number} --cause {run.Blocked[0].Code} --reason TEXT` says that it shall be so.");
         if (run.State == RunState.Proposed) Terminal.Line($"{run.StartedBy} started it, and its brief wants a second person's approval: furlough run approve {run.Number}");
         if (run.ApprovedBy is { } approver) Terminal.Line($"Started by {run.StartedBy}, approved by {approver}.");
         if (run.Hours is { } hours) Terminal.Line(run.HoursOpen ? $"Its allowed hours last until {hours.To:u}." : $"Outside its allowed hours; the next ones are {hours.From:u} to {hours.To:u}.");
@@ -208,7 +209,7 @@ internal static class RunCommands
                 foreach (var sentence in (string[])[r.Failure!.Text, r.Failure.Where, r.Failure.Remedy]) Terminal.Paragraph(4, sentence);
             }
             if (group.Relocations.Count > most) Terminal.Line($"  and {group.Relocations.Count - most} more: furlough relocation list --run {run.Number}");
-            if (!waits && group.Relocations.Count > 1) Terminal.Line($"  all of them: furlough run {(group.CanRetry ? $"retry {run.Number} --cause {group.Code}" : $"skip {run.Number} --cause {group.Code} --reason TEXT")}");
+            if (!waits && group.Relocations.Count > 1) Terminal.Line($"  all of them: furlough run retry {run.Number} --cause {group.Code}");
         }
     }
 }

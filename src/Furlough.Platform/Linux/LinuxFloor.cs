@@ -51,7 +51,7 @@ internal sealed class LinuxFloor(LinuxVolumes volumes, string? fallback, LocalRu
         {
             RequireSetting(change.Address);
             // A raw value goes into a file as it stands, where a reader may run or expand it: only one that this machine found there itself does.
-            if (change.Next is { Text: not null } given && (docket.Work == DocketWork.Relocate || !journal.HadValue(change.Address, given)))
+            if (docket.Work.MovesHolding() && change.Next is { Text: not null } given && (docket.Work == DocketWork.Relocate || !journal.HadValue(change.Address, given)))
                 throw Refused($"The docket says how the setting {change.Address} is to be written, and no relocation that this machine carried out found it so.");
         }
     }

@@ -227,8 +227,11 @@ public sealed record RunView(
     long Number, long Plan, string Title, RunState State, string StartedBy, DateTimeOffset StartedAt, DateTimeOffset? EndedAt,
     int Machines, int Relocations, long DataBytes, long DoneBytes, IReadOnlyDictionary<string, int> Counts, IReadOnlyList<FailureGroup> Failures, IReadOnlyList<FailureGroup> Waits, bool WaitsForPerson, OpenHours? Hours, bool HoursOpen, string? ApprovedBy)
 {
+    /// <summary>Relocations that its plan blocked, by hazard: only another plan helps. They are counted nowhere else.</summary>
+    public required IReadOnlyList<FailureGroup> Blocked { get; init; }
+
     /// <summary>The originals of its relocations: their room is free only when they are discarded.</summary>
-    public KeptOriginals Originals { get; init; } = KeptOriginals.Of([], default);
+    public required KeptOriginals Originals { get; init; }
 
     /// <summary>What it waits for while nothing of it moves; null when something does.</summary>
     public HeldUp? HeldUp { get; init; }
@@ -255,8 +258,7 @@ public sealed record HoldRequest(IReadOnlyList<string> Machines, string? Reason)
 public sealed record ManyDone(IReadOnlyList<long> Relocations, IReadOnlyList<string> Refusals);
 
 /// <summary>Failures of one cause.</summary>
-/// <param name="CanRetry">False where the plan itself refused all of them: only another plan helps.</param>
-public sealed record FailureGroup(string Code, IReadOnlyList<long> Relocations, IReadOnlyList<string> Machines, string Example, bool CanRetry);
+public sealed record FailureGroup(string Code, IReadOnlyList<long> Relocations, IReadOnlyList<string> Machines, string Example);
 
 /// <summary>A relocation.</summary>
 /// <param name="Live">Where the data lives; unknown when the machine has been silent.</param>

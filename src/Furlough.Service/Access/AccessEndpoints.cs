@@ -18,6 +18,9 @@ public static class AccessEndpoints
 
     private const int LongestDays = 3_650;
 
+    /// <summary>Longer than any cookie of a session is valid.</summary>
+    private static readonly TimeSpan LongestSession = TimeSpan.FromDays(60);
+
     /// <summary>Maps the calls.</summary>
     public static void Map(RouteGroupBuilder api)
     {
@@ -25,11 +28,20 @@ public static class AccessEndpoints
         {
             var token = await TokenAuthentication.FindAsync(store, signIn.Token, time.GetUtcNow(), stop)
                 ?? throw new ProblemException(401, "token-unknown", "This token is not known here, or it has expired.", "The first token stands in the file `steward-token` of the service's data folder.");
-            await context.SignInAsync(TokenAuthentication.Session, TokenAuthentication.Principal(token, TokenAuthentication.Session));
+            await context.SignInAsync(TokenAuthentication.Session, TokenAuthentication.Principal(token, TokenAuthentication.Session, Guid.NewGuid()));
             return new Identity(token.Name, token.Role);
         }).RequireRateLimiting(SignInLimit).AllowAnonymous();
-        api.MapDelete("/session", async (HttpContext context) =>
+        api.MapDelete("/session", async (Store store, TimeProvider time, HttpContext context, CancellationToken stop) =>
         {
+            // Whoever has a copy of the cookie is out as well.
+            if (await context.AuthenticateAsync(TokenAuthentication.Session) is { Principal: { } who } && TokenAuthentication.SessionOf(who) is var session && session != Guid.Empty)
+                await store.WriteAsync(async db =>
+                {
+                    var longAgo = time.GetUtcNow() - LongestSession;
+                    db.EndedSessions.RemoveRange(await db.EndedSessions.Where(s => s.At < longAgo).ToListAsync(stop));
+                    if (!await db.EndedSessions.AnyAsync(s => s.Id == session, stop)) db.EndedSessions.Add(new EndedSessionRow { Id = session, At = time.GetUtcNow() });
+                    return 0;
+                }, stop);
             await context.SignOutAsync(TokenAuthentication.Session);
             return TypedResults.NoContent();
         }).AllowAnonymous();

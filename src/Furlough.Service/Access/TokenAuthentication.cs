@@ -21,9 +21,12 @@ public sealed class TokenAuthentication(IOptionsMonitor<AuthenticationSchemeOpti
     /// <summary>Name of the console's session scheme.</summary>
     public const string Session = "session";
 
+    private const string SessionClaim = "session";
+
     /// <summary>The identity as claims.</summary>
-    public static ClaimsPrincipal Principal(TokenRow token, string scheme) =>
-        new(new ClaimsIdentity([new Claim(ClaimTypes.Name, token.Name), new Claim(ClaimTypes.Role, token.Role.Word()), new Claim("token", token.Id.ToString())], scheme));
+    /// <param name="session">Tells one console session of a token from another.</param>
+    public static ClaimsPrincipal Principal(TokenRow token, string scheme, Guid session = default) =>
+        new(new ClaimsIdentity([new Claim(ClaimTypes.Name, token.Name), new Claim(ClaimTypes.Role, token.Role.Word()), new Claim("token", token.Id.ToString()), new Claim(SessionClaim, session.ToString())], scheme));
 
     /// <summary>The token's row, when it is known and not expired.</summary>
     public static Task<TokenRow?> FindAsync(Store store, string token, DateTimeOffset now, CancellationToken stop)
@@ -36,13 +39,16 @@ public sealed class TokenAuthentication(IOptionsMonitor<AuthenticationSchemeOpti
     public static async Task ValidateSessionAsync(CookieValidatePrincipalContext session)
     {
         var (store, time) = (session.HttpContext.RequestServices.GetRequiredService<Store>(), session.HttpContext.RequestServices.GetRequiredService<TimeProvider>());
-        if (session.Principal is { } who && await TokenOfAsync(who, store, time, session.HttpContext.RequestAborted) is { } token) session.ReplacePrincipal(Principal(token, Session));
+        if (session.Principal is { } who && await TokenOfAsync(who, store, time, session.HttpContext.RequestAborted) is { } token) session.ReplacePrincipal(Principal(token, Session, SessionOf(who)));
         else session.RejectPrincipal();
     }
 
     /// <summary>The token by which somebody was recognised; null when it is valid no longer.</summary>
     public static async Task<TokenRow?> TokenOfAsync(ClaimsPrincipal who, Store store, TimeProvider time, CancellationToken stop) =>
-        Guid.TryParse(who.FindFirstValue("token"), out var id) && await store.ReadAsync(async db => await db.Tokens.FindAsync([id], stop), stop) is { } token && token.IsValid(time.GetUtcNow()) ? token : null;
+        Guid.TryParse(who.FindFirstValue("token"), out var id) && SessionOf(who) is var session && await store.ReadAsync(async db => await db.EndedSessions.AnyAsync(s => s.Id == session, stop) ? null : await db.Tokens.FindAsync([id], stop), stop) is { } token && token.IsValid(time.GetUtcNow()) ? token : null;
+
+    /// <summary>The console session of whoever was recognised; empty for a token.</summary>
+    public static Guid SessionOf(ClaimsPrincipal who) => Guid.TryParse(who.FindFirstValue(SessionClaim), out var id) ? id : Guid.Empty;
 
     protected override async Task<AuthenticateResult> HandleAuthenticateAsync()
     {

@@ -33,6 +33,8 @@ public sealed class FurloughDb(DbContextOptions<FurloughDb> options) : DbContext
 
     public DbSet<OriginalRow> Originals => Set<OriginalRow>();
 
+    public DbSet<EndedSessionRow> EndedSessions => Set<EndedSessionRow>();
+
     public DbSet<AuditRow> Audits => Set<AuditRow>();
 
     public DbSet<SpaceRow> Space => Set<SpaceRow>();

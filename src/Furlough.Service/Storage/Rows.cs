@@ -103,6 +103,13 @@ public sealed class TokenRow
     public bool IsValid(DateTimeOffset now) => RevokedAt is null && !(Expires < now);
 }
 
+/// <summary>A console session from which somebody signed out.</summary>
+public sealed class EndedSessionRow
+{
+    public Guid Id { get; set; }
+    public DateTimeOffset At { get; set; }
+}
+
 /// <summary>A kind card.</summary>
 public sealed class KindRow
 {

@@ -1,8 +1,9 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
-import { Link, Route, Routes } from "react-router";
-import { api, Refusal } from "./api/client";
+import { useEffect, useRef, useState, useSyncExternalStore } from "react";
+import { Link, NavLink, Route, Routes } from "react-router";
+import { api, Refusal, type Role } from "./api/client";
 import { useLive } from "./api/live";
+import { session } from "./api/session";
 import { AuditPage, AuditsPage } from "./pages/AuditsPage";
 import { BriefPage } from "./pages/BriefPage";
 import { ErrandsPage } from "./pages/ErrandsPage";
@@ -10,14 +11,18 @@ import { HistoryPage } from "./pages/HistoryPage";
 import { InvitePage } from "./pages/InvitePage";
 import { MachinePage } from "./pages/MachinePage";
 import { MachineSpacePage } from "./pages/MachineSpacePage";
+import { OriginalsPage } from "./pages/OriginalsPage";
 import { PlanMachinePage } from "./pages/PlanMachinePage";
 import { PlanPage } from "./pages/PlanPage";
 import { PlansPage } from "./pages/PlansPage";
 import { RoomsPage } from "./pages/RoomsPage";
 import { RunPage } from "./pages/RunPage";
 import { RunsPage } from "./pages/RunsPage";
-import { SignInPage } from "./pages/SignInPage";
+import { SignInForm, SignInPage } from "./pages/SignInPage";
 import { SpacePage } from "./pages/SpacePage";
+import { NotYet } from "./parts/Fetched";
+import { MyRole } from "./parts/Me";
+import { Results } from "./parts/Result";
 import { count, words } from "./words";
 
 export function App() {
@@ -31,56 +36,114 @@ export function App() {
     api.signIn(arriving).finally(() => setArriving(null));
   }, [arriving]);
 
-  if (status.error instanceof Refusal && status.error.status === 401)
-    return <SignInPage onSignedIn={() => queries.invalidateQueries()} />;
-  if (!status.data) return <p className="page quiet">{status.error ? words.offline : words.loading}</p>;
-  return <SignedIn who={status.data.you.name} machines={status.data.machines} silent={status.data.silent} />;
+  if (!status.data && status.error instanceof Refusal && status.error.status === 401)
+    return (
+      <SignInPage
+        onSignedIn={() => {
+          session.found();
+          queries.invalidateQueries();
+        }}
+      />
+    );
+  if (!status.data)
+    return (
+      <main className="page">
+        <NotYet query={status} />
+      </main>
+    );
+  const { you, machines, silent } = status.data;
+  return <SignedIn who={you.name} role={you.role} machines={machines} silent={silent} />;
 }
 
-function SignedIn({ who, machines, silent }: { who: string; machines: number; silent: number }) {
+const PAGES = [
+  ["/", words.rooms],
+  ["/plans", words.plans],
+  ["/runs", words.runs],
+  ["/errands", words.errands],
+  ["/originals", words.originals],
+  ["/audits", words.audits],
+  ["/space", words.space],
+  ["/history", words.history],
+] as const;
+
+function SignedIn({ who, role, machines, silent }: { who: string; role: Role; machines: number; silent: number }) {
   const heard = useLive();
+  const lost = useSyncExternalStore(session.listen, session.isLost);
+  const queries = useQueryClient();
+  const signOut = async () => {
+    await api.signOut();
+    queries.clear();
+    location.assign("/");
+  };
   return (
-    <>
+    <MyRole value={role}>
+      <a className="skip" href="#main">
+        {words.toMain}
+      </a>
       <header className="top">
         <Link to="/" className="name">
           {words.title}
         </Link>
         <nav aria-label={words.mainPages}>
-          <Link to="/">{words.rooms}</Link>
-          <Link to="/plans">{words.plans}</Link>
-          <Link to="/runs">{words.runs}</Link>
-          <Link to="/errands">{words.errands}</Link>
-          <Link to="/audits">{words.audits}</Link>
-          <Link to="/space">{words.space}</Link>
-          <Link to="/history">{words.history}</Link>
+          {PAGES.map(([path, name]) => (
+            <NavLink key={path} to={path} end={path === "/"}>
+              {name}
+            </NavLink>
+          ))}
         </nav>
         <span className="quiet">{words.whoAmI(count(machines, "machine"), silent, who)}</span>
+        <button type="button" onClick={signOut}>
+          {words.signOut}
+        </button>
       </header>
-      {!heard && (
+      {!heard && !lost && (
         <p className="offline" role="status">
           {words.offline}
         </p>
       )}
-      <main className="page">
-        <Routes>
-          <Route path="/" element={<RoomsPage />} />
-          <Route path="/invite" element={<InvitePage />} />
-          <Route path="/machines/:name" element={<MachinePage />} />
-          <Route path="/machines/:name/space" element={<MachineSpacePage />} />
-          <Route path="/plans" element={<PlansPage />} />
-          <Route path="/plans/:number" element={<PlanPage />} />
-          <Route path="/plans/:number/machines/:name" element={<PlanMachinePage />} />
-          <Route path="/brief" element={<BriefPage />} />
-          <Route path="/runs" element={<RunsPage />} />
-          <Route path="/runs/:number" element={<RunPage />} />
-          <Route path="/audits" element={<AuditsPage />} />
-          <Route path="/audits/:number" element={<AuditPage />} />
-          <Route path="/history" element={<HistoryPage />} />
-          <Route path="/errands" element={<ErrandsPage />} />
-          <Route path="/space" element={<SpacePage />} />
-          <Route path="*" element={<p>{words.noSuchPage}</p>} />
-        </Routes>
+      {lost && <SignedOut />}
+      <main className="page" id="main" tabIndex={-1}>
+        <Results>
+          {role === "reader" && <p className="quiet">{words.notAllowed(role)}</p>}
+          <Routes>
+            <Route path="/" element={<RoomsPage />} />
+            <Route path="/invite" element={<InvitePage />} />
+            <Route path="/machines/:name" element={<MachinePage />} />
+            <Route path="/machines/:name/space" element={<MachineSpacePage />} />
+            <Route path="/plans" element={<PlansPage />} />
+            <Route path="/plans/:number" element={<PlanPage />} />
+            <Route path="/plans/:number/machines/:name" element={<PlanMachinePage />} />
+            <Route path="/brief" element={<BriefPage />} />
+            <Route path="/runs" element={<RunsPage />} />
+            <Route path="/runs/:number" element={<RunPage />} />
+            <Route path="/originals" element={<OriginalsPage />} />
+            <Route path="/audits" element={<AuditsPage />} />
+            <Route path="/audits/:number" element={<AuditPage />} />
+            <Route path="/history" element={<HistoryPage />} />
+            <Route path="/errands" element={<ErrandsPage />} />
+            <Route path="/space" element={<SpacePage />} />
+            <Route path="*" element={<p>{words.noSuchPage}</p>} />
+          </Routes>
+        </Results>
       </main>
-    </>
+    </MyRole>
+  );
+}
+
+/** Signing in again, over the page: what was typed there stays. */
+function SignedOut() {
+  const queries = useQueryClient();
+  const dialog = useRef<HTMLDialogElement>(null);
+  useEffect(() => dialog.current?.showModal(), []);
+  return (
+    <dialog ref={dialog} aria-label={words.signIn} onCancel={(event) => event.preventDefault()}>
+      <p role="alert">{words.signedOut}</p>
+      <SignInForm
+        onSignedIn={() => {
+          session.found();
+          queries.invalidateQueries();
+        }}
+      />
+    </dialog>
   );
 }

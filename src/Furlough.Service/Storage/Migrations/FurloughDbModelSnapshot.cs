@@ -191,6 +191,20 @@ namespace Furlough.Service.Storage.Migrations
                     b.ToTable("Dockets");
                 });
 
+            modelBuilder.Entity("Furlough.Service.Storage.EndedSessionRow", b =>
+                {
+                    b.Property<Guid>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("At")
+                        .HasColumnType("INTEGER");
+
+                    b.HasKey("Id");
+
+                    b.ToTable("EndedSessions");
+                });
+
             modelBuilder.Entity("Furlough.Service.Storage.ErrandRow", b =>
                 {
                     b.Property<long>("Number")

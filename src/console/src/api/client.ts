@@ -23,6 +23,9 @@ export type PlannedMachine = Schemas["PlannedMachine"];
 export type Hazard = Schemas["Hazard"];
 export type Consent = Schemas["Consent"];
 export type ErrandView = Schemas["ErrandView"];
+export type OriginalView = Schemas["OriginalView"];
+export type Role = Schemas["Role"];
+export type Basis = NonNullable<Schemas["AuditView"]["basis"]>;
 
 /** The service's answer to a call that it did not fulfil. */
 export class Refusal extends Error {
@@ -54,6 +57,7 @@ async function unwrap<T>(call: Promise<{ data?: T; error?: unknown; response: Re
 const asSeen = (run: RunView) => ({ params: { path: { number: run.number } }, headers: { "If-Match": run.tag } });
 
 export const api = {
+  signOut: () => unwrap(client.DELETE("/api/v1/session")),
   signIn: (token: string) => unwrap(client.POST("/api/v1/session", { body: { token } })),
   invite: (room: string | null, machines: number) =>
     unwrap(client.POST("/api/v1/invites", { body: { room, machines, hours: 24, again: null } })),
@@ -84,6 +88,13 @@ export const api = {
   skipFailed: (run: RunView, cause: string | null, reason: string) =>
     unwrap(client.POST("/api/v1/runs/{number}/skip", { ...asSeen(run), body: { cause, reason } })),
   relocations: (run: number) => unwrap(client.GET("/api/v1/relocations", { params: { query: { run: String(run) } } })),
+  originals: () => unwrap(client.GET("/api/v1/originals")),
+  discard: (id: string, body: Schemas["DiscardRequest"]) =>
+    unwrap(client.POST("/api/v1/originals/{id}/discard", { params: { path: { id } }, body })),
+  skip: (number: number, reason: string) =>
+    unwrap(
+      client.POST("/api/v1/relocations/{number}/skip", { params: { path: { number } }, body: { reason, cause: null } }),
+    ),
   audits: () => unwrap(client.GET("/api/v1/audits")),
   audit: (number: number) => unwrap(client.GET("/api/v1/audits/{number}", { params: { path: { number } } })),
   makeAudit: () => unwrap(client.POST("/api/v1/audits")),

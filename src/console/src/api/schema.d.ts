@@ -2645,7 +2645,6 @@ export interface components {
             relocations: number[];
             machines: string[];
             example: string;
-            canRetry: boolean;
         };
         FallBackRequest: {
             /** Format: date-time */
@@ -3307,7 +3306,8 @@ export interface components {
             hours: null | components["schemas"]["OpenHours"];
             hoursOpen: boolean;
             approvedBy: null | string;
-            originals?: components["schemas"]["KeptOriginals"];
+            blocked: components["schemas"]["FailureGroup"][];
+            originals: components["schemas"]["KeptOriginals"];
             heldUp?: null | components["schemas"]["HeldUp"];
         };
         ServiceStatus: {

@@ -3,9 +3,12 @@ import { Link, useNavigate, useParams } from "react-router";
 import { api, type Finding } from "../api/client";
 import { Columns } from "../parts/Columns";
 import { Sentence } from "../parts/FailureNote";
+import { NotYet, Wrong } from "../parts/Fetched";
 import { FilterHeading, fits, useFilter } from "../parts/FilterHeading";
+import { Only } from "../parts/Me";
 import { Phrase } from "../parts/Phrase";
-import { ago, count, words } from "../words";
+import { Time } from "../parts/Time";
+import { atTime, count, words } from "../words";
 
 /** All audits, the latest first. */
 export function AuditsPage() {
@@ -19,21 +22,19 @@ export function AuditsPage() {
       navigate(`/audits/${made.number}`);
     },
   });
-  if (!audits.data) return <p className="quiet">{words.loading}</p>;
+  if (!audits.data) return <NotYet query={audits} />;
   return (
     <>
       <div className="heading">
         <h1>{words.audits}</h1>
-        <button type="button" disabled={make.isPending} onClick={() => make.mutate()}>
-          {make.isPending ? words.auditing : words.makeAudit}
-        </button>
+        <Only least="technician">
+          <button type="button" disabled={make.isPending} onClick={() => make.mutate()}>
+            {make.isPending ? words.auditing : words.makeAudit}
+          </button>
+        </Only>
       </div>
       <p className="quiet">{words.auditHow}</p>
-      {make.error && (
-        <p className="wrong" role="alert">
-          {make.error.message}
-        </p>
-      )}
+      <Wrong error={make.error} />
       {audits.data.length > 0 && (
         <table>
           <Columns
@@ -51,7 +52,9 @@ export function AuditsPage() {
                 <th scope="row">
                   <Link to={`/audits/${a.number}`}>{a.number}</Link>
                 </th>
-                <td title={a.madeAt}>{ago(a.madeAt)}</td>
+                <td>
+                  <Time at={a.madeAt} />
+                </td>
                 <td>{a.madeBy}</td>
                 <td className="number">{a.findings}</td>
                 <td className="number">{a.blocking}</td>
@@ -68,9 +71,8 @@ export function AuditPage() {
   const number = Number(useParams().number);
   const audit = useQuery({ queryKey: ["audit", number], queryFn: () => api.audit(number) });
   const filter = useFilter();
-  if (audit.error) return <p>{audit.error.message}</p>;
-  if (!audit.data) return <p className="quiet">{words.loading}</p>;
-  const { findings, machines, madeAt, madeBy } = audit.data;
+  if (!audit.data) return <NotYet query={audit} />;
+  const { findings, machines, madeAt, madeBy, basis } = audit.data;
   const shown = findings.filter((f) =>
     fits(`${f.machine} ${f.code} ${f.severity} ${f.account ?? ""} ${f.text}`, filter),
   );
@@ -82,11 +84,14 @@ export function AuditPage() {
         <Phrase
           text={words.auditMade}
           machines={count(machines, "machine")}
-          when={<span title={madeAt}>{ago(madeAt)}</span>}
+          when={<Time at={madeAt} />}
           who={madeBy}
           report={<a href={`/api/v1/reports/audits/${number}/page`}>{words.report}</a>}
         />
       </p>
+      {basis?.oldest && (
+        <p>{words.basis(basis.surveyed, count(basis.machines, "machine"), basis.silent, atTime(basis.oldest))}</p>
+      )}
       {findings.length === 0 && <p>{words.noFindings}</p>}
       {findings.length > 0 && shown.length === 0 && <p>{words.noFindingFits}</p>}
       {groups.map(([code, group]) => (

@@ -6,6 +6,7 @@ import type { BriefError } from "../editor/BriefEditor";
 import type { Schema } from "../editor/completion";
 import { Columns } from "../parts/Columns";
 import { Sentence } from "../parts/FailureNote";
+import { NotYet, Wrong } from "../parts/Fetched";
 import { Phrase } from "../parts/Phrase";
 import { count, size, words } from "../words";
 
@@ -25,7 +26,8 @@ export function BriefPage() {
     queryFn: api.briefSchema,
     staleTime: Number.POSITIVE_INFINITY,
   });
-  if (!sample.data || !schema.data) return <p className="quiet">{words.loading}</p>;
+  if (!sample.data) return <NotYet query={sample} />;
+  if (!schema.data) return <NotYet query={schema} />;
   return <Brief sample={sample.data.brief} schema={schema.data as Schema} />;
 }
 
@@ -79,11 +81,7 @@ function Brief({ sample, schema }: { sample: string; schema: Schema }) {
           <h2>{words.meaning}</h2>
           {check.error && <p className="wrong">{check.error.message}</p>}
           {errors.length > 0 ? <Errors errors={errors} /> : check.data && <Meaning check={check.data} />}
-          {plan.error && (
-            <p className="wrong" role="alert">
-              {plan.error.message}
-            </p>
-          )}
+          <Wrong error={plan.error} />
         </section>
       </div>
     </>

@@ -1,14 +1,16 @@
 import { useQuery } from "@tanstack/react-query";
 import { api } from "../api/client";
 import { ErrandCard, isToDo } from "../parts/ErrandCard";
+import { NotYet } from "../parts/Fetched";
 import { FilterHeading, fits, useFilter } from "../parts/FilterHeading";
-import { ago, count, words } from "../words";
+import { Time } from "../parts/Time";
+import { count, words } from "../words";
 
 /** What waits for a person, the most urgent first; at the end what is over. */
 export function ErrandsPage() {
   const errands = useQuery({ queryKey: ["errands"], queryFn: () => api.errands(true) });
   const filter = useFilter();
-  if (!errands.data) return <p className="quiet">{words.loading}</p>;
+  if (!errands.data) return <NotYet query={errands} />;
   const shown = errands.data.filter((e) =>
     fits(`${e.machine} ${e.room} ${e.account ?? ""} ${words.errandKind[e.kind]} ${e.claimedBy ?? ""}`, filter),
   );
@@ -28,8 +30,8 @@ export function ErrandsPage() {
             {over.map((e) => (
               <li key={e.number}>
                 {words.errandEnded(e)}{" "}
-                <span className="quiet" title={e.endedAt ?? undefined}>
-                  {ago(e.endedAt)}
+                <span className="quiet">
+                  <Time at={e.endedAt} />
                 </span>
                 {e.remark && `: ${e.remark}`}
               </li>

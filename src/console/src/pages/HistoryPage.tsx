@@ -2,8 +2,10 @@ import { useInfiniteQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { api } from "../api/client";
 import { Columns } from "../parts/Columns";
+import { NotYet } from "../parts/Fetched";
 import { FilterHeading, useFilter } from "../parts/FilterHeading";
-import { ago, words } from "../words";
+import { Time } from "../parts/Time";
+import { words } from "../words";
 
 const PAGE = 500;
 
@@ -17,7 +19,7 @@ export function HistoryPage() {
     getNextPageParam: (last) => (last.length === PAGE ? last.at(-1)?.number : undefined),
     placeholderData: (before) => before,
   });
-  if (!history.data) return <p className="quiet">{words.loading}</p>;
+  if (!history.data) return <NotYet query={history} />;
   const entries = history.data.pages.flat();
   return (
     <>
@@ -36,7 +38,9 @@ export function HistoryPage() {
         <tbody>
           {entries.map((e) => (
             <tr key={e.number}>
-              <td title={e.at}>{ago(e.at)}</td>
+              <td>
+                <Time at={e.at} />
+              </td>
               <td>{e.by}</td>
               <th scope="row">{e.action}</th>
               <td>

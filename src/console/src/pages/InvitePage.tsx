@@ -2,6 +2,7 @@ import { useMutation } from "@tanstack/react-query";
 import { useId, useState } from "react";
 import { Link } from "react-router";
 import { api } from "../api/client";
+import { Wrong } from "../parts/Fetched";
 import { Phrase } from "../parts/Phrase";
 import { atTime, count, words } from "../words";
 
@@ -43,14 +44,10 @@ export function InvitePage() {
         <button type="submit" disabled={invite.isPending}>
           {words.makeInvite}
         </button>
-        {invite.error && (
-          <p className="wrong" role="alert">
-            {invite.error.message}
-          </p>
-        )}
+        <Wrong error={invite.error} />
       </form>
       {invite.data && (
-        <section aria-label={words.invite} aria-live="polite">
+        <section aria-label={words.invite} aria-live="polite" tabIndex={-1} ref={(made) => made?.focus()}>
           <p>{words.inviteReady(count(invite.data.machines, "machine"), atTime(invite.data.expires))}</p>
           <pre>
             <code>{words.agentCommand(location.origin, invite.data.code)}</code>

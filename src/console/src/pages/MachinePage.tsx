@@ -5,10 +5,14 @@ import { api, type HoldingView, type MachineDetail, type RelocationView } from "
 import { Columns, HIDDEN } from "../parts/Columns";
 import { ErrandCard, isToDo } from "../parts/ErrandCard";
 import { FailureNote, Sentence } from "../parts/FailureNote";
+import { NotYet, Wrong } from "../parts/Fetched";
+import { Only, useMay } from "../parts/Me";
 import { Phrase } from "../parts/Phrase";
+import { useResult } from "../parts/Result";
 import { ShelfDrawing, ShelfLegend } from "../parts/ShelfDrawing";
 import { StandingMark } from "../parts/StandingMark";
-import { ago, count, ownerWords, shorten, size, words } from "../words";
+import { Time } from "../parts/Time";
+import { count, ownerWords, shorten, size, words } from "../words";
 
 /** How the service says of a machine that it is held. */
 const HELD = "Held by";
@@ -16,14 +20,19 @@ const HELD = "Held by";
 export function MachinePage() {
   const { name = "" } = useParams();
   const machine = useQuery({ queryKey: ["machine", name], queryFn: () => api.machine(name) });
-  if (machine.error) return <p>{machine.error.message}</p>;
-  if (!machine.data) return <p className="quiet">{words.loading}</p>;
+  if (!machine.data) return <NotYet query={machine} />;
   return <Machine detail={machine.data} />;
 }
 
 function Machine({ detail }: { detail: MachineDetail }) {
   const { machine } = detail;
-  const survey = useMutation({ mutationFn: () => api.survey(machine.name) });
+  const say = useResult();
+  const survey = useMutation({
+    mutationFn: () => api.survey(machine.name),
+    onSuccess: () => say(words.nowDone.asked(words.survey(machine.name))),
+  });
+  const originals = detail.shelves.flatMap((s) => s.blocks).filter((b) => b.style === "original");
+  const originalBytes = originals.reduce((sum, b) => sum + b.dataBytes, 0);
   const largest = Math.max(...detail.shelves.map((s) => s.sizeBytes), 1);
   const holdings = detail.holdings.toSorted((a, b) => rank(a) - rank(b) || b.dataBytes - a.dataBytes);
   return (
@@ -37,17 +46,20 @@ function Machine({ detail }: { detail: MachineDetail }) {
               text={words.machineKnown}
               room={machine.room}
               system={machine.operatingSystem}
-              surveyed={<span title={machine.surveyedAt ?? ""}>{ago(machine.surveyedAt)}</span>}
-              heard={<span title={machine.lastSeen ?? ""}>{ago(machine.lastSeen)}</span>}
+              surveyed={<Time at={machine.surveyedAt} />}
+              heard={<Time at={machine.lastSeen} />}
               history={
                 <Link to={`/history?filter=${encodeURIComponent(machine.name)}`}>{words.history.toLowerCase()}</Link>
               }
             />
           </span>
         </p>
-        <button type="button" onClick={() => survey.mutate()} disabled={survey.isPending}>
-          {words.survey(machine.name)}
-        </button>
+        <Only least="technician">
+          <button type="button" onClick={() => survey.mutate()} disabled={survey.isPending}>
+            {words.survey(machine.name)}
+          </button>
+        </Only>
+        <Wrong error={survey.error} />
       </div>
 
       <h2>
@@ -67,6 +79,13 @@ function Machine({ detail }: { detail: MachineDetail }) {
         ))}
       </div>
 
+      {originalBytes > 0 && (
+        <p>
+          <Link to={`/originals?filter=${encodeURIComponent(machine.name)}`}>
+            {words.freeByDiscarding(size(originalBytes))}
+          </Link>
+        </p>
+      )}
       <Hold name={machine.name} heldBy={machine.heldBy} attention={machine.attention} />
       <Errands machine={machine.name} />
 
@@ -122,6 +141,7 @@ function Machine({ detail }: { detail: MachineDetail }) {
 
 /** Nothing is begun on a held machine. */
 function Hold({ name, heldBy, attention }: { name: string; heldBy: string | null; attention: string | null }) {
+  const may = useMay("technician");
   const queries = useQueryClient();
   const [reason, setReason] = useState("");
   const field = useId();
@@ -133,11 +153,14 @@ function Hold({ name, heldBy, attention }: { name: string; heldBy: string | null
     return (
       <p className="actions">
         <strong>{attention?.startsWith(HELD) ? attention : words.heldBy(heldBy)}</strong> {words.heldMeans}
-        <button type="button" disabled={hold.isPending} onClick={() => hold.mutate(null)}>
-          {words.release(name)}
-        </button>
+        {may && (
+          <button type="button" disabled={hold.isPending} onClick={() => hold.mutate(null)}>
+            {words.release(name)}
+          </button>
+        )}
       </p>
     );
+  if (!may) return null;
   return (
     <details>
       <summary>{words.holdMachine}</summary>
@@ -159,11 +182,7 @@ function Hold({ name, heldBy, attention }: { name: string; heldBy: string | null
         <button type="submit" disabled={hold.isPending || reason.trim() === ""}>
           {words.hold(name)}
         </button>
-        {hold.error && (
-          <p className="wrong" role="alert">
-            {hold.error.message}
-          </p>
-        )}
+        <Wrong error={hold.error} />
       </form>
     </details>
   );
@@ -239,7 +258,7 @@ function Path({ path, live }: { path: string; live: boolean }) {
 
 function State({ relocation: r }: { relocation: RelocationView }) {
   const p = r.progress;
-  const share = p && p.bytesTotal > 0 ? Math.min(1, p.bytesDone / p.bytesTotal) : undefined;
+  const share = p && r.state !== "waiting" && p.bytesTotal > 0 ? Math.min(1, p.bytesDone / p.bytesTotal) : undefined;
   return (
     <>
       {r.state}
@@ -248,7 +267,7 @@ function State({ relocation: r }: { relocation: RelocationView }) {
         <>
           {" "}
           <progress value={share} aria-label={words.stepOf(r.step ?? "", r.holding)} />{" "}
-          {words.rate(p?.bytesPerSecond ?? 0)}
+          {r.step !== "catch-up" && words.rate(p?.bytesPerSecond ?? 0)}
         </>
       )}
       {r.hasOriginal && <span className="quiet">{words.originalKept}</span>}
@@ -257,9 +276,18 @@ function State({ relocation: r }: { relocation: RelocationView }) {
 }
 
 function Action({ relocation: r, movesData }: { relocation: RelocationView; movesData: boolean }) {
-  const retry = useMutation({ mutationFn: () => api.retry(r.number) });
-  const takeBack = useMutation({ mutationFn: () => api.takeBack(r.number) });
+  const say = useResult();
+  const may = useMay("technician");
+  const retry = useMutation({
+    mutationFn: () => api.retry(r.number),
+    onSuccess: () => say(words.nowDone.asked(words.retry(r.holding))),
+  });
+  const takeBack = useMutation({
+    mutationFn: () => api.takeBack(r.number),
+    onSuccess: () => say(words.nowDone.asked(words.takeBack(r.holding))),
+  });
   const failed = retry.error ?? takeBack.error;
+  if (!may) return null;
   return (
     <>
       {["failed", "backed-out", "skipped"].includes(r.state) && r.live === "source" && (
@@ -276,11 +304,7 @@ function Action({ relocation: r, movesData }: { relocation: RelocationView; move
           {words.takeBack(r.holding)}
         </button>
       )}
-      {failed && (
-        <p className="wrong" role="alert">
-          {failed.message}
-        </p>
-      )}
+      <Wrong error={failed} />
     </>
   );
 }

@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Link, useParams } from "react-router";
 import { api, type MachineSpace, type VolumeSpace } from "../api/client";
 import { Columns } from "../parts/Columns";
+import { NotYet } from "../parts/Fetched";
 import { GrowthChart } from "../parts/GrowthChart";
 import { Phrase } from "../parts/Phrase";
 import { ShelfLegend } from "../parts/ShelfDrawing";
@@ -12,8 +13,7 @@ import { percent, size, spaceSentence, words } from "../words";
 export function MachineSpacePage() {
   const { name = "" } = useParams();
   const space = useQuery({ queryKey: ["machine", name, "space"], queryFn: () => api.machineSpace(name) });
-  if (space.error) return <p>{space.error.message}</p>;
-  if (!space.data) return <p className="quiet">{words.loading}</p>;
+  if (!space.data) return <NotYet query={space} />;
   return (
     <>
       <div className="heading">

@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Link, useParams } from "react-router";
 import { api, type PlannedMachine, type PlanView } from "../api/client";
 import { Columns } from "../parts/Columns";
+import { NotYet } from "../parts/Fetched";
 import { HazardList } from "../parts/HazardList";
 import { PathButton } from "../parts/PathButton";
 import { Phrase } from "../parts/Phrase";
@@ -12,8 +13,7 @@ import { count, duration, length, ownerWords, size, spanWords, words } from "../
 export function PlanMachinePage() {
   const { number = "", name = "" } = useParams();
   const plan = useQuery({ queryKey: ["plan", Number(number)], queryFn: () => api.plan(Number(number)) });
-  if (plan.error) return <p>{plan.error.message}</p>;
-  if (!plan.data) return <p className="quiet">{words.loading}</p>;
+  if (!plan.data) return <NotYet query={plan} />;
   const machine = plan.data.machines.find((m) => m.name === name);
   if (!machine)
     return (

@@ -2,10 +2,13 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link, useNavigate, useParams } from "react-router";
 import { api, type PlanView } from "../api/client";
 import { Columns } from "../parts/Columns";
+import { NotYet, Wrong } from "../parts/Fetched";
 import { FilterHeading, fits, useFilter } from "../parts/FilterHeading";
 import { HazardList } from "../parts/HazardList";
+import { useMay } from "../parts/Me";
 import { Phrase } from "../parts/Phrase";
-import { ago, count, duration, hoursWords, length, size, spanWords, words } from "../words";
+import { Time } from "../parts/Time";
+import { count, duration, hoursWords, length, size, spanWords, words } from "../words";
 
 /** More rows than this nobody reads; the filter finds the others. */
 const MOST = 200;
@@ -13,8 +16,7 @@ const MOST = 200;
 export function PlanPage() {
   const number = Number(useParams().number);
   const plan = useQuery({ queryKey: ["plan", number], queryFn: () => api.plan(number) });
-  if (plan.error) return <p>{plan.error.message}</p>;
-  if (!plan.data) return <p className="quiet">{words.loading}</p>;
+  if (!plan.data) return <NotYet query={plan} />;
   return <Plan plan={plan.data} />;
 }
 
@@ -31,7 +33,7 @@ function Plan({ plan }: { plan: PlanView }) {
       <p className="quiet">
         <Phrase
           text={words.planMade}
-          when={<span title={plan.madeAt}>{ago(plan.madeAt)}</span>}
+          when={<Time at={plan.madeAt} />}
           who={plan.madeBy}
           digest={<code>{plan.digest.slice(0, 16)}</code>}
         />
@@ -194,6 +196,7 @@ function Start({ plan }: { plan: PlanView }) {
     },
   });
   const going = plan.relocations.filter((r) => r.blocked.length === 0);
+  if (!useMay("technician")) return null;
   return (
     <p className="actions">
       <button type="button" disabled={start.isPending} onClick={() => start.mutate()}>
@@ -201,11 +204,7 @@ function Start({ plan }: { plan: PlanView }) {
           words.on(count(going.length, "relocation"), count(new Set(going.map((r) => r.machine)).size, "machine")),
         )}
       </button>
-      {start.error && (
-        <span className="wrong" role="alert">
-          {start.error.message}
-        </span>
-      )}
+      <Wrong error={start.error} />
     </p>
   );
 }

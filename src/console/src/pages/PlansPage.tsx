@@ -2,14 +2,17 @@ import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { api } from "../api/client";
 import { Columns } from "../parts/Columns";
+import { NotYet } from "../parts/Fetched";
 import { FilterHeading, fits, useFilter } from "../parts/FilterHeading";
-import { ago, size, words } from "../words";
+import { Only } from "../parts/Me";
+import { Time } from "../parts/Time";
+import { size, words } from "../words";
 
 /** All plans, the latest first. */
 export function PlansPage() {
   const plans = useQuery({ queryKey: ["plans"], queryFn: api.plans });
   const filter = useFilter();
-  if (!plans.data) return <p className="quiet">{words.loading}</p>;
+  if (!plans.data) return <NotYet query={plans} />;
   if (plans.data.length === 0)
     return (
       <p>
@@ -20,9 +23,11 @@ export function PlansPage() {
   return (
     <>
       <FilterHeading title={words.plans} label={words.filterPlans} hint={words.filterPlansHint} />
-      <p>
-        <Link to="/brief">{words.newBrief}</Link>
-      </p>
+      <Only least="technician">
+        <p>
+          <Link to="/brief">{words.newBrief}</Link>
+        </p>
+      </Only>
       <table>
         <Columns
           of={[
@@ -44,7 +49,9 @@ export function PlansPage() {
               <td>
                 <Link to={`/plans/${p.number}`}>{p.title}</Link>
               </td>
-              <td title={p.madeAt}>{ago(p.madeAt)}</td>
+              <td>
+                <Time at={p.madeAt} />
+              </td>
               <td>{p.madeBy}</td>
               <td className="number">{p.machines}</td>
               <td className="number">{p.relocations}</td>

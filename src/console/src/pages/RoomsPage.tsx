@@ -4,7 +4,9 @@ import { memo, useDeferredValue, useMemo, useRef } from "react";
 import { Link } from "react-router";
 import { api, type MachineSummary, type Shelf, type Standing } from "../api/client";
 import { Columns } from "../parts/Columns";
+import { NotYet } from "../parts/Fetched";
 import { FilterHeading, fits, useFilter } from "../parts/FilterHeading";
+import { Only } from "../parts/Me";
 import { ShelfDrawing, ShelfLegend } from "../parts/ShelfDrawing";
 import { StandingMark } from "../parts/StandingMark";
 import { count, percent, size, words } from "../words";
@@ -53,7 +55,7 @@ export function RoomsPage() {
     return [...Map.groupBy(shown, (m) => m.room)].flatMap(([room, all]) => stretchesOf(room, all));
   }, [sorted, filter]);
 
-  if (!machines.data) return <p className="quiet">{words.loading}</p>;
+  if (!machines.data) return <NotYet query={machines} />;
   if (machines.data.length === 0)
     return (
       <p>
@@ -64,9 +66,11 @@ export function RoomsPage() {
     <>
       <FilterHeading title={words.rooms} label={words.filter} hint={words.filterHint} />
       <ShelfLegend />
-      <p>
-        <Link to="/invite">{words.inviteMachines}</Link>
-      </p>
+      <Only least="technician">
+        <p>
+          <Link to="/invite">{words.inviteMachines}</Link>
+        </p>
+      </Only>
       {stretches.length === 0 && <p>{words.nothingFits}</p>}
       <Stretches stretches={stretches} />
     </>

@@ -4,9 +4,13 @@ import { Link, useParams } from "react-router";
 import { api, type FailureGroup, type RelocationView, type RunView } from "../api/client";
 import { Columns } from "../parts/Columns";
 import { Sentence } from "../parts/FailureNote";
+import { Fetched, Wrong } from "../parts/Fetched";
 import { FilterHeading, fits, useFilter } from "../parts/FilterHeading";
+import { Only, useMay } from "../parts/Me";
 import { Phrase } from "../parts/Phrase";
-import { ago, count, hoursWords, length, ownerWords, size, words } from "../words";
+import { useResult } from "../parts/Result";
+import { Time } from "../parts/Time";
+import { atTime, count, hoursWords, length, ownerWords, size, words } from "../words";
 
 /** More rows than this nobody reads; the filter finds the others. */
 const MOST = 200;
@@ -15,9 +19,11 @@ export function RunPage() {
   const number = Number(useParams().number);
   const run = useQuery({ queryKey: ["run", number], queryFn: () => api.run(number) });
   const rows = useQuery({ queryKey: ["run", number, "relocations"], queryFn: () => api.relocations(number) });
-  if (run.error) return <p>{run.error.message}</p>;
-  if (!run.data || !rows.data) return <p className="quiet">{words.loading}</p>;
-  return <Run run={run.data} rows={rows.data} />;
+  return (
+    <Fetched query={run}>
+      {(known) => <Fetched query={rows}>{(list) => <Run run={known} rows={list} />}</Fetched>}
+    </Fetched>
+  );
 }
 
 const atRest = new Set(["switched", "finished", "backed-out", "returned", "failed", "refused", "skipped"]);
@@ -26,8 +32,11 @@ const isDone = (r: RelocationView) => r.state === "switched" || r.state === "fin
 function Run({ run, rows }: { run: RunView; rows: RelocationView[] }) {
   const filter = useFilter();
   // The run may have been looked at after its relocations.
-  const moving = run.endedAt ? [] : rows.filter((r) => r.progress && !atRest.has(r.state));
-  const shown = rows.filter((r) => fits(`${r.machine} ${r.room} ${r.state} ${r.step ?? ""} ${r.wave}`, filter));
+  const blocked = new Set(run.blocked.flatMap((g) => g.relocations));
+  const moving = run.endedAt ? [] : rows.filter((r) => r.progress && !atRest.has(r.state) && r.state !== "waiting");
+  const shown = rows.filter(
+    (r) => !blocked.has(r.number) && fits(`${r.machine} ${r.room} ${r.state} ${r.step ?? ""} ${r.wave}`, filter),
+  );
   const machines = [...Map.groupBy(shown, (r) => r.machine)].toSorted(([, a], [, b]) => rank(a) - rank(b));
   return (
     <>
@@ -40,14 +49,26 @@ function Run({ run, rows }: { run: RunView; rows: RelocationView[] }) {
         <Phrase
           text={words.runKnown}
           plan={<Link to={`/plans/${run.plan}`}>{words.planNumber(run.plan)}</Link>}
-          when={<span title={run.startedAt}>{ago(run.startedAt)}</span>}
+          when={<Time at={run.startedAt} />}
           who={run.startedBy}
           approved={run.approvedBy && words.approvedBy(run.approvedBy)}
           report={<a href={`/api/v1/reports/runs/${run.number}/page`}>{words.report}</a>}
         />
-        {run.endedAt && <Phrase text={words.runEnded} when={<span title={run.endedAt}>{ago(run.endedAt)}</span>} />}
+        {run.endedAt && <Phrase text={words.runEnded} when={<Time at={run.endedAt} />} />}
       </p>
       <p>{whereItStands(run, rows)}</p>
+      {run.heldUp && run.heldUp.relocations.length > 0 && <GoOnWithout numbers={run.heldUp.relocations} />}
+      {run.originals.count > 0 && (
+        <p>
+          <Link to={`/originals?filter=${encodeURIComponent(words.runNumber(run.number))}`}>
+            {words.freeWhenDiscarded(
+              size(run.originals.bytes),
+              count(run.originals.count, "original"),
+              run.originals.firstDue ? words.firstOn(atTime(run.originals.firstDue)) : "",
+            )}
+          </Link>
+        </p>
+      )}
       <Steering run={run} />
       <Failures run={run} groups={run.failures} />
       {run.waits.length > 0 && <h2>{words.waiting}</h2>}
@@ -78,6 +99,19 @@ function Run({ run, rows }: { run: RunView; rows: RelocationView[] }) {
       </table>
       {machines.length > MOST && (
         <p className="quiet">{words.moreByFilter(count(machines.length - MOST, "machine"))}</p>
+      )}
+      {blocked.size > 0 && (
+        <details>
+          <summary>{words.blockedByPlan(count(blocked.size, "relocation"))}</summary>
+          <p className="quiet">{words.blockedByPlanMeans}</p>
+          {run.blocked.map((g) => (
+            <Group key={g.code} group={g} severity="blocking">
+              <Only least="technician">
+                <FailureForm run={run} group={g} canRetry={false} />
+              </Only>
+            </Group>
+          ))}
+        </details>
       )}
     </>
   );
@@ -121,18 +155,18 @@ function whereItStands(run: RunView, rows: RelocationView[]): string {
     .toSorted(([a], [b]) => a.localeCompare(b))
     .map(([state, n]) => `${n} ${state}`)
     .join(", ");
-  const open = run.endedAt ? [] : rows.filter((r) => !atRest.has(r.state));
+  const open = run.endedAt || run.heldUp ? [] : rows.filter((r) => !atRest.has(r.state) && r.state !== "waiting");
   const seconds = Math.max(0, ...open.map((r) => r.progress?.secondsLeft ?? 0));
   return [
-    words.runStands[run.state],
+    run.heldUp ? words.heldUp(run.heldUp.text) : words.runStands[run.state],
     words.runCounts(
-      words.on(count(rows.length, "relocation"), count(run.machines, "machine")),
+      words.on(count(run.relocations, "relocation"), count(run.machines, "machine")),
       counts,
       words.part(size(run.doneBytes), size(run.dataBytes)),
     ),
     seconds > 0 && words.longestLeft(length(seconds)),
     run.hours && words.runHours(run.hoursOpen, hoursWords(run.hours)),
-    run.waitsForPerson && words.waitsForPerson,
+    run.waitsForPerson && !run.heldUp && words.waitsForPerson,
   ]
     .filter(Boolean)
     .join(" ");
@@ -175,8 +209,11 @@ function Moving({ rows }: { rows: RelocationView[] }) {
               <td className="number">
                 {words.part(size(r.progress?.bytesDone ?? 0), size(r.progress?.bytesTotal ?? 0))}
               </td>
-              <td className="number">{words.rate(r.progress?.bytesPerSecond ?? 0)}</td>
-              <td className="number">{r.progress?.secondsLeft != null && length(r.progress.secondsLeft)}</td>
+              {/* Most of a catch-up is looking, not copying: a rate would say that it stands still. */}
+              <td className="number">{r.step !== "catch-up" && words.rate(r.progress?.bytesPerSecond ?? 0)}</td>
+              <td className="number">
+                {r.step !== "catch-up" && r.progress?.secondsLeft != null && length(r.progress.secondsLeft)}
+              </td>
             </tr>
           ))}
         </tbody>
@@ -189,41 +226,76 @@ function Moving({ rows }: { rows: RelocationView[] }) {
 /** What can be asked of the run as a whole. What cannot be undone says what it will do, and is asked for twice. */
 function Steering({ run }: { run: RunView }) {
   const queries = useQueryClient();
+  const say = useResult();
+  const [maySteer, mayApprove] = [useMay("technician"), useMay("approver")];
   const steer = useMutation({
     mutationFn: (verb: "approve" | "pause" | "resume" | "halt") => api.steer(run, verb),
+    onSuccess: (now) => say(words.nowDone.steered(now.number, words.runState[now.state])),
     onSettled: () => queries.invalidateQueries(),
   });
   const halt = () => {
     if (window.confirm(words.haltSure(run.number))) steer.mutate("halt");
   };
   const open = run.state === "running" || run.state === "paused" || run.state === "proposed";
-  if (!open) return null;
+  if (!open || !(maySteer || mayApprove)) return null;
   return (
     <p className="actions">
-      {run.state === "proposed" && (
+      {run.state === "proposed" && mayApprove && (
         <button type="button" disabled={steer.isPending} onClick={() => steer.mutate("approve")}>
           {words.approve(run.number)}
         </button>
       )}
-      {run.state === "running" && (
+      {run.state === "running" && maySteer && (
         <button type="button" disabled={steer.isPending} onClick={() => steer.mutate("pause")}>
           {words.pause(run.number)}
         </button>
       )}
-      {run.state === "paused" && (
+      {run.state === "paused" && maySteer && (
         <button type="button" disabled={steer.isPending} onClick={() => steer.mutate("resume")}>
           {words.resume(run.number)}
         </button>
       )}
-      <button type="button" disabled={steer.isPending} onClick={halt}>
-        {words.halt(run.number)}
-      </button>
-      {steer.error && (
-        <span className="wrong" role="alert">
-          {steer.error.message}
-        </span>
+      {maySteer && (
+        <button type="button" disabled={steer.isPending} onClick={halt}>
+          {words.halt(run.number)}
+        </button>
       )}
+      <Wrong error={steer.error} />
     </p>
+  );
+}
+
+/** What no machine has begun, and what the run waits for. */
+function GoOnWithout({ numbers }: { numbers: number[] }) {
+  const queries = useQueryClient();
+  const say = useResult();
+  const may = useMay("technician");
+  const [reason, setReason] = useState("");
+  const field = useId();
+  const these = count(numbers.length, "relocation");
+  const skip = useMutation({
+    mutationFn: async () => {
+      for (const number of numbers) await api.skip(number, reason);
+    },
+    onSuccess: () => say(words.nowDone.skipped(these)),
+    onSettled: () => queries.invalidateQueries(),
+  });
+  if (!may) return null;
+  return (
+    <form
+      className="accept"
+      onSubmit={(event) => {
+        event.preventDefault();
+        skip.mutate();
+      }}
+    >
+      <label htmlFor={field}>{words.goOnWhy}</label>
+      <input id={field} value={reason} maxLength={1000} required onChange={(event) => setReason(event.target.value)} />
+      <button type="submit" disabled={skip.isPending || reason.trim() === ""}>
+        {words.goOnWithout(these)}
+      </button>
+      <Wrong error={skip.error} />
+    </form>
   );
 }
 
@@ -235,7 +307,9 @@ function Failures({ run, groups }: { run: RunView; groups: FailureGroup[] }) {
       {failed.length > 0 && <h2>{words.failuresByCause}</h2>}
       {failed.map((g) => (
         <Group key={g.code} group={g} severity="blocking">
-          <FailureForm run={run} group={g} />
+          <Only least="technician">
+            <FailureForm run={run} group={g} />
+          </Only>
         </Group>
       ))}
       {skipped.map((g) => (
@@ -286,16 +360,23 @@ function Group({
 }
 
 /** One action for all failures of one cause. */
-function FailureForm({ run, group: g }: { run: RunView; group: FailureGroup }) {
+function FailureForm({ run, group: g, canRetry = true }: { run: RunView; group: FailureGroup; canRetry?: boolean }) {
   const queries = useQueryClient();
   const [reason, setReason] = useState("");
   const field = useId();
-  const done = { onSettled: () => queries.invalidateQueries() };
-  const retry = useMutation({ mutationFn: () => api.retryFailed(run, g.code), ...done });
-  const skip = useMutation({ mutationFn: () => api.skipFailed(run, g.code, reason), ...done });
-  const wrong = retry.error?.message ?? skip.error?.message ?? (retry.data ?? skip.data)?.refusals[0];
-  const busy = retry.isPending || skip.isPending;
+  const say = useResult();
   const these = count(g.relocations.length, "relocation");
+  const done = (what: string) => ({ onSuccess: () => say(what), onSettled: () => queries.invalidateQueries() });
+  const retry = useMutation({
+    mutationFn: () => api.retryFailed(run, g.code),
+    ...done(words.nowDone.retried(these)),
+  });
+  const skip = useMutation({
+    mutationFn: () => api.skipFailed(run, g.code, reason),
+    ...done(words.nowDone.skipped(these)),
+  });
+  const refused = (retry.data ?? skip.data)?.refusals[0];
+  const busy = retry.isPending || skip.isPending;
   return (
     <form
       className="accept"
@@ -304,19 +385,20 @@ function FailureForm({ run, group: g }: { run: RunView; group: FailureGroup }) {
         skip.mutate();
       }}
     >
-      {g.canRetry && (
+      {canRetry && (
         <button type="button" disabled={busy} onClick={() => retry.mutate()}>
           {words.tryAgain(these)}
         </button>
       )}
-      <label htmlFor={field}>{g.canRetry ? words.orSayWhyNot : words.sayWhyNot}</label>
+      <label htmlFor={field}>{canRetry ? words.orSayWhyNot : words.sayWhyNot}</label>
       <input id={field} value={reason} maxLength={1000} required onChange={(event) => setReason(event.target.value)} />
       <button type="submit" disabled={busy || reason.trim() === ""}>
         {words.skip(these)}
       </button>
-      {wrong && (
+      <Wrong error={retry.error ?? skip.error} />
+      {refused && (
         <p className="wrong" role="alert">
-          {wrong}
+          {refused}
         </p>
       )}
     </form>

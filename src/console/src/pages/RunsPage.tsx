@@ -2,14 +2,16 @@ import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { api } from "../api/client";
 import { Columns } from "../parts/Columns";
+import { NotYet } from "../parts/Fetched";
 import { FilterHeading, fits, useFilter } from "../parts/FilterHeading";
-import { ago, size, words } from "../words";
+import { Time } from "../parts/Time";
+import { size, words } from "../words";
 
 /** All runs, the latest first. */
 export function RunsPage() {
   const runs = useQuery({ queryKey: ["runs"], queryFn: api.runs });
   const filter = useFilter();
-  if (!runs.data) return <p className="quiet">{words.loading}</p>;
+  if (!runs.data) return <NotYet query={runs} />;
   if (runs.data.length === 0)
     return (
       <p>
@@ -42,7 +44,9 @@ export function RunsPage() {
                 <Link to={`/runs/${r.number}`}>{r.title}</Link>
               </td>
               <td>{words.runState[r.state]}</td>
-              <td title={r.startedAt}>{ago(r.startedAt)}</td>
+              <td>
+                <Time at={r.startedAt} />
+              </td>
               <td>{r.startedBy}</td>
               <td className="number">{r.machines}</td>
               <td className="number">{r.relocations}</td>

@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { api } from "../api/client";
 import { Columns } from "../parts/Columns";
+import { NotYet } from "../parts/Fetched";
 import { FilterHeading, fits, useFilter } from "../parts/FilterHeading";
 import { count, daysLeft, percent, rangeOfDays, size, sizeSigned, spaceSentence, words } from "../words";
 
@@ -12,7 +13,7 @@ const MOST = 200;
 export function SpacePage() {
   const volumes = useQuery({ queryKey: ["machines", "space"], queryFn: api.space });
   const filter = useFilter();
-  if (!volumes.data) return <p className="quiet">{words.loading}</p>;
+  if (!volumes.data) return <NotYet query={volumes} />;
   const shown = volumes.data.filter((v) =>
     fits(`${v.machine} ${v.room} ${v.root} ${v.system ? words.system : ""}`, filter),
   );

@@ -2,9 +2,13 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useId, useState } from "react";
 import { Link } from "react-router";
 import { api, type ErrandView } from "../api/client";
-import { atTime, words } from "../words";
+import { words } from "../words";
 import { Sentence } from "./FailureNote";
+import { Wrong } from "./Fetched";
+import { Only } from "./Me";
 import { Phrase } from "./Phrase";
+import { useResult } from "./Result";
+import { Time } from "./Time";
 
 /** Whether somebody has still to do it. */
 export const isToDo = (errand: ErrandView) => errand.state === "open" || errand.state === "claimed";
@@ -21,8 +25,8 @@ export function ErrandCard({ errand: e }: { errand: ErrandView }) {
           text="{where} · {due} · {claimed}"
           where={e.account ? `${e.room}, ${e.account}` : e.room}
           due={
-            <span className={e.overdue ? "wrong" : undefined} title={e.due}>
-              {words.errandDue(e.overdue, atTime(e.due))}
+            <span className={e.overdue ? "wrong" : undefined}>
+              {e.overdue ? words.errandWasDue : words.errandUntil} <Time at={e.due} />
             </span>
           }
           claimed={words.claimed(e.claimedBy)}
@@ -31,7 +35,9 @@ export function ErrandCard({ errand: e }: { errand: ErrandView }) {
       <p>
         <Sentence text={e.text} />
       </p>
-      <ErrandForm errand={e} />
+      <Only least="technician">
+        <ErrandForm errand={e} />
+      </Only>
     </section>
   );
 }
@@ -41,10 +47,17 @@ function ErrandForm({ errand: e }: { errand: ErrandView }) {
   const queries = useQueryClient();
   const [remark, setRemark] = useState("");
   const field = useId();
-  const done = { onSettled: () => queries.invalidateQueries() };
-  const claim = useMutation({ mutationFn: () => api.claimErrand(e.number), ...done });
-  const finish = useMutation({ mutationFn: () => api.finishErrand(e.number, remark.trim() || null), ...done });
-  const decline = useMutation({ mutationFn: () => api.declineErrand(e.number, remark), ...done });
+  const say = useResult();
+  const done = (what: string) => ({ onSuccess: () => say(what), onSettled: () => queries.invalidateQueries() });
+  const claim = useMutation({ mutationFn: () => api.claimErrand(e.number), ...done(words.nowDone.claimed(e.number)) });
+  const finish = useMutation({
+    mutationFn: () => api.finishErrand(e.number, remark.trim() || null),
+    ...done(words.nowDone.finished(e.number)),
+  });
+  const decline = useMutation({
+    mutationFn: () => api.declineErrand(e.number, remark),
+    ...done(words.nowDone.declined(e.number)),
+  });
   const wrong = claim.error ?? finish.error ?? decline.error;
   const busy = claim.isPending || finish.isPending || decline.isPending;
   return (
@@ -68,11 +81,7 @@ function ErrandForm({ errand: e }: { errand: ErrandView }) {
       <button type="button" disabled={busy || remark.trim() === ""} onClick={() => decline.mutate()}>
         {words.decline(e.number)}
       </button>
-      {wrong && (
-        <p className="wrong" role="alert">
-          {wrong.message}
-        </p>
-      )}
+      <Wrong error={wrong} />
     </form>
   );
 }

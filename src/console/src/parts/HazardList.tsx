@@ -1,9 +1,13 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useId, useState } from "react";
 import { api, type Consent, type Hazard } from "../api/client";
-import { ago, count, words } from "../words";
+import { count, words } from "../words";
 import { Sentence } from "./FailureNote";
+import { Wrong } from "./Fetched";
+import { useMay } from "./Me";
 import { Phrase } from "./Phrase";
+import { useResult } from "./Result";
+import { Time } from "./Time";
 
 const order: Record<Hazard["severity"], number> = { blocking: 0, consent: 1, advice: 2 };
 
@@ -72,7 +76,7 @@ function HazardGroup({ plan, group, consents, ofMachine }: Omit<Required<Props>,
       </p>
       {accepted.map((c) => (
         <p key={c.at}>
-          <Phrase text={words.acceptedBy} who={c.by} when={<span title={c.at}>{ago(c.at)}</span>} reason={c.reason} />
+          <Phrase text={words.acceptedBy} who={c.by} when={<Time at={c.at} />} reason={c.reason} />
         </p>
       ))}
       {first.severity === "consent" && accepted.length === 0 && ofMachine && (
@@ -104,10 +108,16 @@ function ConsentForm({ plan, hazard, machines }: { plan: number; hazard: string;
   const queries = useQueryClient();
   const [reason, setReason] = useState("");
   const field = useId();
+  const say = useResult();
+  const may = useMay("technician");
   const consent = useMutation({
     mutationFn: () => api.consent(plan, { hazard, reason }),
-    onSuccess: () => queries.invalidateQueries(),
+    onSuccess: () => {
+      say(words.nowDone.accepted(hazard));
+      queries.invalidateQueries();
+    },
   });
+  if (!may) return null;
   return (
     <form
       className="accept"
@@ -121,11 +131,7 @@ function ConsentForm({ plan, hazard, machines }: { plan: number; hazard: string;
       <button type="submit" disabled={consent.isPending || reason.trim() === ""}>
         {words.accept(hazard, count(machines, "machine"))}
       </button>
-      {consent.error && (
-        <p className="wrong" role="alert">
-          {consent.error.message}
-        </p>
-      )}
+      <Wrong error={consent.error} />
     </form>
   );
 }

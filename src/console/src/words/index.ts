@@ -75,9 +75,21 @@ export function hoursWords(hours: { from: string; to: string }): string {
 export const dayOf = (time: number) =>
   new Date(time).toLocaleDateString(LOCALE, { day: "numeric", month: "short", timeZone: "UTC" });
 
-/** "3 Nov 2026, 14:20", in the reader's own time. */
-export const atTime = (iso: string) =>
-  new Date(iso).toLocaleString(LOCALE, { dateStyle: "medium", timeStyle: "short" });
+const clockOf = (t: Date) => t.toLocaleTimeString(LOCALE, { hour: "2-digit", minute: "2-digit" });
+
+/** "today 14:06", "yesterday 18:30", "26 Nov 14:06", "26 Nov 2025, 14:06": in the reader's own time. */
+export function atTime(iso: string, now = Date.now()): string {
+  const [at, today] = [new Date(iso), new Date(now)];
+  const days = Math.round((new Date(today).setHours(0, 0, 0, 0) - new Date(at).setHours(0, 0, 0, 0)) / 86_400_000);
+  if (days === 0) return words.todayAt(clockOf(at));
+  if (days === 1) return words.yesterdayAt(clockOf(at));
+  const year = at.getFullYear() === today.getFullYear() ? undefined : "numeric";
+  return `${at.toLocaleDateString(LOCALE, { day: "numeric", month: "short", year })} ${clockOf(at)}`;
+}
+
+/** "Sunday 29 November 2026 at 14:06:02 UTC": with its zone. */
+export const exactTime = (iso: string) =>
+  new Date(iso).toLocaleString(LOCALE, { dateStyle: "full", timeStyle: "long" });
 
 /** Whose a holding is: an account's, or what all accounts of a machine share. */
 export const ownerWords = (account: string) => account || words.theMachine;
@@ -86,14 +98,4 @@ export const ownerWords = (account: string) => account || words.theMachine;
 export function count(n: number, thing: keyof typeof words.counted): string {
   const [one, many] = words.counted[thing];
   return n === 1 ? `1 ${one}` : `${n.toLocaleString("en")} ${many}`;
-}
-
-/** "3 minutes ago"; the exact time belongs into the title. */
-export function ago(iso: string | null | undefined, now = Date.now()): string {
-  if (!iso) return words.never;
-  const seconds = Math.max(0, (now - Date.parse(iso)) / 1000);
-  if (seconds < 90) return words.justNow;
-  if (seconds < 5400) return words.minutesAgo(Math.round(seconds / 60));
-  if (seconds < 129600) return words.hoursAgo(Math.round(seconds / 3600));
-  return words.daysAgo(Math.round(seconds / 86400));
 }

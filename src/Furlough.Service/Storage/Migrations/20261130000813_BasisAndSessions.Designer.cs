@@ -11,8 +11,8 @@ using Microsoft.EntityFrameworkCore.Storage.ValueConversion;
 namespace Furlough.Service.Storage.Migrations
 {
     [DbContext(typeof(FurloughDb))]
-    [Migration("20261129235415_AuditBasis")]
-    partial class AuditBasis
+    [Migration("20261130000813_BasisAndSessions")]
+    partial class BasisAndSessions
     {
         /// <inheritdoc />
         protected override void BuildTargetModel(ModelBuilder modelBuilder)
@@ -192,6 +192,20 @@ namespace Furlough.Service.Storage.Migrations
                         .IsUnique();
 
                     b.ToTable("Dockets");
+                });
+
+            modelBuilder.Entity("Furlough.Service.Storage.EndedSessionRow", b =>
+                {
+                    b.Property<Guid>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("At")
+                        .HasColumnType("INTEGER");
+
+                    b.HasKey("Id");
+
+                    b.ToTable("EndedSessions");
                 });
 
             modelBuilder.Entity("Furlough.Service.Storage.ErrandRow", b =>

@@ -30,7 +30,7 @@ public sealed class ReportTests : RealDesk
         Field.Run("audit", "make").Code.ShouldBe(0);
 
         Field.Run("report", "make", "--run", "1").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()), o => o.Out.ShouldContain("Run 1: One desk"), o => o.Out.ShouldContain("steward started the run at"),
-            o => o.Out.ShouldContain("2 relocations on 1 machine: 2 switched."), o => o.Out.ShouldContain("are kept on the former volumes"), o => o.Out.ShouldContain("Consents"), o => o.Out.ShouldContain(Reason), o => o.Out.ShouldContain("/data/People/asa.lind/Documents"));
+            o => o.Out.ShouldContain("2 relocations on 1 machine: 2 switched."), o => o.Out.ShouldContain("Free only when they are discarded"), o => o.Out.ShouldContain("Consents"), o => o.Out.ShouldContain(Reason), o => o.Out.ShouldContain("/data/People/asa.lind/Documents"));
         Field.Run("report", "make", "--room", "Map Room").Out.ShouldContain("■ settled");
         Field.Run("report", "make", "--audit", "1").Out.ShouldContain("had 1 machine compared");
 

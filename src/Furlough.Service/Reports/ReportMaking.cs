@@ -30,7 +30,7 @@ public sealed class ReportMaking(Store store, LiveHub live, RunViews views, Time
             [
                 $"Plan {run.Plan} (digest {plan.Digest}) was made by {plan.MadeBy} at {When(plan.MadeAt)}. {run.StartedBy} started the run at {When(run.StartedAt)}{(run.ApprovedBy is { } approver ? $", {approver} approved it" : "")}; {(run.EndedAt is { } ended ? $"it ended at {When(ended)}" : $"it is {run.State.Word()}")}.",
                 $"{Words.Count(view.Relocations, "relocation")} on {Words.Count(view.Machines, "machine")}: {string.Join(", ", view.Counts.OrderBy(c => c.Key, StringComparer.Ordinal).Select(c => $"{c.Value} {c.Key}"))}. {Words.Size(view.DoneBytes)} of {Words.Size(view.DataBytes)} live at the target.",
-                BasisOf(machines), .. view.Originals.Count > 0 ? (string[])[$"Free only when they are discarded: {view.Originals}"] : [], .. Kept(space),
+                BasisOf(machines), .. view.Originals.Count > 0 ? [$"Free only when they are discarded (hatched): {view.Originals}"] : Kept(space),
             ],
             space,
             [

@@ -9,15 +9,21 @@ namespace Furlough.Service.Reports;
 /// <summary>A report as one HTML file that needs nothing else, for reading, printing and keeping.</summary>
 internal static class ReportPage
 {
+    /// <summary>So many characters are kept on one line.</summary>
+    private const int LongestWhole = 22;
+
     private const string Style = """
         :root{--paper:#faf7f0;--ink:#23241f;--faint:#5c5b50;--line:#cfc8b6;--other:#b9b19c;--stuck:#93291f}
         body{margin:2rem auto;max-width:72rem;padding:0 1.5rem;font:15px/1.45 system-ui,sans-serif;font-variant-numeric:tabular-nums;color:var(--ink);background:var(--paper)}
         h1{font-size:1.5rem}h2{font-size:1.1rem;margin:1.8rem 0 .3rem}.quiet{color:var(--faint);font-weight:400}
-        table{border-collapse:collapse;width:100%}th,td{text-align:left;vertical-align:top;padding:.15rem .8rem .15rem 0;border-bottom:1px solid var(--line);overflow-wrap:anywhere}
+        table{border-collapse:collapse;width:100%}th,td{text-align:left;vertical-align:top;padding:.15rem .8rem .15rem 0;border-bottom:1px solid var(--line);white-space:nowrap}
+        td.w{white-space:normal;overflow-wrap:anywhere}h2{break-after:avoid}
         thead th{color:var(--faint);font-weight:400}tr{break-inside:avoid}
         .n{text-align:right;white-space:nowrap}svg{display:block;width:16rem;height:14px}
         .board{fill:none;stroke:var(--faint)}.used{fill:var(--ink)}.kept{fill:url(#kept);stroke:var(--faint)}.notch{stroke:var(--stuck);stroke-width:2}
-        @media print{body{margin:0;max-width:none;font-size:10px;background:#fff}}
+        @media (max-width:60rem){table{display:block;overflow-x:auto}td.w{min-width:14rem}}
+        @page{margin:14mm 12mm}
+        @media print{body{margin:0;padding:0;max-width:none;font-size:8.5px;background:#fff}table{display:table}td.w{min-width:0}svg{width:5.5rem;height:9px}h1{font-size:1.7em}h2{font-size:1.35em}th,td{padding-right:.6rem}}
         """;
 
     /// <summary>The page.</summary>
@@ -69,12 +75,15 @@ internal static class ReportPage
             return;
         }
         page.Append("<table><thead><tr>");
-        foreach (var head in table.Heads) page.Append(CultureInfo.InvariantCulture, $"<th>{Text(head)}</th>");
+        // Names stay whole, whatever the width; only sentences and paths are broken.
+        var wide = table.Heads.Select((_, i) => table.Rows.Max(r => r[i].Length) > LongestWhole).ToList();
+        var numbers = table.Heads.Select((_, i) => table.Rows.All(r => r[i].Length > 0 && r[i].All(c => char.IsAsciiDigit(c)))).ToList();
+        foreach (var (i, head) in table.Heads.Index()) page.Append(CultureInfo.InvariantCulture, $"<th{(numbers[i] ? " class=\"n\"" : "")}>{Text(head)}</th>");
         page.Append("</tr></thead><tbody>");
         foreach (var row in table.Rows)
         {
             page.Append("<tr>");
-            foreach (var cell in row) page.Append(CultureInfo.InvariantCulture, $"<td>{Text(cell)}</td>");
+            foreach (var (i, cell) in row.Index()) page.Append(CultureInfo.InvariantCulture, $"<td{(wide[i] ? " class=\"w\"" : numbers[i] ? " class=\"n\"" : "")}>{Text(cell)}</td>");
             page.Append("</tr>");
         }
         page.Append("</tbody></table>");

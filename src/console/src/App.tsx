@@ -102,8 +102,8 @@ function SignedIn({ who, role, machines, silent }: { who: string; role: Role; ma
         </p>
       )}
       {lost && <SignedOut />}
-      <main className="page" id="main" tabIndex={-1}>
-        <Results>
+      <Results>
+        <main className="page" id="main" tabIndex={-1}>
           {role === "reader" && <p className="quiet">{words.notAllowed(role)}</p>}
           <Routes>
             <Route path="/" element={<RoomsPage />} />
@@ -124,8 +124,8 @@ function SignedIn({ who, role, machines, silent }: { who: string; role: Role; ma
             <Route path="/space" element={<SpacePage />} />
             <Route path="*" element={<p>{words.noSuchPage}</p>} />
           </Routes>
-        </Results>
-      </main>
+        </main>
+      </Results>
     </MyRole>
   );
 }

@@ -22,6 +22,7 @@ const PAGES = [
   "/machines/wet-07",
   "/machines/wet-01",
   "/errands",
+  "/originals",
   "/space",
   "/machines/wet-01/space",
   "/plans",
@@ -183,7 +184,7 @@ test("a plan says what it does and when, and its hazards are accepted with a rea
   await removable.getByRole("button", { name: "Accept target-on-removable-volume for 1 machine" }).click();
   await expect
     .poll(() => removable.textContent())
-    .toContain("Accepted by steward just now: the stick is <b>screwed</b>");
+    .toMatch(/Accepted by steward today \d\d:\d\d: the stick is <b>screwed<\/b>/);
   expect(await removable.getByRole("button").count()).toBe(0);
 
   const machines = page.getByRole("table").last().getByRole("row");
@@ -260,7 +261,7 @@ test("a whole day in the console: brief, plan, run, a failure settled, an errand
   await page.getByRole("link", { name: "Audits" }).click();
   await page.getByRole("button", { name: "Make an audit" }).click();
   await page.getByRole("heading", { name: /^Audit \d+$/ }).waitFor({ timeout: 60_000 });
-  expect(await main.textContent()).toContain("59 machines, made just now by steward");
+  expect(await main.textContent()).toMatch(/59 machines, made today \d\d:\d\d by steward/);
 
   await page.getByRole("link", { name: "Rooms" }).click();
   await page.getByRole("link", { name: "herb-01" }).click();
@@ -383,7 +384,7 @@ test("errands are claimed, declined with a reason and finished, and what is over
   await page.getByText(/^Over: \d+ errand/).click();
   await expect
     .poll(() => page.getByRole("main").textContent())
-    .toMatch(/Plug in a volume, cabin-4: declined by steward just now: the <b>crew<\/b> took it along/);
+    .toMatch(/Plug in a volume, cabin-4: declined by steward today \d\d:\d\d: the <b>crew<\/b> took it along/);
   await page.goto(`${address}/errands?filter=wet-01`);
   const look = page.getByRole("region").filter({ hasText: "Look whether all is there wet-01" }).first();
   await look.getByRole("button", { name: /is done$/ }).click();
@@ -434,3 +435,106 @@ test("the API refuses what is wrong with a code and a remedy, and a foreign page
 });
 
 test("nothing was written to the browser's error console", () => expect(errors.join("\n")).toBe(""));
+
+test("originals are discarded by what may be done with them, with a reason before their time", async () => {
+  await page.setViewportSize({ width: 1280, height: 800 });
+  await page.goto(`${address}/originals?filter=wet-01`);
+  const kept = page.getByRole("region", { name: "Kept until their time" });
+  await kept.waitFor();
+  const before = await kept.getByRole("row").count();
+  expect(before).toBeGreaterThan(2);
+  expect(await page.getByRole("main").textContent()).toContain("none can be discarded now");
+  await kept.getByRole("checkbox").first().check();
+  const name = (await kept.getByRole("row").nth(1).locator(".quiet").textContent()) ?? "";
+  await kept.getByRole("button", { name: "Discard 1 original earlier" }).click();
+  const dialog = page.getByRole("dialog");
+  expect(await dialog.textContent()).toContain("They cannot be brought back.");
+  await dialog.getByRole("button", { name: "Keep them" }).click();
+  expect((await call("GET", "originals")).body.some((o: { id: string }) => o.id === name)).toBe(true);
+  await kept.getByRole("button", { name: "Discard 1 original earlier" }).click();
+  const sure = dialog.getByRole("button", { name: "Discard 1 original for good" });
+  expect(await sure.isDisabled()).toBe(true);
+  await dialog.getByLabel("Why may they go?").fill("The volume is full");
+  await sure.click();
+  await expect.poll(() => page.locator(".result").textContent()).toContain("the machines were asked to discard them");
+  await expect.poll(() => kept.getByRole("row").count(), { timeout: 30_000 }).toBe(before - 1);
+  const about = (await call("GET", `history?about=${name}`)).body as { to: string }[];
+  expect(about.some((h) => h.to?.includes("before its time: The volume is full"))).toBe(true);
+});
+
+test("what was asked for is said, and the focus is never lost to nowhere", async () => {
+  await page.goto(`${address}/errands?filter=herb-01`);
+  await page
+    .getByRole("button", { name: /^Errand \d+ is done/ })
+    .first()
+    .click();
+  await expect.poll(() => page.locator(".result").textContent()).toMatch(/Errand \d+ is done\./);
+  await expect.poll(() => page.evaluate(() => document.activeElement?.className)).toBe("result");
+});
+
+test("nothing is wider than a phone, or than a page at twice its size", async () => {
+  for (const width of [390, 640]) {
+    await page.setViewportSize({ width, height: 844 });
+    for (const path of ["/", "/machines/herb-04", "/runs/1", "/originals", "/space"]) {
+      await page.goto(address + path);
+      await page.getByRole("main").getByRole("heading").first().waitFor();
+      expect(await page.evaluate(() => document.documentElement.scrollWidth), `${path} at ${width}`).toBe(width);
+    }
+  }
+  await page.goto(`${address}/machines/herb-04`);
+  const drawing = page.locator(".volumes svg").first();
+  await expect.poll(async () => (await drawing.boundingBox())?.width ?? 0).toBeGreaterThan(200);
+  await page.setViewportSize({ width: 1280, height: 800 });
+});
+
+test("a reader sees everything and no button that is refused", async () => {
+  const made = (await call("POST", "tokens", { name: "looks on", role: "reader", days: 1 })).body as { token: string };
+  const reader = await (await browser.newContext()).newPage();
+  await reader.goto(`${address}/#token=${made.token}`);
+  await reader.getByRole("heading", { name: "Rooms" }).waitFor();
+  for (const path of ["/machines/wet-01", "/errands", "/originals", "/runs/1", "/audits", "/plans/3", "/"]) {
+    await reader.goto(address + path);
+    await reader.getByRole("main").getByRole("heading").first().waitFor();
+    expect(await reader.getByRole("button").allTextContents(), path).toEqual(["Sign out"]);
+    expect(await reader.getByRole("main").getByRole("checkbox").count(), path).toBe(0);
+  }
+
+  // Its token is revoked: what was typed stays under the way to sign in again.
+  await reader.getByPlaceholder("name, room or standing").fill("herb");
+  const revoked = await fetch(`${address}/api/v1/tokens/looks%20on`, {
+    method: "DELETE",
+    headers: { Authorization: `Bearer ${token}` },
+  });
+  expect(revoked.ok).toBe(true);
+  await reader.getByRole("dialog").waitFor({ timeout: 20_000 });
+  expect(await reader.getByPlaceholder("name, room or standing").inputValue()).toBe("herb");
+  await reader.getByLabel("Token").fill(token);
+  await reader.getByRole("button", { name: "Sign in" }).click();
+  await reader.getByRole("dialog").waitFor({ state: "detached" });
+
+  // Signing out ends the session itself: the cookie opens nothing any more.
+  const cookies = await reader.context().cookies();
+  await reader.getByRole("button", { name: "Sign out" }).click();
+  await reader.getByLabel("Token").waitFor();
+  const cookie = cookies.map((c) => `${c.name}=${c.value}`).join("; ");
+  expect((await fetch(`${address}/api/v1/status`, { headers: { Cookie: cookie } })).status).toBe(401);
+  await reader.context().close();
+});
+
+test("a service that does not answer is said so on every page, and asked again", async () => {
+  const alone = await (await browser.newContext()).newPage();
+  await alone.goto(`${address}/#token=${token}`);
+  await alone.getByRole("heading", { name: "Rooms" }).waitFor();
+  demo.removeAllListeners("exit");
+  const ended = new Promise((done) => demo.on("exit", done));
+  demo.kill("SIGTERM");
+  await ended;
+  for (const name of ["Plans", "Runs", "Errands", "Originals", "Audits", "Space", "History"]) {
+    await alone.getByRole("link", { name, exact: true }).click();
+    const said = alone.getByRole("alert");
+    await said.waitFor();
+    expect(await said.textContent(), name).toContain("The service does not answer. Nothing was changed.");
+    expect(await said.getByRole("button", { name: "Ask again" }).count(), name).toBe(1);
+  }
+  await alone.context().close();
+}, 60_000);

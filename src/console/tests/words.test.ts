@@ -1,6 +1,6 @@
 import { describe, expect, test } from "vitest";
 import type { VolumeSpace } from "../src/api/client";
-import { ago, daysLeft, length, rangeOfDays, shorten, size, spaceSentence } from "../src/words";
+import { atTime, daysLeft, exactTime, length, rangeOfDays, shorten, size, spaceSentence } from "../src/words";
 
 describe("sizes", () => {
   test.each([
@@ -57,10 +57,11 @@ test("a volume's space is told in sentences", () => {
   expect([daysLeft({ ...volume, daysLeft: 0 }), daysLeft({ ...volume, daysLeft: 4e3 })]).toEqual(["reached", "years"]);
 });
 
-test("times are relative", () => {
+test("times are told by the day", () => {
   const now = Date.parse("2026-11-24T12:00:00Z");
-  expect(ago("2026-11-24T11:59:30Z", now)).toBe("just now");
-  expect(ago("2026-11-24T11:30:00Z", now)).toBe("30 minutes ago");
-  expect(ago("2026-11-20T12:00:00Z", now)).toBe("4 days ago");
-  expect(ago(null, now)).toBe("never");
+  expect(atTime("2026-11-24T11:30:00Z", now)).toMatch(/^today \d\d:30$/);
+  expect(atTime("2026-11-23T11:30:00Z", now)).toMatch(/^yesterday \d\d:30$/);
+  expect(atTime("2026-11-20T12:00:00Z", now)).toMatch(/^20 Nov \d\d:00$/);
+  expect(atTime("2025-11-20T12:00:00Z", now)).toMatch(/^20 Nov 2025 \d\d:00$/);
+  expect(exactTime("2026-11-24T11:30:12.1234567Z")).toMatch(/24 November 2026 at \d\d:\d\d:12 \S+/);
 });

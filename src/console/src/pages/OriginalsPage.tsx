@@ -40,7 +40,11 @@ function Originals({ all }: { all: OriginalView[] }) {
       {all.length === 0 && <p>{words.noOriginals}</p>}
       {shown.length > 0 && (
         <p>
-          {words.originalsSum(count(shown.length, "original"), size(sum(shown)), size(sum(groups.get("go") ?? [])))}
+          {words.originalsSum(
+            count(shown.length, "original"),
+            size(sum(shown)),
+            groups.has("go") ? size(sum(groups.get("go") ?? [])) : words.none,
+          )}
         </p>
       )}
       {all.length > 0 && shown.length === 0 && <p>{words.noOriginalFits}</p>}
@@ -69,6 +73,26 @@ function Group({ name, list }: { name: GroupName; list: OriginalView[] }) {
         <span className="quiet">{`${count(list.length, "original")} · ${size(sum(list))}`}</span>
       </h2>
       <p className="quiet">{words.originalGroupsMean[name]}</p>
+      {may && (
+        <p className="actions">
+          <label>
+            <input
+              type="checkbox"
+              checked={these.length === list.length}
+              onChange={(event) =>
+                set(
+                  list.map((o) => o.id),
+                  event.target.checked,
+                )
+              }
+            />{" "}
+            {words.chooseAll(words.originalGroups[name].toLowerCase())}
+          </label>
+          <button type="button" disabled={these.length === 0} onClick={() => setAsking(true)}>
+            {these.length > 0 ? `${verb(what)} ${size(sum(these))}` : words.chooseFirst}
+          </button>
+        </p>
+      )}
       <table>
         <Columns
           of={[
@@ -80,7 +104,7 @@ function Group({ name, list }: { name: GroupName; list: OriginalView[] }) {
             words.columns.formerPlace,
             words.columns.setAside,
             words.columns.keptUntil,
-            ["col-attention", words.columns.speaksAgainst],
+            ...(name === "blocked" ? [["col-attention", words.columns.speaksAgainst] as [string, string]] : []),
           ]}
         />
         <tbody>
@@ -113,38 +137,20 @@ function Group({ name, list }: { name: GroupName; list: OriginalView[] }) {
               <td>
                 <Time at={o.keptUntil} />
               </td>
-              <td>
-                {o.blockers.map((b) => (
-                  <p key={b.code}>
-                    <Sentence text={b.text} />
-                  </p>
-                ))}
-              </td>
+              {name === "blocked" && (
+                <td>
+                  {o.blockers.map((b) => (
+                    <p key={b.code}>
+                      <Sentence text={b.text} />
+                    </p>
+                  ))}
+                </td>
+              )}
             </tr>
           ))}
         </tbody>
       </table>
       {list.length > MOST && <p className="quiet">{words.moreByFilter(count(list.length - MOST, "original"))}</p>}
-      {may && (
-        <p className="actions">
-          <label>
-            <input
-              type="checkbox"
-              checked={these.length === list.length}
-              onChange={(event) =>
-                set(
-                  list.map((o) => o.id),
-                  event.target.checked,
-                )
-              }
-            />{" "}
-            {words.chooseAll(words.originalGroups[name].toLowerCase())}
-          </label>
-          <button type="button" disabled={these.length === 0} onClick={() => setAsking(true)}>
-            {`${verb(what)} ${these.length > 0 ? size(sum(these)) : ""}`}
-          </button>
-        </p>
-      )}
       {asking && <Asking list={these} withReason={name !== "go"} onEnd={() => setAsking(false)} />}
     </section>
   );

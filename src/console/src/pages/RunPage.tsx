@@ -27,6 +27,13 @@ export function RunPage() {
 }
 
 const atRest = new Set(["switched", "finished", "backed-out", "returned", "failed", "refused", "skipped"]);
+/** How long a step takes yet; nothing while too little of it is done to say, and of what mostly looks. */
+function secondsLeft(r: RelocationView): number | undefined {
+  const p = r.progress;
+  if (!p || r.step === "catch-up" || p.bytesDone * 100 < p.bytesTotal) return undefined;
+  return p.secondsLeft ?? undefined;
+}
+
 const isDone = (r: RelocationView) => r.state === "switched" || r.state === "finished";
 
 function Run({ run, rows }: { run: RunView; rows: RelocationView[] }) {
@@ -156,7 +163,7 @@ function whereItStands(run: RunView, rows: RelocationView[]): string {
     .map(([state, n]) => `${n} ${state}`)
     .join(", ");
   const open = run.endedAt || run.heldUp ? [] : rows.filter((r) => !atRest.has(r.state) && r.state !== "waiting");
-  const seconds = Math.max(0, ...open.map((r) => r.progress?.secondsLeft ?? 0));
+  const seconds = Math.max(0, ...open.map((r) => secondsLeft(r) ?? 0));
   return [
     run.heldUp ? words.heldUp(run.heldUp.text) : words.runStands[run.state],
     words.runCounts(
@@ -211,9 +218,7 @@ function Moving({ rows }: { rows: RelocationView[] }) {
               </td>
               {/* Most of a catch-up is looking, not copying: a rate would say that it stands still. */}
               <td className="number">{r.step !== "catch-up" && words.rate(r.progress?.bytesPerSecond ?? 0)}</td>
-              <td className="number">
-                {r.step !== "catch-up" && r.progress?.secondsLeft != null && length(r.progress.secondsLeft)}
-              </td>
+              <td className="number">{secondsLeft(r) !== undefined && length(secondsLeft(r) ?? 0)}</td>
             </tr>
           ))}
         </tbody>

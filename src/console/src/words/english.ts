@@ -139,6 +139,7 @@ export const words = {
   discardAsked: (originals: string) => `${originals}: the machines were asked to discard them.`,
   discardNot: (originals: string, why: string) => `${originals} stay: ${why}`,
   choose: (what: string) => `Choose ${what}`,
+  chooseFirst: "Choose what to discard",
   chooseAll: (group: string) => `Choose all: ${group}`,
   freeByDiscarding: (data: string) => `${data} become free by discarding originals`,
   filterErrands: "Filter errands",

@@ -112,6 +112,7 @@ public sealed class PlanTests
         { "setting-fixed", Severity.Blocking, Survey([Small(), Data()], Holding() with { Pointers = [Holding().Pointers[0] with { FixedBy = "its file belongs to root" }] }) },
         { "account-roams", Severity.Consent, Survey([Small(), Data()], Holding()) with { Accounts = [new AccountFacts("asa.lind", "1001", "", false, false) { Roams = true }] } },
         { "account-from-directory", Severity.Advice, Survey([Small(), Data()], Holding()) with { Accounts = [new AccountFacts("asa.lind", "1001", "", false, false) { FromDirectory = true }] } },
+        { "served-by", Severity.Consent, Survey([Small(), Data()], Holding() with { ServedBy = ["the Samba share `plates` (`/etc/samba/smb.conf`)"] }) },
         { "service-running", Severity.Advice, Survey([Small(), Data()], Holding() with { Services = ["camera.service"] }) },
         { "hidden-application-data", Severity.Blocking, Survey([Small(), Data()], Holding(place: new Place("sys", "home/asa.lind/.local/share/Pictures"))) },
         { "partly-elsewhere", Severity.Advice, Survey([Small(), Data()], Holding() with { Stray = new StrayFolder("C:\\Accounts\\asa.lind\\Pictures", 3, GB) }) },
@@ -416,14 +417,26 @@ public sealed class PlanTests
     [MemberData(nameof(FindingCases))]
     public void Every_deviation_is_a_finding(string code, Survey survey)
     {
-        var machine = Machine(survey);
+        var day = code == "original-overdue" ? 8 : 1;
+        var machine = Machine(survey with { TakenAt = DateTimeOffset.UnixEpoch.AddDays(day) });
         var intended = new Intended(machine.Id, 1, Holding().Name, new Place("data", "People/asa.lind/Pictures"), "D:\\People\\asa.lind\\Pictures",
             [new PointerHistory(Holding().Pointers[0].Address, new PointerValue("text", "old"), new PointerValue("text", "new"))], DateTimeOffset.UnixEpoch);
         var kept = new Kept(machine.Id, 1, new OriginalFacts(Guid.Empty, Holding().Name, new Place("sys", "x"), DateTimeOffset.UnixEpoch, 1, 1, false, null), DateTimeOffset.UnixEpoch.AddDays(7), null, "o2");
-        var day = code == "original-overdue" ? 8 : 1;
         Auditor.Audit([machine], [intended], [kept], [], DateTimeOffset.UnixEpoch.AddDays(day)).Select(f => f.Code).ShouldBe([code]);
         // A survey that was begun before the relocation left it so says nothing of it.
-        if (code is "pointer-not-as-planned") Auditor.Audit([machine], [intended with { Since = survey.TakenAt.AddSeconds(1) }], [kept], [], DateTimeOffset.UnixEpoch.AddDays(day)).ShouldBeEmpty();
+        if (code is "pointer-not-as-planned") Auditor.Audit([machine], [intended with { Since = machine.Survey!.TakenAt.AddSeconds(1) }], [kept], [], DateTimeOffset.UnixEpoch.AddDays(day)).ShouldBeEmpty();
+    }
+
+    /// <summary>Of what is silent nobody knows that it is as it should be (I17).</summary>
+    [Fact]
+    public void Silence_is_a_finding_also_where_nothing_was_relocated()
+    {
+        var (known, now) = (Machine(Survey([Small(), Data()], Holding()) with { TakenAt = Now }), Now.AddHours(30));
+        IEnumerable<string> Of(FleetMachine machine) => Auditor.Audit([machine], [], [], [], now).Select(f => f.Code);
+        Of(known with { Silent = true }).ShouldBe(["machine-silent"]);
+        Of(known with { Survey = null }).ShouldBe(["never-surveyed"]);
+        Of(known).ShouldBe(["survey-old"]);
+        Of(known with { Survey = known.Survey! with { TakenAt = now.AddHours(-1) } }).ShouldBeEmpty();
     }
 
     [Theory]
@@ -434,7 +447,7 @@ public sealed class PlanTests
     {
         var original = new OriginalFacts(Guid.Empty, Holding().Name, new Place("sys", "x"), DateTimeOffset.UnixEpoch, 1, 1, false, new RecreatedSource(2, 10, DateTimeOffset.UnixEpoch.AddDays(changed)));
         var kept = new Kept(Machine(null).Id, 7, original, DateTimeOffset.UnixEpoch.AddDays(30), gathered is { } day ? DateTimeOffset.UnixEpoch.AddDays(day) : null, "o3");
-        var machine = Machine(Survey([Small(), Data()], Holding()));
+        var machine = Machine(Survey([Small(), Data()], Holding()) with { TakenAt = DateTimeOffset.UnixEpoch.AddDays(6) });
         var finding = Auditor.Audit([machine], [], [kept with { Machine = machine.Id }], [], DateTimeOffset.UnixEpoch.AddDays(6)).Single();
         (finding.Code, finding.Severity).ShouldBe((severity == Severity.Consent ? "written-at-former-place" : "source-recreated", severity));
         finding.Remedy.ShouldContain(remedy);

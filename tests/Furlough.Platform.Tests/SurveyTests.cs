@@ -28,6 +28,36 @@ public sealed class SurveyTests : IDisposable
         found.Demands.Of(DemandKind.LinksElsewhere).ShouldBeNull();
     }
 
+    /// <summary>As the servers' packages and their administrators write it.</summary>
+    [Fact]
+    public void What_the_systems_configuration_names_or_serves_is_told_of_the_holding()
+    {
+        LinuxTree.Sh($"mkdir -p {Documents}/plates {_tree.Home}/Pictures; chown -R 1701:1701 {Documents} {_tree.Home}/Pictures; cd {_tree.Root}; mkdir -p etc/samba etc/exports.d etc/systemd/system/multi-user.target.wants lib/systemd/system etc/backup {_tree.Home}/.config/syncthing");
+        _tree.Setting("XDG_DOCUMENTS_DIR=\"$HOME/Documents\"\nXDG_PICTURES_DIR=\"$HOME/Pictures\"\n");
+        IReadOnlyList<string> Of(string name) => _tree.Survey().Holdings.Single(h => h.Name.Name == name).ServedBy;
+        Of("Documents").ShouldBeEmpty();
+        var (documents, pictures, home) = (_tree.Shown(Documents), _tree.Shown($"{_tree.Home}/Pictures"), _tree.Shown(_tree.Home));
+
+        File.WriteAllText($"{_tree.Root}/etc/samba/smb.conf", $"[global]\n[homes]\n  path = /home/%S\n[plates]\n\tPath = {documents}/plates\n; path = {pictures}\n");
+        File.WriteAllText($"{_tree.Root}/etc/minidlna.conf", $"#media_dir={documents}\nmedia_dir=P,{pictures}/\n");
+        File.WriteAllText($"{_tree.Root}/lib/systemd/system/scan.service", $"[Service]\nExecStart=/usr/bin/scan --into={documents}\n");
+        File.CreateSymbolicLink($"{_tree.Root}/etc/systemd/system/multi-user.target.wants/scan.service", "/lib/systemd/system/scan.service");
+        File.WriteAllText($"{_tree.Root}/etc/backup/list", $"{documents}s\n{pictures}2\nsome{documents}\n");
+        LinuxTree.Sh($"mkfifo {_tree.Root}/etc/backup/pipe {_tree.Home}/.config/syncthing/config.xml; chown -R 1701:1701 {_tree.Home}/.config");
+        Of("Documents").ShouldBe(["`/lib/systemd/system/scan.service`", "the Samba share `plates` (`/etc/samba/smb.conf`)"]);
+        Of("Pictures").ShouldBe(["the media server (`/etc/minidlna.conf`)"]);
+
+        File.WriteAllText($"{_tree.Root}/etc/exports", $"# nothing\n\"{home}\" 10.0.0.0/8(ro) *(rw)\n");
+        File.WriteAllText($"{_tree.Root}/etc/backup/more", $"keep={pictures}/2019\n");
+        Of("Documents").ShouldContain("an NFS export (`/etc/exports`)");
+        Of("Pictures").ShouldBe(["`/etc/backup/more`", "an NFS export (`/etc/exports`)", "the media server (`/etc/minidlna.conf`)"]);
+
+        LinuxTree.Sh($"rm {_tree.Home}/.config/syncthing/config.xml");
+        File.WriteAllText($"{_tree.Home}/.config/syncthing/config.xml", $"<configuration version=\"37\"><folder id=\"a\" path=\"~/Pictures\"/><folder id=\"b\" path=\"/nowhere/else\"/></configuration>");
+        var survey = _tree.Survey();
+        survey.SyncFolders.ShouldContain(f => f.Client == "Syncthing" && f.Account == "asa.lind" && f.Place == survey.Holdings.Single(h => h.Name.Name == "Pictures").Place);
+    }
+
     [Fact]
     public void Links_that_lead_elsewhere_from_another_place_are_counted()
     {

@@ -10,6 +10,8 @@ namespace Furlough.Platform.Linux;
 /// <summary>Looks at a Linux system: volumes, people's accounts, their user folders, and the originals that wait.</summary>
 internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers userDirs, LinuxPointers pointers, LinuxActivity activity, LinuxHomes homes, LinuxFloor floor, string? fallback, string agentVersion, TimeProvider time) : ISurveyor
 {
+    private ServedPaths _served = ServedPaths.Nothing;
+
     private TreeSurvey Trees => field ??= new TreeSurvey(Open, volumes.TryOpenVolume, volumes, activity, time);
 
     public Survey Take(IReadOnlyList<KindCard> kinds, IReadOnlyList<OriginalFacts> originals, Func<Guid, bool> knows, CancellationToken stop)
@@ -17,6 +19,7 @@ internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers userDirs, 
         var begun = time.GetUtcNow();
         List<string> notes = [];
         var found = volumes.Survey(notes);
+        _served = ServedPaths.Read(volumes.Root);
         var receipts = new ReceiptSearch(volumes, knows, notes).Find(found, stop);
         var clusters = found.Select(v => v.ClusterBytes).Distinct().Order().ToList();
         List<AccountFacts> accounts = [];
@@ -40,7 +43,22 @@ internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers userDirs, 
             if (LookAtKind(Passwd.System, card, clusters, notes, stop) is { } shared) holdings.Add(shared);
         holdings.AddRange(LookAtApps(clusters, notes, stop));
         notes.AddRange(activity.Barred.All().Keys.Order(StringComparer.Ordinal).Select(a => $"{a} is kept from signing in by Furlough at the moment."));
-        return new Survey(begun, OperatingSystem(), agentVersion, found, accounts, holdings, [.. originals.Select(o => Trees.LookAgain(o, holdings, stop))], receipts, notes) { CannotTell = !activity.CanTell, OnBattery = Sysfs.IsOnBattery, StartedAt = Sysfs.StartedAt(volumes.Root), RestartPending = File.Exists(volumes.Root + "/run/reboot-required"), CommonFolders = [.. kinds.Where(k => k.IsCommonFolder && IsFor(k)).Select(k => LookAtCommonFolder(k, notes, stop)).OfType<CommonFolderFacts>()], Backup = LinuxBackup.Read(volumes, notes) };
+        return new Survey(begun, OperatingSystem(), agentVersion, found, accounts, holdings, [.. originals.Select(o => Trees.LookAgain(o, holdings, stop))], receipts, notes) { SyncFolders = SyncFolders(notes), CannotTell = !activity.CanTell, OnBattery = Sysfs.IsOnBattery, StartedAt = Sysfs.StartedAt(volumes.Root), RestartPending = File.Exists(volumes.Root + "/run/reboot-required"), CommonFolders = [.. kinds.Where(k => k.IsCommonFolder && IsFor(k)).Select(k => LookAtCommonFolder(k, notes, stop)).OfType<CommonFolderFacts>()], Backup = LinuxBackup.Read(volumes, notes) };
+    }
+
+    /// <summary>The folders that sync clients keep, by their own settings.</summary>
+    private List<SyncFolderFacts> SyncFolders(List<string> notes)
+    {
+        List<SyncFolderFacts> found = [];
+        foreach (var person in Passwd.People(volumes.Root))
+            foreach (var settings in ServedPaths.SyncSettings)
+            {
+                if (!Directory.Exists($"{volumes.Root}{person.Home}/{settings}") || volumes.PlaceOf($"{person.Home}/{settings}") is not { } place) continue;
+                using var folder = Open(place, notes);
+                if (folder?.Find(ServedPaths.SyncFile) is not { Kind: NodeKind.File } || ContainerFile.Read(folder, ServedPaths.SyncFile) is not { } content) continue;
+                found.AddRange(ServedPaths.SyncFolders(content, person.Home).Select(volumes.PlaceOf).OfType<Place>().Select(at => new SyncFolderFacts(ServedPaths.SyncClient, person.Name, at)));
+            }
+        return found;
     }
 
     /// <summary>What of an account's is not where its settings lead, half a sentence; null for nothing.</summary>
@@ -174,6 +192,7 @@ internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers userDirs, 
     private HoldingFacts Look(HoldingName holding, string path, IReadOnlyList<PointerFacts> pointers, List<int> clusters, List<string> notes, CancellationToken stop)
     {
         var found = Trees.Look(holding, path, pointers, clusters, notes, stop);
+        if (holding.Kind is HoldingKind.Folder or HoldingKind.Library) found = found with { ServedBy = _served.Of(path) };
         if (found.Place is { } place && holding.Kind != HoldingKind.InstallPath) found = found with { Foreign = floor.WhyNotFrom(holding, place, (_, _) => false) };
         return found.InUse.Count == 0 ? found : found with { Services = activity.Services(found.Place!) };
     }

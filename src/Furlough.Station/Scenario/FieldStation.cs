@@ -133,7 +133,7 @@ public static class FieldStation
         "Documents" => f with { CloudOnlyFiles = 120 },
         "Pictures" => f with { LivesAt = new SpecPlace(1, $"{account.Name}/Pictures"), Stray = new StrayFolder($"C:\\Accounts\\{account.Name}\\Pictures", 31, 240_000_000) },
         "Music" => f with { FixedBy = "a rule of the station's administration sets it" },
-        "Videos" => f with { Services = ["wildlife camera service"] },
+        "Videos" => f with { Services = ["wildlife camera service"], ServedBy = ["the share `films`"] },
         "Downloads" => f with { LivesAt = new SpecPlace(0, $"Accounts/{account.Name}/.field-browser/Downloads") },
         _ => f,
     });

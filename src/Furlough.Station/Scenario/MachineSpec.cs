@@ -42,6 +42,9 @@ public sealed record FolderSpec(string Name, int Files, int SmallFiles, long Dat
     /// <summary>What stands at its usual place besides.</summary>
     public StrayFolder? Stray { get; init; }
 
+    /// <summary>What of the machine's configuration names it by its path.</summary>
+    public IReadOnlyList<string> ServedBy { get; init; } = [];
+
     /// <summary>Services that work in it.</summary>
     public IReadOnlyList<string> Services { get; init; } = [];
 }

@@ -288,6 +288,7 @@ internal sealed class StationSurveyor(StationMachine machine) : ISurveyor
         return new HoldingFacts(new HoldingName(account, spec.IsLibrary ? HoldingKind.Library : HoldingKind.Folder, spec.Name), place, place is null ? pointers[0].Value.Text ?? "" : machine.Volumes.Show(place), node is not null, pointers, files, bytes, 0, place is null ? [] : machine.Activity.InUse(place), spec.Demands)
         {
             Services = spec.Services,
+            ServedBy = spec.ServedBy,
             Program = spec.MadeBy is null ? null : card?.Program,
             Stray = spec.Stray,
             CloudOnlyFiles = spec.CloudOnlyFiles,

@@ -121,6 +121,9 @@ public sealed record HoldingFacts(
     /// <summary>System services that hold files of it open.</summary>
     public IReadOnlyList<string> Services { get; init; } = [];
 
+    /// <summary>What of the machine's configuration names it by its path, or serves a folder around it: "the Samba share `plates` (`/etc/samba/smb.conf`)".</summary>
+    public IReadOnlyList<string> ServedBy { get; init; } = [];
+
     /// <summary>Files of it that are only in the cloud: they take no space here, and reading one downloads it.</summary>
     public long CloudOnlyFiles { get; init; }
 

@@ -62,8 +62,9 @@ class Desk:
         self.address = line.split()[-1]
         self.token = (self.folder / "service/steward-token").read_text().strip()
         code = self.furlough("machine", "invite")["code"]
-        agent = subprocess.Popen([os.environ.get("BENCH_AGENT", REPOSITORY / "bin/furlough-agent"), "--service", self.address, "--code", code, "--root", self.root, "--data", self.folder / "agent", "--name", "bench", "--room", "Map Room"],
-                                 stdout=subprocess.DEVNULL, stderr=open(self.folder / "agent.log", "w"))
+        other = os.environ.get("BENCH_AGENT")
+        agent = subprocess.Popen([other or REPOSITORY / "bin/furlough-agent", "--service", self.address, *(["--code", code] if other else []), "--root", self.root, "--data", self.folder / "agent", "--name", "bench", "--room", "Map Room"],
+                                 stdout=subprocess.DEVNULL, stderr=open(self.folder / "agent.log", "w"), env=os.environ | {"FURLOUGH_CODE": code})
         self.processes.append(agent)
         self.agent = agent.pid
 

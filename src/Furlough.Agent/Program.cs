@@ -6,7 +6,7 @@ using Furlough.Platform.Linux;
 using Furlough.Protocol;
 
 var service = new Option<string?>("--service") { Description = "Address of the service, such as http://127.0.0.1:8400" };
-var code = new Option<string?>("--code") { Description = "Invite from `furlough machine invite`; needed at the first start only" };
+var codeFile = new Option<string?>("--code-file") { Description = "File with the invite from `furlough machine invite`, - for standard input; without it FURLOUGH_CODE of the environment. Needed at the first start only" };
 var root = new Option<string>("--root") { Description = "Root folder of the system that is served", DefaultValueFactory = _ => "/" };
 var data = new Option<string>("--data") { Description = "Folder for the agent's journal, outbox and key", DefaultValueFactory = _ => OperatingSystem.IsWindows() ? Path.Combine(Environment.GetFolderPath(Environment.SpecialFolder.CommonApplicationData), "Furlough Agent") : "/var/lib/furlough-agent", Recursive = true };
 var name = new Option<string?>("--name") { Description = "Name of the machine; default: its host name" };
@@ -18,12 +18,12 @@ var cardCommands = new Option<bool>("--card-commands") { Description = "Let comm
 var allowTarget = new Option<string[]>("--allow-target") { Description = "Folder of the system volume below which holdings may be put; on other volumes they may go anyway. Can be given more than once" };
 var allowSetting = new Option<string[]>("--allow-setting") { Description = "Settings file of the whole system, below /etc, that kind cards may change. Can be given more than once" };
 
-var command = new RootCommand("Relocates holdings on this machine as the Furlough service asks.") { service, code, root, data, name, room, fallback, cardCommands, allowTarget, allowSetting };
+var command = new RootCommand("Relocates holdings on this machine as the Furlough service asks.") { service, codeFile, root, data, name, room, fallback, cardCommands, allowTarget, allowSetting };
 command.SetAction(async (parsed, stop) =>
 {
     try
     {
-        return await AgentHost.RunAsync(new AgentHostOptions(parsed.GetValue(service), parsed.GetValue(code), parsed.GetValue(root)!, parsed.GetValue(data)!,
+        return await AgentHost.RunAsync(new AgentHostOptions(parsed.GetValue(service), await InviteAsync(parsed.GetValue(codeFile), stop), parsed.GetValue(root)!, parsed.GetValue(data)!,
             parsed.GetValue(name) ?? Environment.MachineName, parsed.GetValue(room)!, parsed.GetValue(fallback), parsed.GetValue(cardCommands))
         { Rules = new LocalRules(parsed.GetValue(allowTarget) ?? [], parsed.GetValue(allowSetting) ?? []) }, stop);
     }
@@ -69,3 +69,11 @@ check.SetAction((parsed, stop) =>
 command.Subcommands.Add(check);
 using var terminated = PosixSignalRegistration.Create(PosixSignal.SIGHUP, c => c.Cancel = true);
 return await command.Parse(args).InvokeAsync(new InvocationConfiguration { ProcessTerminationTimeout = TimeSpan.FromSeconds(20) });
+
+// Not from the command line: every account of the machine could read it there.
+static async Task<string?> InviteAsync(string? file, CancellationToken stop) => (file switch
+{
+    null => Environment.GetEnvironmentVariable("FURLOUGH_CODE"),
+    "-" => await Console.In.ReadToEndAsync(stop),
+    _ => await File.ReadAllTextAsync(file, stop),
+})?.Trim() is { Length: > 0 } code ? code : null;

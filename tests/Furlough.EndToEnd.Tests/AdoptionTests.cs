@@ -23,7 +23,7 @@ public sealed class AdoptionTests : RealDesk
         Field.Kill(agent);
         SetUpAnew();
 
-        Field.RunAgent("--service", Field.Address, "--root", Tree.Root, "--data", $"{Field.Folder}/map-01", "--name", "map-01", "--room", "Map Room", "--code", Field.Invite())
+        Field.RunAgent("--service", Field.Address, "--root", Tree.Root, "--data", $"{Field.Folder}/map-01", "--name", "map-01", "--room", "Map Room", "--code-file", Field.CodeFile(Field.Invite()))
             .ShouldSatisfyAllConditions(o => o.Code.ShouldBe(5), o => o.Error.ShouldContain("furlough machine invite --again map-01"));
         var code = Field.Run("machine", "invite", "--again", "map-01", "--json").Json.GetProperty("code").GetString();
         var surveyed = SurveyedAt();

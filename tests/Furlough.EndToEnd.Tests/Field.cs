@@ -60,7 +60,7 @@ public sealed class Field : IDisposable
     }
 
     private List<string> AgentArguments(string root, string name, string? code, string room) =>
-        ["--service", Address, "--root", root, "--data", Path.Combine(Folder, name), "--name", name, "--room", room, .. code is null ? Array.Empty<string>() : ["--code", code]];
+        ["--service", Address, "--root", root, "--data", Path.Combine(Folder, name), "--name", name, "--room", room, .. code is null ? Array.Empty<string>() : ["--code-file", CodeFile(code)]];
 
     /// <summary>An agent that was started otherwise; it ends with the field.</summary>
     public Process Keep(Process agent)
@@ -86,6 +86,14 @@ public sealed class Field : IDisposable
     {
         using var process = Launch("furlough-agent", arguments);
         return Finish(process);
+    }
+
+    /// <summary>A file with an invite's code: on a command line everybody could read it.</summary>
+    public string CodeFile(string code)
+    {
+        var path = Path.Combine(Folder, $"{Guid.NewGuid():N}.code");
+        File.WriteAllText(path, code + "\n");
+        return path;
     }
 
     public string WriteBrief(string text)

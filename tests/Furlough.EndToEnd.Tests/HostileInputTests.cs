@@ -104,7 +104,7 @@ public sealed class HostileInputTests : IDisposable
         var root = Directory.CreateDirectory(Path.Combine(_field.Folder, "root")).FullName;
         var code = _field.Invite();
         foreach (var name in (string[])["desk\u202e1", "desk\u200b", " desk", "", new string('d', 101)])
-            _field.RunAgent("--service", _field.Address, "--root", root, "--data", Path.Combine(_field.Folder, "agent"), "--name", name, "--room", "Map Room", "--code", code)
+            _field.RunAgent("--service", _field.Address, "--root", root, "--data", Path.Combine(_field.Folder, "agent"), "--name", name, "--room", "Map Room", "--code-file", _field.CodeFile(code))
                 .ShouldSatisfyAllConditions(o => o.Code.ShouldNotBe(0), o => o.Error.ShouldContain("A machine needs a name of 1 to 100 letters"));
         _field.Run("machine", "list", "--json").Json.GetArrayLength().ShouldBe(0);
     }

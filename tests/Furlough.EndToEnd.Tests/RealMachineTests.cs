@@ -175,13 +175,13 @@ public sealed class RealMachineTests : RealDesk
         Field.StartAgent(Tree.Root, "map-01", code);
         Field.WaitFor(() => Field.Run("machine", "list", "--json").Out.Contains("surveyedAt\": \"20", StringComparison.Ordinal), "the survey");
         Field.RunAgent("--service", Field.Address, "--root", Tree.Root, "--data", $"{Field.Folder}/second").Error.ShouldContain("Another agent works on the system");
-        Field.RunAgent("--service", Field.Address, "--root", Field.Folder, "--data", $"{Field.Folder}/other", "--name", "other", "--code", code)
+        Field.RunAgent("--service", Field.Address, "--root", Field.Folder, "--data", $"{Field.Folder}/other", "--name", "other", "--code-file", Field.CodeFile(code))
             .ShouldSatisfyAllConditions(o => o.Code.ShouldBe(5), o => o.Error.ShouldContain("has been used already"));
-        Field.RunAgent("--service", Field.Address, "--root", Field.Folder, "--data", $"{Field.Folder}/third", "--name", "third", "--code", "nonsense." + code.Split('.')[1]).Error.ShouldContain("not known here");
+        Field.RunAgent("--service", Field.Address, "--root", Field.Folder, "--data", $"{Field.Folder}/third", "--name", "third", "--code-file", Field.CodeFile("nonsense." + code.Split('.')[1])).Error.ShouldContain("not known here");
         ExpireInvites();
         var late = Field.Invite();
         ExpireInvites();
-        Field.RunAgent("--service", Field.Address, "--root", Field.Folder, "--data", $"{Field.Folder}/late", "--name", "late", "--code", late).Error.ShouldContain("expired");
+        Field.RunAgent("--service", Field.Address, "--root", Field.Folder, "--data", $"{Field.Folder}/late", "--name", "late", "--code-file", Field.CodeFile(late)).Error.ShouldContain("expired");
 
         var reader = Field.Run("access", "add", "visitor", "--role", "reader").Out.Trim();
         Field.RunAs(reader, "machine", "list").Code.ShouldBe(0);

@@ -87,7 +87,13 @@ public sealed class WindowsDesk : IDisposable
     internal static string Describe(string folder) => LinuxTree.Sh($"cd '{folder}' && find . -type f ! -path '*/.furlough-*' -printf '%P %s %T@\\n' | sort; find . -type f ! -path '*/.furlough-*' -print0 | sort -z | xargs -0 cat | sha256sum");
 
     /// <summary>Starts the agent there.</summary>
-    internal Process StartAgent(Field field, string name, string? code = null, params string[] more) => field.Keep(Launch("wine", [@"C:\programs\furlough-agent.exe", "--service", field.Address, "--root", @"C:\", "--data", @"C:\ProgramData\Furlough", "--name", name, "--room", "Wet Lab", .. more, .. code is null ? Array.Empty<string>() : ["--code", code]]));
+    internal Process StartAgent(Field field, string name, string? code = null, params string[] more)
+    {
+        var agent = Launch("wine", [@"C:\programs\furlough-agent.exe", "--service", field.Address, "--root", @"C:\", "--data", @"C:\ProgramData\Furlough", "--name", name, "--room", "Wet Lab", .. more, .. code is null ? Array.Empty<string>() : ["--code-file", "-"]]);
+        if (code is not null) agent.StandardInput.WriteLine(code);
+        agent.StandardInput.Close();
+        return field.Keep(agent);
+    }
 
     /// <summary>Runs the second Windows program.</summary>
     internal Outcome Probe(params string[] arguments) => Wine(["wine", @"C:\programs\Furlough.WindowsProbe.exe", .. arguments]);

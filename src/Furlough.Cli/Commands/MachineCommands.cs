@@ -28,7 +28,7 @@ internal static class MachineCommands
             else Terminal.Line(now.SurveyedAt > asked.SurveyedAt || asked.SurveyedAt is null && now.SurveyedAt is not null ? $"{now.Name} surveyed at {now.SurveyedAt:u}: {Words.Count(now.Holdings, "holding")}, {Words.Size(now.DataBytes)}." : $"{now.Name} has not answered yet; it surveys itself when it does.");
             return now.SurveyedAt == asked.SurveyedAt ? ExitCode.WaitsForPerson : ExitCode.Done;
         });
-        return new Command("machine", "Machines, their volumes and what lives on them") { list, show, survey, SpaceCommand.Make(), Invite(), SetRole(), Hold(), Release(), Forget() };
+        return new Command("machine", "Machines, their volumes and what lives on them") { list, show, survey, SpaceCommand.Make(), Invite(), Invites(), Uninvite(), SetRole(), Hold(), Release(), Forget() };
     }
 
     private static Argument<string[]> Names() => new("names") { Description = "Names of the machines", Arity = ArgumentArity.OneOrMore };
@@ -113,11 +113,39 @@ internal static class MachineCommands
             {
                 Terminal.Line($"Invite for {Words.Count(made.Machines, "machine")}, valid until {made.Expires:u}. On each machine, once:");
                 Terminal.Line();
-                Terminal.Line($"  furlough-agent --service {client.Address.ToString().TrimEnd('/')}{(wanted is null && former is null ? " --room ROOM" : "")} --code {made.Code}");
+                Terminal.Line($"  FURLOUGH_CODE={made.Code} furlough-agent --service {client.Address.ToString().TrimEnd('/')}{(wanted is null && former is null ? " --room ROOM" : "")}");
+                Terminal.Line();
+                Terminal.Line("Whoever has the code can bring machines in: `--code-file FILE` reads it from a file, `--code-file -` from standard input.");
             }
             return ExitCode.Done;
         });
         return invite;
+    }
+
+    private static Command Invites()
+    {
+        var invites = new Command("invites", "List invites that may still be used; their codes are not shown again");
+        invites.Calls(async (client, json, stop) =>
+        {
+            var open = await client.InvitesAsync(stop);
+            if (json) Terminal.Json(open);
+            else Terminal.Table(["invite", "room", "for", ">machines left", "valid until", "made by"], open.Select(i => (string[])[i.Id, i.Room ?? "any", i.Again ?? "new machines", $"{i.Left}", $"{i.Expires:u}", i.MadeBy]));
+            return ExitCode.Done;
+        });
+        return invites;
+    }
+
+    private static Command Uninvite()
+    {
+        var id = new Argument<string>("invite") { Description = "The invite, as `furlough machine invites` names it" };
+        var command = new Command("uninvite", "Revoke an invite; machines that have used it keep their places") { id };
+        command.Calls(async (client, parsed, stop) =>
+        {
+            await client.RevokeInviteAsync(parsed.GetValue(id)!, stop);
+            Terminal.Line($"Nobody can use the invite {parsed.GetValue(id)} any more.");
+            return ExitCode.Done;
+        });
+        return command;
     }
 
     private static async Task<int> ListAsync(FurloughClient client, string? room, string? standing, bool json, CancellationToken stop)

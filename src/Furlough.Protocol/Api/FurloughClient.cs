@@ -47,6 +47,12 @@ public sealed class FurloughClient : IDisposable
     /// <summary>Says what machines are for; null takes it back.</summary>
     public Task SetRoleAsync(IReadOnlyList<string> machines, string? role, CancellationToken stop) => PostAsync<object?>("machines/role", new RoleRequest(machines, role), stop);
 
+    /// <summary>Invites that may still be used.</summary>
+    public Task<IReadOnlyList<OpenInvite>> InvitesAsync(CancellationToken stop) => GetAsync<IReadOnlyList<OpenInvite>>("invites", stop);
+
+    /// <summary>Revokes an invite.</summary>
+    public Task RevokeInviteAsync(string id, CancellationToken stop) => SendAsync<object?>(() => new HttpRequestMessage(HttpMethod.Delete, "invites/" + Uri.EscapeDataString(id)), stop);
+
     /// <summary>Makes an invite.</summary>
     public Task<Invite> InviteAsync(InviteRequest request, CancellationToken stop) => PostAsync<Invite>("invites", request, stop);
 

@@ -41,6 +41,12 @@ public sealed record InviteRequest(string? Room, int Machines = 1, int Hours = 2
 /// <summary>An invite for agents.</summary>
 public sealed record Invite(string Code, DateTimeOffset Expires, int Machines, string? Room);
 
+/// <summary>An invite that may still be used. Its code is shown only to whoever makes it.</summary>
+/// <param name="Id">Names it, to revoke it.</param>
+/// <param name="Again">The machine that may use it to enrol again; null for new machines.</param>
+/// <param name="Left">How many machines may still use it.</param>
+public sealed record OpenInvite(string Id, string? Room, string? Again, int Left, DateTimeOffset Expires, string MadeBy);
+
 /// <summary>A block on a shelf: a holding's data, planned data or an original.</summary>
 /// <param name="Style">live, planned, original, drifted or unreadable.</param>
 public sealed record ShelfBlock(string Label, long DataBytes, string Style);

@@ -48,23 +48,6 @@ public static class AgentEndpoints
         });
     }
 
-    /// <summary>Makes an invite.</summary>
-    public static Task<Invite> InviteAsync(InviteRequest request, Store store, DocketDesk desk, TimeProvider time, HttpContext context, CancellationToken stop)
-    {
-        if (request.Machines is < 1 or > 10_000 || request.Hours is < 1 or > 24 * 90) throw new ProblemException(400, "invite-refused", "An invite is for 1 to 10,000 machines and for at most 90 days.", "Give other numbers.");
-        return store.WriteAsync(db =>
-        {
-            if (request.Room is { } room) NewName.Require(room, "A room");
-            var secret = Secrets.Make("");
-            var expires = time.GetUtcNow().AddHours(request.Hours);
-            if (request.Again is { } again && !db.Machines.Any(m => m.Name == again)) throw ProblemException.Missing($"machine {again}", "See `furlough machine list`.");
-            if (request is { Again: not null, Machines: not 1 }) throw new ProblemException(400, "invite-refused", "An invite for a machine set up anew is for that one machine.", "Leave --machines out.");
-            db.Invites.Add(new InviteRow { Id = Guid.CreateVersion7(), Hash = Secrets.Hash(secret), Room = request.Room, Again = request.Again, Left = request.Machines, Expires = expires });
-            db.Record(time.GetUtcNow(), context.Who(), "invite made", request.Again ?? request.Room ?? "any room", null, Words.Count(request.Machines, "machine"));
-            return Task.FromResult(new Invite($"{secret}.{desk.PublicKey}", expires, request.Machines, request.Room));
-        }, stop);
-    }
-
     private static async Task<DocketBatch> DocketsAsync(long after, string? wishes, string? kinds, int wait, HttpContext context, AgentSessions sessions, DocketSignals signals, AgentPosts posts, Store store, LiveHub live, IHostApplicationLifetime lifetime, CancellationToken stop)
     {
         var machine = Machine(context, sessions, live);

@@ -26,7 +26,9 @@ public static class MachineEndpoints
         api.MapPost("/machines/role", RoleAsync).For(Role.Technician);
         api.MapPost("/machines/hold", HoldAsync).For(Role.Technician);
         api.MapPost("/machines/forget", ForgetAsync).For(Role.Steward);
-        api.MapPost("/invites", AgentEndpoints.InviteAsync).For(Role.Technician);
+        api.MapPost("/invites", InviteEndpoints.MakeAsync).For(Role.Technician);
+        api.MapGet("/invites", InviteEndpoints.ListAsync).For(Role.Technician);
+        api.MapDelete("/invites/{id}", InviteEndpoints.RevokeAsync).For(Role.Technician);
     }
 
     private static async Task<IEnumerable<MachineSummary>> ListAsync(string? room, string? standing, MachineBoard board, CancellationToken stop)

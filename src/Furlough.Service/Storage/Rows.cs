@@ -83,6 +83,7 @@ public sealed class InviteRow
     public string? Again { get; set; }
     public int Left { get; set; }
     public DateTimeOffset Expires { get; set; }
+    public string MadeBy { get; set; } = "";
 }
 
 /// <summary>A token; the token itself is not kept.</summary>

@@ -321,6 +321,10 @@ namespace Furlough.Service.Storage.Migrations
                     b.Property<int>("Left")
                         .HasColumnType("INTEGER");
 
+                    b.Property<string>("MadeBy")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
                     b.Property<string>("Room")
                         .HasColumnType("TEXT");
 

@@ -457,7 +457,26 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["OpenInvite"][];
+                    };
+                };
+            };
+        };
         put?: never;
         post: {
             parameters: {
@@ -484,6 +503,41 @@ export interface paths {
             };
         };
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/invites/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description No Content */
+                204: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+            };
+        };
         options?: never;
         head?: never;
         patch?: never;
@@ -2729,6 +2783,7 @@ export interface components {
             /** Format: date-time */
             lastChange?: null | string;
             services?: string[];
+            servedBy?: string[];
             /** Format: int64 */
             cloudOnlyFiles?: number;
             /** Format: int64 */
@@ -2957,6 +3012,16 @@ export interface components {
             from: string;
             /** Format: date-time */
             to: string;
+        };
+        OpenInvite: {
+            id: string;
+            room: null | string;
+            again: null | string;
+            /** Format: int32 */
+            left: number;
+            /** Format: date-time */
+            expires: string;
+            madeBy: string;
         };
         OriginalView: {
             id: string;

@@ -170,7 +170,7 @@ export const words = {
   makeInvite: "Make an invite",
   inviteReady: (machines: string, until: string) =>
     `For ${machines}, until ${until}. Start the agent on each, as the system's administrator:`,
-  agentCommand: (address: string, code: string) => `furlough-agent --service ${address} --code ${code}`,
+  agentCommand: (address: string, code: string) => `FURLOUGH_CODE=${code} furlough-agent --service ${address}`,
   inviteThen: "They appear in {rooms} by themselves, a few seconds after that.",
   offline: "The service is not answering. What you see may be old; the data on the machines is where it was.",
   loading: "Looking…",

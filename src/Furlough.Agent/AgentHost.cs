@@ -20,6 +20,8 @@ internal static class AgentHost
         if (!Directory.Exists(options.Root)) throw new DirectoryNotFoundException($"There is no root folder {options.Root}.");
         if (OperatingSystem.IsWindows()) Directory.CreateDirectory(options.Data);
         else Directory.CreateDirectory(options.Data, UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute);
+        var reserve = new SpaceReserve(options.Root);
+        reserve.Release();
         using var alone = TakeAlone(Path.Combine(options.Data, "lock"));
         using var store = new AgentStore(Path.Combine(options.Data, "agent.db"));
         var address = options.Service ?? store.Setting("service") ?? throw new ServiceException(0, "no-service", "No service is named.", "Give --service ADDRESS.", null, null);
@@ -29,10 +31,11 @@ internal static class AgentHost
         var key = SigningKey.LoadOrMake(Path.Combine(options.Data, "agent-key"));
         using var http = new HttpClient(AgentClient.Connections()) { BaseAddress = uri, Timeout = TimeSpan.FromSeconds(60) };
         using var onlyOne = TakeSystem(options.Root);
+        reserve.Keep();
         var (machine, plain) = Platform(options);
         foreach (var line in (machine as LinuxMachine)?.LiftBars(store.AccountsAtWork()) ?? []) Log(line);
         var surveyor = new ProvenSurveyor(plain, options.Data, Version());
-        using var runtime = new AgentRuntime(new AgentOptions(options.Name, options.Room, options.Code, MachineId(options, store)), store, key, machine, surveyor, http, TimeProvider.System, Log);
+        using var runtime = new AgentRuntime(new AgentOptions(options.Name, options.Room, options.Code, MachineId(options, store)) { Reserve = reserve }, store, key, machine, surveyor, http, TimeProvider.System, Log);
         await runtime.EnrolAsync(stop);
         store.SetSetting("service", address);
         Log($"serving {options.Root} for {uri}");

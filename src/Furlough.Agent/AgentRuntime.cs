@@ -10,7 +10,11 @@ namespace Furlough.Agent;
 /// <summary>What an agent is told at its start.</summary>
 /// <param name="Code">The invite, needed once.</param>
 /// <param name="MachineId">What the machine itself says it is; a changed one looks like a clone.</param>
-public sealed record AgentOptions(string Name, string Room, string? Code, string MachineId);
+public sealed record AgentOptions(string Name, string Room, string? Code, string MachineId)
+{
+    /// <summary>A little space for what a docket has to write on a full system volume; null for none.</summary>
+    public SpaceReserve? Reserve { get; init; }
+}
 
 /// <summary>The agent at work: takes dockets in, carries them out one after the other, and reports. Knows no operating system.</summary>
 public sealed class AgentRuntime : IWatcher, IDisposable
@@ -26,6 +30,7 @@ public sealed class AgentRuntime : IWatcher, IDisposable
     private readonly PermitKeeper _permits;
     private readonly KindKeeper _kinds;
     private readonly RelocationEngine _engine;
+    private readonly SpaceReserve? _reserve;
     private readonly TimeProvider _time;
     private readonly Action<string> _log;
     private readonly SemaphoreSlim _docketsCame = new(0), _discardsCame = new(0), _bulletinsCame = new(0), _surveyWanted = new(1);
@@ -43,6 +48,7 @@ public sealed class AgentRuntime : IWatcher, IDisposable
         _link = new ServiceLink(_client, store, key, options.MachineId);
         _permits = new PermitKeeper(_link, time);
         _kinds = new KindKeeper(_link, store, log);
+        _reserve = options.Reserve;
         _engine = new RelocationEngine(machine, store, _permits, new ReceiptSigner(key), time);
     }
 
@@ -112,7 +118,9 @@ public sealed class AgentRuntime : IWatcher, IDisposable
                 waiting.Clear();
                 continue;
             }
+            _reserve?.Release();
             var state = _engine.Run(docket, this, stop);
+            _reserve?.Keep();
             _permits.Release(docket.Id);
             if (state == RelocationState.Waiting) waiting.Add(docket.Id);
             else if (next(waiting) is null) _surveyWanted.Release();

@@ -25,9 +25,9 @@ public abstract class RealDesk : IDisposable
             method: warm
         """;
 
-    protected RealDesk(int megabytes = 1_200, bool whole = false)
+    protected RealDesk(int megabytes = 1_200, bool whole = false, string? systemVolume = null)
     {
-        Tree = new LinuxTree("ext4", megabytes, whole);
+        Tree = new LinuxTree("ext4", megabytes, whole, systemVolume);
         Tree.Setting("# mine\nXDG_DOCUMENTS_DIR=\"$HOME/Documents\"\nXDG_PICTURES_DIR=\"$HOME/Pictures\"\n");
         Field.StartService();
     }

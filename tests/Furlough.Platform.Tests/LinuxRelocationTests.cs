@@ -161,6 +161,33 @@ public sealed class LinuxRelocationTests : IDisposable
         Directory.Exists($"{_tree.Root}/data/People").ShouldBeFalse();
     }
 
+    [Theory]
+    [InlineData("2300-01-01")]
+    [InlineData("1600-01-01")]
+    public void A_time_that_cannot_be_kept_is_refused_and_nothing_changes(string day)
+    {
+        _tree.Setting(TwoFolders);
+        _tree.FillHard($"{_tree.Home}/Documents", 5);
+        LinuxTree.Sh($"echo x > {_tree.Home}/Documents/far; chown 1701:1701 {_tree.Home}/Documents/far; touch -d '{day} 00:00Z' {_tree.Home}/Documents/far");
+        if (!LinuxTree.Sh($"stat -c %y {_tree.Home}/Documents/far").StartsWith(day, StringComparison.Ordinal)) return; // the file system cannot keep it either
+        var before = LinuxTree.Describe($"{_tree.Home}/Documents");
+        Run(Dockets.Relocate(_tree.Survey(), "Documents", "People/asa.lind/Documents")).ShouldBe(RelocationState.Failed);
+        _recorder.Last.Failure!.ShouldSatisfyAllConditions(f => f.Code.ShouldBe("time-not-kept"), f => f.Text.ShouldContain("`far`"));
+        LinuxTree.Difference(before, LinuxTree.Describe($"{_tree.Home}/Documents")).ShouldBeEmpty();
+        LinuxTree.Sh($"touch {_tree.Home}/Documents/far");
+        Run(Dockets.Relocate(_tree.Survey(), "Documents", "People/asa.lind/Documents")).ShouldBe(RelocationState.Switched, Why());
+    }
+
+    [Fact]
+    public void A_link_with_several_names_is_told_and_its_names_are_links_of_their_own()
+    {
+        _tree.Setting(TwoFolders);
+        LinuxTree.Sh($"mkdir {_tree.Home}/Documents; cd {_tree.Home}/Documents; ln -s one first; ln -P first second; chown -hR 1701:1701 .");
+        Run(Dockets.Relocate(_tree.Survey(), "Documents", "People/asa.lind/Documents")).ShouldBe(RelocationState.Switched, Why());
+        _recorder.Last.Notes.ShouldContain(n => n.Contains("with 2 names", StringComparison.Ordinal));
+        LinuxTree.Sh($"readlink {_tree.Root}/data/People/asa.lind/Documents/second").Trim().ShouldBe("one");
+    }
+
     [Fact]
     public void A_return_that_has_no_room_beside_its_original_says_that_the_original_can_go()
     {

@@ -16,9 +16,11 @@ public sealed class LinuxTree : IDisposable
     private const string Debian = "/var/cache/furlough-tests/debian";
 
     /// <param name="whole">A whole Debian with its own commands, and accounts made by them.</param>
-    public LinuxTree(string secondVolume = "ext4", int megabytes = 512, bool whole = false)
+    /// <param name="systemVolume">The file system of a volume of its own for the system; null: it lies on the host's.</param>
+    public LinuxTree(string secondVolume = "ext4", int megabytes = 512, bool whole = false, string? systemVolume = null)
     {
         Root = Directory.CreateTempSubdirectory("furlough-tree-").FullName;
+        if (systemVolume is not null) MountVolume(systemVolume, Root, megabytes);
         if (whole) Sh($"cp -a {Debian}/. {Root}; for a in asa.lind:1701 keeper:1900; do chroot {Root} useradd --badname -u ${{a#*:}} -m -s /bin/sh ${{a%:*}}; done; chroot {Root} usermod -p '!' asa.lind");
         else MakeSmall();
         Sh($"mkdir -p {Root}/data {Home}/.config {Root}/var/lib/furlough-agent; mkdir -m 700 {Root}/var/lib/furlough-agent/barred; chown 1701:1701 {Home}/.config; chmod 700 {Home}");

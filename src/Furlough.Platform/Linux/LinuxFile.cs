@@ -23,6 +23,8 @@ internal sealed unsafe class LinuxFile : LinuxNode, IFileHandle
         var (to, facts, digest) = ((LinuxFile)target, Known, t_digest ??= new ContentDigest());
         var buffer = Buffer();
         var sparse = facts.AllocatedBytes < facts.SizeBytes;
+        // Its whole length first: some file systems put space in store behind a file that grows, and would fill the holes with it.
+        if (sparse) Native.Check(Native.Truncate(to.Descriptor, facts.SizeBytes), to.Path);
         long offset = 0, counted = 0;
         var large = !sparse && facts.SizeBytes >= LargeBytes && to.PassCache(true);
         while (true)
@@ -45,7 +47,6 @@ internal sealed unsafe class LinuxFile : LinuxNode, IFileHandle
             if (read < ChunkBytes) break;
         }
         var length = sparse ? facts.SizeBytes : offset;
-        if (sparse) Native.Check(Native.Truncate(to.Descriptor, length), to.Path);
         counter.Skip(length - counted);
         return digest.Finish(length);
     }

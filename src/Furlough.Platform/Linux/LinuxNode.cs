@@ -74,8 +74,15 @@ internal abstract unsafe class LinuxNode(SafeFileHandle handle, string path, Fil
 
     internal static NodeFacts ToFacts(in Native.Statx s) => new(
         (s.Mode & 0xF000) switch { 0x8000 => NodeKind.File, 0x4000 => NodeKind.Folder, 0xA000 => NodeKind.Link, 0x1000 => NodeKind.Fifo, 0xC000 => NodeKind.Socket, _ => NodeKind.Device },
-        s.Size, s.Blocks * 512, s.ModifiedSeconds * 1_000_000_000 + s.ModifiedNanoseconds, s.ChangedSeconds * 1_000_000_000 + s.ChangedNanoseconds,
+        s.Size, s.Blocks * 512, Nanoseconds(s.ModifiedSeconds, s.ModifiedNanoseconds), Nanoseconds(s.ChangedSeconds, s.ChangedNanoseconds),
         ((ulong)s.DeviceMajor << 32) | s.DeviceMinor, s.Inode, s.Links, (uint)(s.Mode & 0xFFF), s.Owner, s.Group);
+
+    /// <summary>Since 1970; times that this cannot hold are the largest or smallest there is, so that they are recognised.</summary>
+    private static long Nanoseconds(long seconds, uint nanoseconds)
+    {
+        const long second = 1_000_000_000, most = long.MaxValue / second - 1;
+        return seconds > most ? long.MaxValue : seconds < -most ? long.MinValue : seconds * second + nanoseconds;
+    }
 
     private void ApplyAttributes(Attributes attributes)
     {

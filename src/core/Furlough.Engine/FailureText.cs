@@ -13,14 +13,15 @@ internal static class FailureText
     {
         var again = work.Docket.Work switch { DocketWork.Return => "relocation return", DocketWork.FallBack => "relocation fall-back", DocketWork.Gather => "relocation gather", _ => "relocation retry" };
         var retry = isLive ? "`furlough audit make`" : work.Docket.Work == DocketWork.Discard ? "discard it again (`furlough original list` names it)" : $"`furlough {again} {work.Docket.Relocation}`";
-        return new Failure(fault.Code, Sentence(work, fault, waits ? "waits" : "stopped"), where, fault.Remedy.Replace("{retry}", retry, StringComparison.Ordinal).Replace("{number}", $"{work.Docket.Relocation}", StringComparison.Ordinal));
+        var remedy = fault is IoFault { Reason: IoReason.Unreadable } io && IsOfCopy(work.Docket, io.Path) ? "Check the disk of the target; the source can be read. Then {retry}." : fault.Remedy;
+        return new Failure(fault.Code, Sentence(work, fault, waits ? "waits" : "stopped"), where, remedy.Replace("{retry}", retry, StringComparison.Ordinal).Replace("{number}", $"{work.Docket.Relocation}", StringComparison.Ordinal));
     }
 
     private static string Sentence(Work work, Fault fault, string what)
     {
         var doing = work.Docket.Work switch { DocketWork.Discard => "Discarding the original of", DocketWork.Return => "The return of", DocketWork.FallBack => "Falling back of", DocketWork.Gather => "Gathering what stands at the former place of", _ => "The relocation of" };
         return fault is IoFault io
-            ? $"{doing} {work.Docket.Holding} {what}: `{PathText.Show(Within(work.Docket, io.Path))}` {Verb(io.Reason)} ({io.SystemWords})."
+            ? $"{doing} {work.Docket.Holding} {what}: {(IsOfCopy(work.Docket, io.Path) ? "the copy of " : "")}`{PathText.Show(Within(work.Docket, io.Path))}` {Verb(io.Reason)} ({io.SystemWords})."
             : $"{doing} {work.Docket.Holding} {what}: {char.ToLowerInvariant(fault.Message[0])}{fault.Message[1..]}";
     }
 
@@ -35,6 +36,9 @@ internal static class FailureText
         IoReason.NotFound => "is missing",
         _ => "stopped the work",
     };
+
+    /// <summary>Whether a path lies in the copy that is being made, and not in the source.</summary>
+    private static bool IsOfCopy(Docket docket, string path) => path.Contains($"/{Layout.FolderOf(docket.Id, DocketSide.Copy)}/{Layout.Staging}/", StringComparison.Ordinal);
 
     /// <summary>A node's path below the holding, where it lies there.</summary>
     private static string Within(Docket docket, string path)

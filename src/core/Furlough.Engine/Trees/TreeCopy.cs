@@ -1,4 +1,5 @@
 using Furlough.Engine.Ports;
+using Furlough.Model;
 
 namespace Furlough.Engine.Trees;
 
@@ -93,6 +94,7 @@ public sealed class TreeCopy : IDisposable
         if (level > Walk.DeepestLevel) throw Walk.TooDeep(path);
         var (leaves, folders) = Walk.Sorted(at.Source);
         if (!at.Fresh) RemoveForeign(at.Target, leaves, folders);
+        RequireTime(at.Facts, path);
         Append([new ManifestEntry(path, at.Facts, 0, ContentDigest.Of(at.Attributes), null)]);
 
         for (var from = 0; from < leaves.Count; from += PortionSize) HandPortion(at, path, leaves, from, Math.Min(PortionSize, leaves.Count - from));
@@ -174,6 +176,7 @@ public sealed class TreeCopy : IDisposable
     {
         using var from = at.Source.OpenFile(name);
         var facts = from.Known;
+        RequireTime(facts, path);
         if (facts.Links <= 1) return CopyContent(at, from, facts, name, path, earlier);
         lock (_linked)
         {
@@ -255,6 +258,8 @@ public sealed class TreeCopy : IDisposable
     private ManifestEntry? CopyOther(FolderPair at, string name, string path)
     {
         if (at.Source.Find(name) is not { } facts) throw new IoFault(IoReason.Changed, path, "it vanished while the folder was copied");
+        RequireTime(facts, path);
+        if (facts.Links > 1 && facts.Kind is NodeKind.Link or NodeKind.Fifo) _notes.Add($"`{PathText.Show(path)}` is a {facts.Kind.Word()} with {facts.Links} names: each of them is one of its own at the target.");
         switch (facts.Kind)
         {
             case NodeKind.Link:
@@ -277,6 +282,12 @@ public sealed class TreeCopy : IDisposable
             default:
                 throw new IoFault(IoReason.Changed, path, "it became something else while the tree was copied");
         }
+    }
+
+    /// <summary>A time beyond what is reckoned with (the years 1677 to 2262) would come out as another one.</summary>
+    private static void RequireTime(in NodeFacts facts, string path)
+    {
+        if (facts.ModifiedNs is long.MaxValue or long.MinValue) throw new Fault("time-not-kept", $"`{PathText.Show(path.Length == 0 ? "." : path)}` was last changed, it says, before 1677 or after 2262: such a time cannot be kept.", "Give it another time (`touch`), then {retry}.");
     }
 
     /// <summary>Removes from the staging folder what an earlier attempt left and the source does not have (any more).</summary>

@@ -427,6 +427,14 @@ public sealed class PlanTests
         if (code is "pointer-not-as-planned") Auditor.Audit([machine], [intended with { Since = machine.Survey!.TakenAt.AddSeconds(1) }], [kept], [], DateTimeOffset.UnixEpoch.AddDays(day)).ShouldBeEmpty();
     }
 
+    [Fact]
+    public void Hidden_data_is_judged_by_the_setting_and_by_what_the_system_hides()
+    {
+        IEnumerable<string> Of(HoldingFacts holding) => Plan(Brief(), Machine(Survey([Small(), Data()], holding))).Hazards.Select(h => h.Code);
+        Of(Holding() with { HiddenIn = "AppData" }).ShouldContain("hidden-application-data");
+        Of(Holding(place: new Place("sys", "home/asa.lind/.local/share/Pictures"))).ShouldContain("hidden-application-data");
+    }
+
     /// <summary>Of what is silent nobody knows that it is as it should be (I17).</summary>
     [Fact]
     public void Silence_is_a_finding_also_where_nothing_was_relocated()

@@ -32,7 +32,7 @@ internal sealed class WindowsSurveyor(WindowsVolumes volumes, WindowsPointers po
                 if (LookAtKind(profile, card, clusters, notes, stop) is { } kind) holdings.Add(kind);
             var folders = ReadFolders(profile, notes);
             if (LookAtHome(profile, folders, clusters, notes, stop) is { } home) holdings.Add(home);
-            holdings.AddRange(folders.Select(f => Trees.Look(f.Name, f.Path, f.Pointers, clusters, notes, stop)).Where(f => f.Present).Select(f => f with { Stray = LookForStray(profile, f, stop) }));
+            holdings.AddRange(folders.Select(f => Trees.Look(f.Name, f.Path, f.Pointers, clusters, notes, stop)).Where(f => f.Present).Select(f => f with { Stray = LookForStray(profile, f, stop), HiddenIn = HiddenIn(profile.Home, f.PathShown) }));
         }
         if (LookAtPrograms(notes) is { } programs) holdings.Add(programs);
         return new Survey(begun, OperatingSystem(), agentVersion, found, accounts, holdings, [.. originals.Select(o => Trees.LookAgain(o, holdings, stop))], [], notes) { RestartPending = RestartPending(), StartedAt = time.GetUtcNow() - TimeSpan.FromMilliseconds(Environment.TickCount64), CannotTell = true, Unproven = true };
@@ -117,6 +117,19 @@ internal sealed class WindowsSurveyor(WindowsVolumes volumes, WindowsPointers po
         if ((card.FoundBy is null || usual is null) && found.All(p => p.Value.Text is null)) return null;
         var path = found.Select(p => p.Resolves).FirstOrDefault(p => p is not null) is { } place ? volumes.Show(place) : found.Select(p => p.Value.Text).FirstOrDefault(t => t is not null) ?? "";
         return (card.Holds == HoldingKind.InstallPath ? LookAtInstalled(holding, path, found, card.Lists, notes) : Trees.Look(holding, path, found, clusters, notes, stop)) with { Program = card.Program };
+    }
+
+    /// <summary>The first hidden folder on the way from a home to a path in it.</summary>
+    private static string? HiddenIn(string home, string path)
+    {
+        if (!path.StartsWith(home + '\\', StringComparison.OrdinalIgnoreCase)) return null;
+        var at = home;
+        foreach (var part in path[(home.Length + 1)..].Split('\\'))
+        {
+            at += '\\' + part;
+            if (new DirectoryInfo(at) is { Exists: true } folder && folder.Attributes.HasFlag(FileAttributes.Hidden)) return part;
+        }
+        return null;
     }
 
     /// <summary>What stands at the usual place of a folder that lives elsewhere.</summary>

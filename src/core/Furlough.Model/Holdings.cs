@@ -145,6 +145,9 @@ public sealed record HoldingFacts(
     /// <summary>Most names in <see cref="Installed"/>.</summary>
     public const int MostEntries = 50;
 
+    /// <summary>The folder around it that the system hides from people, where hiding is not a matter of names; null where there is none.</summary>
+    public string? HiddenIn { get; init; }
+
     /// <summary>Why it cannot be moved, half a sentence; null where nothing keeps it.</summary>
     public string? Immovable { get; init; }
 

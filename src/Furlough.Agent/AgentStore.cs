@@ -1,6 +1,7 @@
 using System.Globalization;
 using System.Text.Json;
 using Furlough.Engine.Ports;
+using Furlough.Engine.Steps;
 using Furlough.Model;
 using Microsoft.Data.Sqlite;
 
@@ -111,7 +112,9 @@ public sealed class AgentStore : IJournal, IDisposable
 
     /// <inheritdoc/>
     public bool HadValue(PointerAddress address, PointerValue value) => Query("SELECT body FROM docket WHERE ended IN ('switched','finished','returned')", r => JsonSerializer.Deserialize(r.GetString(0), ModelJson.Default.Docket)!)
-        .Any(d => d.Work.MovesHolding() && d.Pointers.Any(p => p.Address == address && (p.Expected == value || p.Next == value)));
+        .Any(d => d.Work.MovesHolding() && d.Pointers.Any(p => Work.IsSame(p.Address, address) && (p.Expected == value || p.Next == value)))
+        // What a program wrote at its first start no docket could say.
+        || Query("SELECT note.key FROM note JOIN docket ON docket.id = note.docket WHERE docket.ended IN ('switched','finished','returned') AND note.value=$a", r => r.GetString(0), value.Type + "\t" + value.Text).Any(key => Work.IsNotedOf(address, key));
 
     /// <summary>Whether a docket was ever taken in.</summary>
     public bool Knows(Guid docket) => Query("SELECT 1 FROM docket WHERE id=$a", r => r.GetInt32(0), docket.ToString()).Count > 0;

@@ -150,7 +150,15 @@ public sealed class Work(Docket docket, IMachine machine, Desk desk, WriteWatche
     }
 
     /// <summary>The name under which something of a pointer is noted.</summary>
-    internal static string KeyOf(string what, PointerChange change) => $"{what}{change.Address.Kind} {change.Address.Container} {change.Address.Key} {change.Address.Account}";
+    internal static string KeyOf(string what, PointerChange change) => what + Named(change.Address);
+
+    /// <summary>Whether something was noted of a pointer under a name.</summary>
+    public static bool IsNotedOf(PointerAddress address, string key) => key.EndsWith(" " + Named(address), StringComparison.Ordinal);
+
+    /// <summary>Whether two addresses name the same setting, whatever else is said of it.</summary>
+    public static bool IsSame(PointerAddress one, PointerAddress other) => Named(one) == Named(other);
+
+    private static string Named(PointerAddress address) => $"{address.Kind} {address.Container} {address.Key} {address.Account}";
 
     /// <summary>Every pointer's value before and after.</summary>
     public IReadOnlyList<PointerHistory> History() => [.. docket.Pointers.Select(p => new PointerHistory(p.Address, FormerOf(p), NextOf(p)))];

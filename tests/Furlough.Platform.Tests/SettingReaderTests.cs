@@ -77,7 +77,7 @@ public sealed class SettingReaderTests : IDisposable
                 }
         }
         var python = written.Where(w => w.Reader is not ("sh" or "environment.d" or "git")).ToList();
-        var answers = Ask("python3", ["-c", Script], string.Concat(python.Select(w => JsonSerializer.Serialize((string[])[w.Reader, w.Path]) + "\n"))).Split('\n', StringSplitOptions.RemoveEmptyEntries);
+        var answers = Ask("/usr/bin/python3", ["-c", Script], string.Concat(python.Select(w => JsonSerializer.Serialize((string[])[w.Reader, w.Path]) + "\n"))).Split('\n', StringSplitOptions.RemoveEmptyEntries);
         answers.Length.ShouldBe(python.Count);
         foreach (var (one, answer) in python.Zip(answers)) Same(one, JsonDocument.Parse(answer).RootElement is { ValueKind: JsonValueKind.String } text ? text.GetString() : answer);
         foreach (var one in written.Where(w => w.Reader == "git")) Same(one, Ask("git", ["config", "--null", "--file", one.Path, "library.path"]).TrimEnd('\0'));

@@ -191,7 +191,7 @@ internal static class RunCommands
     private static void Summary(RunView run, IReadOnlyList<RelocationView> rows)
     {
         Terminal.Line($"Run {run.Number}  {run.Title}  {run.State.Word()}  {Counts(run)}; {Words.Size(run.DoneBytes)} of {Words.Size(run.DataBytes)} at the target.");
-        if (run.Blocked.Count > 0) Terminal.Line($"{Words.Count(run.Blocked.Sum(g => g.Relocations.Count), "relocation more is", "relocations more are")} blocked by the plan: {string.Join(", ", run.Blocked.Select(g => $"{g.Relocations.Count} {g.Code}"))}. `furlough plan show {run.Plan}` says why; `furlough run skip {run.Number} --cause {run.Blocked[0].Code} --reason TEXT` says that it shall be so.");
+        if (run.Blocked.Count > 0) Terminal.Line($"{Words.Count(run.Blocked.Sum(g => g.Relocations.Count), "relocation more is", "relocations more are")} blocked by the plan: {string.Join(", ", run.Blocked.Select(g => $"{g.Relocations.Count} {g.Code}"))}. `furlough plan show {run.Plan}` says why; `furlough run skip {run.Number} --cause {run.Blocked[0].Code} --reason TEXT` accepts that.");
         if (run.State == RunState.Proposed) Terminal.Line($"{run.StartedBy} started it, and its brief wants a second person's approval: furlough run approve {run.Number}");
         if (run.ApprovedBy is { } approver) Terminal.Line($"Started by {run.StartedBy}, approved by {approver}.");
         if (run.Hours is { } hours) Terminal.Line(run.HoursOpen ? $"Its allowed hours last until {hours.To:u}." : $"Outside its allowed hours; the next ones are {hours.From:u} to {hours.To:u}.");

@@ -22,8 +22,8 @@ public sealed class RunViews(RunHours hours, LiveHub live, TimeProvider time)
         var rows = await db.Relocations.Where(r => r.Run == run.Number).Join(db.Machines, r => r.Machine, m => m.Id, (r, m) => new { r.Number, Machine = m.Name, MachineId = m.Id, m.LastSeen, r.Wave, r.State, r.DataBytes, r.Failure }).OrderBy(r => r.Number).ToListAsync(stop);
         var blocked = rows.Any(r => r.State == RelocationState.Refused) ? await BlockedAsync(db, run, stop) : [];
         var counted = rows.Where(r => !blocked.Contains(r.Number)).ToList();
-        var told = rows.Where(r => r.Failure is not null).Select(r => (r.Number, r.Machine, r.State, Failure: Column.Read(r.Failure!, ModelJson.Default.Failure))).ToList();
-        var reasons = told.Where(f => !blocked.Contains(f.Number)).GroupBy(f => (f.Failure.Code, AtRest: f.State.IsAtRest())).Select(g => (g.Key.AtRest, Group: new FailureGroup(g.Key.Code, [.. g.Select(f => f.Number)], [.. g.Select(f => f.Machine).Distinct().Order(StringComparer.Ordinal)], g.First().Failure.ToString()))).ToList();
+        var told = rows.Where(r => r.Failure is not null).Select(r => new Told(r.Number, r.Machine, r.State, Column.Read(r.Failure!, ModelJson.Default.Failure))).ToList();
+        var reasons = told.Where(f => !blocked.Contains(f.Number)).GroupBy(f => (f.Failure.Code, AtRest: f.State.IsAtRest())).Select(g => (g.Key.AtRest, Group: GroupOf([.. g]))).ToList();
         var open = run.State == RunState.Ended ? null : (await hours.OfAsync(db, run, stop)).Open;
         return new RunView(run.Number, run.Plan, run.Title, run.State, run.StartedBy, run.StartedAt, run.EndedAt, counted.Select(r => r.Machine).Distinct().Count(), counted.Count,
             counted.Sum(r => r.DataBytes), counted.Where(r => r.State is RelocationState.Switched or RelocationState.Finished).Sum(r => r.DataBytes),
@@ -31,9 +31,15 @@ public sealed class RunViews(RunHours hours, LiveHub live, TimeProvider time)
             rows.Any(r => r.State == RelocationState.Waiting) && rows.All(r => r.State.IsAtRest() || r.State == RelocationState.Waiting) && !reasons.Any(r => !r.AtRest && RelocationStates.GoesOnByItself(r.Group.Code)),
             open?.Next, open?.IsOpen != false, run.ApprovedBy)
         {
-            Blocked = [.. told.Where(f => blocked.Contains(f.Number)).GroupBy(f => f.Failure.Code).OrderByDescending(g => g.Count()).Select(g => new FailureGroup(g.Key, [.. g.Select(f => f.Number)], [.. g.Select(f => f.Machine).Distinct().Order(StringComparer.Ordinal)], g.First().Failure.ToString()))],
+            Blocked = [.. told.Where(f => blocked.Contains(f.Number)).GroupBy(f => f.Failure.Code).OrderByDescending(g => g.Count()).Select(g => GroupOf([.. g]))],
             Originals = KeptOriginals.Of((await db.Originals.Where(o => db.Relocations.Any(r => r.Number == o.Relocation && r.Run == run.Number)).ToListAsync(stop)).ConvertAll(o => (Column.Read(o.Body, ModelJson.Default.OriginalFacts).DataBytes, o.KeptUntil)), time.GetUtcNow()),
             HeldUp = HoldUps.Of(run, [.. rows.Where(r => !r.State.IsAtRest()).Select(r => new StillToDo(r.Number, r.Machine, r.State, r.Wave, r.Failure is null ? null : Column.Read(r.Failure, ModelJson.Default.Failure), live.IsSilent(r.MachineId, r.LastSeen) ? time.GetUtcNow() - live.LastSeen(r.MachineId, r.LastSeen) : null))], open),
         };
     }
+
+    private static FailureGroup GroupOf(IReadOnlyList<Told> same) =>
+        new(same[0].Failure.Code, [.. same.Select(f => f.Number)], [.. same.Select(f => f.Machine).Distinct().Order(StringComparer.Ordinal)], same[0].Failure.ToString());
+
+    /// <summary>A relocation that says why it is not done.</summary>
+    private sealed record Told(long Number, string Machine, RelocationState State, Failure Failure);
 }

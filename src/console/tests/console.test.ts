@@ -444,7 +444,7 @@ test("originals are discarded by what may be done with them, with a reason befor
   const before = await kept.getByRole("row").count();
   expect(before).toBeGreaterThan(2);
   expect(await page.getByRole("main").textContent()).toContain("none can be discarded now");
-  await kept.getByRole("checkbox").first().check();
+  await kept.getByRole("row").nth(1).getByRole("checkbox").check();
   const name = (await kept.getByRole("row").nth(1).locator(".quiet").textContent()) ?? "";
   await kept.getByRole("button", { name: "Discard 1 original earlier" }).click();
   const dialog = page.getByRole("dialog");

@@ -29,7 +29,7 @@ public sealed class ServiceGuardTests : IDisposable
         var key = SigningKey.Make();
         var machine = await client.EnrolAsync(new EnrolRequest(_field.Invite(), "map-01", "Map Room", key.Public, "machine-1", ProtocolVersion.Newest), CancellationToken.None);
         var session = (await client.OpenSessionAsync(key, machine.Machine, "machine-1", 0, CancellationToken.None)).Token;
-        var progress = new Progress(Guid.NewGuid(), 1, Step.Copy, 1, 2, 3, 4, 5, 6, DateTimeOffset.UtcNow);
+        var progress = new Progress(Guid.NewGuid(), 1, Step.Copy, 1, 2, 3, 4, 5, 6, TimeProvider.System.GetUtcNow());
         Should.Throw<ServiceException>(() => client.ProgressAsync(session, progress, CancellationToken.None)).Code.ShouldBe("docket-not-its-own");
         Should.Throw<ServiceException>(() => client.ProgressAsync(session, progress with { BytesDone = long.MaxValue }, CancellationToken.None)).ShouldSatisfyAllConditions(e => e.Code.ShouldBe("out-of-bounds"), e => e.Message.ShouldContain("`bytesDone` of the progress"));
         Post(http, "api/v1/agent/progress", new string(' ', 100_000) + "{}", session).ShouldBe((HttpStatusCode.RequestEntityTooLarge, "body-too-large"));
@@ -103,7 +103,7 @@ public sealed class ServiceGuardTests : IDisposable
         var machine = await client.EnrolAsync(new EnrolRequest(_field.Invite(), "map-01", "Map Room", key.Public, "machine-1", ProtocolVersion.Newest), CancellationToken.None);
         var session = (await client.OpenSessionAsync(key, machine.Machine, "machine-1", 0, CancellationToken.None)).Token;
         const string hostile = "\u001b]0;owned\u0007\u001b[2J\u009b31m\u202Egnp.exe";
-        await client.SurveyAsync(session, new Survey(DateTimeOffset.UtcNow, hostile, "1", [], [], [], [], [], [hostile]), CancellationToken.None);
+        await client.SurveyAsync(session, new Survey(TimeProvider.System.GetUtcNow(), hostile, "1", [], [], [], [], [], [hostile]), CancellationToken.None);
         foreach (var arguments in (string[][])[["machine", "show", "map-01"], ["machine", "list"], ["machine", "show", "map-01", "--csv"], ["machine", "show", "map-01", "--json"], ["machine", "list", "--csv"]])
         {
             var told = _field.Run(arguments);

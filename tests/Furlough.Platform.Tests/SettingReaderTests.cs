@@ -17,7 +17,7 @@ public sealed class SettingReaderTests : IDisposable
 {
     private static readonly string[] Pieces =
     [
-        "/", "People", "asa.lind", " ", "  ", "$(touch ran)", "`touch ran`", "$HOME", "${HOME}", "%HOME%", "%(x)s", "%", ";", " ;", "#", " #", "\"", "'", "\\", "\n", "\r", "\t", "\0", "ü", "漢", ":", ": ", "=", "[", "]", "{", "}", "&", "&amp;", "<", ">", "<![CDATA[",
+        "/", "People", "asa.lind", " ", "  ", "$(touch ran)", "`touch ran`", "$HOME", "${HOME}", "%HOME%", "%(path)s", "%", ";", " ;", "#", " #", "\"", "'", "\\", "\n", "\r", "\t", "\0", "ü", "漢", ":", ": ", "=", "[", "]", "{", "}", "&", "&amp;", "<", ">", "<![CDATA[",
         "]]>", "!", "*", "~", ",", "- ", "? ", "|", "@", "\u2028", "\u0085", "\uFEFF", "yes", "null", "0x1F", "1e3", "\\n", "\\u0041", "\\x41", "'''", "\"\"\"", "--", "//", "/*", "$", "😀",
     ];
 

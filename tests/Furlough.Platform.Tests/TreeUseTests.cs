@@ -43,10 +43,10 @@ public sealed class TreeUseTests : IDisposable
         try
         {
             IReadOnlyList<string> inUse = [];
-            for (var look = 0; look < 100 && inUse.Count == 0; look++)
+            for (var look = 0; look < 200 && !inUse.Any(u => u.Contains(who, StringComparison.Ordinal)); look++)
             {
                 inUse = _tree.Machine().Activity.InUse(docket.Source);
-                if (inUse.Count == 0) CancellationToken.None.WaitHandle.WaitOne(50);
+                CancellationToken.None.WaitHandle.WaitOne(50);
             }
             string.Join('\n', inUse).ShouldContain(who);
             var recorder = new Recorder();
@@ -59,6 +59,28 @@ public sealed class TreeUseTests : IDisposable
             LinuxTree.Sh($"pkill -KILL -s {holder.Id} || true");
             holder.Kill(entireProcessTree: true);
             holder.WaitForExit();
+        }
+    }
+
+    [Fact]
+    public async Task Programs_that_the_agent_itself_starts_are_nobodys_hindrance_in_the_moment_before_they_run()
+    {
+        var machine = _tree.Machine();
+        var source = Dockets.Relocate(_tree.Survey(), "Documents", "People/asa.lind/Documents").Source;
+        using var open = new FileStream($"{Documents}/one", FileMode.Open, FileAccess.Read, FileShare.ReadWrite);
+        using var stop = new CancellationTokenSource();
+        var starting = Task.WhenAll(Enumerable.Range(0, 6).Select(_ => Task.Run(() =>
+        {
+            while (!stop.IsCancellationRequested) using (var command = Process.Start("true")) command.WaitForExit();
+        })));
+        try
+        {
+            for (var look = 0; look < 400; look++) machine.Activity.InUse(source).ShouldBeEmpty();
+        }
+        finally
+        {
+            await stop.CancelAsync();
+            await starting;
         }
     }
 

@@ -3,8 +3,11 @@ using System.Globalization;
 namespace Furlough.Platform.Linux;
 
 /// <summary>A running process, as far as it can be looked at.</summary>
-internal sealed record RunningProcess(int Id, uint User, string Name, string Root)
+internal sealed record RunningProcess(int Id, int Parent, uint User, string Name, string Root)
 {
+    /// <summary>Whether it is this very program: itself, or a command of it in the moment before that runs, with everything still open that this program has open.</summary>
+    internal bool IsThisProgram() => Id == System.Environment.ProcessId || (Parent == System.Environment.ProcessId && Processes.Link($"/proc/{Id}/exe") == System.Environment.ProcessPath);
+
     /// <summary>The system service that it belongs to; null for a person's program.</summary>
     internal string? Service()
     {
@@ -46,19 +49,22 @@ internal static class Processes
         foreach (var folder in Directory.EnumerateDirectories("/proc"))
         {
             if (!int.TryParse(Path.GetFileName(folder), NumberStyles.None, CultureInfo.InvariantCulture, out var id)) continue;
+            int parent;
             uint user;
             string name;
             try
             {
                 var status = File.ReadAllLines(folder + "/status");
                 name = status[0]["Name:".Length..].Trim();
-                user = uint.Parse(status.First(l => l.StartsWith("Uid:", StringComparison.Ordinal)).Split('\t')[1], CultureInfo.InvariantCulture);
+                parent = int.Parse(Field("PPid:"), CultureInfo.InvariantCulture);
+                user = uint.Parse(Field("Uid:"), CultureInfo.InvariantCulture);
+                string Field(string field) => status.First(l => l.StartsWith(field, StringComparison.Ordinal)).Split('\t')[1];
             }
             catch (Exception gone) when (gone is IOException or UnauthorizedAccessException or InvalidOperationException)
             {
                 continue;
             }
-            yield return new RunningProcess(id, user, name, Link(folder + "/root") ?? "/");
+            yield return new RunningProcess(id, parent, user, name, Link(folder + "/root") ?? "/");
         }
     }
 

@@ -87,7 +87,7 @@ internal sealed unsafe class TreeUse(LinuxVolumes volumes)
     private static IEnumerable<(TreeHolder, Native.Statx?)> Opened()
     {
         Dictionary<string, Native.Statx?> mapped = [];
-        foreach (var process in Processes.All().Where(p => p.Id != Environment.ProcessId))
+        foreach (var process in Processes.All().Where(p => !p.IsThisProgram()))
         {
             HashSet<string> seen = [];
             foreach (var link in Links(process.Id))

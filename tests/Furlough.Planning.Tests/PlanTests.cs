@@ -91,6 +91,8 @@ public sealed class PlanTests
         { "target-lacks-kinds", Severity.Blocking, Asking(DemandKind.HardLinks) },
         { "target-loses-facts", Severity.Consent, Asking(DemandKind.Attributes) },
         { "device-node", Severity.Blocking, Asking(DemandKind.DeviceNodes) },
+        { "cannot-be-copied", Severity.Blocking, Asking(DemandKind.NotHere) },
+        { "copy-loses-facts", Severity.Consent, Asking(DemandKind.FactsNotKept) },
         { "links-lead-elsewhere", Severity.Advice, Asking(DemandKind.LinksElsewhere) },
         { "file-too-large", Severity.Blocking, Survey([Small(), Data() with { Abilities = Poor }], Holding() with { Demands = new Demands([], 5 * GB, 0) }) },
         { "path-too-long", Severity.Blocking, Survey([Small(), Data()], Holding() with { Demands = new Demands([], 0, 4_080) }) },

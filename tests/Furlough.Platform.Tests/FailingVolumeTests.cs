@@ -97,6 +97,8 @@ public sealed class FailingVolumeTests : IDisposable
         { "mkdir {home}/Documents/loop; mount --bind {home}/Documents {home}/Documents/loop", "other-volume", "another volume is mounted here" },
         { "mount -o remount,ro {data}", "volume-read-only", "cannot be written" },
         { "mknod {home}/Documents/null c 1 3", "device-node", "is a device node" },
+        { "echo x > {home}/Documents/sealed; chattr +i {home}/Documents/sealed", "cannot-be-copied", "nobody can change it" },
+        { "mkdir {home}/Documents/sealed; chattr +a {home}/Documents/sealed", "cannot-be-copied", "nobody can change it" },
     };
 
     [Theory]
@@ -112,7 +114,7 @@ public sealed class FailingVolumeTests : IDisposable
         Run(docket).ShouldBe(RelocationState.Failed);
         _recorder.Last.Failure!.ShouldSatisfyAllConditions(f => f.Code.ShouldBe(code, f.ToString()), f => f.Text.ShouldContain(words), f => f.Where.ShouldContain("Nothing has changed"), f => f.Remedy.ShouldNotBeEmpty());
         LinuxTree.Difference(before, Everything()).ShouldBeEmpty();
-        LinuxTree.Sh($"umount {_tree.Home}/Documents/loop 2>/dev/null || true");
+        LinuxTree.Sh($"umount {_tree.Home}/Documents/loop 2>/dev/null || true; chattr -i -a {_tree.Home}/Documents/sealed 2>/dev/null || true");
         File.Delete(marker);
     }
 

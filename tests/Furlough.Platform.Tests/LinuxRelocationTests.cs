@@ -267,9 +267,12 @@ public sealed class LinuxRelocationTests : IDisposable
     {
         _tree.Setting(TwoFolders);
         _tree.FillHard($"{_tree.Home}/Documents", 5);
-        LinuxTree.Sh($"cd {_tree.Home}/Documents; touch Plot plot 'what?' nul.txt 'ends.'; mknod null c 1 3");
+        LinuxTree.Sh($"cd {_tree.Home}/Documents; touch Plot plot 'what?' nul.txt 'ends.'; mknod null c 1 3; echo x > sealed; echo x > log; chattr +i sealed; chattr +a log; mkdir mounted; mount -t tmpfs none mounted; setfattr -h -n trusted.note -v x dangling");
         var demands = _tree.Survey().Holdings.Single(h => h.Name.Name == "Documents").Demands;
-        demands.Found.Select(d => d.Kind).ShouldBe([DemandKind.Links, DemandKind.HardLinks, DemandKind.Holes, DemandKind.Attributes, DemandKind.NamesByCase, DemandKind.OddNames, DemandKind.PipesAndSockets, DemandKind.DeviceNodes, DemandKind.LinksElsewhere]);
+        demands.Found.Select(d => d.Kind).ShouldBe([DemandKind.Links, DemandKind.HardLinks, DemandKind.Holes, DemandKind.Attributes, DemandKind.NamesByCase, DemandKind.OddNames, DemandKind.PipesAndSockets, DemandKind.DeviceNodes, DemandKind.LinksElsewhere, DemandKind.Unchangeable, DemandKind.FactsNotKept, DemandKind.Mounts]);
+        LinuxTree.Sh($"cd {_tree.Home}/Documents; chattr -i -a sealed log; umount mounted");
+        demands.Of(DemandKind.Unchangeable)!.Count.ShouldBe(2);
+        demands.Of(DemandKind.Mounts)!.Example.ShouldBe("mounted");
         demands.Of(DemandKind.HardLinks)!.Count.ShouldBe(3);
         demands.Of(DemandKind.OddNames)!.Count.ShouldBe(5, "a line break, bytes that are no text, and three reserved names");
         demands.Of(DemandKind.NamesByCase)!.Count.ShouldBe(1);

@@ -19,6 +19,17 @@ internal sealed unsafe class LinuxFolder(SafeFileHandle handle, string path, Fil
         fixed (byte* path = LinuxName.ToBytes($"/proc/self/fd/{Descriptor}/{Plain(name)}")) return Native.ListAttributesAt(path, null, 0) > 0;
     }
 
+    /// <summary>A label that the system gives to everything is given anew.</summary>
+    public bool HasMoreThanIsCopied(string name, NodeKind kind)
+    {
+        const int size = 256;
+        if (kind is not (NodeKind.Link or NodeKind.Fifo) || !Abilities.ExtendedAttributes) return false;
+        var names = stackalloc byte[size];
+        nint bytes;
+        fixed (byte* path = LinuxName.ToBytes($"/proc/self/fd/{Descriptor}/{Plain(name)}")) bytes = Native.ListAttributesAt(path, names, size);
+        return bytes > 0 && !new ReadOnlySpan<byte>(names, (int)bytes).SequenceEqual("security.selinux\0"u8);
+    }
+
     public IReadOnlyList<FolderEntry> List()
     {
         List<FolderEntry> entries = [];

@@ -22,6 +22,7 @@ internal static unsafe partial class Native
     [StructLayout(LayoutKind.Explicit, Size = 256)]
     internal struct Statx
     {
+        [FieldOffset(8)] public ulong Attributes;
         [FieldOffset(16)] public uint Links;
         [FieldOffset(20)] public uint Owner;
         [FieldOffset(24)] public uint Group;

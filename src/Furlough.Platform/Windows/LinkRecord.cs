@@ -19,13 +19,16 @@ internal static class LinkRecord
     private const int HeadBytes = 8, NamesBytes = 8, FlagBytes = 4;
     private const uint Relative = 1;
 
+    /// <summary>Whether a tag is that of one of these links.</summary>
+    internal static bool IsLink(uint tag) => tag is Symbolic or Junction;
+
     /// <summary>The text of a record.</summary>
     /// <param name="isFolder">The link stands for a folder.</param>
     /// <exception cref="IoFault">It is none of these links, or one that its text would not make again.</exception>
     internal static string Read(ReadOnlySpan<byte> record, bool isFolder, string path)
     {
         var tag = record.Length < HeadBytes + NamesBytes + FlagBytes ? 0 : BinaryPrimitives.ReadUInt32LittleEndian(record);
-        if (tag is not (Symbolic or Junction)) throw Unknown(path);
+        if (!IsLink(tag)) throw Unknown(path);
         var target = TargetOf(record) ?? throw Unknown(path);
         var relative = IsRelative(record);
         var shown = relative ? target.Replace('\\', '/') : IsLettered(target.AsSpan(Math.Min(Whole.Length, target.Length))) ? target[Whole.Length..] : target;

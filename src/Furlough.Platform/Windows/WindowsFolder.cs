@@ -10,7 +10,7 @@ internal sealed unsafe class WindowsFolder(SafeFileHandle handle, string path, W
 {
     internal const uint FolderAccess = Native.ReadData | Native.ReadAttributes | Native.ReadControl, OwnFolderAccess = FolderAccess | Native.WriteData | Native.AppendData | Native.WriteAttributes | Native.WriteDac | Native.WriteOwner;
     private const uint FileAccess = Native.ReadData | Native.ReadAttributes | Native.ReadControl, OwnFileAccess = FileAccess | Native.WriteData | Native.AppendData | Native.WriteAttributes | Native.WriteDac | Native.WriteOwner;
-    private const int DirectoryInformation = 1, RenameInformation = 10, LinkInformation = 11, DispositionInformation = 13, BasicInformation = 4;
+    private const int DirectoryInformation = 1, RenameInformation = 10, LinkInformation = 11, DispositionInformation = 13, BasicInformation = 4, StreamInformation = 22;
 
     public NodeFacts? Find(string name)
     {
@@ -22,6 +22,19 @@ internal sealed unsafe class WindowsFolder(SafeFileHandle handle, string path, W
 
     /// <summary>Every node has a security descriptor.</summary>
     public bool HasAttributes(string name) => true;
+
+    public bool HasMoreThanIsCopied(string name, NodeKind kind)
+    {
+        const int size = 1024;
+        if (kind != NodeKind.File || Native.TryOpen(Raw, Plain(name), Native.ReadAttributes, Native.ShareAll, Native.OpenExisting, Native.NoFolder, out var opened) != 0) return false;
+        using (opened)
+        {
+            var streams = stackalloc byte[size];
+            Native.Status status;
+            var code = Native.NtQueryInformationFile(opened!.DangerousGetHandle(), &status, streams, size, StreamInformation);
+            return code == Native.BufferOverflow || (code == 0 && FileMarks.HasFurtherStreams(new ReadOnlySpan<byte>(streams, (int)status.Information)));
+        }
+    }
 
     public IReadOnlyList<FolderEntry> List()
     {

@@ -90,16 +90,20 @@ internal abstract unsafe class WindowsNode(SafeFileHandle handle, string path, W
         Native.Status status;
         Native.Check(Native.NtQueryInformationFile(handle, &status, &all, (uint)sizeof(Native.All), AllInformation), path);
         // The root of a volume may be marked as what is mounted there.
-        var kind = path.Length > 0 && (all.Basic.Attributes & Native.IsLink) != 0 && IsLinkTag(handle) ? NodeKind.Link : (all.Basic.Attributes & Native.IsFolder) != 0 ? NodeKind.Folder : NodeKind.File;
-        return new NodeFacts(kind, kind == NodeKind.File ? all.SizeBytes : 0, kind == NodeKind.File ? Math.Max(all.AllocatedBytes, all.SizeBytes) : 0, Nanoseconds(all.Basic.Written), Nanoseconds(all.Basic.Changed), serial, (ulong)all.Index, kind == NodeKind.File ? all.Links : 1, 0, 0, 0);
+        var tag = path.Length > 0 && (all.Basic.Attributes & Native.IsLink) != 0 ? TagOf(handle) : 0;
+        var kind = LinkRecord.IsLink(tag) ? NodeKind.Link : (all.Basic.Attributes & Native.IsFolder) != 0 ? NodeKind.Folder : NodeKind.File;
+        return new NodeFacts(kind, kind == NodeKind.File ? all.SizeBytes : 0, kind == NodeKind.File ? Math.Max(all.AllocatedBytes, all.SizeBytes) : 0, Nanoseconds(all.Basic.Written), Nanoseconds(all.Basic.Changed), serial, (ulong)all.Index, kind == NodeKind.File ? all.Links : 1, 0, 0, 0)
+        {
+            Marks = FileMarks.Of(path.Length > 0 ? all.Basic.Attributes : 0, tag),
+        };
     }
 
-    /// <summary>Symbolic links and junctions; other marks of that kind (compressed, deduplicated, in the cloud) are files to whoever opens them.</summary>
-    private static bool IsLinkTag(nint handle)
+    /// <summary>What a node that is marked for the system's filters is marked with; a mark that cannot be read is none that is known.</summary>
+    private static uint TagOf(nint handle)
     {
         var tag = stackalloc uint[2];
         Native.Status status;
-        return Native.NtQueryInformationFile(handle, &status, tag, 8, TagInformation) == 0 && tag[1] is LinkRecord.Symbolic or LinkRecord.Junction;
+        return Native.NtQueryInformationFile(handle, &status, tag, 8, TagInformation) == 0 ? tag[1] : uint.MaxValue;
     }
 
     private Native.Basic ReadBasic()

@@ -160,6 +160,7 @@ public static class FieldStation
         [
             new Demand(DemandKind.Links, 3, "transects/latest"), new Demand(DemandKind.HardLinks, 2, "transects/2024/sheet.ods"), new Demand(DemandKind.Holes, 1, "recorder/dump.raw"), new Demand(DemandKind.Attributes, 40, "transects/2023/map.ods"),
             new Demand(DemandKind.NamesByCase, 2, "Fen/notes.txt"), new Demand(DemandKind.OddNames, 5, "2022: spring?"), new Demand(DemandKind.DeviceNodes, 1, "recorder/dev/tape"), new Demand(DemandKind.LinksElsewhere, 1, "transects/shared"),
+            new Demand(DemandKind.Unchangeable, 1, "recorder/seal"), new Demand(DemandKind.NotHere, 12, "transects/2019/north.tif"), new Demand(DemandKind.FactsNotKept, 3, "transects/latest"),
         ], 6 * GB, 4_090);
 
     private static AccountSpec Person(string name, uint id, string room, bool heavy, Dice dice)

@@ -76,9 +76,12 @@ public sealed record PointerFacts(PointerAddress Address, PointerValue Value, Pl
     public string? FixedBy { get; init; }
 }
 
-/// <summary>What a tree may ask of the file system that stores it, or of its place: links that lead elsewhere from another one.</summary>
+/// <summary>
+/// What a tree may ask of the file system that stores it, or of its place (links that lead elsewhere from another one); and what no copy can keep: marks
+/// against changes, encryption, content that is not in the file itself, facts beside it, other volumes mounted inside.
+/// </summary>
 [JsonConverter(typeof(WordConverter<DemandKind>))]
-public enum DemandKind { Links, HardLinks, Holes, Attributes, NamesByCase, OddNames, PipesAndSockets, DeviceNodes, LinksElsewhere }
+public enum DemandKind { Links, HardLinks, Holes, Attributes, NamesByCase, OddNames, PipesAndSockets, DeviceNodes, LinksElsewhere, Unchangeable, Encrypted, NotHere, FactsNotKept, Mounts }
 
 /// <summary>How many nodes of a tree ask for something, and the first of them.</summary>
 public sealed record Demand(DemandKind Kind, long Count, string Example);

@@ -13,7 +13,28 @@ public enum NodeKind { File, Folder, Link, Fifo, Socket, Device }
 /// <param name="Mode">Permission bits with set-uid, set-gid and sticky.</param>
 public readonly record struct NodeFacts(
     NodeKind Kind, long SizeBytes, long AllocatedBytes, long ModifiedNs, long ChangedNs,
-    ulong Device, ulong FileId, long Links, uint Mode, uint Owner, uint Group);
+    ulong Device, ulong FileId, long Links, uint Mode, uint Owner, uint Group)
+{
+    /// <summary>What keeps it from being copied as it is.</summary>
+    public NodeMarks Marks { get; init; }
+}
+
+/// <summary>What keeps a file or folder from being copied as it is.</summary>
+[Flags]
+public enum NodeMarks
+{
+    /// <summary>Nothing.</summary>
+    None = 0,
+
+    /// <summary>The file system lets nobody change it, or only append to it.</summary>
+    Unchangeable = 1,
+
+    /// <summary>The file system encrypts it: the copy would be readable for whoever has the disk.</summary>
+    Encrypted = 2,
+
+    /// <summary>Its content is somewhere else, in the cloud or in a store of shared blocks: what can be read of the file itself is not all of it.</summary>
+    NotHere = 4,
+}
 
 /// <summary>A name in a folder. Names that are no valid text carry their odd bytes as lone surrogates U+DC80..U+DCFF.</summary>
 public readonly record struct FolderEntry(string Name, NodeKind Kind);
@@ -96,6 +117,9 @@ public interface IFolder : IDisposable
 
     /// <summary>Whether an entry has extended attributes; false where that cannot be asked.</summary>
     bool HasAttributes(string name);
+
+    /// <summary>Whether something is kept about an entry that no copy has: further streams of data, attributes of a link or pipe.</summary>
+    bool HasMoreThanIsCopied(string name, NodeKind kind) => false;
 
     /// <summary>Opens a folder below this one, on the same volume.</summary>
     IFolder OpenFolder(string name);

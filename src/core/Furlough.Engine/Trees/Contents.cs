@@ -48,6 +48,7 @@ public readonly record struct Contents(long Files, long DataBytes, long HiddenBy
                 }
                 catch (IoFault fault)
                 {
+                    if (fault.Reason == IoReason.OtherVolume) total.Demands = total.Demands.With(DemandSurvey.Mount(Walk.Join(path, name)));
                     unread.Add($"`{PathText.Show(Walk.Join(path, name))}`: {fault.SystemWords}");
                 }
             }
@@ -82,6 +83,7 @@ public readonly record struct Contents(long Files, long DataBytes, long HiddenBy
         var demands = new DemandSurvey();
         var entries = folder.List();
         demands.Folder(path, entries);
+        demands.Marks(path, own.Marks);
         foreach (var entry in entries)
         {
             stop.ThrowIfCancellationRequested();
@@ -94,7 +96,7 @@ public readonly record struct Contents(long Files, long DataBytes, long HiddenBy
             {
                 sums.Files++;
                 var found = entry.Kind == NodeKind.File ? folder.Find(entry.Name) : null;
-                demands.Node(Walk.Join(path, entry.Name), entry.Kind, found, folder.HasAttributes(entry.Name));
+                demands.Node(Walk.Join(path, entry.Name), entry.Kind, found, folder.HasAttributes(entry.Name), folder.HasMoreThanIsCopied(entry.Name, entry.Kind));
                 if (entry.Kind == NodeKind.Link) demands.Link(Walk.Join(path, entry.Name), folder.ReadLink(entry.Name), shown);
                 if (found is { } facts) sums.File(facts, isHidden || entry.Name.StartsWith('.'), clusters);
             }

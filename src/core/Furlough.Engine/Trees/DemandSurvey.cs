@@ -34,18 +34,32 @@ internal sealed class DemandSurvey
     }
 
     /// <summary>One node.</summary>
-    internal void Node(string path, NodeKind kind, in NodeFacts? facts, bool hasAttributes)
+    internal void Node(string path, NodeKind kind, in NodeFacts? facts, bool hasAttributes, bool hasMore)
     {
         LongestPathBytes = Math.Max(LongestPathBytes, Encoding.UTF8.GetByteCount(path));
         if (kind == NodeKind.Link) Note(DemandKind.Links, path);
         if (kind is NodeKind.Fifo or NodeKind.Socket) Note(DemandKind.PipesAndSockets, path);
         if (kind == NodeKind.Device) Note(DemandKind.DeviceNodes, path);
         if (hasAttributes) Note(DemandKind.Attributes, path);
+        if (hasMore) Note(DemandKind.FactsNotKept, path);
+        Marks(path, facts?.Marks ?? NodeMarks.None);
         if (kind != NodeKind.File || facts is not { } file) return;
         LargestFileBytes = Math.Max(LargestFileBytes, file.SizeBytes);
         if (file.Links > 1) Note(DemandKind.HardLinks, path);
         if (file.SizeBytes - file.AllocatedBytes > 1 << 20) Note(DemandKind.Holes, path);
     }
+
+    /// <summary>What keeps a node from being copied.</summary>
+    internal void Marks(string path, NodeMarks marks)
+    {
+        if (marks == NodeMarks.None) return;
+        if (marks.HasFlag(NodeMarks.Unchangeable)) Note(DemandKind.Unchangeable, path);
+        if (marks.HasFlag(NodeMarks.Encrypted)) Note(DemandKind.Encrypted, path);
+        if (marks.HasFlag(NodeMarks.NotHere)) Note(DemandKind.NotHere, path);
+    }
+
+    /// <summary>A folder on which another volume is mounted, or where another part of this one begins.</summary>
+    internal static Demands Mount(string path) => new([new Demand(DemandKind.Mounts, 1, PathText.Show(path))], 0, 0);
 
     /// <summary>One link: relative ones may lead out of the tree, absolute ones back into it by its former path.</summary>
     /// <param name="shown">The tree's own path, as the system shows it.</param>
@@ -68,7 +82,7 @@ internal sealed class DemandSurvey
     }
 
     private void Note(DemandKind kind, string path) =>
-        _found[kind] = _found.TryGetValue(kind, out var known) ? known with { Count = known.Count + 1 } : new Demand(kind, 1, PathText.Show(path));
+        _found[kind] = _found.TryGetValue(kind, out var known) ? known with { Count = known.Count + 1 } : new Demand(kind, 1, PathText.Show(path.Length == 0 ? "." : path));
 
     /// <summary>Names that every file system takes: text without control and reserved characters, not ending in a dot or space, no device's name.</summary>
     private static bool IsPlain(string name)

@@ -94,7 +94,7 @@ public sealed class TreeCopy : IDisposable
         if (level > Walk.DeepestLevel) throw Walk.TooDeep(path);
         var (leaves, folders) = Walk.Sorted(at.Source);
         if (!at.Fresh) RemoveForeign(at.Target, leaves, folders);
-        RequireTime(at.Facts, path);
+        RequireKept(at.Facts, path);
         Append([new ManifestEntry(path, at.Facts, 0, ContentDigest.Of(at.Attributes), null)]);
 
         for (var from = 0; from < leaves.Count; from += PortionSize) HandPortion(at, path, leaves, from, Math.Min(PortionSize, leaves.Count - from));
@@ -176,7 +176,7 @@ public sealed class TreeCopy : IDisposable
     {
         using var from = at.Source.OpenFile(name);
         var facts = from.Known;
-        RequireTime(facts, path);
+        RequireKept(facts, path);
         if (facts.Links <= 1) return CopyContent(at, from, facts, name, path, earlier);
         lock (_linked)
         {
@@ -258,7 +258,7 @@ public sealed class TreeCopy : IDisposable
     private ManifestEntry? CopyOther(FolderPair at, string name, string path)
     {
         if (at.Source.Find(name) is not { } facts) throw new IoFault(IoReason.Changed, path, "it vanished while the folder was copied");
-        RequireTime(facts, path);
+        RequireKept(facts, path);
         if (facts.Links > 1 && facts.Kind is NodeKind.Link or NodeKind.Fifo) _notes.Add($"`{PathText.Show(path)}` is a {facts.Kind.Word()} with {facts.Links} names: each of them is one of its own at the target.");
         switch (facts.Kind)
         {
@@ -284,10 +284,16 @@ public sealed class TreeCopy : IDisposable
         }
     }
 
-    /// <summary>A time beyond what is reckoned with (the years 1677 to 2262) would come out as another one.</summary>
-    private static void RequireTime(in NodeFacts facts, string path)
+    /// <summary>Refuses what would come out as something else. A time beyond what is reckoned with (the years 1677 to 2262) would be another one.</summary>
+    private static void RequireKept(in NodeFacts facts, string path)
     {
-        if (facts.ModifiedNs is long.MaxValue or long.MinValue) throw new Fault("time-not-kept", $"`{PathText.Show(path.Length == 0 ? "." : path)}` was last changed, it says, before 1677 or after 2262: such a time cannot be kept.", "Give it another time (`touch`), then {retry}.");
+        var shown = PathText.Show(path.Length == 0 ? "." : path);
+        if (facts.ModifiedNs is long.MaxValue or long.MinValue) throw new Fault("time-not-kept", $"`{shown}` was last changed, it says, before 1677 or after 2262: such a time cannot be kept.", "Give it another time (`touch`), then {retry}.");
+        if (facts.Marks == NodeMarks.None) return;
+        var (why, remedy) = facts.Marks.HasFlag(NodeMarks.NotHere) ? ("is not stored here as a whole: its content is in the cloud or in a store of its own", "Have it stored here as an ordinary file")
+            : facts.Marks.HasFlag(NodeMarks.Encrypted) ? ("is encrypted by the file system, and its copy would not be", "Have its owner take the encryption away")
+            : ("is marked so that nobody can change it", "Take the mark away (`chattr -i -a`)");
+        throw new Fault("cannot-be-copied", $"`{shown}` {why}.", $"{remedy}, or take it out of the folder; then {{retry}}.");
     }
 
     /// <summary>Removes from the staging folder what an earlier attempt left and the source does not have (any more).</summary>

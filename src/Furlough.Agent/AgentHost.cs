@@ -18,8 +18,7 @@ internal static class AgentHost
     internal static async Task<int> RunAsync(AgentHostOptions options, CancellationToken stop)
     {
         if (!Directory.Exists(options.Root)) throw new DirectoryNotFoundException($"There is no root folder {options.Root}.");
-        if (OperatingSystem.IsWindows()) Directory.CreateDirectory(options.Data);
-        else Directory.CreateDirectory(options.Data, UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute);
+        PrivateFolder.Make(options.Data);
         var reserve = new SpaceReserve(options.Root);
         reserve.Release();
         using var alone = TakeAlone(Path.Combine(options.Data, "lock"));
@@ -51,13 +50,13 @@ internal static class AgentHost
     internal static int Check(AgentHostOptions options, string account, CancellationToken stop)
     {
         if (!Directory.Exists(options.Root)) throw new DirectoryNotFoundException($"There is no root folder {options.Root}.");
-        Directory.CreateDirectory(options.Data);
+        PrivateFolder.Make(options.Data);
         // No agent may be at work on this machine meanwhile.
         using var alone = TakeAlone(Path.Combine(options.Data, "lock"));
         var (machine, surveyor) = Platform(options);
         var report = new SelfCheck(machine, surveyor, OperatingSystem.IsWindows() ? WindowsMachine.FolderLinks : [], Version(), TimeProvider.System).Run(account, Console.WriteLine, stop);
         report.Write(options.Data);
-        Console.WriteLine($"{report.OperatingSystem}: {report.Lines.Count(l => l.Wrong is null)} of {report.Lines.Count} passed. {(report.IsPassed ? "Surveys call it proven from now on." : "Surveys go on calling it unproven.")} The report is in {options.Data}.");
+        Console.WriteLine($"{report.OperatingSystem}: {report.Lines.Count(l => l.Wrong is null)} of {report.Lines.Count} passed. {(report.IsPassed ? "Surveys call it proven from now on, for what the lines above name." : "Surveys go on calling it unproven.")} The report is in {options.Data}.");
         return report.IsPassed ? 0 : 1;
     }
 

@@ -57,25 +57,6 @@ public sealed class SigningKey
     }
 }
 
-/// <summary>Files that only their owner may read.</summary>
-public static class PrivateFile
-{
-    /// <summary>Writes a file of mode 0600 under a temporary name and renames it.</summary>
-    public static void Write(string path, string content)
-    {
-        var fresh = path + ".new";
-        File.Delete(fresh);
-        var options = new FileStreamOptions { Mode = FileMode.CreateNew, Access = FileAccess.Write };
-        if (!OperatingSystem.IsWindows()) options.UnixCreateMode = UnixFileMode.UserRead | UnixFileMode.UserWrite;
-        using (var file = new FileStream(fresh, options))
-        {
-            file.Write(Encoding.UTF8.GetBytes(content));
-            file.Flush();
-        }
-        File.Move(fresh, path, overwrite: true);
-    }
-}
-
 /// <summary>Why a signed message was not accepted.</summary>
 public sealed class SignatureException(string message, Model.Docket? authentic = null) : Exception(message)
 {

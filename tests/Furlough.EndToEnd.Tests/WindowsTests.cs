@@ -58,6 +58,7 @@ public sealed class WindowsTests : IDisposable
         var (values, before) = (Values(), WindowsDesk.Describe($"{Home}/Documents"));
         _desk.StartAgent(_field, "wet-03", _field.Invite());
         Survey();
+        LinuxTree.Sh($"stat -c %a '{Home}/../../ProgramData/Furlough'").Trim().ShouldEndWith("0", customMessage: "the agent's data is closed to the people of the machine");
         Run().Code.ShouldBe(0);
         _desk.Probe("where", Documents).Out.Trim().ShouldBe($@"D:\People\{Environment.UserName}\Documents");
         WindowsDesk.Describe($"{Roomy}/Documents").ShouldBe(before);

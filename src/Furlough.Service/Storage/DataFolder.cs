@@ -1,3 +1,4 @@
+using Furlough.Protocol;
 using System.Runtime.InteropServices;
 using Microsoft.Data.Sqlite;
 using Microsoft.EntityFrameworkCore;
@@ -16,16 +17,11 @@ public sealed partial class DataFolder : IDisposable
     /// <exception cref="IOException">Another service works with it, or a part of it is missing: says which and what to do.</exception>
     public static DataFolder Take(string path)
     {
-        if (OperatingSystem.IsWindows()) Directory.CreateDirectory(path);
-        else
-        {
-            const UnixFileMode closed = UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute;
-            // Whatever is made from now on is its owner's alone.
-            _ = SetMask(0x3F);
-            Directory.CreateDirectory(path, closed);
-            if ((File.GetUnixFileMode(path) & ~closed) != 0) File.SetUnixFileMode(path, closed);
-            foreach (var file in Directory.GetFiles(path)) File.SetUnixFileMode(file, UnixFileMode.UserRead | UnixFileMode.UserWrite);
-        }
+        // Whatever is made from now on is its owner's alone.
+        if (!OperatingSystem.IsWindows()) _ = SetMask(0x3F);
+        PrivateFolder.Make(path);
+        foreach (var file in Directory.GetFiles(path))
+            if (!OperatingSystem.IsWindows()) File.SetUnixFileMode(file, UnixFileMode.UserRead | UnixFileMode.UserWrite);
         FileStream alone;
         try { alone = new FileStream(Path.Combine(path, "lock"), FileMode.OpenOrCreate, FileAccess.ReadWrite, FileShare.None); }
         catch (IOException) { throw new IOException($"Another service works with the data folder {path}. Stop that one first, or give this one a folder of its own with --data."); }

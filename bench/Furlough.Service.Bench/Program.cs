@@ -41,7 +41,7 @@ async Task MeasureAsync(int count, string folder)
         {
             var key = SigningKey.Make();
             var enrolled = await agents.EnrolAsync(new EnrolRequest(code, machine.Name, machine.Room, key.Public, $"machine-{i}", ProtocolVersion.Newest), default);
-            sessions[i] = (await agents.OpenSessionAsync(key, enrolled.Machine, $"machine-{i}", 0, default)).Token;
+            sessions[i] = (await agents.OpenSessionAsync(key, enrolled.Machine, $"machine-{i}", AgentCounters.None, default)).Token;
         });
         var first = await EachAsync(fleet, (machine, i) => agents.SurveyAsync(sessions[i], machine.Survey!, default));
         var second = await EachAsync(fleet, (machine, i) => agents.SurveyAsync(sessions[i], machine.Survey! with { TakenAt = machine.Survey!.TakenAt.AddHours(1) }, default));

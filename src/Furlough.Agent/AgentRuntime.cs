@@ -45,7 +45,7 @@ public sealed class AgentRuntime : IWatcher, IDisposable
     {
         (_options, _store, _key, _surveyor, _time, _log) = (options, store, key, surveyor, time, log);
         _client = new AgentClient(http);
-        _link = new ServiceLink(_client, store, key, options.MachineId);
+        _link = new ServiceLink(_client, store, key, options.MachineId, () => _bulletinsCame.Release());
         _permits = new PermitKeeper(_link, time);
         _kinds = new KindKeeper(_link, store, log);
         _reserve = options.Reserve;
@@ -66,16 +66,37 @@ public sealed class AgentRuntime : IWatcher, IDisposable
     /// <exception cref="ServiceException">The invite is not valid, or the service not reachable.</exception>
     public async Task EnrolAsync(CancellationToken stop)
     {
-        if (_store.Setting("machine") is not null) return;
+        if (_store.Setting("machine") is not null && _options.Code is null) return;
         var code = _options.Code ?? throw new ServiceException(0, "not-enrolled", "This agent is not enrolled yet.", "Start it once with --code and an invite from `furlough machine invite`.", null, null);
         if (code.Split('.') is not [_, var serviceKey]) throw new ServiceException(0, "invite-malformed", "The invite is not complete.", "Copy the whole code from `furlough machine invite`.", null, null);
-        var answer = await _client.EnrolAsync(new EnrolRequest(code, _options.Name, _options.Room, _key.Public, _options.MachineId, ProtocolVersion.Newest), stop);
+        EnrolResponse answer;
+        try { answer = await _client.EnrolAsync(new EnrolRequest(code, _options.Name, _options.Room, _key.Public, _options.MachineId, ProtocolVersion.Newest), stop); }
+        catch (ServiceException needless) when (_store.Setting("machine") is not null)
+        {
+            _log($"the invite was not needed: {needless.Message}");
+            return;
+        }
         if (answer.ServiceKey != serviceKey) throw new ServiceException(0, "service-not-inviting", "The service at this address is not the one that made the invite.", "Check the address.", null, null);
+        if (_store.Setting("machine") is { } before)
+        {
+            GoOnAs(before, answer);
+            return;
+        }
         _store.SetSetting("service-key", answer.ServiceKey);
         _store.SetSetting("name", _options.Name);
         _store.GoOnAfter(answer.LastBulletin, answer.LastDocket);
         _store.SetSetting("machine", answer.Machine.ToString());
         _log($"enrolled as {_options.Name}");
+    }
+
+    /// <summary>An invite for an agent that has a journal: of use where the service was put back to a state in which it does not know this machine. Then it is told everything again.</summary>
+    private void GoOnAs(string before, EnrolResponse answer)
+    {
+        if (answer.Machine.ToString() == before) return;
+        if (answer.ServiceKey != _store.Setting("service-key")) throw new ServiceException(0, "enrolled-elsewhere", "This agent is enrolled with another service, and its journal is that one's.", "Start the agent without an invite, or with a data folder of its own.", null, null);
+        _store.SetSetting("acknowledged", answer.LastBulletin.ToString(CultureInfo.InvariantCulture));
+        _store.SetSetting("machine", answer.Machine.ToString());
+        _log($"enrolled again as {_options.Name}: the service did not know this machine any more");
     }
 
     /// <summary>Works until stopped; whatever is cut short is taken up at the next start.</summary>
@@ -139,7 +160,7 @@ public sealed class AgentRuntime : IWatcher, IDisposable
         {
             try
             {
-                _store.Add(envelope.Number, DocketCheck.Open(_link.ServiceKey, envelope.Docket, _link.Machine, _time.GetUtcNow(), _store.Supersession));
+                _store.Add(envelope.Number, DocketCheck.Open(_link.ServiceKey, envelope.Docket, _link.Machine, _time.GetUtcNow(), _store.Supersession), envelope.Docket);
             }
             catch (SignatureException refused)
             {
@@ -174,9 +195,17 @@ public sealed class AgentRuntime : IWatcher, IDisposable
             await _bulletinsCame.WaitAsync(stop);
             return;
         }
-        var receipt = await _link.CallAsync((client, token, s) => client.BulletinsAsync(token, bulletins, s), stop);
+        var receipt = await _link.CallAsync((client, token, s) => client.BulletinsAsync(token, bulletins, hasMore: true, s), stop);
+        if (receipt.Wanted is { } wanted) receipt = await HandInDocketAsync(wanted, receipt.Acknowledged, stop);
         _link.SetAcknowledged(receipt.Acknowledged);
     }
+
+    /// <summary>The service was put back to a state in which it does not know a docket: it gets it again, and then what was told of it; without it that is only written down there.</summary>
+    private Task<BulletinReceipt> HandInDocketAsync(Guid wanted, long acknowledged, CancellationToken stop) => _link.CallAsync(async (client, token, s) =>
+    {
+        if (_store.Signed(wanted) is { } signed) await client.KnownDocketsAsync(token, [signed], s);
+        return await client.BulletinsAsync(token, _store.BulletinsAfter(acknowledged, 1), hasMore: false, s);
+    }, stop);
 
     private async Task HandInProgressAsync(CancellationToken stop)
     {

@@ -12,7 +12,7 @@ public sealed class AgentStore : IJournal, IDisposable
 {
     private const string Schema = """
         CREATE TABLE IF NOT EXISTS setting (key TEXT PRIMARY KEY, value TEXT NOT NULL);
-        CREATE TABLE IF NOT EXISTS docket (number INTEGER PRIMARY KEY, id TEXT NOT NULL UNIQUE, relocation INTEGER NOT NULL, supersession INTEGER NOT NULL, body TEXT NOT NULL, begun TEXT, undoing TEXT, ended TEXT);
+        CREATE TABLE IF NOT EXISTS docket (number INTEGER PRIMARY KEY, id TEXT NOT NULL UNIQUE, relocation INTEGER NOT NULL, supersession INTEGER NOT NULL, body TEXT NOT NULL, begun TEXT, undoing TEXT, ended TEXT, signed TEXT);
         CREATE TABLE IF NOT EXISTS done (docket TEXT NOT NULL, step TEXT NOT NULL, PRIMARY KEY (docket, step));
         CREATE TABLE IF NOT EXISTS note (docket TEXT NOT NULL, key TEXT NOT NULL, value TEXT NOT NULL, PRIMARY KEY (docket, key));
         CREATE TABLE IF NOT EXISTS bulletin (number INTEGER PRIMARY KEY, docket TEXT NOT NULL, body TEXT NOT NULL);
@@ -32,6 +32,8 @@ public sealed class AgentStore : IJournal, IDisposable
         _connection.Open();
         Execute($"PRAGMA journal_mode=WAL; PRAGMA synchronous={(durable ? "FULL" : "OFF")}; PRAGMA busy_timeout=5000;");
         Execute(Schema);
+        // Journals from before it was kept have no such column.
+        if (Query("SELECT 1 FROM pragma_table_info('docket') WHERE name='signed'", r => r.GetInt32(0)).Count == 0) Execute("ALTER TABLE docket ADD COLUMN signed TEXT");
     }
 
     /// <inheritdoc/>
@@ -59,10 +61,17 @@ public sealed class AgentStore : IJournal, IDisposable
     /// <summary>The highest supersession counter taken in for a relocation.</summary>
     public int Supersession(long relocation) => Query("SELECT max(supersession) FROM docket WHERE relocation=$a", r => r.IsDBNull(0) ? 0 : r.GetInt32(0), relocation).First();
 
+    /// <summary>The highest supersession counter of any docket.</summary>
+    public int HighestSupersession => Query("SELECT coalesce(max(supersession),0) FROM docket", r => r.GetInt32(0)).First();
+
     /// <summary>Takes a docket in.</summary>
-    public void Add(long number, Docket docket) => Execute(
-        "INSERT INTO docket (number,id,relocation,supersession,body) VALUES ($a,$b,$c,$d,$e) ON CONFLICT DO NOTHING",
-        number, docket.Id.ToString(), docket.Relocation, docket.Supersession, JsonSerializer.Serialize(docket, ModelJson.Default.Docket));
+    /// <param name="signed">The message that brought it.</param>
+    public void Add(long number, Docket docket, string signed) => Execute(
+        "INSERT INTO docket (number,id,relocation,supersession,body,signed) VALUES ($a,$b,$c,$d,$e,$f) ON CONFLICT DO NOTHING",
+        number, docket.Id.ToString(), docket.Relocation, docket.Supersession, JsonSerializer.Serialize(docket, ModelJson.Default.Docket), signed);
+
+    /// <summary>A docket as the service signed it; null where it is not known, or from before that was kept.</summary>
+    public string? Signed(Guid docket) => Query("SELECT signed FROM docket WHERE id=$a", r => Text(r, 0), docket.ToString()).FirstOrDefault() is { Length: > 0 } signed ? signed : null;
 
     /// <summary>Moves the cursor past a docket number.</summary>
     public void Passed(long number) => SetSetting("last-docket", number.ToString(CultureInfo.InvariantCulture));

@@ -152,7 +152,7 @@ internal sealed class SelfCheck(IMachine machine, ISurveyor surveyor, IReadOnlyL
 
     private RelocationChange CarryOut(AgentStore store, Docket docket, RelocationState good, CancellationToken stop)
     {
-        store.Add(store.Dockets().Count + 1, docket);
+        store.Add(store.Dockets().Count + 1, docket, "");
         var last = new LastChange();
         var end = new RelocationEngine(machine, store, new EveryPermit(), new Unsigned(), time).Run(docket, last, stop);
         return end == good ? last.Change! : throw new CheckFailedException(last.Change?.Failure?.ToString() ?? $"it ended as {end.Word()}");

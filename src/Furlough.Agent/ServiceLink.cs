@@ -3,7 +3,8 @@ using Furlough.Protocol;
 namespace Furlough.Agent;
 
 /// <summary>The agent's session with the service: opened when needed, opened again when the service has forgotten it.</summary>
-internal sealed class ServiceLink(AgentClient client, AgentStore store, SigningKey key, string machineId) : IDisposable
+/// <param name="opened">Called when a session was opened: the service may know less than before.</param>
+internal sealed class ServiceLink(AgentClient client, AgentStore store, SigningKey key, string machineId, Action opened) : IDisposable
 {
     private readonly SemaphoreSlim _opening = new(1);
     private volatile string? _token;
@@ -38,10 +39,12 @@ internal sealed class ServiceLink(AgentClient client, AgentStore store, SigningK
         try
         {
             if (_token is { } other && other != stale) return other;
-            var session = await client.OpenSessionAsync(key, Machine, machineId, Acknowledged, stop);
+            var session = await client.OpenSessionAsync(key, Machine, machineId, new AgentCounters(Acknowledged, store.LastDocket, store.HighestSupersession), stop);
             // The service says what it has; a service restored from a backup has less than it once acknowledged.
             SetAcknowledged(session.LastBulletin);
-            return _token = session.Token;
+            _token = session.Token;
+            opened();
+            return session.Token;
         }
         finally
         {

@@ -21,10 +21,10 @@ public sealed class AgentClient(HttpClient http)
         SendAsync(HttpMethod.Post, "enrol", null, request, ProtocolJson.Default.EnrolRequest, ProtocolJson.Default.EnrolResponse, stop);
 
     /// <summary>Opens a session by signing the service's challenge.</summary>
-    public async Task<SessionResponse> OpenSessionAsync(SigningKey key, Guid machine, string machineId, long lastAcknowledged, CancellationToken stop)
+    public async Task<SessionResponse> OpenSessionAsync(SigningKey key, Guid machine, string machineId, AgentCounters counters, CancellationToken stop)
     {
         var challenge = await SendAsync<string, Challenge>(HttpMethod.Post, "challenge", null, null, null, ProtocolJson.Default.Challenge, stop);
-        var proof = JsonSerializer.SerializeToUtf8Bytes(new SessionProof(machine, challenge.Nonce, machineId, ProtocolVersion.Newest, lastAcknowledged), ProtocolJson.Default.SessionProof);
+        var proof = JsonSerializer.SerializeToUtf8Bytes(new SessionProof(machine, challenge.Nonce, machineId, ProtocolVersion.Newest, counters.Acknowledged) { LastDocket = counters.Docket, Supersession = counters.Supersession }, ProtocolJson.Default.SessionProof);
         return await SendAsync(HttpMethod.Post, "session", null, new SessionRequest(Jws.Sign(key, MessageType.Session, proof)), ProtocolJson.Default.SessionRequest, ProtocolJson.Default.SessionResponse, stop);
     }
 
@@ -38,8 +38,13 @@ public sealed class AgentClient(HttpClient http)
         SendAsync(HttpMethod.Post, "permits", token, new PermitRequest(docket, keptOut), ProtocolJson.Default.PermitRequest, ProtocolJson.Default.PermitResponse, stop);
 
     /// <summary>Hands in bulletins, in sequence.</summary>
-    public Task<BulletinReceipt> BulletinsAsync(string token, IReadOnlyList<Bulletin> bulletins, CancellationToken stop) =>
-        SendAsync(HttpMethod.Post, "bulletins", token, bulletins, ModelJson.Default.IReadOnlyListBulletin, ProtocolJson.Default.BulletinReceipt, stop);
+    /// <param name="hasMore">The agent can hand in dockets that the service does not know; else what is told of these is only written down.</param>
+    public Task<BulletinReceipt> BulletinsAsync(string token, IReadOnlyList<Bulletin> bulletins, bool hasMore, CancellationToken stop) =>
+        SendAsync(HttpMethod.Post, hasMore ? "bulletins?hasMore=true" : "bulletins", token, bulletins, ModelJson.Default.IReadOnlyListBulletin, ProtocolJson.Default.BulletinReceipt, stop);
+
+    /// <summary>Hands in dockets as the service signed them, for a service that does not know them any more.</summary>
+    public Task KnownDocketsAsync(string token, IReadOnlyList<string> signed, CancellationToken stop) =>
+        SendAsync<IReadOnlyList<string>, string>(HttpMethod.Post, "known-dockets", token, signed, ProtocolJson.Default.IReadOnlyListString, null, stop);
 
     /// <summary>Hands in the latest progress.</summary>
     public Task<ProgressReceipt> ProgressAsync(string token, Progress progress, CancellationToken stop) =>

@@ -41,7 +41,24 @@ public sealed record Challenge(string Nonce);
 
 /// <summary>What an agent signs to open a session.</summary>
 /// <param name="LastAcknowledged">The highest bulletin number that the service ever acknowledged to this agent.</param>
-public sealed record SessionProof(Guid Machine, string Nonce, string MachineId, int Protocol, long LastAcknowledged);
+public sealed record SessionProof(Guid Machine, string Nonce, string MachineId, int Protocol, long LastAcknowledged)
+{
+    /// <summary>The highest docket number taken in.</summary>
+    public long LastDocket { get; init; }
+
+    /// <summary>The highest supersession counter of any docket taken in.</summary>
+    public int Supersession { get; init; }
+}
+
+/// <summary>How far an agent has counted.</summary>
+/// <param name="Acknowledged">Bulletins that the service acknowledged.</param>
+/// <param name="Docket">The highest docket number taken in.</param>
+/// <param name="Supersession">The highest supersession counter of any docket taken in.</param>
+public sealed record AgentCounters(long Acknowledged, long Docket, int Supersession)
+{
+    /// <summary>Nothing was counted yet.</summary>
+    public static AgentCounters None { get; } = new(0, 0, 0);
+}
 
 /// <summary>A signed <see cref="SessionProof"/>.</summary>
 public sealed record SessionRequest(string Proof);
@@ -84,7 +101,11 @@ public sealed record PermitRequest(Guid Docket, bool KeptOut);
 public sealed record PermitResponse(string Permit);
 
 /// <summary>Bulletins up to this number are stored.</summary>
-public sealed record BulletinReceipt(long Acknowledged);
+public sealed record BulletinReceipt(long Acknowledged)
+{
+    /// <summary>A docket that the next bulletin tells of and the service does not know: it wants the signed docket first. Null where it knows all.</summary>
+    public Guid? Wanted { get; init; }
+}
 
 /// <summary>Progress was taken in; the next is wanted after this pause, which is longer the more there is under way.</summary>
 public sealed record ProgressReceipt(TimeSpan Pause);
@@ -101,6 +122,7 @@ public sealed record Problem(string? Title, string? Detail, int? Status, string?
 [JsonSerializable(typeof(SessionRequest))]
 [JsonSerializable(typeof(SessionResponse))]
 [JsonSerializable(typeof(DocketBatch))]
+[JsonSerializable(typeof(IReadOnlyList<string>))]
 [JsonSerializable(typeof(PermitRequest))]
 [JsonSerializable(typeof(PermitResponse))]
 [JsonSerializable(typeof(BulletinReceipt))]

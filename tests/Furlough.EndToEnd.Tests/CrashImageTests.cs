@@ -49,7 +49,7 @@ public sealed class CrashImageTests : IDisposable
         var moments = 0;
         using (var store = new AgentStore($"{_folder}/root/agent/agent.db"))
         {
-            store.Add(1, docket);
+            store.Add(1, docket, "");
             var journal = new WatchedJournal(store, About);
             var engine = new RelocationEngine(new WatchedMachine(new LinuxMachine($"{_folder}/root", null, "test", TimeProvider.System), About), journal, new OpenPermits(), new PlainSigner(), TimeProvider.System);
             engine.Run(docket, new Recorder(), CancellationToken.None).ShouldBe(RelocationState.Switched);

@@ -28,14 +28,14 @@ public sealed class ServiceGuardTests : IDisposable
         var client = new AgentClient(http);
         var key = SigningKey.Make();
         var machine = await client.EnrolAsync(new EnrolRequest(_field.Invite(), "map-01", "Map Room", key.Public, "machine-1", ProtocolVersion.Newest), CancellationToken.None);
-        var session = (await client.OpenSessionAsync(key, machine.Machine, "machine-1", 0, CancellationToken.None)).Token;
+        var session = (await client.OpenSessionAsync(key, machine.Machine, "machine-1", AgentCounters.None, CancellationToken.None)).Token;
         var progress = new Progress(Guid.NewGuid(), 1, Step.Copy, 1, 2, 3, 4, 5, 6, TimeProvider.System.GetUtcNow());
         Should.Throw<ServiceException>(() => client.ProgressAsync(session, progress, CancellationToken.None)).Code.ShouldBe("docket-not-its-own");
         Should.Throw<ServiceException>(() => client.ProgressAsync(session, progress with { BytesDone = long.MaxValue }, CancellationToken.None)).ShouldSatisfyAllConditions(e => e.Code.ShouldBe("out-of-bounds"), e => e.Message.ShouldContain("`bytesDone` of the progress"));
         Post(http, "api/v1/agent/progress", new string(' ', 100_000) + "{}", session).ShouldBe((HttpStatusCode.RequestEntityTooLarge, "body-too-large"));
         // Challenges cost nothing, and each is good once.
         for (var i = 0; i < 2_000; i++) (await http.PostAsync("api/v1/agent/challenge", null)).EnsureSuccessStatusCode();
-        (await client.OpenSessionAsync(key, machine.Machine, "machine-1", 0, CancellationToken.None)).Token.ShouldNotBe(session);
+        (await client.OpenSessionAsync(key, machine.Machine, "machine-1", AgentCounters.None, CancellationToken.None)).Token.ShouldNotBe(session);
         _field.Run("machine", "forget", "map-01").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()), o => o.Out.ShouldContain("is forgotten"));
         _field.Run("machine", "list", "--json").Json.GetArrayLength().ShouldBe(0);
     }
@@ -101,7 +101,7 @@ public sealed class ServiceGuardTests : IDisposable
         var client = new AgentClient(http);
         var key = SigningKey.Make();
         var machine = await client.EnrolAsync(new EnrolRequest(_field.Invite(), "map-01", "Map Room", key.Public, "machine-1", ProtocolVersion.Newest), CancellationToken.None);
-        var session = (await client.OpenSessionAsync(key, machine.Machine, "machine-1", 0, CancellationToken.None)).Token;
+        var session = (await client.OpenSessionAsync(key, machine.Machine, "machine-1", AgentCounters.None, CancellationToken.None)).Token;
         const string hostile = "\u001b]0;owned\u0007\u001b[2J\u009b31m\u202Egnp.exe";
         await client.SurveyAsync(session, new Survey(TimeProvider.System.GetUtcNow(), hostile, "1", [], [], [], [], [], [hostile]), CancellationToken.None);
         foreach (var arguments in (string[][])[["machine", "show", "map-01"], ["machine", "list"], ["machine", "show", "map-01", "--csv"], ["machine", "show", "map-01", "--json"], ["machine", "list", "--csv"]])

@@ -33,7 +33,7 @@ public sealed class SilentMachineTests : IDisposable
         _agent = new AgentClient(_http);
         var key = SigningKey.Make();
         var enrolled = Do(_agent.EnrolAsync(new EnrolRequest(_field.Invite(), "map-01", "Map Room", key.Public, "machine-1", ProtocolVersion.Newest), CancellationToken.None));
-        _session = Do(_agent.OpenSessionAsync(key, enrolled.Machine, "machine-1", 0, CancellationToken.None)).Token;
+        _session = Do(_agent.OpenSessionAsync(key, enrolled.Machine, "machine-1", AgentCounters.None, CancellationToken.None)).Token;
         _agent.SurveyAsync(_session, Survey(), CancellationToken.None).GetAwaiter().GetResult();
         var plan = _field.Run("plan", "make", _field.WriteBrief(Brief), "--json").Json;
         var number = plan.GetProperty("number").ToString();
@@ -82,6 +82,23 @@ public sealed class SilentMachineTests : IDisposable
     }
 
     [Fact]
+    public async Task What_a_machine_makes_up_is_not_taken_over()
+    {
+        var real = Batch().Dockets[0].Docket;
+        var docket = Read(real);
+        var madeUp = Jws.Sign(SigningKey.Make(), MessageType.Docket, System.Text.Json.JsonSerializer.SerializeToUtf8Bytes(docket with { Id = Guid.NewGuid() }, ModelJson.Default.Docket));
+        await _agent.KnownDocketsAsync(_session, [madeUp, "x.y.z", "", real], CancellationToken.None);
+        _field.Run("relocation", "list", "--json").Json.GetArrayLength().ShouldBe(2);
+        (await Should.ThrowAsync<ServiceException>(() => _agent.KnownDocketsAsync(_session, [.. Enumerable.Repeat("x", 51)], CancellationToken.None))).Code.ShouldBe("out-of-bounds");
+
+        // What it tells of a docket that nobody knows is written down and changes nothing.
+        var bulletin = new Bulletin(1, TimeProvider.System.GetUtcNow(), Guid.NewGuid(), 1, RelocationState.Switched, null, Live.Target, null, [], null, []);
+        (await _agent.BulletinsAsync(_session, [bulletin], hasMore: true, CancellationToken.None)).ShouldSatisfyAllConditions(r => r.Acknowledged.ShouldBe(0), r => r.Wanted.ShouldBe(bulletin.Docket));
+        (await _agent.BulletinsAsync(_session, [bulletin], hasMore: false, CancellationToken.None)).Acknowledged.ShouldBe(1);
+        State(1).ShouldBe("queued");
+    }
+
+    [Fact]
     public void A_run_says_whom_it_waits_for_and_a_halted_one_ends()
     {
         var docket = Read(Batch().Dockets[0].Docket);
@@ -106,7 +123,7 @@ public sealed class SilentMachineTests : IDisposable
     private static Docket Read(string signed) => System.Text.Json.JsonSerializer.Deserialize(System.Buffers.Text.Base64Url.DecodeFromChars(signed.Split('.')[1]), ModelJson.Default.Docket)!;
 
     private void Say(long number, Docket docket, RelocationState state, Live live) =>
-        Do(_agent.BulletinsAsync(_session, [new Bulletin(number, TimeProvider.System.GetUtcNow(), docket.Id, docket.Relocation, state, null, live, null, [], null, [])], CancellationToken.None)).Acknowledged.ShouldBe(number);
+        Do(_agent.BulletinsAsync(_session, [new Bulletin(number, TimeProvider.System.GetUtcNow(), docket.Id, docket.Relocation, state, null, live, null, [], null, [])], false, CancellationToken.None)).Acknowledged.ShouldBe(number);
 
     private string State(int relocation) => _field.Run("relocation", "show", $"{relocation}", "--json").Json.GetProperty("state").GetString()!;
 

@@ -23,7 +23,7 @@ public sealed class SurveyIntakeTests : IDisposable
         _http = new HttpClient { BaseAddress = new Uri(_field.Address + "/") };
         var (client, key) = (new AgentClient(_http), SigningKey.Make());
         var enrolled = client.EnrolAsync(new EnrolRequest(_field.Invite(), "map-01", "Map Room", key.Public, "machine-1", ProtocolVersion.Newest), CancellationToken.None).GetAwaiter().GetResult();
-        _session = client.OpenSessionAsync(key, enrolled.Machine, "machine-1", 0, CancellationToken.None).GetAwaiter().GetResult().Token;
+        _session = client.OpenSessionAsync(key, enrolled.Machine, "machine-1", AgentCounters.None, CancellationToken.None).GetAwaiter().GetResult().Token;
     }
 
     public void Dispose()

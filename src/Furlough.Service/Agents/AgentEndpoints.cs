@@ -17,7 +17,7 @@ public sealed record AgentPosts(WishDesk Wishes, KindDesk Kinds, DocketDesk Dock
 /// <summary>What agents call.</summary>
 public static class AgentEndpoints
 {
-    private const int LongestWaitSeconds = 30;
+    private const int LongestWaitSeconds = 30, MostDocketsAtOnce = 50;
 
     /// <summary>Maps the calls.</summary>
     public static void Map(RouteGroupBuilder api)
@@ -28,10 +28,16 @@ public static class AgentEndpoints
         agent.MapPost("/session", (SessionRequest request, AgentSessions sessions, CancellationToken stop) => sessions.OpenAsync(request, stop));
         agent.MapGet("/dockets", DocketsAsync);
         agent.MapPost("/permits", PermitAsync);
-        agent.MapPost("/bulletins", async (IReadOnlyList<Bulletin> bulletins, HttpContext context, AgentSessions sessions, BulletinDesk desk, LiveHub live, CancellationToken stop) =>
+        agent.MapPost("/known-dockets", async (IReadOnlyList<string> signed, HttpContext context, AgentSessions sessions, ReconcileDesk desk, LiveHub live, CancellationToken stop) =>
+        {
+            if (signed.Count > MostDocketsAtOnce) throw new ProblemException(400, "out-of-bounds", $"More than {MostDocketsAtOnce} dockets at once.", "Send fewer.");
+            await desk.TakeOverAsync(Machine(context, sessions, live), signed, stop);
+            return TypedResults.NoContent();
+        });
+        agent.MapPost("/bulletins", async (IReadOnlyList<Bulletin> bulletins, bool? hasMore, HttpContext context, AgentSessions sessions, BulletinDesk desk, LiveHub live, CancellationToken stop) =>
         {
             Bounds.Require(bulletins, "bulletins");
-            return new BulletinReceipt(await desk.TakeAsync(Machine(context, sessions, live), bulletins, stop));
+            return await desk.TakeAsync(Machine(context, sessions, live), bulletins, hasMore == true, stop);
         });
         agent.MapPost("/progress", async (Progress progress, HttpContext context, AgentSessions sessions, DocketOwners owners, LiveHub live, CancellationToken stop) =>
         {

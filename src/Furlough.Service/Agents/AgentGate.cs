@@ -10,7 +10,7 @@ public static class AgentGate
     private const long WithoutSession = 64 << 10, Usual = 2 << 20;
 
     /// <summary>The largest body of each call that is made within a session, in bytes; other calls take <see cref="WithoutSession"/>.</summary>
-    private static readonly Dictionary<string, long> WithinSession = new(StringComparer.Ordinal) { ["/dockets"] = 0, ["/permits"] = 4 << 10, ["/progress"] = 4 << 10, ["/bulletins"] = 8 << 20, ["/surveys"] = 32 << 20 };
+    private static readonly Dictionary<string, long> WithinSession = new(StringComparer.Ordinal) { ["/dockets"] = 0, ["/permits"] = 4 << 10, ["/progress"] = 4 << 10, ["/bulletins"] = 8 << 20, ["/known-dockets"] = 2 << 20, ["/surveys"] = 32 << 20 };
 
     /// <summary>Sets the limit of a call's body, and turns away who has no session where one is needed.</summary>
     public static Task PassAsync(HttpContext context, RequestDelegate next)

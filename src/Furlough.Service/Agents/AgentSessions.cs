@@ -12,7 +12,7 @@ using Microsoft.EntityFrameworkCore;
 namespace Furlough.Service.Agents;
 
 /// <summary>Enrolment and sessions of agents. Sessions live in memory: after a restart agents open new ones.</summary>
-public sealed class AgentSessions(Store store, DocketDesk desk, TimeProvider time)
+public sealed class AgentSessions(Store store, DocketDesk desk, ReconcileDesk reconciling, TimeProvider time)
 {
     private static readonly TimeSpan ChallengeValidity = TimeSpan.FromMinutes(2);
     private readonly byte[] _challengeKey = RandomNumberGenerator.GetBytes(32);
@@ -124,6 +124,7 @@ public sealed class AgentSessions(Store store, DocketDesk desk, TimeProvider tim
                 db.Record(time.GetUtcNow(), machine.Name, "suspected clone", machine.Name);
             }
             if (_tokens.TryRemove(machine.Id, out var before)) _machines.TryRemove(before, out _);
+            await reconciling.CountOnAsync(db, machine, proof, stop);
             var token = Secrets.Make("fls-");
             _machines[token] = machine.Id;
             _tokens[machine.Id] = token;

@@ -1,4 +1,5 @@
 using Furlough.Model;
+using Furlough.Protocol;
 using Furlough.Protocol.Api;
 using Furlough.Service.Errands;
 using Furlough.Service.Events;
@@ -13,17 +14,24 @@ namespace Furlough.Service.Agents;
 public sealed class BulletinDesk(Store store, RunControl runs, ErrandDesk errands, RunHours hours, DocketSignals signals, LiveHub live, TimeProvider time)
 {
     /// <summary>Applies what is new and returns the number up to which everything is stored.</summary>
-    public async Task<long> TakeAsync(Guid machineId, IReadOnlyList<Bulletin> bulletins, CancellationToken stop)
+    /// <param name="hasMore">The machine can hand in dockets that are not known here: nothing is told of such a one before.</param>
+    public async Task<BulletinReceipt> TakeAsync(Guid machineId, IReadOnlyList<Bulletin> bulletins, bool hasMore, CancellationToken stop)
     {
         HashSet<Guid> wake = [];
         List<RelocationRow> touched = [];
-        var last = await store.WriteAsync(async db =>
+        var receipt = await store.WriteAsync(async db =>
         {
             var machine = (await db.Machines.FindAsync([machineId], stop))!;
+            Guid? wanted = null;
             foreach (var bulletin in bulletins.OrderBy(b => b.Number))
             {
                 if (bulletin.Number <= machine.LastBulletin) continue;
                 if (bulletin.Number != machine.LastBulletin + 1) break;
+                if (hasMore && await db.Dockets.FindAsync([bulletin.Docket], stop) is null)
+                {
+                    wanted = bulletin.Docket;
+                    break;
+                }
                 machine.LastBulletin = bulletin.Number;
                 machine.LastSeen = time.GetUtcNow();
                 db.Bulletins.Add(new BulletinRow { Machine = machineId, Number = bulletin.Number, Relocation = bulletin.Relocation, Body = Column.Write(bulletin, ModelJson.Default.Bulletin) });
@@ -32,7 +40,7 @@ public sealed class BulletinDesk(Store store, RunControl runs, ErrandDesk errand
             await db.SaveChangesAsync(stop);
             foreach (var run in touched.Where(r => r.State.IsAtRest()).Select(r => r.Run).Distinct())
                 foreach (var woken in await runs.AdvanceAsync(db, run, stop)) wake.Add(woken);
-            return machine.LastBulletin;
+            return new BulletinReceipt(machine.LastBulletin) { Wanted = wanted };
         }, stop);
         signals.Raise(wake);
         foreach (var row in touched)
@@ -42,13 +50,13 @@ public sealed class BulletinDesk(Store store, RunControl runs, ErrandDesk errand
         }
         foreach (var run in touched.Select(r => r.Run).Distinct()) live.Say("run", run);
         if (touched.Count > 0) live.Say("machine", machineId);
-        return last;
+        return receipt;
     }
 
     private async Task<RelocationRow?> ApplyAsync(FurloughDb db, MachineRow machine, Bulletin bulletin, CancellationToken stop)
     {
-        var row = await db.Relocations.FindAsync([bulletin.Relocation], stop);
         var docket = await db.Dockets.FindAsync([bulletin.Docket], stop);
+        var row = docket is null ? null : await db.Relocations.FindAsync([docket.Relocation], stop);
         if (row is null || docket is null || row.Machine != machine.Id || docket.Machine != machine.Id)
         {
             db.Record(time.GetUtcNow(), machine.Name, "unknown docket reported", bulletin.Docket.ToString(), null, Clock(bulletin));

@@ -113,6 +113,19 @@ public sealed class DocketDesk(SigningKey key, TimeProvider time)
         return rows.Select(r => r.Number).ToHashSet();
     }, stop);
 
+    /// <summary>Signs a docket anew that its machine has not fetched, so that it comes after everything that the machine had.</summary>
+    internal async Task RenewAsync(FurloughDb db, DocketRow row, MachineRow machine, CancellationToken stop)
+    {
+        var relocation = (await db.Relocations.FindAsync([row.Relocation], stop))!;
+        relocation.Supersession = Next(relocation, machine);
+        var docket = Column.Read(row.Body, ModelJson.Default.Docket) with { Supersession = relocation.Supersession };
+        (row.Number, row.Body, row.Signed) = (++machine.LastDocket, Column.Write(docket, ModelJson.Default.Docket), Sign(docket));
+    }
+
+    private static int Next(RelocationRow row, MachineRow machine) => Math.Max(row.Supersession, machine.SupersessionFloor) + 1;
+
+    private string Sign(Docket docket) => Jws.Sign(key, MessageType.Docket, JsonSerializer.SerializeToUtf8Bytes(docket, ModelJson.Default.Docket));
+
     /// <summary>Calls a relocation's docket back; returns whether its machine may have it all the same, and undoes it when it is heard of.</summary>
     public static async Task<bool> WithdrawAsync(FurloughDb db, RelocationRow row, CancellationToken stop)
     {
@@ -135,7 +148,7 @@ public sealed class DocketDesk(SigningKey key, TimeProvider time)
         var now = time.GetUtcNow();
         var empty = new Place("", "");
         var none = new VolumeIdentity("", "");
-        var docket = fill(new Docket(Guid.CreateVersion7(now), row.Number, row.Machine, ++row.Supersession, now - ClockSlack, now + Validity, DocketWork.Relocate, planned.Method,
+        var docket = fill(new Docket(Guid.CreateVersion7(now), row.Number, row.Machine, row.Supersession = Next(row, machine), now - ClockSlack, now + Validity, DocketWork.Relocate, planned.Method,
             planned.Holding, planned.AccountId, empty, empty, none, none, 0, [], planned.Files, planned.DataBytes, [], [], planned.Terms)
         { Program = planned.Program, Told = planned.Told }, earlier);
         db.Dockets.Add(new DocketRow
@@ -146,7 +159,7 @@ public sealed class DocketDesk(SigningKey key, TimeProvider time)
             Relocation = row.Number,
             Work = docket.Work,
             Body = Column.Write(docket, ModelJson.Default.Docket),
-            Signed = Jws.Sign(key, MessageType.Docket, JsonSerializer.SerializeToUtf8Bytes(docket, ModelJson.Default.Docket)),
+            Signed = Sign(docket),
             IssuedAt = now,
             ByItself = byItself,
         });

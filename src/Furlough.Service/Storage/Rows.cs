@@ -24,6 +24,9 @@ public sealed class MachineRow
     public bool SurveyWanted { get; set; }
     public long LastBulletin { get; set; }
     public long LastDocket { get; set; }
+
+    /// <summary>The highest supersession counter that its agent had when the service was found to be behind it; 0 where it never was.</summary>
+    public int SupersessionFloor { get; set; }
     public bool Suspect { get; set; }
 
     /// <summary>Who holds it, since when and why; null for nobody.</summary>

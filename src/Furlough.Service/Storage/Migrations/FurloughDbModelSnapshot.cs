@@ -420,6 +420,9 @@ namespace Furlough.Service.Storage.Migrations
                         .IsRequired()
                         .HasColumnType("TEXT");
 
+                    b.Property<int>("SupersessionFloor")
+                        .HasColumnType("INTEGER");
+
                     b.Property<string>("Survey")
                         .HasColumnType("TEXT");
 

@@ -15,6 +15,8 @@ internal sealed record AgentHostOptions(string? Service, string? Code, string Ro
 /// <summary>Puts an agent together for the system it runs on.</summary>
 internal static class AgentHost
 {
+    private const string Journal = "agent.db";
+
     internal static async Task<int> RunAsync(AgentHostOptions options, CancellationToken stop)
     {
         if (!Directory.Exists(options.Root)) throw new DirectoryNotFoundException($"There is no root folder {options.Root}.");
@@ -22,7 +24,7 @@ internal static class AgentHost
         var reserve = new SpaceReserve(options.Root);
         reserve.Release();
         using var alone = TakeAlone(Path.Combine(options.Data, "lock"));
-        using var store = new AgentStore(Path.Combine(options.Data, "agent.db"));
+        using var store = new AgentStore(Path.Combine(options.Data, Journal));
         var address = options.Service ?? store.Setting("service") ?? throw new ServiceException(0, "no-service", "No service is named.", "Give --service ADDRESS.", null, null);
         if (!Uri.TryCreate(address.TrimEnd('/') + "/", UriKind.Absolute, out var uri) || uri.Scheme is not ("http" or "https"))
             throw new ServiceException(0, "address-malformed", $"`{address}` is no address of a service.", "Give it as http://127.0.0.1:8400.", null, null);
@@ -37,6 +39,7 @@ internal static class AgentHost
         using var runtime = new AgentRuntime(new AgentOptions(options.Name, options.Room, options.Code, MachineId(options, store)) { Reserve = reserve }, store, key, machine, surveyor, http, TimeProvider.System, Log);
         await runtime.EnrolAsync(stop);
         store.SetSetting("service", address);
+        foreach (var docket in store.DeskDockets()) Log($"falling back of relocation {docket.Relocation} was begun at this machine and is not done: stop the agent, then `furlough-agent fall-back {docket.Relocation}`");
         Log($"serving {options.Root} for {uri}");
         try
         {
@@ -87,6 +90,16 @@ internal static class AgentHost
         return made;
     }
 
+    /// <summary>Falls back at the machine, without a network.</summary>
+    internal static int FallBack(AgentHostOptions options, long relocation, DateTimeOffset? missingFrom, TextWriter to, CancellationToken stop)
+    {
+        if (!File.Exists(Path.Combine(options.Data, Journal))) throw new IOException($"No agent has worked in {options.Data} yet. Name its data folder with --data.");
+        using var alone = TakeAlone(Path.Combine(options.Data, "lock"));
+        using var onlyOne = TakeSystem(options.Root);
+        using var store = new AgentStore(Path.Combine(options.Data, Journal));
+        return new DeskFallBack(store, Platform(options).Machine, SigningKey.LoadOrMake(Path.Combine(options.Data, "agent-key")), TimeProvider.System, to).Run(relocation, missingFrom, stop);
+    }
+
     /// <summary>Lets an account in again that a bar of Furlough's keeps out, at the machine and without a network.</summary>
     internal static int LetIn(string root, string account, TextWriter to)
     {
@@ -110,6 +123,6 @@ internal static class AgentHost
     private static FileStream TakeAlone(string path)
     {
         try { return new FileStream(path, FileMode.OpenOrCreate, FileAccess.ReadWrite, FileShare.None); }
-        catch (IOException) { throw new IOException($"Another agent works with this data folder ({path} is locked)."); }
+        catch (IOException) { throw new IOException($"Another agent works with this data folder ({path} is locked). Stop it first."); }
     }
 }

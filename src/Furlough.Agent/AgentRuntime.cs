@@ -265,9 +265,4 @@ public sealed class AgentRuntime : IWatcher, IDisposable
             }
         }
     }
-
-    private sealed class ReceiptSigner(SigningKey key) : IReceiptSigner
-    {
-        public string Sign(ReadOnlySpan<byte> bytes) => System.Buffers.Text.Base64Url.EncodeToString(key.Sign(bytes));
-    }
 }

@@ -81,12 +81,18 @@ public sealed class AgentStore : IJournal, IDisposable
     public Docket? Next(IReadOnlySet<Guid> waiting) => Open().FirstOrDefault(d => d.Work != DocketWork.Discard && !waiting.Contains(d.Id));
 
     /// <summary>Accounts that dockets under way may keep out.</summary>
-    public IReadOnlySet<string> AccountsAtWork() => Open().Where(d => d.Work.MovesHolding() && !d.Holding.IsShared).Select(d => d.Holding.Account).ToHashSet(StringComparer.Ordinal);
+    public IReadOnlySet<string> AccountsAtWork() => Open().Concat(DeskDockets()).Where(d => d.Work.MovesHolding() && !d.Holding.IsShared).Select(d => d.Holding.Account).ToHashSet(StringComparer.Ordinal);
 
     /// <summary>The discard to be carried out next.</summary>
     public Docket? NextDiscard(IReadOnlySet<Guid> waiting) => Open().FirstOrDefault(d => d.Work == DocketWork.Discard && !waiting.Contains(d.Id));
 
-    private IEnumerable<Docket> Open() => Query("SELECT body FROM docket WHERE ended IS NULL ORDER BY begun IS NULL, number",
+    /// <summary>Takes in a docket that was made at the machine itself. Only the command that made it carries it out.</summary>
+    public void AddAtDesk(Docket docket) => Add(Query("SELECT min(0, coalesce(min(number),0)) - 1 FROM docket", r => r.GetInt64(0)).First(), docket, "");
+
+    /// <summary>Dockets that were made at the machine itself and are not done.</summary>
+    public IReadOnlyList<Docket> DeskDockets() => Query("SELECT body FROM docket WHERE ended IS NULL AND number<0", r => JsonSerializer.Deserialize(r.GetString(0), ModelJson.Default.Docket)!);
+
+    private IEnumerable<Docket> Open() => Query("SELECT body FROM docket WHERE ended IS NULL AND number>0 ORDER BY begun IS NULL, number",
         r => JsonSerializer.Deserialize(r.GetString(0), ModelJson.Default.Docket)!);
 
     /// <summary>All dockets with their last bulletin, oldest first.</summary>
@@ -107,6 +113,8 @@ public sealed class AgentStore : IJournal, IDisposable
                 Execute("INSERT INTO original VALUES ($a,$b) ON CONFLICT DO NOTHING", original.Docket.ToString(), JsonSerializer.Serialize(original, ModelJson.Default.OriginalFacts));
             if (change is { Docket.Work: DocketWork.Discard, State: RelocationState.Finished } or { Docket.Work: DocketWork.FallBack, State: RelocationState.Returned })
                 foreach (var gone in change.Docket.Originals) Execute("DELETE FROM original WHERE docket=$a", gone.ToString());
+            // Fallen back at the machine itself: its original is live again.
+            if (change is { Docket.Work: DocketWork.Relocate, State: RelocationState.Returned }) Execute("DELETE FROM original WHERE docket=$a", change.Docket.Id.ToString());
             transaction.Commit();
         }
     }

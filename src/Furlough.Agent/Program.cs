@@ -50,6 +50,23 @@ letIn.SetAction(parsed =>
     }
 });
 command.Subcommands.Add(letIn);
+var relocation = new Argument<long>("relocation") { Description = "Number of the relocation whose target is lost, as `furlough-agent status` shows it" };
+var missing = new Option<DateTimeOffset?>("--missing-from") { Description = "Time from which work will be missing, as the command asks for it" };
+var fallBackRoot = new Option<string>("--root") { Description = "Root folder of the system", DefaultValueFactory = _ => OperatingSystem.IsWindows() ? @"C:\" : "/" };
+var fallBack = new Command("fall-back", "Make the original live again where the target is lost, at this machine and without a network. The agent must not be running.") { relocation, missing, fallBackRoot };
+fallBack.SetAction((parsed, stop) =>
+{
+    try
+    {
+        return Task.FromResult(AgentHost.FallBack(new AgentHostOptions(null, null, parsed.GetValue(fallBackRoot)!, parsed.GetValue(data)!, "", "", null, false), parsed.GetValue(relocation), parsed.GetValue(missing), Console.Out, stop));
+    }
+    catch (Exception error) when (error is Fault or IOException or UnauthorizedAccessException or PlatformNotSupportedException)
+    {
+        Console.Error.WriteLine($"furlough-agent: {error.Message}");
+        return Task.FromResult(1);
+    }
+});
+command.Subcommands.Add(fallBack);
 var account = new Option<string>("--account") { Description = "An account made for the purpose, which nobody works in", Required = true };
 var checkRoot = new Option<string>("--root") { Description = "Root folder of the system that is checked", DefaultValueFactory = _ => OperatingSystem.IsWindows() ? @"C:\" : "/" };
 var check = new Command("check", "Tries on this very system what everything rests on, with a scratch account and a second volume, and writes a report.") { account, checkRoot };

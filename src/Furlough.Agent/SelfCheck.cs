@@ -187,30 +187,10 @@ internal sealed class SelfCheck(IMachine machine, ISurveyor surveyor, IReadOnlyL
         say($"{(wrong is null ? "passed" : "FAILED")}  {what}{(wrong is null ? "" : $": {wrong}")}");
     }
 
-    private sealed class EveryPermit : IPermits
-    {
-        public PermitAnswer Await(Docket docket, TimeSpan? most, Action waiting, CancellationToken stop) => PermitAnswer.Granted;
-
-        public Wish WishOf(Guid docket) => Wish.GoOn;
-
-        public bool Holds(Guid docket) => true;
-    }
-
     /// <summary>What is checked leaves no receipt behind that anybody would trust.</summary>
     private sealed class Unsigned : IReceiptSigner
     {
         public string Sign(ReadOnlySpan<byte> bytes) => "";
-    }
-
-    private sealed class LastChange : IWatcher
-    {
-        internal RelocationChange? Change { get; private set; }
-
-        public void Changed(RelocationChange change) => Change = change;
-
-        public void Progressed(Progress progress)
-        {
-        }
     }
 }
 

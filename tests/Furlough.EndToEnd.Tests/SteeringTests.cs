@@ -87,5 +87,42 @@ public sealed class SteeringTests : RealDesk
         Field.Run("relocation", "fall-back", number, "--missing-from", time).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(5), o => o.Error.ShouldContain("cannot be fallen back"));
     }
 
+    [Fact]
+    public void With_the_service_away_somebody_at_the_machine_falls_back_and_the_service_hears_of_it_later()
+    {
+        Tree.FillHard($"{Tree.Home}/Documents", 50);
+        Directory.CreateDirectory($"{Tree.Home}/Pictures");
+        var before = LinuxTree.Describe($"{Tree.Home}/Documents");
+        var agent = Enrol();
+        Field.Run("run", "follow", StartRun()).Code.ShouldBe(0);
+        var number = Relocation("Documents").GetProperty("number").ToString();
+        Outcome AtDesk(params string[] more) => Field.RunAgent(["fall-back", number, "--root", Tree.Root, "--data", $"{Field.Folder}/map-01", .. more]);
+        Field.KillService();
+        AtDesk().ShouldSatisfyAllConditions(o => o.Code.ShouldBe(1), o => o.Error.ShouldContain("Another agent works with this data folder"), o => o.Error.ShouldContain("Stop it first."));
+        Field.Kill(agent);
+        var asked = AtDesk();
+        asked.ShouldSatisfyAllConditions(o => o.Code.ShouldBe(1, o.ToString()), o => o.Out.ShouldContain("all work since then is missing"));
+        var time = asked.Out.Split("--missing-from ")[1].Split('`')[0];
+        AtDesk("--missing-from", time).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(1, o.ToString()), o => o.Out.ShouldContain("is there, so nothing is lost"));
+        Tree.Unmount($"{Tree.Root}/data");
+        AtDesk("--missing-from", "2020-01-01T00:00Z").Out.ShouldContain("all work since then is missing");
+
+        // Killed while it sets the folder back, and called again.
+        var strace = $"strace -f -o /dev/null -e trace=renameat2 -e inject=renameat2:signal=SIGKILL:when=1 {Field.Repository}/bin/furlough-agent fall-back {number} --root {Tree.Root} --data {Field.Folder}/map-01 --missing-from {time} || true";
+        LinuxTree.Sh(strace);
+        AtDesk().ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()), o => o.Out.ShouldContain("is back at"), o => o.Out.ShouldContain("the service hears of it"));
+        LinuxTree.Difference(before, LinuxTree.Describe($"{Tree.Home}/Documents")).ShouldBeEmpty();
+        XdgUserDir("DOCUMENTS").ShouldBe($"{Tree.Home}/Documents");
+        AtDesk("--missing-from", time).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(1), o => o.Out.ShouldContain("is not switched"));
+        Field.RunAgent("fall-back", "77", "--root", Tree.Root, "--data", $"{Field.Folder}/map-01").Out.ShouldContain("knows no relocation 77");
+        Field.RunAgent("fall-back", number, "--data", $"{Field.Folder}/nowhere").Error.ShouldContain("No agent has worked in");
+
+        Field.StartService();
+        Field.StartAgent(Tree.Root, "map-01");
+        Field.WaitFor(() => Relocation("Documents").GetProperty("state").GetString() == "returned", "what was done at the machine");
+        Relocation("Documents").ShouldSatisfyAllConditions(r => r.GetProperty("live").GetString().ShouldBe("source"), r => r.GetProperty("notes").ToString().ShouldContain("Fallen back at the machine itself"));
+        Field.Run("original", "list", "--json").Json.EnumerateArray().Select(o => o.GetProperty("holding").GetString()).ShouldBe(["Pictures"]);
+    }
+
     private string State() => Relocation("Pictures").GetProperty("state").GetString()!;
 }

@@ -65,7 +65,7 @@ public sealed class BulletinDesk(Store store, RunControl runs, ErrandDesk errand
         await KeepOriginalsAsync(db, row, docket, bulletin, stop);
         if (bulletin.State is RelocationState.Switched or RelocationState.Finished or RelocationState.Returned && await db.SpaceBreaks.FindAsync([machine.Id, Told(bulletin)], stop) is null)
             db.SpaceBreaks.Add(new SpaceBreakRow { Machine = machine.Id, At = Told(bulletin) });
-        if (row.Docket != bulletin.Docket) return null;
+        if (row.Docket != bulletin.Docket && !FellBackAtDesk(docket, bulletin)) return null;
 
         var next = StateAfter(row, docket.Work, bulletin.State);
         // Undone, as it was called back: what somebody decided about it stands.
@@ -118,6 +118,9 @@ public sealed class BulletinDesk(Store store, RunControl runs, ErrandDesk errand
         _ => said,
     };
 
+    /// <summary>Somebody at the machine has made the original live again: told of the docket that had switched.</summary>
+    private static bool FellBackAtDesk(DocketRow docket, Bulletin bulletin) => docket.Work == DocketWork.Relocate && bulletin.State == RelocationState.Returned;
+
     private static async Task KeepOriginalsAsync(FurloughDb db, RelocationRow row, DocketRow docket, Bulletin bulletin, CancellationToken stop)
     {
         if (bulletin.Original is { } original && !await db.Originals.AnyAsync(o => o.Docket == original.Docket, stop))
@@ -125,6 +128,7 @@ public sealed class BulletinDesk(Store store, RunControl runs, ErrandDesk errand
             var keep = Column.PlannedOf(row).Keep ?? (await db.Runs.FindAsync([row.Run], stop))!.Keep;
             db.Originals.Add(new OriginalRow { Docket = original.Docket, Machine = row.Machine, Relocation = row.Number, Body = Column.Write(original, ModelJson.Default.OriginalFacts), KeptUntil = original.SetAside + keep });
         }
+        if (FellBackAtDesk(docket, bulletin)) db.Originals.RemoveRange(await db.Originals.Where(o => o.Docket == docket.Id).ToListAsync(stop));
         if ((docket.Work, bulletin.State) is not ((DocketWork.Discard, RelocationState.Finished) or (DocketWork.FallBack, RelocationState.Returned))) return;
         foreach (var gone in Column.Read(docket.Body, ModelJson.Default.Docket).Originals)
             db.Originals.RemoveRange(await db.Originals.Where(o => o.Docket == gone).ToListAsync(stop));

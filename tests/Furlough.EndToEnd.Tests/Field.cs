@@ -34,6 +34,9 @@ public sealed class Field : IDisposable
         _ = _service.StandardOutput.ReadToEndAsync();
     }
 
+    /// <summary>The service's process.</summary>
+    public int ServiceId => _service!.Id;
+
     public void KillService() => Kill(_service!);
 
     public int StopService()

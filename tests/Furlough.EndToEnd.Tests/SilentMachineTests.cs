@@ -22,19 +22,17 @@ public sealed class SilentMachineTests : IDisposable
         """;
 
     private readonly Field _field = new();
-    private readonly HttpClient _http;
-    private readonly AgentClient _agent;
-    private readonly string _session;
+    private readonly MadeUpMachine _machine;
+
+    private AgentClient Agent => _machine.Client;
+
+    private string Session => _machine.Session;
 
     public SilentMachineTests()
     {
         _field.StartService();
-        _http = new HttpClient { BaseAddress = new Uri(_field.Address + "/") };
-        _agent = new AgentClient(_http);
-        var key = SigningKey.Make();
-        var enrolled = Do(_agent.EnrolAsync(new EnrolRequest(_field.Invite(), "map-01", "Map Room", key.Public, "machine-1", ProtocolVersion.Newest), CancellationToken.None));
-        _session = Do(_agent.OpenSessionAsync(key, enrolled.Machine, "machine-1", AgentCounters.None, CancellationToken.None)).Token;
-        _agent.SurveyAsync(_session, Survey(), CancellationToken.None).GetAwaiter().GetResult();
+        _machine = new MadeUpMachine(_field, "map-01");
+        _machine.Survey(MadeUpMachine.Usual());
         var plan = _field.Run("plan", "make", _field.WriteBrief(Brief), "--json").Json;
         var number = plan.GetProperty("number").ToString();
         foreach (var hazard in plan.GetProperty("consentsWanted").EnumerateArray().Select(c => c.GetString()!)) _field.Run("plan", "consent", number, "--hazard", hazard, "--reason", "made up").Code.ShouldBe(0);
@@ -43,7 +41,7 @@ public sealed class SilentMachineTests : IDisposable
 
     public void Dispose()
     {
-        _http.Dispose();
+        _machine.Dispose();
         _field.Dispose();
     }
 
@@ -66,7 +64,7 @@ public sealed class SilentMachineTests : IDisposable
         _field.Run("relocation", "skip", "1", "--reason", "she left").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()), o => o.Out.ShouldContain("may have reached the machine and was called back"));
         State(1).ShouldBe("skipped");
         Batch().ShouldSatisfyAllConditions(b => b.Dockets.Count.ShouldBe(1), b => b.Wishes.All.ShouldContain(new DocketWish(dockets[0].Id, Wish.BackOut)));
-        (await Should.ThrowAsync<ServiceException>(() => _agent.PermitAsync(_session, dockets[0].Id, false, CancellationToken.None))).Code.ShouldBe("permit-refused");
+        (await Should.ThrowAsync<ServiceException>(() => Agent.PermitAsync(Session, dockets[0].Id, false, CancellationToken.None))).Code.ShouldBe("permit-refused");
 
         // It had begun before it heard that; what it says is shown, and what was decided stands when it has undone it.
         Say(1, dockets[0], RelocationState.UnderWay, Live.Source);
@@ -87,14 +85,14 @@ public sealed class SilentMachineTests : IDisposable
         var real = Batch().Dockets[0].Docket;
         var docket = Read(real);
         var madeUp = Jws.Sign(SigningKey.Make(), MessageType.Docket, System.Text.Json.JsonSerializer.SerializeToUtf8Bytes(docket with { Id = Guid.NewGuid() }, ModelJson.Default.Docket));
-        await _agent.KnownDocketsAsync(_session, [madeUp, "x.y.z", "", real], CancellationToken.None);
+        await Agent.KnownDocketsAsync(Session, [madeUp, "x.y.z", "", real], CancellationToken.None);
         _field.Run("relocation", "list", "--json").Json.GetArrayLength().ShouldBe(2);
-        (await Should.ThrowAsync<ServiceException>(() => _agent.KnownDocketsAsync(_session, [.. Enumerable.Repeat("x", 51)], CancellationToken.None))).Code.ShouldBe("out-of-bounds");
+        (await Should.ThrowAsync<ServiceException>(() => Agent.KnownDocketsAsync(Session, [.. Enumerable.Repeat("x", 51)], CancellationToken.None))).Code.ShouldBe("out-of-bounds");
 
         // What it tells of a docket that nobody knows is written down and changes nothing.
         var bulletin = new Bulletin(1, TimeProvider.System.GetUtcNow(), Guid.NewGuid(), 1, RelocationState.Switched, null, Live.Target, null, [], null, []);
-        (await _agent.BulletinsAsync(_session, [bulletin], hasMore: true, CancellationToken.None)).ShouldSatisfyAllConditions(r => r.Acknowledged.ShouldBe(0), r => r.Wanted.ShouldBe(bulletin.Docket));
-        (await _agent.BulletinsAsync(_session, [bulletin], hasMore: false, CancellationToken.None)).Acknowledged.ShouldBe(1);
+        (await Agent.BulletinsAsync(Session, [bulletin], hasMore: true, CancellationToken.None)).ShouldSatisfyAllConditions(r => r.Acknowledged.ShouldBe(0), r => r.Wanted.ShouldBe(bulletin.Docket));
+        (await Agent.BulletinsAsync(Session, [bulletin], hasMore: false, CancellationToken.None)).Acknowledged.ShouldBe(1);
         State(1).ShouldBe("queued");
     }
 
@@ -118,24 +116,12 @@ public sealed class SilentMachineTests : IDisposable
 
     private static T Do<T>(Task<T> call) => call.GetAwaiter().GetResult();
 
-    private DocketBatch Batch() => Do(_agent.DocketsAsync(_session, 0, Wishes.None, "", TimeSpan.Zero, CancellationToken.None));
+    private DocketBatch Batch() => Do(Agent.DocketsAsync(Session, 0, Wishes.None, "", TimeSpan.Zero, CancellationToken.None));
 
     private static Docket Read(string signed) => System.Text.Json.JsonSerializer.Deserialize(System.Buffers.Text.Base64Url.DecodeFromChars(signed.Split('.')[1]), ModelJson.Default.Docket)!;
 
     private void Say(long number, Docket docket, RelocationState state, Live live) =>
-        Do(_agent.BulletinsAsync(_session, [new Bulletin(number, TimeProvider.System.GetUtcNow(), docket.Id, docket.Relocation, state, null, live, null, [], null, [])], false, CancellationToken.None)).Acknowledged.ShouldBe(number);
+        Do(Agent.BulletinsAsync(Session, [new Bulletin(number, TimeProvider.System.GetUtcNow(), docket.Id, docket.Relocation, state, null, live, null, [], null, [])], false, CancellationToken.None)).Acknowledged.ShouldBe(number);
 
     private string State(int relocation) => _field.Run("relocation", "show", $"{relocation}", "--json").Json.GetProperty("state").GetString()!;
-
-    private static Survey Survey()
-    {
-        var system = new VolumeFacts(new VolumeIdentity("v1", ""), "System", "/", Attachment.Internal, Medium.Solid, "ext4", 100_000_000_000, 40_000_000_000, 4096, true, true, false, true, FileSystemAbilities.Full, []);
-        var data = new VolumeFacts(new VolumeIdentity("v2", ""), "Data", "/data", Attachment.Internal, Medium.Rotating, "ext4", 900_000_000_000, 800_000_000_000, 4096, false, true, false, true, FileSystemAbilities.Full, []);
-        HoldingFacts Folder(string name)
-        {
-            var place = new Place("v1", $"home/asa.lind/{name}");
-            return new HoldingFacts(new HoldingName("asa.lind", HoldingKind.Folder, name), place, $"/home/asa.lind/{name}", true, [new PointerFacts(new PointerAddress("user-dirs", "/home/asa.lind/.config/user-dirs.dirs", name, "asa.lind"), new PointerValue("text", $"$HOME/{name}"), place)], 3, 7_000, 0, [], Demands.None);
-        }
-        return new Survey(TimeProvider.System.GetUtcNow(), "Fen 12", "1", [system, data], [new AccountFacts("asa.lind", "1701", "/home/asa.lind", false, false), new AccountFacts("keeper", "1900", "/home/keeper", true, false)], [Folder("Documents"), Folder("Pictures")], [], [], []);
-    }
 }

@@ -14,21 +14,17 @@ namespace Furlough.EndToEnd.Tests;
 public sealed class SurveyIntakeTests : IDisposable
 {
     private readonly Field _field = new();
-    private readonly HttpClient _http;
-    private readonly string _session;
+    private readonly MadeUpMachine _machine;
 
     public SurveyIntakeTests()
     {
         _field.StartService();
-        _http = new HttpClient { BaseAddress = new Uri(_field.Address + "/") };
-        var (client, key) = (new AgentClient(_http), SigningKey.Make());
-        var enrolled = client.EnrolAsync(new EnrolRequest(_field.Invite(), "map-01", "Map Room", key.Public, "machine-1", ProtocolVersion.Newest), CancellationToken.None).GetAwaiter().GetResult();
-        _session = client.OpenSessionAsync(key, enrolled.Machine, "machine-1", AgentCounters.None, CancellationToken.None).GetAwaiter().GetResult().Token;
+        _machine = new MadeUpMachine(_field, "map-01");
     }
 
     public void Dispose()
     {
-        _http.Dispose();
+        _machine.Dispose();
         _field.Dispose();
     }
 
@@ -92,7 +88,7 @@ public sealed class SurveyIntakeTests : IDisposable
         answers.Where((_, i) => i % 3 < 2).ShouldAllBe(a => a == "not-found");
         var codes = answers.Where((_, i) => i % 3 == 2).ToList();
         codes.Distinct().Count().ShouldBe(40);
-        var client = new AgentClient(_http);
+        var client = new AgentClient(_machine.Http);
         for (var i = 0; i < codes.Count; i += 13)
             (await client.EnrolAsync(new EnrolRequest(codes[i], $"desk-{i}", "Any", SigningKey.Make().Public, $"machine-{i + 2}", ProtocolVersion.Newest), CancellationToken.None)).Machine.ShouldNotBe(Guid.Empty);
         var listed = await steward.MachinesAsync(null, null, CancellationToken.None);
@@ -116,8 +112,8 @@ public sealed class SurveyIntakeTests : IDisposable
         using var request = new HttpRequestMessage(HttpMethod.Post, "api/v1/agent/surveys") { Content = new ByteArrayContent(body) };
         request.Content.Headers.ContentType = new MediaTypeHeaderValue("application/json");
         request.Headers.ExpectContinue = true; // so that a body too large is refused before it is sent
-        request.Headers.Authorization = new AuthenticationHeaderValue("Bearer", _session);
-        using var response = _http.Send(request);
+        request.Headers.Authorization = new AuthenticationHeaderValue("Bearer", _machine.Session);
+        using var response = _machine.Http.Send(request);
         using var reader = new StreamReader(response.Content.ReadAsStream());
         var text = reader.ReadToEnd();
         return (response.StatusCode, text.Length == 0 ? "" : JsonDocument.Parse(text).RootElement.GetProperty("code").GetString()!);

@@ -39,6 +39,29 @@ public sealed class MonsterTests
             Should.Throw<BriefException>(() => BriefReader.Read(monster)).Errors.Count.ShouldBeLessThanOrEqualTo(100);
     }
 
+    /// <summary>What a generator has found: texts over which the reader of YAML itself stumbled.</summary>
+    [Theory]
+    [InlineData("relocate:\n  - {folders: [Documents], onto\U0001F600", "\U0001F600", 2_000, ": roomy}\n")]
+    [InlineData("a", "\ud83d", 30, ": b\n")]
+    [InlineData("a: |\n  ", "\0", 30, "\n")]
+    [InlineData("a: &", "x", 30_000, " b\n")]
+    [InlineData("a: *", "x", 30_000, "\n")]
+    [InlineData("a: !!binary ", "%", 3_000, "\n")]
+    [InlineData("%", "%", 3_000, "\n")]
+    [InlineData("a: \"\\U", "f", 8, "\"\n")]
+    [InlineData("a: \"\\x", "z", 2, "\"\n")]
+    [InlineData("a: 0x", "f", 40, "\n")]
+    [InlineData("a: !<", "%", 40, "> b\n")]
+    public void What_the_reader_itself_stumbles_over_is_refused_with_a_line(string before, string piece, int times, string after)
+    {
+        var text = before + string.Concat(Enumerable.Repeat(piece, times)) + after;
+        foreach (var monster in (string[])[text, "furlough-brief: 1\ntitle: x\n" + text])
+        {
+            Should.Throw<BriefException>(() => BriefReader.Read(monster)).Errors.ShouldNotBeEmpty();
+            Should.Throw<KindCardException>(() => KindCardReader.Read(monster)).Errors.ShouldNotBeEmpty();
+        }
+    }
+
     [Theory]
     [InlineData("FREQ=SECONDLY", "19700101T000000")]
     [InlineData("FREQ=MINUTELY", "19700101T000000")]

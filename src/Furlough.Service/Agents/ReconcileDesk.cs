@@ -43,7 +43,7 @@ public sealed class ReconcileDesk(Store store, DocketDesk desk, LiveHub live, Ti
         {
             var owner = (await db.Machines.FindAsync([machine], stop))!;
             long? changed = null;
-            foreach (var message in signed)
+            foreach (var message in signed.OfType<string>())
                 if (Open(message) is { } docket && await IsItsAsync(db, owner, docket, stop) && await db.Dockets.FindAsync([docket.Id], stop) is null) changed = await TakeAsync(db, owner, docket, message, stop) ?? changed;
             return changed;
         }, stop);

@@ -511,6 +511,8 @@ test("a reader sees everything and no button that is refused", async () => {
   await reader.getByLabel("Token").fill(token);
   await reader.getByRole("button", { name: "Sign in" }).click();
   await reader.getByRole("dialog").waitFor({ state: "detached" });
+  // The service is heard again, too.
+  await reader.locator(".offline").waitFor({ state: "detached" });
 
   // Signing out ends the session itself: the cookie opens nothing any more.
   const cookies = await reader.context().cookies();

@@ -1,5 +1,6 @@
 import { useQueryClient } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
+import { useEffect, useState, useSyncExternalStore } from "react";
+import { session } from "./session";
 
 const GATHER_MS = 400;
 const LONGEST_MS = 10_000;
@@ -8,8 +9,11 @@ const SHARE = 4;
 /** Listens for hints that something changed and has what is shown fetched again; says whether the service is heard. */
 export function useLive(): boolean {
   const queries = useQueryClient();
+  const lost = useSyncExternalStore(session.listen, session.isLost);
   const [heard, setHeard] = useState(true);
   useEffect(() => {
+    // Whoever has signed in again listens anew.
+    if (lost) return;
     let waiting: number | undefined;
     let again = false;
     let pause = GATHER_MS;
@@ -30,7 +34,11 @@ export function useLive(): boolean {
       setHeard(true);
       queries.invalidateQueries();
     };
-    source.onerror = () => setHeard(false);
+    source.onerror = () => {
+      setHeard(false);
+      // Turned away, not just cut off: the next call is told why, and asks for a way in.
+      if (source.readyState === EventSource.CLOSED) queries.invalidateQueries();
+    };
     source.onmessage = () => {
       again = true;
       fetchAgain();
@@ -39,6 +47,6 @@ export function useLive(): boolean {
       source.close();
       window.clearTimeout(waiting);
     };
-  }, [queries]);
+  }, [queries, lost]);
   return heard;
 }

@@ -39,8 +39,16 @@ public abstract class StrictReader
         {
             _errors.Add(new TextError((int)malformed.Start.Line, (int)malformed.Start.Column, $"This is no valid YAML: {malformed.InnerException?.Message ?? malformed.Message}", "valid YAML"));
         }
+        // The library's own reader stumbles over some texts instead of refusing them, such as an escape that is no character.
+        catch (Exception stumbled) when (stumbled is not OutOfMemoryException)
+        {
+            _errors.Add(new TextError((int)_reached.Line, (int)_reached.Column, $"This cannot be read as YAML: {stumbled.Message.ReplaceLineEndings(" ").TrimEnd('.')}.", "valid YAML"));
+        }
         return null;
     }
+
+    /// <summary>How far the text was read.</summary>
+    private Mark _reached = new(0, 1, 1);
 
     /// <summary>Deepest nesting, and most keys and values in all: what goes further was not written by a person, and building it could end the process.</summary>
     private const int DeepestLevel = 50, MostNodes = 20_000;
@@ -52,6 +60,7 @@ public abstract class StrictReader
         for (var (level, nodes) = (0, 0); parser.MoveNext();)
         {
             var current = parser.Current!;
+            _reached = current.End;
             level += current.NestingIncrease;
             if (current is NodeEvent) nodes++;
             var (message, expected) = current is AnchorAlias or NodeEvent { Anchor.IsEmpty: false } ? ($"Anchors and aliases are not used in a {what}.", "the text itself")

@@ -156,6 +156,7 @@ public sealed class ServiceHost : IAsyncDisposable
         }, stop)).For(Role.Reader);
         AccessEndpoints.Map(api);
         MachineEndpoints.Map(api);
+        ReserveEndpoints.Map(api);
         SpaceEndpoints.Map(api);
         KindEndpoints.Map(api);
         PlanEndpoints.Map(api);

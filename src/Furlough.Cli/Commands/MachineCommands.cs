@@ -1,6 +1,7 @@
 using System.CommandLine;
 using Furlough.Cli.Output;
 using Furlough.Model;
+using Furlough.Protocol;
 using Furlough.Protocol.Api;
 
 namespace Furlough.Cli.Commands;
@@ -28,7 +29,7 @@ internal static class MachineCommands
             else Terminal.Line(now.SurveyedAt > asked.SurveyedAt || asked.SurveyedAt is null && now.SurveyedAt is not null ? $"{now.Name} surveyed at {now.SurveyedAt:u}: {Words.Count(now.Holdings, "holding")}, {Words.Size(now.DataBytes)}." : $"{now.Name} has not answered yet; it surveys itself when it does.");
             return now.SurveyedAt == asked.SurveyedAt ? ExitCode.WaitsForPerson : ExitCode.Done;
         });
-        return new Command("machine", "Machines, their volumes and what lives on them") { list, show, survey, SpaceCommand.Make(), Invite(), Invites(), Uninvite(), SetRole(), Hold(), Release(), Forget() };
+        return new Command("machine", "Machines, their volumes and what lives on them") { list, show, survey, SpaceCommand.Make(), Invite(), Invites(), Uninvite(), SetRole(), SetReserve(), Hold(), Release(), Forget() };
     }
 
     private static Argument<string[]> Names() => new("names") { Description = "Names of the machines", Arity = ArgumentArity.OneOrMore };
@@ -92,6 +93,30 @@ internal static class MachineCommands
             var (machines, word) = (parsed.GetValue(names)!, parsed.GetValue(role));
             await client.SetRoleAsync(machines, word, stop);
             Terminal.Line(word is null ? $"{Words.Count(machines.Length, "machine has", "machines have")} no role now." : $"{Words.Count(machines.Length, "machine is", "machines are")} for {word} now; briefs mean them by `roles: [{word}]`.");
+            return ExitCode.Done;
+        });
+        return command;
+    }
+
+    private static Command SetReserve()
+    {
+        var room = new Option<string?>("--room") { Description = "Room; without it the reserve is that of all rooms without one of their own" };
+        var system = new Option<string?>("--system") { Description = "To be left free on system volumes: a size such as 60 GB, or a share such as 25%" };
+        var others = new Option<string?>("--others") { Description = "To be left free on every other volume" };
+        var none = new Option<bool>("--none") { Description = "Take the reserve back" };
+        var command = new Command("reserve", "List what is to be left free on volumes, or say it for a room or all machines; a brief may differ for its own plans") { room, system, others, none };
+        command.Calls(async (client, parsed, stop) =>
+        {
+            var (where, own, rest) = (parsed.GetValue(room), parsed.GetValue(system), parsed.GetValue(others));
+            if (own is not null || rest is not null || parsed.GetValue(none))
+            {
+                if (parsed.GetValue(none) && (own is not null || rest is not null)) throw new ServiceException(0, "options-exclude", "--none takes the reserve back, and --system or --others say one.", "Give one or the other.", null, null);
+                await client.SetReserveAsync(where, own, rest, stop);
+            }
+            var said = await client.ReservesAsync(stop);
+            if (parsed.GetValue(Connection.Json)) Terminal.Json(said);
+            else if (said.Count == 0) Terminal.Line("No reserve is said: `machine space` goes by that of each machine's last run. Next: furlough machine reserve --system 25%");
+            else Terminal.Table(["room", "system volume", "other volumes", "said by"], said.Select(r => (string[])[r.Room ?? "all others", r.System, r.Others, r.SaidBy]));
             return ExitCode.Done;
         });
         return command;

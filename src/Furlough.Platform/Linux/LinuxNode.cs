@@ -75,7 +75,8 @@ internal abstract unsafe class LinuxNode(SafeFileHandle handle, string path, Fil
     internal static NodeFacts ToFacts(in Native.Statx s) => new(
         (s.Mode & 0xF000) switch { 0x8000 => NodeKind.File, 0x4000 => NodeKind.Folder, 0xA000 => NodeKind.Link, 0x1000 => NodeKind.Fifo, 0xC000 => NodeKind.Socket, _ => NodeKind.Device },
         s.Size, s.Blocks * 512, Nanoseconds(s.ModifiedSeconds, s.ModifiedNanoseconds), Nanoseconds(s.ChangedSeconds, s.ChangedNanoseconds),
-        ((ulong)s.DeviceMajor << 32) | s.DeviceMinor, s.Inode, s.Links, (uint)(s.Mode & 0xFFF), s.Owner, s.Group) { Marks = MarksOf(s.Attributes) };
+        ((ulong)s.DeviceMajor << 32) | s.DeviceMinor, s.Inode, s.Links, (uint)(s.Mode & 0xFFF), s.Owner, s.Group)
+    { Marks = MarksOf(s.Attributes) };
 
     private static NodeMarks MarksOf(ulong attributes)
     {

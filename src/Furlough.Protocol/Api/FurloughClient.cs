@@ -47,6 +47,12 @@ public sealed class FurloughClient : IDisposable
     /// <summary>Says what machines are for; null takes it back.</summary>
     public Task SetRoleAsync(IReadOnlyList<string> machines, string? role, CancellationToken stop) => PostAsync<object?>("machines/role", new RoleRequest(machines, role), stop);
 
+    /// <summary>What is to be left free, by room.</summary>
+    public Task<IReadOnlyList<Reserve>> ReservesAsync(CancellationToken stop) => GetAsync<IReadOnlyList<Reserve>>("reserves", stop);
+
+    /// <summary>Says what is to be left free on the machines of a room, or (null) of the fleet; two nulls take it back.</summary>
+    public Task SetReserveAsync(string? room, string? system, string? others, CancellationToken stop) => PostAsync<object?>("reserves", new ReserveRequest(room, system, others), stop);
+
     /// <summary>Invites that may still be used.</summary>
     public Task<IReadOnlyList<OpenInvite>> InvitesAsync(CancellationToken stop) => GetAsync<IReadOnlyList<OpenInvite>>("invites", stop);
 

@@ -85,6 +85,14 @@ public sealed record MachineSummary(
 /// <param name="WithOriginals">Although it keeps originals, or has relocations that have not ended.</param>
 public sealed record ForgetRequest(string Machine, bool WithOriginals);
 
+/// <summary>Says what is to be left free on the machines of a room, or (no room) of the fleet; what is null stays, and with both null the reserve is taken back.</summary>
+public sealed record ReserveRequest(string? Room, string? System, string? Others);
+
+/// <summary>What is to be left free on the machines of a room, or (no room) on those of rooms without a reserve of their own.</summary>
+/// <param name="System">Of the system volume: a size such as "60 GB" or a share such as "25%".</param>
+/// <param name="Others">Of every other volume.</param>
+public sealed record Reserve(string? Room, string System, string Others, string SaidBy);
+
 /// <summary>Says what machines are for; null takes it back.</summary>
 public sealed record RoleRequest(IReadOnlyList<string> Machines, string? Role);
 

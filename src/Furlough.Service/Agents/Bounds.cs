@@ -22,7 +22,10 @@ public static class Bounds
 
     /// <summary>Texts that hold a whole document.</summary>
     private static readonly HashSet<string> Bodies = ["body", "notes"];
-    private static readonly ConcurrentDictionary<Type, PropertyInfo[]> Properties = new();
+    private static readonly ConcurrentDictionary<Type, Part[]> Parts = new();
+
+    /// <summary>A part of what is sent. JSON may have null where our records never do.</summary>
+    private readonly record struct Part(PropertyInfo Property, string Name, bool MayBeNothing);
 
     /// <summary>Refuses what has something out of bounds; the answer names the field.</summary>
     /// <exception cref="ProblemException">Where and why.</exception>
@@ -62,12 +65,20 @@ public static class Bounds
                 }
                 return;
         }
-        foreach (var property in Properties.GetOrAdd(value.GetType(), type => [.. type.GetProperties(BindingFlags.Public | BindingFlags.Instance)
-            .Where(p => p.GetIndexParameters().Length == 0 && p.GetCustomAttribute<JsonIgnoreAttribute>() is null && p.Name != "EqualityContract")]))
+        foreach (var part in Parts.GetOrAdd(value.GetType(), PartsOf))
         {
-            var name = JsonNamingPolicy.CamelCase.ConvertName(property.Name);
-            Look(property.GetValue(value), field.Length == 0 ? name : $"{field}.{name}", what, Bodies.Contains(name));
+            var (inner, name) = (part.Property.GetValue(value), field.Length == 0 ? part.Name : $"{field}.{part.Name}");
+            if (inner is null && !part.MayBeNothing) throw Refused(what, name, "is nothing");
+            Look(inner, name, what, Bodies.Contains(part.Name));
         }
+    }
+
+    private static Part[] PartsOf(Type type)
+    {
+        var nullability = new NullabilityInfoContext();
+        return [.. type.GetProperties(BindingFlags.Public | BindingFlags.Instance)
+            .Where(p => p.GetIndexParameters().Length == 0 && p.GetCustomAttribute<JsonIgnoreAttribute>() is null && p.Name != "EqualityContract")
+            .Select(p => new Part(p, JsonNamingPolicy.CamelCase.ConvertName(p.Name), nullability.Create(p).ReadState != NullabilityState.NotNull))];
     }
 
     private static ProblemException Refused(string what, string field, string why) =>

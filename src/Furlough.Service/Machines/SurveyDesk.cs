@@ -27,6 +27,7 @@ public sealed class SurveyDesk(Store store, LiveHub live, ErrandDesk errands, Do
             await SpaceHistory.KeepAsync(db, row, survey, time.GetUtcNow(), stop);
             row.Survey = text;
             row.SurveyedAt = survey.TakenAt;
+            await ReserveEndpoints.SettleAsync(db, row, kept, stop);
             row.LastSeen = time.GetUtcNow();
             // By how long it runs already: clocks of machines may be wrong.
             if (survey.SentAt is { } told) await errands.SignedInAsync(db, row, survey.Accounts, time.GetUtcNow() - told, stop);
@@ -55,8 +56,6 @@ public sealed class SurveyDesk(Store store, LiveHub live, ErrandDesk errands, Do
 
     private static void Require(Survey survey)
     {
-        if (HasGap(survey.Volumes, survey.Accounts, survey.Holdings, survey.Originals, survey.Receipts, survey.Past, survey.Notes) || survey.Volumes.Any(v => HasGap(v.Taken)) || survey.Holdings.Any(h => HasGap(h.Pointers, h.InUse, h.Demands.Found, h.Allocated, h.Services)) || HasGap(survey.SyncFolders, survey.CommonFolders) || survey.Accounts.Any(a => a.Session is { } session && HasGap(session.Homes)) || survey.CommonFolders.Any(f => HasGap(f.Left)) || (survey.Backup is { } backup && HasGap(backup.Covers)))
-            throw new ProblemException(400, "survey-impossible", "The survey has lists with nothing in some place.", "Look at the agent's log.");
         RequireOnce(survey.Volumes.Select(v => v.Identity.Key).Where(k => k.Length > 0), "volumes");
         RequireOnce(survey.Accounts.Select(a => a.Name), "accounts");
         RequireOnce(survey.Holdings.Select(h => h.Name.ToString() + h.Name.Kind), "holdings");
@@ -72,13 +71,5 @@ public sealed class SurveyDesk(Store store, LiveHub live, ErrandDesk errands, Do
     {
         var seen = new HashSet<string>(StringComparer.Ordinal);
         if (names.FirstOrDefault(n => !seen.Add(n)) is { } twice) throw new ProblemException(400, "survey-impossible", $"`{field}` of the survey names `{twice}` twice.", "Look at the agent's log.");
-    }
-
-    /// <summary>JSON may have null where our records never do.</summary>
-    private static bool HasGap(params ReadOnlySpan<IEnumerable<object?>> lists)
-    {
-        foreach (var list in lists)
-            if (list.Contains(null)) return true;
-        return false;
     }
 }

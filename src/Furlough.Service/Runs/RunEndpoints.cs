@@ -85,7 +85,7 @@ public static class RunEndpoints
     private static async Task KeepReservesAsync(FurloughDb db, PlanBody body, CancellationToken stop)
     {
         foreach (var planned in body.Machines)
-            if (await db.Machines.FindAsync([planned.Machine], stop) is { } machine)
+            if (await db.Machines.FindAsync([planned.Machine], stop) is { ReservesSaid: false } machine)
                 machine.Reserves = Column.Write(planned.Volumes.ToDictionary(v => v.Volume, v => v.ReserveBytes), ModelJson.Default.IReadOnlyDictionaryStringInt64);
     }
 

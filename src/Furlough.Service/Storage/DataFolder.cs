@@ -1,5 +1,5 @@
-using Furlough.Protocol;
 using System.Runtime.InteropServices;
+using Furlough.Protocol;
 using Microsoft.Data.Sqlite;
 using Microsoft.EntityFrameworkCore;
 

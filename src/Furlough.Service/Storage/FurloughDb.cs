@@ -33,6 +33,8 @@ public sealed class FurloughDb(DbContextOptions<FurloughDb> options) : DbContext
 
     public DbSet<OriginalRow> Originals => Set<OriginalRow>();
 
+    public DbSet<ReserveRow> Reserves => Set<ReserveRow>();
+
     public DbSet<EndedSessionRow> EndedSessions => Set<EndedSessionRow>();
 
     public DbSet<AuditRow> Audits => Set<AuditRow>();
@@ -100,6 +102,7 @@ public sealed class FurloughDb(DbContextOptions<FurloughDb> options) : DbContext
         modelBuilder.Entity<BulletinRow>().HasKey(b => new { b.Machine, b.Number });
         modelBuilder.Entity<OriginalRow>().HasKey(o => o.Number);
         modelBuilder.Entity<OriginalRow>().HasIndex(o => o.Docket).IsUnique();
+        modelBuilder.Entity<ReserveRow>().HasKey(r => r.Room);
         modelBuilder.Entity<AuditRow>().HasKey(a => a.Number);
         modelBuilder.Entity<SpaceRow>().HasKey(s => new { s.Machine, s.Volume, s.At });
         modelBuilder.Entity<SpaceBreakRow>().HasKey(b => new { b.Machine, b.At });

@@ -34,8 +34,11 @@ public sealed class MachineRow
     public DateTimeOffset? HeldAt { get; set; }
     public string? HeldReason { get; set; }
 
-    /// <summary>What the last run of this machine wants left free, in bytes by volume, as JSON.</summary>
+    /// <summary>What is to be left free, in bytes by volume, as JSON: by its room or the fleet, or else by its last run.</summary>
     public string? Reserves { get; set; }
+
+    /// <summary>The reserves are its room's or the fleet's.</summary>
+    public bool ReservesSaid { get; set; }
     public bool Drifted { get; set; }
 
     /// <summary>How its volumes fill up, by volume, as JSON; and when that was worked out.</summary>
@@ -264,6 +267,15 @@ public sealed class BulletinRow
     public long Number { get; set; }
     public long Relocation { get; set; }
     public required string Body { get; set; }
+}
+
+/// <summary>What is to be left free on the machines of a room, or (no room) on all others.</summary>
+public sealed class ReserveRow
+{
+    public required string Room { get; set; }
+    public required string System { get; set; }
+    public required string Others { get; set; }
+    public required string SaidBy { get; set; }
 }
 
 /// <summary>An original that waits on its machine.</summary>

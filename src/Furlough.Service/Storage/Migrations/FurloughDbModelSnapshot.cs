@@ -413,6 +413,9 @@ namespace Furlough.Service.Storage.Migrations
                     b.Property<string>("Reserves")
                         .HasColumnType("TEXT");
 
+                    b.Property<bool>("ReservesSaid")
+                        .HasColumnType("INTEGER");
+
                     b.Property<string>("Role")
                         .HasColumnType("TEXT");
 
@@ -670,6 +673,28 @@ namespace Furlough.Service.Storage.Migrations
                     b.HasIndex("Run", "State");
 
                     b.ToTable("Relocations");
+                });
+
+            modelBuilder.Entity("Furlough.Service.Storage.ReserveRow", b =>
+                {
+                    b.Property<string>("Room")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Others")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("SaidBy")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("System")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("Room");
+
+                    b.ToTable("Reserves");
                 });
 
             modelBuilder.Entity("Furlough.Service.Storage.RunRow", b =>

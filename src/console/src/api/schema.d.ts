@@ -543,6 +543,62 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/reserves": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Reserve"][];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["ReserveRequest"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/space": {
         parameters: {
             query?: never;
@@ -2635,7 +2691,7 @@ export interface components {
             example: string;
         };
         /** @enum {unknown} */
-        DemandKind: "links" | "hard-links" | "holes" | "attributes" | "names-by-case" | "odd-names" | "pipes-and-sockets" | "device-nodes" | "links-elsewhere";
+        DemandKind: "links" | "hard-links" | "holes" | "attributes" | "names-by-case" | "odd-names" | "pipes-and-sockets" | "device-nodes" | "links-elsewhere" | "unchangeable" | "encrypted" | "not-here" | "facts-not-kept" | "mounts";
         Demands: {
             found: components["schemas"]["Demand"][];
             /** Format: int64 */
@@ -2792,6 +2848,7 @@ export interface components {
             /** Format: int64 */
             smallestBytes?: number;
             program?: null | components["schemas"]["OwnProgram"];
+            hiddenIn?: null | string;
             immovable?: null | string;
             foreign?: null | string;
             home?: null | components["schemas"]["HomeFacts"];
@@ -3326,6 +3383,17 @@ export interface components {
             title: string;
             heads: string[];
             rows: string[][];
+        };
+        Reserve: {
+            room: null | string;
+            system: string;
+            others: string;
+            saidBy: string;
+        };
+        ReserveRequest: {
+            room: null | string;
+            system: null | string;
+            others: null | string;
         };
         RetryRequest: {
             cause: null | string;

@@ -182,6 +182,13 @@ public sealed record Brief(
     /// <summary>What the brief says of people, by account: names that paths may use, such as <c>family-name</c>, with their values.</summary>
     public IReadOnlyDictionary<string, IReadOnlyDictionary<string, string>> People { get; init; } = new Dictionary<string, IReadOnlyDictionary<string, string>>();
 
+    /// <summary>The brief has a reserve of its own, whatever rooms have.</summary>
+    public bool SaysReserve { get; init; }
+
+    /// <summary>What is to be left free on a volume, in bytes: the brief's own reserve, else that of the machine's room or the fleet.</summary>
+    public long ReserveOf(FleetMachine machine, VolumeFacts volume) =>
+        !SaysReserve && machine.Reserves is { } said ? said.GetValueOrDefault(volume.Identity.Key) : (volume.System ? SystemReserve : OtherReserve).Of(volume.SizeBytes);
+
     /// <summary>What the brief says of an account, and its name as <c>account</c>; nothing of what all accounts share.</summary>
     public IReadOnlyDictionary<string, string> Of(string account) =>
         new Dictionary<string, string>(account.Length == 0 ? [] : [new("account", account), .. People.GetValueOrDefault(account) ?? new Dictionary<string, string>()]);

@@ -55,7 +55,7 @@ public sealed partial class BriefReader : StrictReader
         var hours = keys.TryGetValue("hours", out var calendar) ? ReadHours(calendar) : null;
         var backup = keys.TryGetValue("backup-within", out var within) ? ReadDuration(within) : Brief.UsualBackupWithin;
         var errands = keys.TryGetValue("errands-within", out var due) ? ReadDuration(due) : Brief.UsualErrandsWithin;
-        return Errors.Count > 0 ? null : new Brief(title, machines!, volumes, items, keep, system, others, waves, halt, work, text) { Hours = hours, BackupWithin = backup, ErrandsWithin = errands, People = people, HaltAfterShare = share, WantsApproval = approval, AtOnce = atOnce };
+        return Errors.Count > 0 ? null : new Brief(title, machines!, volumes, items, keep, system, others, waves, halt, work, text) { SaysReserve = keys.ContainsKey("reserve"), Hours = hours, BackupWithin = backup, ErrandsWithin = errands, People = people, HaltAfterShare = share, WantsApproval = approval, AtOnce = atOnce };
     }
 
     private MachineChoice ReadMachines(YamlNode node)

@@ -14,5 +14,5 @@ public sealed class ReserveBroken : IHazard
 
     private static long Left(HazardContext c) => c.LowestFreeBytes[c.Place.Volume] - c.NeededBytes;
 
-    private static long Reserve(HazardContext c) => (c.Target!.System ? c.Brief.SystemReserve : c.Brief.OtherReserve).Of(c.Target.SizeBytes);
+    private static long Reserve(HazardContext c) => c.Brief.ReserveOf(c.Machine, c.Target!);
 }

@@ -9,6 +9,9 @@ public sealed record FleetMachine(Guid Id, string Name, string Room, Survey? Sur
     /// <summary>What it is for, in a technician's word; null where nobody has said.</summary>
     public string? Role { get; init; }
 
+    /// <summary>What its room or the fleet wants left free, in bytes by volume; null where nobody has said.</summary>
+    public IReadOnlyDictionary<string, long>? Reserves { get; init; }
+
     /// <summary>How its volumes fill up, by their identity's key; those with too short a history are left out.</summary>
     public IReadOnlyDictionary<string, Growth> Growth { get; init; } = new Dictionary<string, Growth>();
 }

@@ -98,7 +98,7 @@ internal sealed class MachinePlanning(Brief brief, FleetMachine machine, string 
     {
         foreach (var volume in survey.Volumes)
         {
-            var reserve = (volume.System ? brief.SystemReserve : brief.OtherReserve).Of(volume.SizeBytes);
+            var reserve = brief.ReserveOf(machine, volume);
             var growth = machine.Growth.GetValueOrDefault(volume.Identity.Key);
             var timeline = SpaceTimeline.Of(volume, _changes, growth);
             var lowest = SpaceTimeline.Lowest(timeline);

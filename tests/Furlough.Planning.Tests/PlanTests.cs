@@ -372,6 +372,7 @@ public sealed class PlanTests
     [Theory]
     [InlineData(Attachment.Network, "target-on-network-volume")]
     [InlineData(Attachment.External, "target-on-external-volume")]
+    [InlineData(Attachment.Unknown, "target-on-external-volume")]
     [InlineData(Attachment.Removable, "target-on-removable-volume")]
     public void A_volume_that_can_be_away_needs_consent_and_is_no_place_for_a_desktop(Attachment attached, string code)
     {

@@ -4,26 +4,12 @@ using Furlough.Model;
 
 namespace Furlough.Platform.Linux;
 
-/// <summary>What the kernel says about the device below a mount.</summary>
+/// <summary>What is known of kinds of file systems, and what the kernel says of the machine.</summary>
 internal static class Sysfs
 {
     private static readonly HashSet<string> Network = ["nfs", "nfs4", "cifs", "smb3", "9p", "ceph", "afs", "fuse.sshfs", "glusterfs", "davfs"];
 
     internal static bool IsNetwork(string fileSystem) => Network.Contains(fileSystem);
-
-    internal static (Attachment Attached, Medium Medium) Describe(Mount mount)
-    {
-        if (IsNetwork(mount.FileSystem)) return (Attachment.Network, Medium.Unknown);
-        if (mount.FileSystem == "tmpfs") return (Attachment.Internal, Medium.Memory);
-        if (Disk(mount) is not { } disk) return (Attachment.Internal, Medium.Unknown);
-        // A virtual disk says "rotational" whatever lies below it.
-        var medium = Flag(disk, "queue/rotational") switch { true when IsVirtual(disk) => Medium.Unknown, true => Medium.Rotating, false => Medium.Solid, null => Medium.Unknown };
-        if (Flag(disk, "removable") == true) return (Attachment.Removable, medium);
-        return (disk.Contains("/usb", StringComparison.Ordinal) ? Attachment.External : Attachment.Internal, medium);
-    }
-
-    internal static bool IsEncrypted(Mount mount) =>
-        Device(mount) is { } device && File.Exists(Path.Combine(device, "dm/uuid")) && File.ReadAllText(Path.Combine(device, "dm/uuid")).StartsWith("CRYPT-", StringComparison.Ordinal);
 
     internal static FileSystemAbilities AbilitiesOf(string fileSystem) => fileSystem switch
     {
@@ -55,24 +41,6 @@ internal static class Sysfs
             var all = Directory.GetDirectories(supplies).Where(s => Of(s, "scope") != "Device").ToList();
             return all.Any(s => Of(s, "type") == "Battery" && Of(s, "status") == "Discharging") && !all.Any(s => Of(s, "type") is "Mains" or "USB" && Of(s, "online") == "1");
         }
-    }
-
-    private static string? Device(Mount mount)
-    {
-        var link = $"/sys/dev/block/{mount.Device}";
-        return Directory.Exists(link) ? new DirectoryInfo(link).ResolveLinkTarget(true)?.FullName : null;
-    }
-
-    /// <summary>The whole disk: a partition's parent.</summary>
-    private static string? Disk(Mount mount) =>
-        Device(mount) is not { } device ? null : File.Exists(Path.Combine(device, "partition")) ? Path.GetDirectoryName(device) : device;
-
-    private static bool IsVirtual(string disk) => disk.Contains("/virtual/", StringComparison.Ordinal) || disk.Contains("/virtio", StringComparison.Ordinal) || disk.Contains("/vmbus", StringComparison.Ordinal);
-
-    private static bool? Flag(string disk, string file)
-    {
-        var path = Path.Combine(disk, file);
-        return File.Exists(path) ? File.ReadAllText(path).Trim() == "1" : null;
     }
 }
 

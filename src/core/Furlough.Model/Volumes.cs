@@ -2,9 +2,9 @@ using System.Text.Json.Serialization;
 
 namespace Furlough.Model;
 
-/// <summary>How a volume is attached to its machine.</summary>
+/// <summary>How a volume is attached to its machine; unknown where the system does not say, which counts as what can be unplugged.</summary>
 [JsonConverter(typeof(WordConverter<Attachment>))]
-public enum Attachment { Internal, External, Removable, Network }
+public enum Attachment { Internal, External, Removable, Network, Unknown }
 
 /// <summary>What a volume is made of; decides how many files are copied side by side.</summary>
 [JsonConverter(typeof(WordConverter<Medium>))]

@@ -2586,7 +2586,7 @@ export interface components {
             digest: string;
         };
         /** @enum {unknown} */
-        Attachment: "internal" | "external" | "removable" | "network";
+        Attachment: "internal" | "external" | "removable" | "network" | "unknown";
         AuditSummary: {
             /** Format: int64 */
             number: number;

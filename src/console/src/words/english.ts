@@ -252,7 +252,7 @@ export const words = {
   settingsOf: (relocation: number, settings: string) => `relocation ${relocation} · ${settings} before and after`,
   ofTheSurvey: (notes: string) => `${notes} of the survey`,
   volumeIs: (s: Shelf) =>
-    `${size(s.freeBytes)} of ${size(s.sizeBytes)} free · ${s.system ? "system, " : ""}${s.attached}, ${s.medium}, ${s.fileSystem}`,
+    `${size(s.freeBytes)} of ${size(s.sizeBytes)} free · ${s.system ? "system, " : ""}${s.attached === "unknown" ? "attachment unknown" : s.attached}, ${s.medium}, ${s.fileSystem}`,
   roomStands: (machines: string, standings: string[]) => `${machines}: ${standings.join(", ")}`,
   roomFrom: (room: string, machine: string) => `${room}, from ${machine}`,
 

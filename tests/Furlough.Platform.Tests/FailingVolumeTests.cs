@@ -87,7 +87,9 @@ public sealed class FailingVolumeTests : IDisposable
     {
         { "mv {home}/Documents {home}/Elsewhere", "source-missing", "There is no folder" },
         { "rm -rf {home}/Documents; echo x > {home}/Documents", "source-missing", "There is no folder" },
-        { "mv {home}/Documents {home}/D; ln -s D {home}/Documents", "source-missing", "There is no folder" },
+        { "mv {home}/Documents {home}/D; ln -s D {home}/Documents", "source-missing", "A link stands at `/home/asa.lind/Documents`" },
+        { "rm -r {home}/Documents; echo x > {home}/Documents", "source-missing", "something else of that name" },
+        { "rm -r {home}/Documents", "source-missing", "There is no folder" },
         { "mkdir -p {data}/People/asa.lind; echo mine > {data}/People/asa.lind/Documents", "target-not-empty", "a file of that name" },
         { "mkdir -p {data}/People; ln -s /etc {data}/People/asa.lind", "behind-link", "is not what it should be" },
         { "echo x > {data}/People", "file-operation-failed", "not a directory" },
@@ -116,6 +118,16 @@ public sealed class FailingVolumeTests : IDisposable
         LinuxTree.Difference(before, Everything()).ShouldBeEmpty();
         LinuxTree.Sh($"umount {_tree.Home}/Documents/loop 2>/dev/null || true; chattr -i -a {_tree.Home}/Documents/sealed 2>/dev/null || true");
         File.Delete(marker);
+    }
+
+    [Fact]
+    public void A_holding_that_is_a_whole_volume_is_told_as_such_and_left_alone()
+    {
+        _tree.MountVolume("ext4", $"{_tree.Home}/Documents", 32);
+        LinuxTree.Sh($"chown 1701:1701 {_tree.Home}/Documents; echo mine > {_tree.Home}/Documents/note; chown 1701:1701 {_tree.Home}/Documents/note");
+        Run(Dockets.Relocate(_tree.Survey(), "Documents", "People/asa.lind/Documents", v => v.Root == "/data")).ShouldBe(RelocationState.Failed);
+        _recorder.Last.Failure!.ShouldSatisfyAllConditions(f => f.Code.ShouldBe("source-is-volume", f.ToString()), f => f.Text.ShouldContain("a volume of its own is mounted at `/home/asa.lind/Documents`"), f => f.Where.ShouldContain("Nothing has changed"));
+        File.ReadAllText($"{_tree.Home}/Documents/note").ShouldBe("mine\n");
     }
 
     private string Everything() => LinuxTree.Sh($"cd {_tree.Root}; find . -xdev -not -path './home/asa.lind/Documents/loop/*' -printf '%p %y %m %U\n' -type f -printf '%s\n' | sort; cd data; find . -printf '%p %y %m %U\n' -type f -printf '%s\n' | sort; cat {_tree.UserDirs} {_tree.Root}/etc/shadow");

@@ -1,3 +1,4 @@
+using Furlough.Engine.Ports;
 using Furlough.Model;
 
 namespace Furlough.Engine;
@@ -157,6 +158,8 @@ public static class Faults
         "source-changed", $"The source changed after it was copied: {difference}.", "Make sure that nobody works in the folder, then {retry}.");
 
     /// <summary>The source folder is missing.</summary>
-    public static Fault SourceMissing(string shown) => new(
-        "source-missing", $"There is no folder at `{shown}`.", "Survey the machine and make a new plan.");
+    /// <param name="instead">What stands in its place; null for nothing.</param>
+    public static Fault SourceMissing(string shown, NodeKind? instead = null) => new("source-missing",
+        instead switch { NodeKind.Link => $"A link stands at `{shown}`, and no folder: its data is where the link leads.", null => $"There is no folder at `{shown}`.", _ => $"There is no folder at `{shown}` but something else of that name." },
+        instead == NodeKind.Link ? "Have the setting lead to the folder itself, survey the machine and make a new plan." : "Survey the machine and make a new plan.");
 }

@@ -36,7 +36,7 @@ public sealed class PrepareStep : IStep
         if (docket.Method == Method.Exchange && docket.Source.Volume != docket.Target.Volume)
             throw new Fault("exchange-across-volumes", "The exchange method works on one volume only.", "Make a new plan with the cold method.");
         FirstStart.Make(work, () => IsThere(sourceVolume, docket.Source));
-        if (!IsThere(sourceVolume, docket.Source)) throw Faults.SourceMissing(work.Machine.Volumes.Show(docket.Source));
+        if (KindAt(sourceVolume, docket.Source) is not NodeKind.Folder and var kind) throw Faults.SourceMissing(work.Machine.Volumes.Show(docket.Source), kind);
 
         using var root = targetVolume.OpenRoot();
         ClearSuperseded(work, targetVolume);
@@ -53,16 +53,20 @@ public sealed class PrepareStep : IStep
         own.Flush();
     }
 
-    private static bool IsThere(IVolume volume, Place place)
+    private static bool IsThere(IVolume volume, Place place) => KindAt(volume, place) == NodeKind.Folder;
+
+    private static NodeKind? KindAt(IVolume volume, Place place)
     {
         using var parent = Work.TryParent(volume, place);
-        return parent?.Find(place.Parts[^1]) is { Kind: NodeKind.Folder };
+        return parent?.Find(place.Parts[^1])?.Kind;
     }
 
     /// <summary>Both places are plain paths, and neither lies inside the other.</summary>
     internal static void RequireSensiblePlaces(Work work)
     {
         var docket = work.Docket;
+        if (docket.Source.Parts.Count == 0)
+            throw new Fault("source-is-volume", $"A volume of its own is mounted at `{work.Machine.Volumes.Show(docket.Source)}`: the holding is that whole volume, which is not relocated.", "Leave it out of the brief; or have the volume mounted elsewhere, with the holding in a folder of it, survey the machine and make a new plan.");
         RequirePlainPath(docket.Source);
         RequirePlainPath(docket.Target);
         // Settings are written with it, and one line of them is one setting.

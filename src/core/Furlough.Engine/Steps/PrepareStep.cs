@@ -66,7 +66,7 @@ public sealed class PrepareStep : IStep
     {
         var docket = work.Docket;
         if (docket.Source.Parts.Count == 0)
-            throw new Fault("source-is-volume", $"A volume of its own is mounted at `{work.Machine.Volumes.Show(docket.Source)}`: the holding is that whole volume, which is not relocated.", "Leave it out of the brief; or have the volume mounted elsewhere, with the holding in a folder of it, survey the machine and make a new plan.");
+            throw new Fault("source-is-volume", $"A volume of its own is mounted at `{work.Machine.Volumes.Show(docket.Source).TrimEnd('/', '\\')}`: the holding is that whole volume, which is not relocated.", "Leave it out of the brief; or have the volume mounted elsewhere, with the holding in a folder of it, survey the machine and make a new plan.");
         RequirePlainPath(docket.Source);
         RequirePlainPath(docket.Target);
         // Settings are written with it, and one line of them is one setting.

@@ -67,7 +67,7 @@ public sealed class AgentRuntime : IWatcher, IDisposable
     public async Task EnrolAsync(CancellationToken stop)
     {
         if (_store.Setting("machine") is not null && _options.Code is null) return;
-        var code = _options.Code ?? throw new ServiceException(0, "not-enrolled", "This agent is not enrolled yet.", "Start it once with --code and an invite from `furlough machine invite`.", null, null);
+        var code = _options.Code ?? throw new ServiceException(0, "not-enrolled", "This agent is not enrolled yet.", "Start it once with --code-file FILE and an invite from `furlough machine invite`.", null, null);
         if (code.Split('.') is not [_, var serviceKey]) throw new ServiceException(0, "invite-malformed", "The invite is not complete.", "Copy the whole code from `furlough machine invite`.", null, null);
         EnrolResponse answer;
         try { answer = await _client.EnrolAsync(new EnrolRequest(code, _options.Name, _options.Room, _key.Public, _options.MachineId, ProtocolVersion.Newest), stop); }

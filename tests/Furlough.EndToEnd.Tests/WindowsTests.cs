@@ -280,7 +280,7 @@ public sealed class WindowsTests : IDisposable
         var home = _desk.AddAccount("scratch.paper", 1001);
         var values = _desk.FolderSettings("scratch.paper");
         Fill(10);
-        _desk.Wine("wine", @"C:\programs\furlough-agent.exe", "check", "--data", @"C:\ProgramData\Furlough", "--account", "scratch.paper").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()), o => o.Out.ShouldContain("passed  Documents to D: and back"), o => o.Out.ShouldContain("Surveys call it proven from now on."));
+        _desk.Wine("wine", @"C:\programs\furlough-agent.exe", "check", "--data", @"C:\ProgramData\Furlough", "--account", "scratch.paper").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()), o => o.Out.ShouldContain("passed  Documents to D: and back"), o => o.Out.ShouldContain("Surveys call it proven from now on, for what the lines above name."));
         _desk.FolderSettings("scratch.paper").ShouldBe(values);
         Directory.GetFileSystemEntries(home).Select(Path.GetFileName).Order().ShouldBe(["Documents", "NTUSER.DAT"]);
         Directory.GetFileSystemEntries(_desk.Second).ShouldAllBe(e => Path.GetFileName(e).StartsWith(".furlough", StringComparison.Ordinal) || Directory.GetFiles(e, "*", SearchOption.AllDirectories).Length == 0);

@@ -29,7 +29,7 @@ internal sealed class DeskFallBack(AgentStore store, IMachine machine, SigningKe
         if (begun is null) store.AddAtDesk(docket);
         var last = new LastChange();
         var end = new RelocationEngine(machine, store, new EveryPermit(), new ReceiptSigner(key), time).Run(docket, last, stop);
-        if (end != RelocationState.Returned) return Refuse(last.Change?.Failure?.ToString().Replace("furlough relocation", "furlough-agent", StringComparison.Ordinal) ?? $"It ended as {end.Word()}.", null);
+        if (end != RelocationState.Returned) return Refuse(last.Change?.Failure?.ToString().Replace("furlough relocation fall-back", "furlough-agent fall-back", StringComparison.Ordinal) ?? $"It ended as {end.Word()}.", null);
         store.Add(new RelocationChange(switched, RelocationState.Returned, null, Live.Source, null, [], null, [string.Create(CultureInfo.InvariantCulture, $"Fallen back at the machine itself, without the service. Work since {original.SetAside:yyyy-MM-dd HH:mm}Z is missing.")]), time.GetUtcNow());
         to.WriteLine($"{switched.Holding} is back at `{machine.Volumes.Show(switched.Source)}`, as it was at {original.SetAside.ToString("yyyy-MM-dd HH:mm", CultureInfo.InvariantCulture)}Z. Start the agent again: the service hears of it when it is reached.");
         return 0;

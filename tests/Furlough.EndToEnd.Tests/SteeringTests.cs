@@ -103,7 +103,7 @@ public sealed class SteeringTests : RealDesk
         var asked = AtDesk();
         asked.ShouldSatisfyAllConditions(o => o.Code.ShouldBe(1, o.ToString()), o => o.Out.ShouldContain("all work since then is missing"));
         var time = asked.Out.Split("--missing-from ")[1].Split('`')[0];
-        AtDesk("--missing-from", time).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(1, o.ToString()), o => o.Out.ShouldContain("is there, so nothing is lost"));
+        AtDesk("--missing-from", time).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(1, o.ToString()), o => o.Out.ShouldContain("is there, so nothing is lost"), o => o.Out.ShouldContain($"`furlough relocation return {number}`"));
         Tree.Unmount($"{Tree.Root}/data");
         AtDesk("--missing-from", "2020-01-01T00:00Z").Out.ShouldContain("all work since then is missing");
 

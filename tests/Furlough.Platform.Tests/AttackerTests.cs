@@ -87,7 +87,6 @@ public sealed class AttackerTests(ITestOutputHelper output)
             LinuxTree.Difference(_others, Others()).ShouldBeEmpty($"seed {seed}, {docket.Work}, {end}: {_recorder.Last.Failure}");
             LinuxTree.Difference(_quiet, Quiet(Live)).ShouldBeEmpty($"seed {seed}, {docket.Work}, {end}: {_recorder.Last.Failure}");
             LinuxTree.Sh($"find {Live} -user 1701 -type f -readable -exec grep -l '^secret \\|^deep ' {"{}"} + 2>/dev/null || true").ShouldBeEmpty($"seed {seed}: what was closed to the account is among its files");
-
             Tidy();
             return _recorder.Last.Failure is { } failure ? $"{docket.Work.Word()} {failure.Code}" : end.Word();
         }

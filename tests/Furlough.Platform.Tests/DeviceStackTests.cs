@@ -100,7 +100,7 @@ public sealed class DeviceStackTests : IDisposable
     private (Attachment Attached, Medium Medium, bool Encrypted) Of(string device, string fileSystem = "ext4", string source = "")
     {
         Mount[] mounts = [new(1, "259:1", "/", "/", "ext4", "/dev/nvme0n1p1", true), new(2, "8:17", "/", "/media/stick", "ext4", "/dev/sdb1", true)];
-        var (stack, mount) = (new DeviceStack(_sys, mounts), new Mount(9, device, "/", "/data", fileSystem, source, true));
+        var (stack, mount) = (new DeviceStack(_sys, () => mounts), new Mount(9, device, "/", "/data", fileSystem, source, true));
         var (attached, medium) = stack.Describe(mount);
         return (attached, medium, stack.IsEncrypted(mount));
     }

@@ -7,8 +7,8 @@ namespace Furlough.Platform.Linux;
 /// A volume is as loosely attached as the loosest of its disks. What the kernel does not say is unknown, and nobody is told that it is internal.
 /// </summary>
 /// <param name="sys">Where the kernel tells of its devices.</param>
-/// <param name="mounts">All mounts: an image lies on one of them.</param>
-internal sealed class DeviceStack(string sys, IReadOnlyList<Mount> mounts)
+/// <param name="mounts">Reads all mounts; asked only for an image, which lies on one of them.</param>
+internal sealed class DeviceStack(string sys, Func<IReadOnlyList<Mount>> mounts)
 {
     /// <summary>Deeper than any stack that somebody built.</summary>
     private const int Deepest = 16;
@@ -59,7 +59,7 @@ internal sealed class DeviceStack(string sys, IReadOnlyList<Mount> mounts)
         if (slaves.Count > 0) return slaves.SelectMany(s => Disks(s, level + 1));
         if (Text(device, "loop/backing_file") is not { } image) return [device];
         // An image is attached as the volume is on which it lies; one on a volume without a device of its own is the machine's own.
-        var below = mounts.Where(m => m.Point == "/" || image == m.Point || image.StartsWith(m.Point + "/", StringComparison.Ordinal)).MaxBy(m => m.Point.Length);
+        var below = mounts().Where(m => m.Point == "/" || image == m.Point || image.StartsWith(m.Point + "/", StringComparison.Ordinal)).MaxBy(m => m.Point.Length);
         var disks = below is null ? [] : Devices(below).SelectMany(d => Disks(d, level + 1)).ToList();
         return disks.Count > 0 ? disks : [device];
     }

@@ -103,13 +103,12 @@ internal sealed class LinuxVolumes(string root) : IVolumes
         return (mount, path[(mount.Point == "/" ? 0 : mount.Point.Length)..].Trim('/'));
     }
 
-    private static DeviceStack Stack() => new("/sys", MountTable.Read());
+    private static readonly DeviceStack Stack = new("/sys", MountTable.Read);
 
     /// <summary>The facts of every volume; writable ones get our marker, so that they are recognised again.</summary>
     internal IReadOnlyList<VolumeFacts> Survey(ICollection<string> notes)
     {
         List<VolumeFacts> facts = [];
-        var stack = Stack();
         foreach (var mount in Mounts())
         {
             LinuxVolume? volume = null;
@@ -118,10 +117,10 @@ internal sealed class LinuxVolumes(string root) : IVolumes
                 volume = TryOpen(mount, mark: true);
                 if (volume is null || facts.Any(f => f.Identity == volume.Identity)) continue;
                 var shown = Shown(mount.Point);
-                var (attached, medium) = stack.Describe(mount);
+                var (attached, medium) = Stack.Describe(mount);
                 var (size, free, cluster) = volume.Space();
                 facts.Add(new VolumeFacts(volume.Identity, Path.GetFileName(shown), shown, attached, medium, mount.FileSystem, size, free, cluster,
-                    shown == "/", mount.Writable, stack.IsEncrypted(mount), !AfterSignIn.Any(p => shown.StartsWith(p, StringComparison.Ordinal)), volume.Abilities, shown == "/" ? [] : TakenPlaces.Of(volume)));
+                    shown == "/", mount.Writable, Stack.IsEncrypted(mount), !AfterSignIn.Any(p => shown.StartsWith(p, StringComparison.Ordinal)), volume.Abilities, shown == "/" ? [] : TakenPlaces.Of(volume)));
             }
             catch (Fault fault)
             {
@@ -176,7 +175,7 @@ internal sealed class LinuxVolumes(string root) : IVolumes
         var folder = new LinuxFolder(handle, "", abilities);
         var marker = VolumeMark.Read(folder);
         if (marker.Length == 0 && mark && mount.Writable) marker = VolumeMark.Write(folder);
-        return new LinuxVolume(new VolumeIdentity(marker, FileSystemId(mount)), folder, abilities, Stack().Describe(mount).Medium);
+        return new LinuxVolume(new VolumeIdentity(marker, FileSystemId(mount)), folder, abilities, Stack.Describe(mount).Medium);
     }
 
     /// <summary>The file system's UUID where it has one; with the part of it that is mounted, where that is not all.</summary>

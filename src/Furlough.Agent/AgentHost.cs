@@ -38,7 +38,7 @@ internal static class AgentHost
         var surveyor = new ProvenSurveyor(plain, options.Data, Version());
         using var runtime = new AgentRuntime(new AgentOptions(options.Name, options.Room, options.Code, MachineId(options, store)) { Reserve = reserve }, store, key, machine, surveyor, http, TimeProvider.System, Log);
         await runtime.EnrolAsync(stop);
-        store.SetSetting("service", address);
+        if (store.Setting("service") != address) store.SetSetting("service", address);
         foreach (var docket in store.DeskDockets()) Log($"falling back of relocation {docket.Relocation} was begun at this machine and is not done: stop the agent, then `furlough-agent fall-back {docket.Relocation}`");
         Log($"serving {options.Root} for {uri}");
         try

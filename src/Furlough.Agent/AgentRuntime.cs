@@ -4,6 +4,7 @@ using Furlough.Engine;
 using Furlough.Engine.Ports;
 using Furlough.Model;
 using Furlough.Protocol;
+using Microsoft.Data.Sqlite;
 
 namespace Furlough.Agent;
 
@@ -36,6 +37,7 @@ public sealed class AgentRuntime : IWatcher, IDisposable
     private readonly SemaphoreSlim _docketsCame = new(0), _discardsCame = new(0), _bulletinsCame = new(0), _surveyWanted = new(1);
     private readonly ConcurrentDictionary<Guid, Progress> _progress = new();
     private volatile bool _surveyAsked;
+    private AgentTrouble? _trouble;
     private TimeSpan _progressPause = TimeSpan.FromMilliseconds(700);
 
     /// <param name="surveyor">Looks at the machine.</param>
@@ -140,7 +142,17 @@ public sealed class AgentRuntime : IWatcher, IDisposable
                 continue;
             }
             _reserve?.Release();
-            var state = _engine.Run(docket, this, stop);
+            RelocationState state;
+            try { state = _engine.Run(docket, this, stop); }
+            catch (SqliteException unwritable)
+            {
+                // As if the process had died at this moment: its journal says how far it came, and it is taken up again.
+                Note(unwritable);
+                waiting.Add(docket.Id);
+                came.Wait(LookAgain, stop);
+                waiting.Clear();
+                continue;
+            }
             _reserve?.Keep();
             _permits.Release(docket.Id);
             if (state == RelocationState.Waiting) waiting.Add(docket.Id);
@@ -148,12 +160,23 @@ public sealed class AgentRuntime : IWatcher, IDisposable
         }
     }
 
+    /// <summary>The journal cannot be written: nothing is begun, and the service is told why.</summary>
+    private void Note(SqliteException unwritable)
+    {
+        const int full = 13;
+        _trouble = unwritable.SqliteErrorCode == full ? AgentTrouble.DataFolderFull : AgentTrouble.DataFolderUnwritable;
+        _log($"{_trouble.Value.Word()}: {unwritable.Message}");
+        _reserve?.Release();
+    }
+
     private static Task Thread(Action work) => Task.Factory.StartNew(work, CancellationToken.None, TaskCreationOptions.LongRunning, TaskScheduler.Default);
 
     private async Task TakeDocketsAsync(CancellationToken stop)
     {
-        var batch = await _link.CallAsync((client, token, s) => client.DocketsAsync(token, _store.LastDocket, _permits.Wishes, _kinds.Tag, LongestWait, s), stop);
+        var trouble = _trouble;
+        var batch = await _link.CallAsync((client, token, s) => client.DocketsAsync(token, _store.LastDocket, _permits.Wishes, _kinds.Tag, trouble is null ? LongestWait : TimeSpan.Zero, trouble, s), stop);
         _store.SetSetting("last-contact", _time.GetUtcNow().ToString("u", CultureInfo.InvariantCulture));
+        _trouble = null;
         // Known before the dockets are: one that shall rest is not begun.
         _permits.Wishes = batch.Wishes;
         foreach (var envelope in batch.Dockets)
@@ -254,7 +277,8 @@ public sealed class AgentRuntime : IWatcher, IDisposable
             catch (Exception away) when (away is not (Fault or OperationCanceledException))
             {
                 // What nobody foresaw may pass too; an agent that has ended does not come back by itself.
-                _log(away is ServiceException told ? $"{told.Code}: {told.Message}" : $"unforeseen: {away}");
+                if (away is SqliteException unwritable) Note(unwritable);
+                else _log(away is ServiceException told ? $"{told.Code}: {told.Message}" : $"unforeseen: {away}");
                 await Task.Delay(pause * (0.5 + Random.Shared.NextDouble()), _time, stop);
                 pause = pause < TimeSpan.FromSeconds(10) ? pause * 2 : pause;
             }

@@ -107,11 +107,12 @@ public sealed class AgentStore : IJournal, IDisposable
         {
             using var transaction = _connection.BeginTransaction();
             var number = 1 + Math.Max(Query("SELECT coalesce(max(number),0) FROM bulletin", r => r.GetInt64(0)).First(), Count("bulletins-before"));
-            var bulletin = new Bulletin(number, at, change.Docket.Id, change.Docket.Relocation, change.State, change.Step, change.Live, change.Failure, change.Pointers, change.Original, change.Notes) { Times = change.Times };
+            var bulletin = new Bulletin(number, at, change.Docket.Id, change.Docket.Relocation, change.State, change.Step, change.Live, change.Failure, change.Pointers, change.Original, change.Notes) { Times = change.Times, LiveAgain = change.LiveAgain };
             Execute("INSERT INTO bulletin VALUES ($a,$b,$c)", number, change.Docket.Id.ToString(), JsonSerializer.Serialize(bulletin, ModelJson.Default.Bulletin));
             if (change.Original is { } original)
                 Execute("INSERT INTO original VALUES ($a,$b) ON CONFLICT DO NOTHING", original.Docket.ToString(), JsonSerializer.Serialize(original, ModelJson.Default.OriginalFacts));
-            if (change is { Docket.Work: DocketWork.Discard, State: RelocationState.Finished } or { Docket.Work: DocketWork.FallBack, State: RelocationState.Returned })
+            if (change.LiveAgain is { } back) Execute("DELETE FROM original WHERE docket=$a", back.ToString());
+            if (change is { Docket.Work: DocketWork.Discard, State: RelocationState.Finished })
                 foreach (var gone in change.Docket.Originals) Execute("DELETE FROM original WHERE docket=$a", gone.ToString());
             // Fallen back at the machine itself: its original is live again.
             if (change is { Docket.Work: DocketWork.Relocate, State: RelocationState.Returned }) Execute("DELETE FROM original WHERE docket=$a", change.Docket.Id.ToString());

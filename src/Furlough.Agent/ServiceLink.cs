@@ -20,7 +20,11 @@ internal sealed class ServiceLink(AgentClient client, AgentStore store, SigningK
 
     public void Dispose() => _opening.Dispose();
 
-    internal void SetAcknowledged(long number) => store.SetSetting("acknowledged", number.ToString(System.Globalization.CultureInfo.InvariantCulture));
+    internal void SetAcknowledged(long number)
+    {
+        // Whoever has nothing new to keep needs no room for it.
+        if (number != Acknowledged) store.SetSetting("acknowledged", number.ToString(System.Globalization.CultureInfo.InvariantCulture));
+    }
 
     /// <summary>Calls the service within the session.</summary>
     internal async Task<T> CallAsync<T>(Func<AgentClient, string, CancellationToken, Task<T>> call, CancellationToken stop)

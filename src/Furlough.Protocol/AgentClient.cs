@@ -13,6 +13,8 @@ public sealed class AgentClient(HttpClient http)
     private const int MostConnections = 3;
     private static readonly TimeSpan KeptIdle = TimeSpan.FromSeconds(5);
 
+    private readonly Guid _instance = Guid.NewGuid();
+
     /// <summary>An agent's connections: one on which it waits for dockets, and others while it has something to say. Each costs the service memory, and it has thousands of agents.</summary>
     public static HttpMessageHandler Connections() => new SocketsHttpHandler { MaxConnectionsPerServer = MostConnections, PooledConnectionIdleTimeout = KeptIdle };
 
@@ -24,14 +26,15 @@ public sealed class AgentClient(HttpClient http)
     public async Task<SessionResponse> OpenSessionAsync(SigningKey key, Guid machine, string machineId, AgentCounters counters, CancellationToken stop)
     {
         var challenge = await SendAsync<string, Challenge>(HttpMethod.Post, "challenge", null, null, null, ProtocolJson.Default.Challenge, stop);
-        var proof = JsonSerializer.SerializeToUtf8Bytes(new SessionProof(machine, challenge.Nonce, machineId, ProtocolVersion.Newest, counters.Acknowledged) { LastDocket = counters.Docket, Supersession = counters.Supersession }, ProtocolJson.Default.SessionProof);
+        var proof = JsonSerializer.SerializeToUtf8Bytes(new SessionProof(machine, challenge.Nonce, machineId, ProtocolVersion.Newest, counters.Acknowledged) { LastDocket = counters.Docket, Supersession = counters.Supersession, Instance = _instance }, ProtocolJson.Default.SessionProof);
         return await SendAsync(HttpMethod.Post, "session", null, new SessionRequest(Jws.Sign(key, MessageType.Session, proof)), ProtocolJson.Default.SessionRequest, ProtocolJson.Default.SessionResponse, stop);
     }
 
     /// <summary>Waits for dockets with a number above <paramref name="after"/>, for other wishes than those known, or for other kind cards.</summary>
     /// <param name="kinds">The tag of the kind cards that the agent has.</param>
-    public Task<DocketBatch> DocketsAsync(string token, long after, Wishes known, string kinds, TimeSpan wait, CancellationToken stop) =>
-        SendAsync<string, DocketBatch>(HttpMethod.Get, FormattableString.Invariant($"dockets?after={after}&wishes={known.Tag()}&kinds={kinds}&wait={(int)wait.TotalSeconds}"), token, null, null, ProtocolJson.Default.DocketBatch, stop);
+    /// <param name="trouble">What keeps the agent from working; null for nothing.</param>
+    public Task<DocketBatch> DocketsAsync(string token, long after, Wishes known, string kinds, TimeSpan wait, AgentTrouble? trouble, CancellationToken stop) =>
+        SendAsync<string, DocketBatch>(HttpMethod.Get, FormattableString.Invariant($"dockets?after={after}&wishes={known.Tag()}&kinds={kinds}&wait={(int)wait.TotalSeconds}{(trouble is { } t ? $"&trouble={t.Word()}" : "")}"), token, null, null, ProtocolJson.Default.DocketBatch, stop);
 
     /// <summary>Asks for leave to go on.</summary>
     public Task<PermitResponse> PermitAsync(string token, Guid docket, bool keptOut, CancellationToken stop) =>

@@ -48,7 +48,14 @@ public sealed record SessionProof(Guid Machine, string Nonce, string MachineId, 
 
     /// <summary>The highest supersession counter of any docket taken in.</summary>
     public int Supersession { get; init; }
+
+    /// <summary>Made by the agent at its start: two that come in turn are two machines with one key.</summary>
+    public Guid Instance { get; init; }
 }
+
+/// <summary>What keeps an agent from working although it is there: nothing can be written to the folder in which it keeps its journal, because that volume is full or for another reason.</summary>
+[JsonConverter(typeof(WordConverter<AgentTrouble>))]
+public enum AgentTrouble { DataFolderFull, DataFolderUnwritable }
 
 /// <summary>How far an agent has counted.</summary>
 /// <param name="Acknowledged">Bulletins that the service acknowledged.</param>

@@ -35,6 +35,9 @@ public sealed class ServiceHost : IAsyncDisposable
     /// <summary>File in the data folder with the first steward's token.</summary>
     public const string StewardTokenFile = "steward-token";
 
+    /// <summary>Whose the first token is.</summary>
+    private const string FirstSteward = "steward";
+
     private const long LargestRequestBytes = 32 << 20;
     private const int SignInsPerMinute = 30;
 
@@ -64,17 +67,41 @@ public sealed class ServiceHost : IAsyncDisposable
     private static async Task<WebApplication> StartedAsync(ServiceOptions options, CancellationToken stop)
     {
         var app = Build(options);
-        await using (var db = await app.Services.GetRequiredService<IDbContextFactory<FurloughDb>>().CreateDbContextAsync(stop))
-        {
-            await DataFolder.RequireKnownAsync(db, stop);
-            await db.Database.MigrateAsync(stop);
-            await db.Database.ExecuteSqlRawAsync("PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL;", stop);
-        }
+        await MigrateAsync(app, stop);
+        await app.Services.GetRequiredService<CallSecrets>().SealAllAsync(app.Services.GetRequiredService<Store>(), stop);
         await FirstTokenAsync(app.Services.GetRequiredService<Store>(), options.Data, app.Services.GetRequiredService<TimeProvider>(), stop);
         await app.StartAsync(stop);
         // A large fleet takes seconds: begun before the first person looks at it.
         _ = app.Services.GetRequiredService<MachineBoard>().MachinesAsync(CancellationToken.None);
         return app;
+    }
+
+    private static async Task MigrateAsync(WebApplication app, CancellationToken stop)
+    {
+        await using var db = await app.Services.GetRequiredService<IDbContextFactory<FurloughDb>>().CreateDbContextAsync(stop);
+        await DataFolder.RequireKnownAsync(db, stop);
+        await db.Database.MigrateAsync(stop);
+        await db.Database.ExecuteSqlRawAsync("PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL;", stop);
+    }
+
+    /// <summary>Makes the steward's token anew while no service works with the data folder, for the day on which nobody has one any more; returns the file that holds it.</summary>
+    /// <exception cref="IOException">A service works with the folder, or there is none in it.</exception>
+    public static async Task<string> ReplaceStewardTokenAsync(string data, CancellationToken stop)
+    {
+        if (!File.Exists(Path.Combine(data, "furlough.db"))) throw new IOException($"there is no service's data in {data}.");
+        using var folder = DataFolder.Take(data);
+        await using var app = Build(new ServiceOptions(data, 0));
+        await MigrateAsync(app, stop);
+        var (file, secret) = (Path.Combine(data, StewardTokenFile), Secrets.Make("flt-"));
+        PrivateFile.Write(file, secret + "\n");
+        var time = app.Services.GetRequiredService<TimeProvider>();
+        return await app.Services.GetRequiredService<Store>().WriteAsync(async db =>
+        {
+            db.Tokens.RemoveRange(await db.Tokens.Where(t => t.Name == FirstSteward).ToListAsync(stop));
+            db.Tokens.Add(new TokenRow { Id = Guid.CreateVersion7(), Name = FirstSteward, Role = Role.Steward, Hash = Secrets.Hash(secret), MadeAt = time.GetUtcNow(), MadeBy = "furlough" });
+            db.Record(time.GetUtcNow(), "furlough", "token replaced", FirstSteward, null, "at the server");
+            return file;
+        }, stop);
     }
 
     /// <summary>Waits until the service is told to stop.</summary>
@@ -107,7 +134,7 @@ public sealed class ServiceHost : IAsyncDisposable
         AddStorage(builder.Services, options.Data);
         AddAccess(builder.Services, options.Data);
         builder.Services.AddSingleton(TimeProvider.System).AddSingleton<LiveHub>().AddSingleton<DocketSignals>().AddSingleton<DocketDesk>().AddSingleton<AgentSessions>()
-            .AddSingleton<RunControl>().AddSingleton<ErrandDesk>().AddSingleton<ErrandActions>().AddSingleton<RunHours>().AddSingleton<RunViews>().AddSingleton<WishDesk>().AddSingleton<KindDesk>().AddSingleton<AgentPosts>().AddSingleton<BulletinDesk>().AddSingleton<ReconcileDesk>().AddSingleton<DocketOwners>().AddSingleton<MachineBoard>().AddSingleton<SurveyDesk>().AddSingleton<Freshness>().AddSingleton<Acting>().AddSingleton<OriginalDesk>().AddSingleton<Steering>().AddSingleton<ReportMaking>().AddSingleton<NoticeSending>().AddSingleton(options).AddHostedService<NoticeDesk>().AddHostedService<RunWatch>();
+            .AddSingleton<RunControl>().AddSingleton<ErrandDesk>().AddSingleton<ErrandActions>().AddSingleton<RunHours>().AddSingleton<RunViews>().AddSingleton<WishDesk>().AddSingleton<KindDesk>().AddSingleton<AgentPosts>().AddSingleton<BulletinDesk>().AddSingleton<ReconcileDesk>().AddSingleton<DocketOwners>().AddSingleton<MachineBoard>().AddSingleton<SurveyDesk>().AddSingleton<Freshness>().AddSingleton<Acting>().AddSingleton<OriginalDesk>().AddSingleton<Steering>().AddSingleton<ReportMaking>().AddSingleton<CallSecrets>().AddSingleton<NoticeSending>().AddSingleton(options).AddHostedService<NoticeDesk>().AddHostedService<RunWatch>();
         builder.Services.AddSingleton(SigningKey.LoadOrMake(Path.Combine(options.Data, "service-key")));
         builder.Services.AddExceptionHandler<ProblemWriter>().AddProblemDetails().AddOpenApi(o => o.AddDocumentTransformer((document, _, _) =>
         {
@@ -228,8 +255,8 @@ public sealed class ServiceHost : IAsyncDisposable
         PrivateFile.Write(file, secret + "\n");
         await store.WriteAsync(db =>
         {
-            db.Tokens.Add(new TokenRow { Id = Guid.CreateVersion7(), Name = "steward", Role = Role.Steward, Hash = Secrets.Hash(secret) });
-            db.Record(time.GetUtcNow(), "furlough", "first token made", "steward");
+            db.Tokens.Add(new TokenRow { Id = Guid.CreateVersion7(), Name = FirstSteward, Role = Role.Steward, Hash = Secrets.Hash(secret) });
+            db.Record(time.GetUtcNow(), "furlough", "first token made", FirstSteward);
             return Task.FromResult(0);
         }, stop);
     }

@@ -50,6 +50,35 @@ public sealed class AccessTests : IDisposable
     }
 
     [Fact]
+    public async Task A_token_that_became_known_is_replaced_the_stewards_own_too_and_a_lost_one_at_the_server()
+    {
+        var old = Add("asa.lind", "technician");
+        using var console = new HttpClient { BaseAddress = new Uri(_field.Address) };
+        (await console.PostAsJsonAsync("/api/v1/session", new { token = old })).StatusCode.ShouldBe(HttpStatusCode.OK);
+        var fresh = _field.Run("access", "replace", "asa.lind").Out.Trim();
+        fresh.ShouldStartWith("flt-");
+        _field.RunAs(old, "machine", "list").Code.ShouldBe(5);
+        (await console.GetAsync("/api/v1/machines")).StatusCode.ShouldBe(HttpStatusCode.Unauthorized);
+        _field.RunAs(fresh, "machine", "list").Code.ShouldBe(0);
+        _field.RunAs(fresh, "access", "replace", "steward").Code.ShouldBe(5);
+        _field.Run("access", "replace", "nobody").Error.ShouldContain("furlough access list");
+
+        var steward = _field.Run("access", "replace", "steward").Out.Trim();
+        _field.Run("access", "list").Code.ShouldBe(5, "the file of the first start holds the former token");
+        _field.RunAs(steward, "access", "list").Out.ShouldContain("steward");
+
+        var data = Path.Combine(_field.Folder, "service");
+        _field.RunAs(steward, "service", "replace-steward-token", "--data", data).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(1), o => o.Error.ShouldContain("Another service works with the data folder"));
+        _field.StopService().ShouldBe(0);
+        _field.RunAs("", "service", "replace-steward-token", "--data", Path.Combine(_field.Folder, "elsewhere")).Error.ShouldContain("there is no service's data");
+        _field.RunAs("", "service", "replace-steward-token", "--data", data).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()), o => o.Out.ShouldContain("steward-token"));
+        _field.StartService();
+        _field.Run("access", "list").Code.ShouldBe(0);
+        _field.RunAs(steward, "access", "list").Code.ShouldBe(5);
+        _field.Run("history", "list").Out.ShouldContain("at the server");
+    }
+
+    [Fact]
     public async Task Whoever_listens_hears_nothing_any_more_once_the_token_is_revoked()
     {
         var token = Add("asa.lind", "technician");

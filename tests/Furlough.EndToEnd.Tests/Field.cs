@@ -74,6 +74,12 @@ public sealed class Field : IDisposable
         return agent;
     }
 
+    /// <summary>Ends the agents before everything else.</summary>
+    public void EndAgents()
+    {
+        foreach (var agent in _agents.Where(a => !a.HasExited)) Kill(agent);
+    }
+
     public string Invite(int machines = 1) => Run("machine", "invite", "--machines", $"{machines}", "--json").Json.GetProperty("code").GetString()!;
 
     /// <summary>A furlough command as the steward.</summary>

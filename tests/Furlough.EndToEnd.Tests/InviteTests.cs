@@ -14,6 +14,25 @@ public sealed class InviteTests : IDisposable
     public void Dispose() => _field.Dispose();
 
     [Fact]
+    public async Task A_copy_of_a_machine_with_its_key_and_its_id_is_noticed_and_a_restart_is_none()
+    {
+        using var machine = new MadeUpMachine(_field, "map-01");
+        machine.Survey(MadeUpMachine.Usual());
+        machine.Open(new AgentClient(machine.Http));
+        var now = new AgentClient(machine.Http);
+        machine.Open(now);
+        machine.Open(now);
+        _field.Run("history", "list").Out.ShouldNotContain("suspected clone", Case.Sensitive, "its agent was started three times");
+        machine.Open(machine.Client);
+        _field.Run("history", "list").Out.ShouldContain("suspected clone");
+        _field.Run("machine", "show", "map-01").ShouldSatisfyAllConditions(o => o.Out.ShouldContain("furlough machine invite --again map-01"));
+
+        using var twin = new HttpClient { BaseAddress = new Uri(_field.Address + "/") };
+        await new AgentClient(twin).EnrolAsync(new EnrolRequest(_field.Invite(), "map-02", "Map Room", SigningKey.Make().Public, "map-01-itself", ProtocolVersion.Newest), CancellationToken.None);
+        _field.Run("history", "list").Out.ShouldContain("same machine id");
+    }
+
+    [Fact]
     public async Task An_invite_is_listed_without_its_code_and_opens_nothing_once_it_is_revoked()
     {
         var code = _field.Run("machine", "invite", "--machines", "3", "--room", "Map Room", "--json").Json.GetProperty("code").GetString()!;

@@ -37,6 +37,8 @@ public sealed class NoticeTests : RealDesk
         Field.Run("notice", "add", "keeper", "--mail", "keeper@station.example").Error.ShouldContain("without a mail server");
         var secret = Field.Run("notice", "add", "board", "--call", web.Address, "--on", "run-ended", "errand-raised", "--json").Json.GetProperty("secret").GetString()!;
         Field.Run("notice", "list").Out.ShouldNotContain(secret);
+        foreach (var file in Directory.GetFiles(Path.Combine(Field.Folder, "service"), "furlough.db*"))
+            Encoding.Latin1.GetString(File.ReadAllBytes(file)).ShouldNotContain(secret, Case.Sensitive, file);
         StartRun(Brief.Replace("method: warm", "afterwards: [confirm-by-eye]", StringComparison.Ordinal));
         Field.WaitFor(() => web.Taken.Count == 2, "both events");
         Field.KillService();
@@ -59,6 +61,29 @@ public sealed class NoticeTests : RealDesk
         Field.Run("notice", "list", "--json").Json[0].ShouldSatisfyAllConditions(r => r.GetProperty("sent").GetInt32().ShouldBe(2), r => r.GetProperty("waiting").GetInt32().ShouldBe(0));
         Field.Run("notice", "remove", "board").Code.ShouldBe(0);
         Field.Run("notice", "remove", "board").Code.ShouldBe(2);
+    }
+
+    [Fact]
+    public void Somebody_who_is_left_kept_out_is_told_at_once_and_found_by_audits()
+    {
+        Fill();
+        using var web = new Web(refuses: 0);
+        Field.Run("notice", "add", "board", "--call", web.Address, "--on", "account-kept-out").Code.ShouldBe(0);
+        using var machine = new MadeUpMachine(Field, "fen-12");
+        var survey = MadeUpMachine.Usual();
+        machine.Survey(survey);
+        var left = survey with { Accounts = [.. survey.Accounts.Select(a => a.Name == "asa.lind" ? a with { KeptOut = "its Documents should be at `/data/x`, and is not there" } : a)] };
+        machine.Survey(left);
+        machine.Survey(left);
+        Field.WaitFor(() => web.Taken.Count == 1, "the notice");
+        var told = JsonDocument.Parse(web.Taken.Single().Body).RootElement.GetProperty("data");
+        told.GetProperty("subject").GetString().ShouldBe("asa.lind cannot sign in on fen-12");
+        told.GetProperty("text").GetString()!.ShouldContain("its Documents should be at `/data/x`, and is not there.");
+        Field.Run("machine", "show", "fen-12").ShouldSatisfyAllConditions(o => o.Out.ShouldContain("blocking: asa.lind is kept from signing in on fen-12 by Furlough"), o => o.Out.ShouldContain("furlough-agent let-in asa.lind"));
+        Field.Run("machine", "list").Out.ShouldContain("drifted");
+        machine.Survey(survey);
+        Field.Run("machine", "show", "fen-12").Out.ShouldNotContain("kept from signing in");
+        web.Taken.Count.ShouldBe(1);
     }
 
     [Fact]

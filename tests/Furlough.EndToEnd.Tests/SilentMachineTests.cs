@@ -116,7 +116,7 @@ public sealed class SilentMachineTests : IDisposable
 
     private static T Do<T>(Task<T> call) => call.GetAwaiter().GetResult();
 
-    private DocketBatch Batch() => Do(Agent.DocketsAsync(Session, 0, Wishes.None, "", TimeSpan.Zero, CancellationToken.None));
+    private DocketBatch Batch() => Do(Agent.DocketsAsync(Session, 0, Wishes.None, "", TimeSpan.Zero, null, CancellationToken.None));
 
     private static Docket Read(string signed) => System.Text.Json.JsonSerializer.Deserialize(System.Buffers.Text.Base64Url.DecodeFromChars(signed.Split('.')[1]), ModelJson.Default.Docket)!;
 

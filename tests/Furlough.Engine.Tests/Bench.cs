@@ -35,7 +35,7 @@ internal sealed class Bench
 
     internal Docket Docket { get; set; }
 
-    internal string Before { get; }
+    internal string Before { get; private set; }
 
     /// <summary>The system was set up anew: journal, settings and home are fresh, and the account's number is another one.</summary>
     internal void SetUpAnew(uint number, Action<IFolder>? fillHome = null)
@@ -68,6 +68,15 @@ internal sealed class Bench
     {
         Docket = work switch { DocketWork.Return => Dockets.Return(Recorder.Last), DocketWork.FallBack => Dockets.FallBack(Recorder.Last), DocketWork.Gather => Dockets.Gather(Recorder.Last), _ => Dockets.Discard(Recorder.Last) };
         if (work == DocketWork.FallBack) Machine.Attach("data", false);
+    }
+
+    /// <summary>Somebody has worked at the target since the switch.</summary>
+    internal void WorkAtTarget()
+    {
+        using (var folder = Reach.Folder(new SimulatedFolder(Disk, Disk.Root(Target.Volume), ""), Target.Parts))
+        using (var file = folder.MakeFile("added")) file.Append("since"u8);
+        Disk.FlushVolume(Target.Volume);
+        Before = Machine.Describe(Target);
     }
 
     /// <summary>Runs the docket; null when the process crashed.</summary>

@@ -27,12 +27,14 @@ public sealed class CrashTests
     }
 
     [Theory]
-    [InlineData(Method.Cold, DocketWork.Return)]
-    [InlineData(Method.Warm, DocketWork.Return)]
-    [InlineData(Method.Exchange, DocketWork.Return)]
-    [InlineData(Method.Cold, DocketWork.FallBack)]
-    [InlineData(Method.Cold, DocketWork.Discard)]
-    public void A_crash_after_any_operation_of_a_return_a_fall_back_or_a_discard_is_finished_afterwards_I2_I5_I10(Method method, DocketWork work)
+    [InlineData(Method.Cold, DocketWork.Return, false)]
+    [InlineData(Method.Cold, DocketWork.Return, true)]
+    [InlineData(Method.Warm, DocketWork.Return, false)]
+    [InlineData(Method.Warm, DocketWork.Return, true)]
+    [InlineData(Method.Exchange, DocketWork.Return, false)]
+    [InlineData(Method.Cold, DocketWork.FallBack, false)]
+    [InlineData(Method.Cold, DocketWork.Discard, false)]
+    public void A_crash_after_any_operation_of_a_return_a_fall_back_or_a_discard_is_finished_afterwards_I2_I5_I10(Method method, DocketWork work, bool worked)
     {
         for (var (at, finished) = (1, false); !finished; at++)
         {
@@ -41,6 +43,7 @@ public sealed class CrashTests
             bench.Disk.FlushVolume("system");
             bench.Disk.FlushVolume("data");
             bench.Begin(work);
+            if (worked) bench.WorkAtTarget();
             (var fault, finished) = CrashedAt(bench, at, new Random(at));
             fault.ShouldBeNull($"crashed after operation {at}");
         }
@@ -136,6 +139,39 @@ public sealed class CrashTests
             if (!bench.Disk.Injected) return;
             bench.LivePlaceFault().ShouldBeNull($"after a fault at operation {at} ({end})");
             if (end != bench.Good) bench.Recorder.Last.Failure.ShouldNotBeNull();
+        }
+    }
+
+    [Theory]
+    [InlineData(Method.Cold, false, IoReason.Unreadable)]
+    [InlineData(Method.Cold, false, IoReason.NoSpace)]
+    [InlineData(Method.Cold, false, IoReason.Gone)]
+    [InlineData(Method.Cold, true, IoReason.Denied)]
+    [InlineData(Method.Warm, false, IoReason.Denied)]
+    [InlineData(Method.Warm, false, IoReason.Gone)]
+    [InlineData(Method.Warm, true, IoReason.NoSpace)]
+    public void A_fault_at_any_operation_of_a_return_loses_neither_what_lives_nor_the_original_I1_I2(Method method, bool worked, IoReason reason)
+    {
+        for (var at = 1; ; at++)
+        {
+            var bench = new Bench(method: method);
+            bench.Run().ShouldBe(bench.Good);
+            var aside = bench.OwnFor(Bench.Source) with { Path = bench.OwnFor(Bench.Source).Path + "/" + Layout.Original };
+            var original = bench.Before;
+            bench.Begin(DocketWork.Return);
+            if (worked) bench.WorkAtTarget();
+            bench.Disk.FailWith = reason;
+            bench.Disk.FailForGood = at % 2 == 0;
+            bench.Disk.FailAt = bench.Disk.Operations + at;
+            var end = Settle(bench);
+            if (!bench.Disk.Injected) return;
+            bench.LivePlaceFault().ShouldBeNull($"after a fault at operation {at} ({end})");
+            if (end == bench.Good || bench.Recorder.Last.Live == Live.Source) continue;
+            // What could not be taken back while the volume failed is done by the next docket.
+            if (bench.Machine.Describe(aside) == original) continue;
+            bench.Docket = bench.Docket with { Id = Guid.CreateVersion7(), Supersession = bench.Docket.Supersession + 1, Supersedes = [.. bench.Docket.Supersedes, bench.Docket.Id] };
+            bench.Run().ShouldBe(bench.Good, $"after a fault at operation {at}: {bench.Recorder.Last.Failure}");
+            bench.Machine.Describe(Bench.Source).ShouldBe(bench.Before, $"after a fault at operation {at}");
         }
     }
 

@@ -162,6 +162,87 @@ public sealed class EngineTests
         bench.Machine.Describe(new Place("system", $"{Layout.Dockets}/{Layout.FolderOf(first.Docket.Id, DocketSide.Original)}/original")).ShouldBe(bench.Before);
     }
 
+    [Theory]
+    [InlineData(Method.Cold)]
+    [InlineData(Method.Warm)]
+    public void A_return_after_which_nothing_changed_renames_the_original_back_and_copies_nothing(Method method)
+    {
+        var bench = new Bench(method: method);
+        var before = IdAt(bench, Bench.Source);
+        bench.Run().ShouldBe(RelocationState.Switched);
+        var first = bench.Recorder.Last;
+        var lived = IdAt(bench, bench.Target);
+
+        bench.Docket = Dockets.Return(first) with { DataBytes = 1L << 50 };
+        bench.Run().ShouldBe(RelocationState.Returned, bench.Recorder.Last.Failure?.ToString());
+        bench.Machine.Describe(Bench.Source).ShouldBe(bench.Before);
+        IdAt(bench, Bench.Source).ShouldBe(before, "it is the original itself, for which no room was needed");
+        bench.Recorder.Last.LiveAgain.ShouldBe(first.Docket.Id);
+        IdAt(bench, bench.OwnFor(bench.Target) with { Path = bench.OwnFor(bench.Target).Path + "/original" }).ShouldBe(lived, "what lived there is an original now");
+        bench.Machine.Describe(new Place("system", $"{Layout.Dockets}/{Layout.FolderOf(first.Docket.Id, DocketSide.Original)}")).ShouldBe("(missing)");
+    }
+
+    [Theory]
+    [InlineData(Method.Cold, true)]
+    [InlineData(Method.Warm, true)]
+    [InlineData(Method.Cold, false)]
+    public void A_return_copies_where_a_content_differs_although_no_time_tells_or_the_original_was_touched(Method method, bool live)
+    {
+        var bench = new Bench(method: method);
+        bench.Run().ShouldBe(RelocationState.Switched);
+        var first = bench.Recorder.Last;
+        var aside = new Place("system", $"{Layout.Dockets}/{Layout.FolderOf(first.Docket.Id, DocketSide.Original)}/original");
+        var node = NodeAt(bench, (live ? bench.Target : aside) with { Path = (live ? bench.Target : aside).Path + "/plot-0" });
+        node.Content = [.. node.Content[..^1], (byte)~node.Content[^1]];
+        if (!live) node.ChangedNs++;
+        var lives = bench.Machine.Describe(bench.Target);
+
+        bench.Docket = Dockets.Return(first);
+        bench.Run().ShouldBe(RelocationState.Returned, bench.Recorder.Last.Failure?.ToString());
+        bench.Machine.Describe(Bench.Source).ShouldBe(lives);
+        bench.Machine.Describe(aside).ShouldNotBe("(missing)");
+    }
+
+    [Fact]
+    public void Who_changes_something_while_a_warm_return_compares_gets_the_next_attempt_copied_I1()
+    {
+        var bench = new Bench(method: Method.Warm);
+        bench.Run().ShouldBe(RelocationState.Switched);
+        var first = bench.Recorder.Last;
+        var aside = new Place("system", $"{Layout.Dockets}/{Layout.FolderOf(first.Docket.Id, DocketSide.Original)}/original");
+        bench.Docket = Dockets.Return(first);
+        bench.Disk.Meanwhile = () => { if (bench.Journal.Read(bench.Docket.Id).Done.Contains(Step.Prove) && bench.Machine.SignInAllowed) { bench.Disk.Meanwhile = () => { }; bench.WorkAtTarget(); } };
+        bench.Run().ShouldBe(RelocationState.Failed);
+        bench.Recorder.Last.Failure!.Code.ShouldBe("source-changed");
+        bench.Machine.Describe(aside).ShouldContain("plot-0", Case.Sensitive, "the original is where it was");
+
+        bench.Docket = bench.Docket with { Id = Guid.CreateVersion7(), Supersession = 3, Supersedes = [.. bench.Docket.Supersedes, bench.Docket.Id] };
+        bench.Run().ShouldBe(RelocationState.Returned, bench.Recorder.Last.Failure?.ToString());
+        bench.Machine.Describe(Bench.Source).ShouldBe(bench.Before);
+    }
+
+    [Fact]
+    public void An_original_that_rotted_is_not_renamed_back_and_the_next_attempt_copies_I3()
+    {
+        var bench = new Bench();
+        bench.Run().ShouldBe(RelocationState.Switched);
+        var first = bench.Recorder.Last;
+        var node = NodeAt(bench, new Place("system", $"{Layout.Dockets}/{Layout.FolderOf(first.Docket.Id, DocketSide.Original)}/original/plot-0"));
+        node.Content = [.. node.Content[..^1], (byte)~node.Content[^1]];
+        bench.Docket = Dockets.Return(first);
+        bench.Run().ShouldBe(RelocationState.Failed);
+        bench.Recorder.Last.Failure!.Code.ShouldBe("original-changed");
+        bench.Machine.Describe(bench.Target).ShouldBe(bench.Before);
+
+        bench.Docket = bench.Docket with { Id = Guid.CreateVersion7(), Supersession = 3, Supersedes = [.. bench.Docket.Supersedes, bench.Docket.Id] };
+        bench.Run().ShouldBe(RelocationState.Returned, bench.Recorder.Last.Failure?.ToString());
+        bench.Machine.Describe(Bench.Source).ShouldBe(bench.Before);
+    }
+
+    private static ulong IdAt(Bench bench, Place place) => NodeAt(bench, place).Id;
+
+    private static SimulatedNode NodeAt(Bench bench, Place place) => place.Parts.Aggregate(bench.Disk.Root(place.Volume), (at, part) => at.Entries[part]);
+
     [Fact]
     public void A_path_with_dots_or_our_own_names_is_refused()
     {

@@ -92,6 +92,9 @@ public sealed class PlanTests
         { "target-loses-facts", Severity.Consent, Asking(DemandKind.Attributes) },
         { "device-node", Severity.Blocking, Asking(DemandKind.DeviceNodes) },
         { "cannot-be-copied", Severity.Blocking, Asking(DemandKind.NotHere) },
+        { "no-closed-folder", Severity.Blocking, Survey([Small(), Data() with { RootOpen = true }], Holding()) },
+        { "source-is-volume", Severity.Blocking, Survey([Small(), Data()], Holding(place: new Place("sys", ""))) },
+        { "quota-too-small", Severity.Consent, Survey([Small(), Data()], Holding()) with { Accounts = [new AccountFacts("asa.lind", "1001", "", false, false) { Quotas = [new AccountQuota("data", 1000, 900)] }] } },
         { "copy-loses-facts", Severity.Consent, Asking(DemandKind.FactsNotKept) },
         { "links-lead-elsewhere", Severity.Advice, Asking(DemandKind.LinksElsewhere) },
         { "file-too-large", Severity.Blocking, Survey([Small(), Data() with { Abilities = Poor }], Holding() with { Demands = new Demands([], 5 * GB, 0) }) },
@@ -236,14 +239,17 @@ public sealed class PlanTests
     }
 
     [Fact]
-    public void Apps_are_meant_by_pattern_and_what_the_system_keeps_is_blocked_with_the_reason()
+    public void Apps_are_meant_by_pattern_what_the_system_keeps_is_left_out_and_blocked_where_it_is_named_with_the_reason()
     {
         var brief = BriefReader.Read(BriefTests.Good.Replace("folders: [Documents, Pictures]", "apps: [\"sheet*\", viewer]", StringComparison.Ordinal).Replace("People/{account}", "Programs/{account}", StringComparison.Ordinal));
         HoldingFacts App(string name, string? immovable = null) => Holding(name, GB, "") with { Name = new HoldingName("", HoldingKind.App, name), Immovable = immovable };
         HoldingFacts programs = Holding("programs", 0, "", new Place("data", "Programs")) with { Name = new HoldingName("", HoldingKind.InstallPath, "programs") };
         var plan = Plan(brief, Survey([Small(), Data()], App("sheet editor", "it comes with the system"), App("viewer"), App("camera"), programs));
-        plan.Relocations.Select(r => (r.Holding.ToString(), r.TargetShown, string.Join(' ', r.Blocked))).ShouldBe([("sheet editor of the machine", "D:\\Programs\\shared\\sheet editor", "app-cannot-move"), ("viewer of the machine", "D:\\Programs\\shared\\viewer", "")]);
-        plan.Hazards.Single(h => h.Code == "app-cannot-move").Text.ShouldBe("sheet editor of the machine stays where it is on herb-01: it comes with the system.");
+        plan.Relocations.Select(r => (r.Holding.ToString(), r.TargetShown, string.Join(' ', r.Blocked))).ShouldBe([("viewer of the machine", "D:\\Programs\\shared\\viewer", "")]);
+        plan.Hazards.Single(h => h.Code == "app-stays").ShouldSatisfyAllConditions(h => h.Severity.ShouldBe(Severity.Advice), h => h.Text.ShouldBe("sheet editor of the machine is left out on herb-01: it comes with the system."));
+        var named = Plan(BriefReader.Read(brief.Text.Replace("sheet*", "sheet editor", StringComparison.Ordinal)), Survey([Small(), Data()], App("sheet editor", "it comes with the system"), programs));
+        named.Relocations.Single().Blocked.ShouldBe(["app-cannot-move"]);
+        named.Hazards.Single(h => h.Code == "app-cannot-move").Text.ShouldBe("sheet editor of the machine stays where it is on herb-01: it comes with the system.");
     }
 
     [Fact]
@@ -344,7 +350,7 @@ public sealed class PlanTests
     {
         string[] alone = ["growth-breaks-reserve", "portable-target-unencrypted", "machine-silent", "exchange-across-volumes", "target-on-network-volume", "target-on-external-volume", "target-on-removable-volume", "one-place-twice",
             "target-on-system-volume", "survey-missing", "holding-already-there", "link-not-possible", "person-wanted", "longer-than-hours", "may-outlast-hours", "pointer-shape", "programs-stay", "setting-not-there", "small-apps-stay",
-            "home-of-fallback", "home-without-fallback", "home-with-parts", "home-named-by-path", "home-named-otherwise", "confined-elsewhere", "caches-in-home", "app-cannot-move", "name-incomplete", "people-not-told"];
+            "home-of-fallback", "home-without-fallback", "home-with-parts", "home-named-by-path", "home-named-otherwise", "confined-elsewhere", "caches-in-home", "app-cannot-move", "app-stays", "name-incomplete", "people-not-told"];
         HazardCases().Select(c => c.Data.Item1).Concat(alone).Order().Distinct().ShouldBe(HazardCatalogue.Entries.Select(e => e.Code).Order());
         var path = Path.Combine(Repository(), "docs", "hazards.md");
         if (Environment.GetEnvironmentVariable("FURLOUGH_WRITE_DOCS") is not null) File.WriteAllText(path, HazardText());

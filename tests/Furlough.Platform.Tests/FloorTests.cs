@@ -97,8 +97,9 @@ public sealed class FloorTests : IDisposable
 
         machine.Activity.BarSignIn("asa.lind");
         _tree.Machine().LiftBars(new HashSet<string> { "asa.lind" }).ShouldBeEmpty("a docket under way needs it");
-        _tree.Survey().Notes.ShouldContain(n => n.Contains("asa.lind is kept from signing in", StringComparison.Ordinal));
+        _tree.Survey().ShouldSatisfyAllConditions(s => s.Notes.ShouldContain(n => n.Contains("asa.lind is kept from signing in", StringComparison.Ordinal)), s => s.Accounts.Single(a => a.Name == "asa.lind").KeptOut.ShouldBe(""));
         LinuxTree.Sh($"mv {_tree.Root}/data/People/asa.lind/Documents {_tree.Root}/data/away");
+        _tree.Survey().Accounts.Single(a => a.Name == "asa.lind").KeptOut!.ShouldContain("its Documents should be at");
         _tree.Machine().LiftBars(new HashSet<string>()).Single().ShouldContain("asa.lind is still kept from signing in: its Documents should be at `/data/People/asa.lind/Documents`");
         File.ReadAllText($"{_tree.Root}/etc/shadow").ShouldNotBe(before);
         LinuxTree.Sh($"mv {_tree.Root}/data/away {_tree.Root}/data/People/asa.lind/Documents");
@@ -107,6 +108,7 @@ public sealed class FloorTests : IDisposable
         machine.Activity.BarSignIn("asa.lind");
         _tree.Machine().LetIn("asa.lind").ShouldBeTrue();
         _tree.Machine().LetIn("asa.lind").ShouldBeFalse();
+        _tree.Survey().Accounts.ShouldAllBe(a => a.KeptOut == null);
         File.ReadAllText($"{_tree.Root}/etc/shadow").ShouldBe(before);
     }
 

@@ -195,11 +195,26 @@ public sealed class LinuxRelocationTests : IDisposable
         _tree.FillHard($"{_tree.Home}/Documents", 5);
         Run(Dockets.Relocate(_tree.Survey(), "Documents", "People/asa.lind/Documents")).ShouldBe(RelocationState.Switched, Why());
         var switched = _recorder.Last;
+        LinuxTree.Sh($"echo new > {_tree.Root}/data/People/asa.lind/Documents/new; chown 1701:1701 {_tree.Root}/data/People/asa.lind/Documents/new");
         Run(Dockets.Return(switched) with { DataBytes = 1L << 50 }).ShouldBe(RelocationState.Failed);
         _recorder.Last.Failure!.ShouldSatisfyAllConditions(f => f.Code.ShouldBe("target-fuller-than-surveyed"), f => f.Remedy.ShouldStartWith("Discard the original first"));
         Run(Dockets.Discard(switched)).ShouldBe(RelocationState.Finished, Why());
         Run(Dockets.Return(switched) with { DataBytes = 1L << 50 }).ShouldBe(RelocationState.Failed);
         _recorder.Last.Failure!.Remedy.ShouldStartWith("Free space there");
+    }
+
+    [Fact]
+    public void A_return_after_which_nothing_changed_needs_no_room_and_brings_back_the_very_same_files()
+    {
+        _tree.Setting(TwoFolders);
+        _tree.FillHard($"{_tree.Home}/Documents", 60);
+        string Numbers() => LinuxTree.Sh($"cd {_tree.Home}/Documents; find . -printf '%i %p\n' | sort");
+        var (before, described) = (Numbers(), LinuxTree.Describe($"{_tree.Home}/Documents"));
+        Run(Dockets.Relocate(_tree.Survey(), "Documents", "People/asa.lind/Documents")).ShouldBe(RelocationState.Switched, Why());
+        Run(Dockets.Return(_recorder.Last) with { DataBytes = 1L << 50 }).ShouldBe(RelocationState.Returned, Why());
+        Numbers().ShouldBe(before);
+        LinuxTree.Difference(described, LinuxTree.Describe($"{_tree.Home}/Documents")).ShouldBeEmpty();
+        Directory.GetDirectories(_tree.Root, ".furlough-dockets", SearchOption.TopDirectoryOnly).SelectMany(Directory.GetDirectories).ShouldNotContain(d => d.EndsWith("-original", StringComparison.Ordinal));
     }
 
     [Fact]
@@ -267,11 +282,12 @@ public sealed class LinuxRelocationTests : IDisposable
     {
         _tree.Setting(TwoFolders);
         _tree.FillHard($"{_tree.Home}/Documents", 5);
-        LinuxTree.Sh($"cd {_tree.Home}/Documents; touch Plot plot 'what?' nul.txt 'ends.'; mknod null c 1 3; echo x > sealed; echo x > log; chattr +i sealed; chattr +a log; mkdir mounted; mount -t tmpfs none mounted; setfattr -h -n trusted.note -v x dangling");
+        LinuxTree.Sh($"cd {_tree.Home}/Documents; touch Plot plot 'what?' nul.txt 'ends.'; mknod null c 1 3; echo x > sealed; echo x > log; chattr +i sealed; chattr +a log; mkdir mounted; mount -t tmpfs none mounted; setfattr -h -n trusted.note -v x dangling; ln -s here twice; ln -P twice again");
         var demands = _tree.Survey().Holdings.Single(h => h.Name.Name == "Documents").Demands;
         demands.Found.Select(d => d.Kind).ShouldBe([DemandKind.Links, DemandKind.HardLinks, DemandKind.Holes, DemandKind.Attributes, DemandKind.NamesByCase, DemandKind.OddNames, DemandKind.PipesAndSockets, DemandKind.DeviceNodes, DemandKind.LinksElsewhere, DemandKind.Unchangeable, DemandKind.FactsNotKept, DemandKind.Mounts]);
         LinuxTree.Sh($"cd {_tree.Home}/Documents; chattr -i -a sealed log; umount mounted");
         demands.Of(DemandKind.Unchangeable)!.Count.ShouldBe(2);
+        demands.Of(DemandKind.FactsNotKept)!.Count.ShouldBe(3, "an attribute of a link, and a link with two names");
         demands.Of(DemandKind.Mounts)!.Example.ShouldBe("mounted");
         demands.Of(DemandKind.HardLinks)!.Count.ShouldBe(3);
         demands.Of(DemandKind.OddNames)!.Count.ShouldBe(5, "a line break, bytes that are no text, and three reserved names");

@@ -30,6 +30,14 @@ internal static class AccessCommands
             else Terminal.Table(["name", "role", "made", "by", "valid until"], tokens.Select(t => (string[])[t.Name, t.Role.Word(), t.MadeAt is { } made ? $"{made:u}" : "at the first start", t.MadeBy ?? "", t.RevokedAt is { } revoked ? $"revoked {revoked:u}" : t.Expires is { } expires ? $"{expires:u}" : "it is revoked"]));
             return ExitCode.Done;
         });
+        var replace = new Command("replace", "Make a token's secret anew; the old one and its console sessions end. The new one is shown once") { name };
+        replace.Calls(async (client, parsed, stop) =>
+        {
+            var made = await client.ReplaceTokenAsync(new TokenReplacement(parsed.GetValue(name)!), stop);
+            if (parsed.GetValue(Connection.Json)) Terminal.Json(made);
+            else Terminal.Line(made.Token);
+            return ExitCode.Done;
+        });
         var revoke = new Command("revoke", "End a token, and the console sessions begun with it") { name };
         revoke.Calls(async (client, parsed, stop) =>
         {
@@ -38,6 +46,6 @@ internal static class AccessCommands
             else Terminal.Line($"The token of {token.Name} is revoked.");
             return ExitCode.Done;
         });
-        return new Command("access", "Who may do what") { add, list, revoke };
+        return new Command("access", "Who may do what") { add, list, replace, revoke };
     }
 }

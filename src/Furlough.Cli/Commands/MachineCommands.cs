@@ -200,6 +200,7 @@ internal static class MachineCommands
         }
         var m = detail.Machine;
         Terminal.Line($"{m.Name}  {m.Room}{(m.Role is null ? "" : $"  {m.Role}")}  {m.Standing.Show()}  {m.OperatingSystem}  surveyed {m.SurveyedAt:u}");
+        if (m.Attention is { } attention && !detail.Holdings.Any(h => h.Relocation?.Failure is { } failure && failure.Text == attention)) Terminal.Line(attention);
         Terminal.Line();
         Terminal.Table(["volume", "", ">size", ">free", "kind", "label", "identity"], detail.Shelves.Select(s => (string[])
             [s.Root, ShelfText.Draw(ShelfSums.Of(s), 40), Words.Size(s.SizeBytes), Words.Size(s.FreeBytes), $"{(s.System ? "system, " : "")}{s.Attached.Word()}, {s.FileSystem}", s.Label, s.Identity]));

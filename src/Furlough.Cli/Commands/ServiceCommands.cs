@@ -67,6 +67,20 @@ internal static class ServiceCommands
             else Terminal.Line($"Furlough {s.Version}, up since {s.StartedAt:u}; {Words.Count(s.Machines, "machine")}, {s.Silent} silent; you are {s.You.Name} ({s.You.Role.Word()}).");
             return ExitCode.Done;
         });
-        return new Command("service", "The service itself") { start, status };
+        var replace = new Command("replace-steward-token", "Make the steward's token anew, at the service's machine and while the service is stopped: for the day on which nobody has one any more") { Data };
+        replace.SetAction(async (parsed, stop) =>
+        {
+            try
+            {
+                Console.WriteLine($"the steward's new token is in {await ServiceHost.ReplaceStewardTokenAsync(Path.GetFullPath(parsed.GetValue(Data)!), stop)}; the former one is worth nothing any more");
+                return ExitCode.Done;
+            }
+            catch (Exception error) when (error is IOException or UnauthorizedAccessException or Microsoft.Data.Sqlite.SqliteException)
+            {
+                await Console.Error.WriteLineAsync($"furlough: nothing was changed: {error.Message}");
+                return ExitCode.Failed;
+            }
+        });
+        return new Command("service", "The service itself") { start, status, replace };
     }
 }

@@ -24,6 +24,7 @@ internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers userDirs, 
         var clusters = found.Select(v => v.ClusterBytes).Distinct().Order().ToList();
         List<AccountFacts> accounts = [];
         List<HoldingFacts> holdings = [];
+        var barred = activity.Barred.All().Keys.ToHashSet(StringComparer.Ordinal);
         foreach (var person in Passwd.People(volumes.Root))
         {
             if (!Directory.Exists(volumes.Root + person.Home)) continue;
@@ -31,6 +32,8 @@ internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers userDirs, 
             accounts.Add(new AccountFacts(person.Name, person.User.ToString(CultureInfo.InvariantCulture), person.Home, person.Name == fallback, session is not null)
             {
                 Session = session,
+                Quotas = volumes.QuotasOf(person.User, found),
+                KeptOut = barred.Contains(person.Name) ? MissingOf(person.Name) ?? "" : null,
                 Roams = found.FirstOrDefault(v => v.Identity.Key == volumes.PlaceOf(person.Home)?.Volume)?.Attached == Attachment.Network,
             });
             if (LookAtHome(person, clusters, notes, stop) is { } home) holdings.Add(home);
@@ -42,7 +45,7 @@ internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers userDirs, 
         foreach (var card in kinds.Where(k => k is { Shared: true, IsCommonFolder: false }))
             if (LookAtKind(Passwd.System, card, clusters, notes, stop) is { } shared) holdings.Add(shared);
         holdings.AddRange(LookAtApps(clusters, notes, stop));
-        notes.AddRange(activity.Barred.All().Keys.Order(StringComparer.Ordinal).Select(a => $"{a} is kept from signing in by Furlough at the moment."));
+        notes.AddRange(barred.Order(StringComparer.Ordinal).Select(a => $"{a} is kept from signing in by Furlough at the moment."));
         return new Survey(begun, OperatingSystem(), agentVersion, found, accounts, holdings, [.. originals.Select(o => Trees.LookAgain(o, holdings, stop))], receipts, notes) { SyncFolders = SyncFolders(notes), CannotTell = !activity.CanTell, OnBattery = Sysfs.IsOnBattery, StartedAt = Sysfs.StartedAt(volumes.Root), RestartPending = File.Exists(volumes.Root + "/run/reboot-required"), CommonFolders = [.. kinds.Where(k => k.IsCommonFolder && IsFor(k)).Select(k => LookAtCommonFolder(k, notes, stop)).OfType<CommonFolderFacts>()], Backup = LinuxBackup.Read(volumes, notes) };
     }
 

@@ -120,7 +120,7 @@ internal sealed class LinuxVolumes(string root) : IVolumes
                 var (attached, medium) = Stack.Describe(mount);
                 var (size, free, cluster) = volume.Space();
                 facts.Add(new VolumeFacts(volume.Identity, Path.GetFileName(shown), shown, attached, medium, mount.FileSystem, size, free, cluster,
-                    shown == "/", mount.Writable, Stack.IsEncrypted(mount), !AfterSignIn.Any(p => shown.StartsWith(p, StringComparison.Ordinal)), volume.Abilities, shown == "/" ? [] : TakenPlaces.Of(volume)));
+                    shown == "/", mount.Writable, Stack.IsEncrypted(mount), !AfterSignIn.Any(p => shown.StartsWith(p, StringComparison.Ordinal)), volume.Abilities, shown == "/" ? [] : TakenPlaces.Of(volume)) { RootOpen = IsOpen(volume) });
             }
             catch (Fault fault)
             {
@@ -132,6 +132,16 @@ internal sealed class LinuxVolumes(string root) : IVolumes
             }
         }
         return facts;
+    }
+
+    /// <summary>How much a user may store on volumes that were found.</summary>
+    internal IReadOnlyList<AccountQuota> QuotasOf(uint user, IReadOnlyList<VolumeFacts> found) =>
+        [.. Mounts().Select(m => (Mount: m, Volume: found.FirstOrDefault(v => v.Root == Shown(m.Point)))).Where(m => m.Volume is not null).Select(m => Quotas.Of(m.Mount, m.Volume!.Identity.Key, user)).OfType<AccountQuota>()];
+
+    private static bool IsOpen(LinuxVolume volume)
+    {
+        using var root = volume.OpenRoot();
+        return volume.Abilities.Owners && !DocketFolders.IsSystems(root.Facts());
     }
 
     /// <summary>What is mounted at or below the root folder; the mount that holds the root folder itself stands for "/".</summary>

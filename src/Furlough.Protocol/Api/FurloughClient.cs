@@ -68,6 +68,9 @@ public sealed class FurloughClient : IDisposable
     /// <summary>All tokens, without their secrets.</summary>
     public Task<IReadOnlyList<TokenView>> TokensAsync(CancellationToken stop) => GetAsync<IReadOnlyList<TokenView>>("tokens", stop);
 
+    /// <summary>Makes a token's secret anew; the old one and its console sessions end.</summary>
+    public Task<TokenMade> ReplaceTokenAsync(TokenReplacement request, CancellationToken stop) => PostAsync<TokenMade>("tokens/replacements", request, stop);
+
     /// <summary>Ends a token and its console sessions.</summary>
     public Task<TokenView> RevokeTokenAsync(string name, CancellationToken stop) => SendAsync<TokenView>(() => new HttpRequestMessage(HttpMethod.Delete, "tokens/" + Uri.EscapeDataString(name)), stop);
 

@@ -29,6 +29,9 @@ public sealed record SignIn(string Token);
 /// <param name="Days">Days after which it expires; null for never.</param>
 public sealed record TokenRequest(string Name, Role Role, int? Days = null);
 
+/// <summary>Asks for a new secret in place of a token's old one.</summary>
+public sealed record TokenReplacement(string Name);
+
 /// <summary>A new token; shown once.</summary>
 public sealed record TokenMade(string Name, Role Role, string Token);
 
@@ -328,7 +331,7 @@ public sealed record Basis(int Machines, int Surveyed, int Silent, DateTimeOffse
 
 /// <summary>What people and programs can be told of.</summary>
 [JsonConverter(typeof(WordConverter<NoticeEvent>))]
-public enum NoticeEvent { RunProposed, WaveDone, RunHalted, RunEnded, ErrandRaised, Findings }
+public enum NoticeEvent { RunProposed, WaveDone, RunHalted, RunEnded, ErrandRaised, Findings, AccountKeptOut }
 
 /// <summary>What became of a notice. Uncertain: the service ended while it was being sent; it is not sent twice.</summary>
 [JsonConverter(typeof(WordConverter<NoticeState>))]

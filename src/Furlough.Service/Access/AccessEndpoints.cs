@@ -47,6 +47,7 @@ public static class AccessEndpoints
         }).AllowAnonymous();
         api.MapPost("/tokens", MakeTokenAsync).For(Role.Steward);
         api.MapGet("/tokens", (Store store, CancellationToken stop) => store.ReadAsync(async db => (await db.Tokens.OrderBy(t => t.Name).ToListAsync(stop)).ConvertAll(View), stop)).For(Role.Steward);
+        api.MapPost("/tokens/replacements", ReplaceAsync).For(Role.Steward);
         // Names of older versions may have a slash in them.
         api.MapDelete("/tokens/{**name}", RevokeAsync).For(Role.Steward);
     }
@@ -86,6 +87,20 @@ public static class AccessEndpoints
         row.RevokedAt = now;
         db.Record(now, context.Who(), "token revoked", name);
         return View(row);
+    }, stop);
+
+    /// <summary>A new secret in place of the old one: that ends at once, and the console sessions that were begun with it.</summary>
+    private static Task<TokenMade> ReplaceAsync(TokenReplacement request, Store store, TimeProvider time, HttpContext context, CancellationToken stop) => store.WriteAsync(async db =>
+    {
+        var now = time.GetUtcNow();
+        var row = await db.Tokens.FirstOrDefaultAsync(t => t.Name == request.Name, stop) ?? throw ProblemException.Missing($"token {request.Name}", "See `furlough access list`.");
+        if (!row.IsValid(now)) throw ProblemException.Conflict("token-ended", $"The token of {row.Name} has ended, and cannot be replaced.", "Make one of another name: `furlough access add NAME --role ROLE`.");
+        var secret = Secrets.Make("flt-");
+        db.Tokens.Remove(row);
+        // Another row: sessions are known by it.
+        db.Tokens.Add(new TokenRow { Id = Guid.CreateVersion7(), Name = row.Name, Role = row.Role, Hash = Secrets.Hash(secret), Expires = row.Expires, MadeBy = context.Who(), MadeAt = now });
+        db.Record(now, context.Who(), "token replaced", row.Name);
+        return new TokenMade(row.Name, row.Role, secret);
     }, stop);
 
     private static TokenView View(TokenRow row) => new(row.Name, row.Role, row.MadeBy, row.MadeAt, row.Expires, row.RevokedAt);

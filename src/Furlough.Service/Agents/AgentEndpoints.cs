@@ -54,9 +54,10 @@ public static class AgentEndpoints
         });
     }
 
-    private static async Task<DocketBatch> DocketsAsync(long after, string? wishes, string? kinds, int wait, HttpContext context, AgentSessions sessions, DocketSignals signals, AgentPosts posts, Store store, LiveHub live, IHostApplicationLifetime lifetime, CancellationToken stop)
+    private static async Task<DocketBatch> DocketsAsync(long after, string? wishes, string? kinds, int wait, string? trouble, HttpContext context, AgentSessions sessions, DocketSignals signals, AgentPosts posts, Store store, LiveHub live, IHostApplicationLifetime lifetime, CancellationToken stop)
     {
         var machine = Machine(context, sessions, live);
+        live.Told(machine, trouble is null ? null : Words.Find<AgentTrouble>(trouble));
         var signal = signals.Next(machine);
         var batch = await LookAsync(store, posts, machine, after, kinds, stop);
         if (batch.Dockets.Count > 0 || batch.SurveyWanted || batch.Kinds is not null || (wishes is not null && wishes != batch.Wishes.Tag()) || wait <= 0) return batch;

@@ -14,6 +14,7 @@ namespace Furlough.Service.Agents;
 /// <summary>Enrolment and sessions of agents. Sessions live in memory: after a restart agents open new ones.</summary>
 public sealed class AgentSessions(Store store, DocketDesk desk, ReconcileDesk reconciling, TimeProvider time)
 {
+    private const int MostInstances = 8;
     private static readonly TimeSpan ChallengeValidity = TimeSpan.FromMinutes(2);
     private readonly byte[] _challengeKey = RandomNumberGenerator.GetBytes(32);
 
@@ -21,6 +22,9 @@ public sealed class AgentSessions(Store store, DocketDesk desk, ReconcileDesk re
     private readonly ConcurrentDictionary<string, DateTimeOffset> _answered = new();
     private readonly ConcurrentDictionary<string, Guid> _machines = new();
     private readonly ConcurrentDictionary<Guid, string> _tokens = new();
+
+    /// <summary>The starts of each machine's agent that opened a session last, the present one at the end.</summary>
+    private readonly ConcurrentDictionary<Guid, List<Guid>> _instances = new();
 
     /// <summary>A number to sign.</summary>
     public Challenge Challenge()
@@ -58,6 +62,7 @@ public sealed class AgentSessions(Store store, DocketDesk desk, ReconcileDesk re
     public void Forget(Guid machine)
     {
         if (_tokens.TryRemove(machine, out var token)) _machines.TryRemove(token, out _);
+        _instances.TryRemove(machine, out _);
     }
 
     /// <summary>Takes a new machine in.</summary>
@@ -85,6 +90,8 @@ public sealed class AgentSessions(Store store, DocketDesk desk, ReconcileDesk re
             if (named is not null) throw ProblemException.Conflict("name-taken", $"There is a machine called {request.Name} already.", $"Give another --name; if it is that machine, set up anew: `furlough machine invite --again {request.Name}`.");
             invite.Left--;
             var machine = new MachineRow { Id = Guid.CreateVersion7(), Name = request.Name, Room = invite.Room ?? request.Room, PublicKey = request.PublicKey, MachineId = request.MachineId, EnrolledAt = time.GetUtcNow() };
+            // An image from which several were made: each has its own key, but nobody can tell by its id which is which.
+            if (await db.Machines.Where(m => m.MachineId == request.MachineId).Select(m => m.Name).FirstOrDefaultAsync(stop) is { } same) db.Record(time.GetUtcNow(), request.Name, "same machine id", request.Name, null, same);
             db.Machines.Add(machine);
             db.Record(time.GetUtcNow(), request.Name, "enrolled", request.Name, null, machine.Room);
             return Answer(machine);
@@ -118,10 +125,10 @@ public sealed class AgentSessions(Store store, DocketDesk desk, ReconcileDesk re
         {
             var (machine, proof) = await VerifyAsync(db, request.Proof, stop);
             RequireVersion(proof.Protocol);
-            if (machine.MachineId != proof.MachineId)
+            if (machine.MachineId != proof.MachineId || ComeInTurn(machine.Id, proof.Instance))
             {
+                if (!machine.Suspect) db.Record(time.GetUtcNow(), machine.Name, "suspected clone", machine.Name);
                 machine.Suspect = true;
-                db.Record(time.GetUtcNow(), machine.Name, "suspected clone", machine.Name);
             }
             if (_tokens.TryRemove(machine.Id, out var before)) _machines.TryRemove(before, out _);
             await reconciling.CountOnAsync(db, machine, proof, stop);
@@ -130,6 +137,21 @@ public sealed class AgentSessions(Store store, DocketDesk desk, ReconcileDesk re
             _tokens[machine.Id] = token;
             return new SessionResponse(token, machine.LastBulletin);
         }, stop);
+    }
+
+    /// <summary>Whether an agent comes back after another one with the same key had taken its place: one that was started anew never does.</summary>
+    private bool ComeInTurn(Guid machine, Guid instance)
+    {
+        if (instance == Guid.Empty) return false;
+        var seen = _instances.GetOrAdd(machine, _ => []);
+        lock (seen)
+        {
+            if (seen is [.., var last] && last == instance) return false;
+            var again = seen.Remove(instance);
+            seen.Add(instance);
+            if (seen.Count > MostInstances) seen.RemoveAt(0);
+            return again;
+        }
     }
 
     private async Task<(MachineRow, SessionProof)> VerifyAsync(FurloughDb db, string message, CancellationToken stop)

@@ -128,6 +128,7 @@ public sealed class BulletinDesk(Store store, RunControl runs, ErrandDesk errand
             var keep = Column.PlannedOf(row).Keep ?? (await db.Runs.FindAsync([row.Run], stop))!.Keep;
             db.Originals.Add(new OriginalRow { Docket = original.Docket, Machine = row.Machine, Relocation = row.Number, Body = Column.Write(original, ModelJson.Default.OriginalFacts), KeptUntil = original.SetAside + keep });
         }
+        if (bulletin.LiveAgain is { } back) db.Originals.RemoveRange(await db.Originals.Where(o => o.Docket == back && o.Relocation == row.Number).ToListAsync(stop));
         if (FellBackAtDesk(docket, bulletin)) db.Originals.RemoveRange(await db.Originals.Where(o => o.Docket == docket.Id).ToListAsync(stop));
         if ((docket.Work, bulletin.State) is not ((DocketWork.Discard, RelocationState.Finished) or (DocketWork.FallBack, RelocationState.Returned))) return;
         foreach (var gone in Column.Read(docket.Body, ModelJson.Default.Docket).Originals)

@@ -45,7 +45,7 @@ public static class AuditEndpoints
         var view = await store.WriteAsync(async db =>
         {
             var machines = await db.Machines.OrderBy(m => m.Name).ToListAsync(stop);
-            var findings = Auditor.Audit(machines.Select(m => Fleet.ToFleet(m, live)), await Fleet.IntendedAsync(db, null, stop), await Fleet.KeptAsync(db, null, stop), await Fleet.AskedAsync(db, null, time.GetUtcNow(), stop), time.GetUtcNow());
+            var findings = Auditor.Audit(machines.Select(m => Fleet.ToFleet(m, live)), await Fleet.IntendedAsync(db, null, stop), await Fleet.KeptAsync(db, null, stop), await Fleet.AskedAsync(db, null, time.GetUtcNow(), stop), time.GetUtcNow(), await Fleet.AtWorkAsync(db, null, stop));
             var row = new AuditRow { MadeAt = time.GetUtcNow(), MadeBy = context.Who(), Machines = machines.Count, Findings = Column.Write(findings, ModelJson.Default.IReadOnlyListFinding), Basis = JsonSerializer.Serialize(Basis.Of(machines.ConvertAll(m => (m.SurveyedAt, live.IsSilent(m.Id, m.LastSeen)))), JsonSerializerOptions.Web) };
             db.Audits.Add(row);
             await db.SaveChangesAsync(stop);

@@ -2,6 +2,7 @@ using System.Collections.Concurrent;
 using System.Runtime.CompilerServices;
 using System.Threading.Channels;
 using Furlough.Model;
+using Furlough.Protocol;
 using Furlough.Protocol.Api;
 
 namespace Furlough.Service.Events;
@@ -15,6 +16,7 @@ public sealed class LiveHub(TimeProvider time)
     private readonly ConcurrentDictionary<Guid, Channel<LiveEvent>> _listeners = new();
     private readonly ConcurrentDictionary<long, Progress> _progress = new();
     private readonly ConcurrentDictionary<Guid, DateTimeOffset> _seen = new();
+    private readonly ConcurrentDictionary<Guid, AgentTrouble> _troubles = new();
 
     // As much as one core takes beside everything else.
     private const double ReportsInASecond = 1_500;
@@ -75,6 +77,25 @@ public sealed class LiveHub(TimeProvider time)
     {
         if (_progress.TryRemove(relocation, out _)) Interlocked.Decrement(ref _underWay);
     }
+
+    /// <summary>An agent says what keeps it from working; null for nothing.</summary>
+    public void Told(Guid machine, AgentTrouble? trouble)
+    {
+        if (TroubleOf(machine) == trouble) return;
+        if (trouble is { } told) _troubles[machine] = told;
+        else _troubles.TryRemove(machine, out _);
+        Say("machine", machine);
+    }
+
+    /// <summary>What keeps a machine's agent from working, a sentence without its end; null for nothing.</summary>
+    public string? TroubleInWords(Guid machine) => TroubleOf(machine) switch
+    {
+        null => null,
+        AgentTrouble.DataFolderFull => "its agent has no room for its journal and begins nothing: free space on the volume of its data folder",
+        _ => "its agent cannot write its journal and begins nothing: look at its log and its data folder",
+    };
+
+    private AgentTrouble? TroubleOf(Guid machine) => _troubles.TryGetValue(machine, out var told) ? told : null;
 
     /// <summary>A machine was heard of.</summary>
     public void Seen(Guid machine)

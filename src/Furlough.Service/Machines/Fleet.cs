@@ -4,6 +4,7 @@ using Furlough.Planning.Plans;
 using Furlough.Service.Errands;
 using Furlough.Service.Events;
 using Furlough.Service.Relocations;
+using Furlough.Service.Runs;
 using Furlough.Service.Storage;
 using Microsoft.EntityFrameworkCore;
 
@@ -34,6 +35,10 @@ public static class Fleet
     public static async Task<List<Kept>> KeptAsync(FurloughDb db, Guid? machine, CancellationToken stop) =>
         (await db.Originals.Where(o => machine == null || o.Machine == machine).Join(db.Relocations, o => o.Relocation, r => r.Number, (o, r) => new { Original = o, r.GatheredAt }).ToListAsync(stop))
             .ConvertAll(k => new Kept(k.Original.Machine, k.Original.Relocation, Column.Read(k.Original.Body, ModelJson.Default.OriginalFacts), k.Original.KeptUntil, k.GatheredAt, OriginalDesk.IdOf(k.Original)));
+
+    /// <summary>By machine: the accounts of which something is being relocated.</summary>
+    public static async Task<ILookup<Guid, string>> AtWorkAsync(FurloughDb db, Guid? machine, CancellationToken stop) =>
+        (await db.Relocations.Where(r => (machine == null || r.Machine == machine) && RunControl.NotAtRest.Contains(r.State)).Select(r => new { r.Machine, r.Account }).ToListAsync(stop)).ToLookup(r => r.Machine, r => r.Account);
 
     /// <summary>Errands that an audit tells of: overdue ones, and those declined after a relocation that still stands.</summary>
     public static async Task<List<Asked>> AskedAsync(FurloughDb db, Guid? machine, DateTimeOffset now, CancellationToken stop)

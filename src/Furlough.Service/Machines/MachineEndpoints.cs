@@ -44,7 +44,7 @@ public static class MachineEndpoints
         var rows = await db.Relocations.Where(r => r.Machine == machine.Id).OrderBy(r => r.Number).ToListAsync(stop);
         var originals = await db.Originals.Where(o => o.Machine == machine.Id).ToListAsync(stop);
         var survey = Column.SurveyOf(machine);
-        var findings = Auditor.Audit([Fleet.ToFleet(machine, live)], await Fleet.IntendedAsync(db, machine.Id, stop), await Fleet.KeptAsync(db, machine.Id, stop), await Fleet.AskedAsync(db, machine.Id, time.GetUtcNow(), stop), time.GetUtcNow());
+        var findings = Auditor.Audit([Fleet.ToFleet(machine, live)], await Fleet.IntendedAsync(db, machine.Id, stop), await Fleet.KeptAsync(db, machine.Id, stop), await Fleet.AskedAsync(db, machine.Id, time.GetUtcNow(), stop), time.GetUtcNow(), await Fleet.AtWorkAsync(db, machine.Id, stop));
         var last = rows.GroupBy(r => (r.Account, r.Holding)).ToDictionary(g => g.Key, g => RelocationViews.Of(g.Last(), machine, live, originals));
         var holdings = survey?.Holdings.Select(h => new HoldingView(h.Name.Account, h.Name.Kind, h.Name.Name, h.PathShown, h.Present, h.Files, h.DataBytes, h.HiddenBytes, h.Pointers, h.InUse, last.GetValueOrDefault((h.Name.Account, h.Name.Name)), h.Immovable, h.IsMadeByFirstStart)).ToList() ?? [];
         var (summary, shelves) = Summaries.Of(machine, survey, rows, originals);

@@ -22,6 +22,7 @@ public static class Summaries
     public static MachineSummary Now(MachineSummary stored, LiveHub live)
     {
         var now = stored with { LastSeen = live.LastSeen(stored.Id, stored.LastSeen) };
+        if (live.TroubleInWords(stored.Id) is { } trouble) now = now with { Standing = Standing.Stuck, Attention = $"{char.ToUpperInvariant(trouble[0])}{trouble[1..]}." };
         return live.IsSilent(stored.Id, stored.LastSeen) ? now with { Standing = Standing.Silent, Attention = stored.SurveyedAt is null ? "It has never been surveyed." : null } : now;
     }
 
@@ -36,7 +37,7 @@ public static class Summaries
 
     private static string? Attention(MachineRow machine, Standing standing, List<RelocationRow> last) => standing switch
     {
-        Standing.Stuck when machine.Suspect => "Another machine may use this one's key.",
+        Standing.Stuck when machine.Suspect => $"Another machine uses its key, or a copy of its disk: it gets no work. Stop the copy's agent, then enrol {machine.Name} again: `furlough machine invite --again {machine.Name}`.",
         Standing.Stuck => Why(last.LastOrDefault(r => r.Failure is not null && r.State is (RelocationState.Failed or RelocationState.Refused))),
         Standing.Waiting => Why(last.LastOrDefault(r => r.Failure is not null && r.State == RelocationState.Waiting)),
         _ when machine.HeldBy is { } by => $"Held by {by}: {machine.HeldReason}",

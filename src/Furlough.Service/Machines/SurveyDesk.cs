@@ -25,6 +25,7 @@ public sealed class SurveyDesk(Store store, LiveHub live, ErrandDesk errands, Do
         {
             var row = (await db.Machines.FindAsync([machine], stop))!;
             await SpaceHistory.KeepAsync(db, row, survey, time.GetUtcNow(), stop);
+            var keptOut = Column.SurveyOf(row)?.Accounts.Where(a => a.KeptOut is not null).Select(a => a.Name).ToHashSet(StringComparer.Ordinal) ?? [];
             row.Survey = text;
             row.SurveyedAt = survey.TakenAt;
             await ReserveEndpoints.SettleAsync(db, row, kept, stop);
@@ -33,8 +34,11 @@ public sealed class SurveyDesk(Store store, LiveHub live, ErrandDesk errands, Do
             if (survey.SentAt is { } told) await errands.SignedInAsync(db, row, survey.Accounts, time.GetUtcNow() - told, stop);
             begins = survey is { StartedAt: { } started, SentAt: { } sent } && sent - started < LongestUp && await errands.StartedAsync(db, row, time.GetUtcNow() - (sent - started), stop);
             if (survey.Answers) row.SurveyWanted = false;
+            var atWork = await Fleet.AtWorkAsync(db, machine, stop);
+            foreach (var left in survey.Accounts.Where(a => a.KeptOut is not null && !keptOut.Contains(a.Name) && !atWork[machine].Contains(a.Name)))
+                db.Record(time.GetUtcNow(), row.Name, "account kept out", left.Name, null, left.KeptOut is { Length: > 0 } why ? why : null);
             var intended = row.LastDocket == 0 ? [] : await Fleet.IntendedAsync(db, machine, stop);
-            row.Drifted = intended.Count > 0 && Auditor.Audit([Fleet.ToFleet(row, kept, live)], intended, [], [], time.GetUtcNow()).Any(f => f.Severity == Severity.Blocking);
+            row.Drifted = Auditor.Audit([Fleet.ToFleet(row, kept, live)], intended, [], [], time.GetUtcNow(), atWork).Any(f => f.Severity == Severity.Blocking);
             return 0;
         }, stop);
         live.Say("machine", machine);

@@ -30,7 +30,7 @@ public static class NoticeEndpoints
         api.MapDelete("/receivers/{**name}", RemoveAsync).For(Role.Steward);
     }
 
-    private static Task<ReceiverView> AddAsync(ReceiverRequest request, Store store, ServiceOptions options, TimeProvider time, HttpContext context, CancellationToken stop)
+    private static Task<ReceiverView> AddAsync(ReceiverRequest request, Store store, ServiceOptions options, CallSecrets secrets, TimeProvider time, HttpContext context, CancellationToken stop)
     {
         NewName.Require(request.Name, "A receiver");
         if (request.Mail is null == request.Call is null) throw new ProblemException(400, "receiver-refused", "A receiver is told by mail or by a call, one of the two.", "Give --mail ADDRESS or --call URL.");
@@ -41,6 +41,7 @@ public static class NoticeEndpoints
         {
             if (await db.Receivers.AnyAsync(r => r.Name == request.Name, stop)) throw ProblemException.Conflict("name-taken", $"There is a receiver called {request.Name} already.", "Choose another name, or remove that one first.");
             if (await db.Receivers.CountAsync(stop) >= MostReceivers) throw ProblemException.Conflict("receivers-too-many", $"There are {MostReceivers} receivers already.", "Remove one with `furlough notice remove NAME`.");
+            var (secret, sealedSecret) = secrets.Make();
             var row = new ReceiverRow
             {
                 Id = Guid.CreateVersion7(),
@@ -48,7 +49,7 @@ public static class NoticeEndpoints
                 Mail = request.Mail,
                 Call = request.Call,
                 On = string.Join('\n', request.On.Distinct().Select(e => e.Word())),
-                Secret = Secrets.Make("flw-"),
+                Secret = sealedSecret,
                 AddedBy = context.Who(),
                 AddedAt = time.GetUtcNow(),
                 // Told of what happens from now on.
@@ -56,7 +57,7 @@ public static class NoticeEndpoints
             };
             db.Receivers.Add(row);
             db.Record(row.AddedAt, row.AddedBy, "receiver added", row.Name, null, row.Mail ?? row.Call);
-            return View(row, 0, 0, []) with { Secret = row.Call is null ? null : row.Secret };
+            return View(row, 0, 0, []) with { Secret = row.Call is null ? null : secret };
         }, stop);
     }
 

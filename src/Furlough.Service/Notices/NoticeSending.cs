@@ -11,7 +11,7 @@ using MimeKit;
 namespace Furlough.Service.Notices;
 
 /// <summary>Sends one notice, by mail or as a CloudEvents 1.0 event in JSON, signed as the Standard Webhooks 1.0 say.</summary>
-public sealed class NoticeSending(ServiceOptions options) : IDisposable
+public sealed class NoticeSending(ServiceOptions options, CallSecrets secrets) : IDisposable
 {
     private static readonly TimeSpan Longest = TimeSpan.FromSeconds(15);
     private readonly HttpClient _http = new(new SocketsHttpHandler { AllowAutoRedirect = false, UseCookies = false, UseProxy = false, MaxResponseHeadersLength = 16, MaxResponseDrainSize = 0, ConnectCallback = (call, stop) => CallTargets.ConnectAsync(options, call, stop) })
@@ -67,7 +67,7 @@ public sealed class NoticeSending(ServiceOptions options) : IDisposable
             data = new { subject = notice.Subject, text = notice.Text },
         }, JsonSerializerOptions.Web);
         var second = now.ToUnixTimeSeconds();
-        var signed = HMACSHA256.HashData(Encoding.UTF8.GetBytes(receiver.Secret), (byte[])[.. Encoding.UTF8.GetBytes(FormattableString.Invariant($"{Id(notice)}.{second}.")), .. body]);
+        var signed = HMACSHA256.HashData(Encoding.UTF8.GetBytes(secrets.Open(receiver)), (byte[])[.. Encoding.UTF8.GetBytes(FormattableString.Invariant($"{Id(notice)}.{second}.")), .. body]);
         using var request = new HttpRequestMessage(HttpMethod.Post, receiver.Call) { Content = new ByteArrayContent(body) };
         request.Content.Headers.ContentType = new MediaTypeHeaderValue("application/cloudevents+json") { CharSet = "utf-8" };
         request.Headers.Add("webhook-id", Id(notice));

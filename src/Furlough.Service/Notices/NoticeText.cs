@@ -19,6 +19,7 @@ internal static class NoticeText
         "run ended" => NoticeEvent.RunEnded,
         "errand raised" => NoticeEvent.ErrandRaised,
         "audit made" when entry.To != "0 findings" => NoticeEvent.Findings,
+        "account kept out" => NoticeEvent.AccountKeptOut,
         _ => null,
     };
 
@@ -33,6 +34,8 @@ internal static class NoticeText
                 var errand = await db.Errands.FirstAsync(e => e.Number == number, stop);
                 var machine = (await db.Machines.FindAsync([errand.Machine], stop))!;
                 return ($"Errand {number}: {errand.Kind.Word()} on {machine.Name}", $"{errand.Text}\n\nUntil {errand.Due.UtcDateTime:yyyy-MM-dd HH:mm}Z: {new Uri(console, "/errands")}");
+            case NoticeEvent.AccountKeptOut:
+                return ($"{entry.Subject} cannot sign in on {entry.By}", $"Furlough keeps {entry.Subject} from signing in on {entry.By}, and no relocation under way needs that{(entry.To is null ? "" : $": {entry.To}")}.\n\n`furlough-agent let-in {entry.Subject}` at the machine lets the person in. {console}");
             case NoticeEvent.Findings:
                 var findings = Column.Read((await db.Audits.FirstAsync(a => a.Number == number, stop)).Findings, ModelJson.Default.IReadOnlyListFinding);
                 var more = findings.Count > MostFindings ? $"\nand {findings.Count - MostFindings} more" : "";

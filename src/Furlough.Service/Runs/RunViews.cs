@@ -33,7 +33,7 @@ public sealed class RunViews(RunHours hours, LiveHub live, TimeProvider time)
         {
             Blocked = [.. told.Where(f => blocked.Contains(f.Number)).GroupBy(f => f.Failure.Code).OrderByDescending(g => g.Count()).Select(g => GroupOf([.. g]))],
             Originals = KeptOriginals.Of((await db.Originals.Where(o => db.Relocations.Any(r => r.Number == o.Relocation && r.Run == run.Number)).ToListAsync(stop)).ConvertAll(o => (Column.Read(o.Body, ModelJson.Default.OriginalFacts).DataBytes, o.KeptUntil)), time.GetUtcNow()),
-            HeldUp = HoldUps.Of(run, [.. rows.Where(r => !r.State.IsAtRest()).Select(r => new StillToDo(r.Number, r.Machine, r.State, r.Wave, r.Failure is null ? null : Column.Read(r.Failure, ModelJson.Default.Failure), live.IsSilent(r.MachineId, r.LastSeen) ? time.GetUtcNow() - live.LastSeen(r.MachineId, r.LastSeen) : null))], open),
+            HeldUp = HoldUps.Of(run, [.. rows.Where(r => !r.State.IsAtRest()).Select(r => new StillToDo(r.Number, r.Machine, r.State, r.Wave, r.Failure is null ? null : Column.Read(r.Failure, ModelJson.Default.Failure), live.IsSilent(r.MachineId, r.LastSeen) ? time.GetUtcNow() - live.LastSeen(r.MachineId, r.LastSeen) : null, live.TroubleInWords(r.MachineId)))], open),
         };
     }
 

@@ -326,7 +326,7 @@ public sealed class ReceiverRow
     /// <summary>The events as words, by lines; empty for all.</summary>
     public required string On { get; set; }
 
-    /// <summary>With which calls are signed.</summary>
+    /// <summary>With which calls are signed; sealed.</summary>
     public required string Secret { get; set; }
     public required string AddedBy { get; set; }
     public DateTimeOffset AddedAt { get; set; }

@@ -99,7 +99,7 @@ public static class FieldStation
     {
         "herb-02" when isFirst => account with { Folders = [.. account.Folders, SpecimenIndex] },
         "cabin-1" when isFirst => Half(account) with { SignedIn = true },
-        "cabin-2" when isFirst => account with { HomeNamedBy = [$"the timetable of {account.Name}"], CacheBytes = 3 * GB },
+        "cabin-2" when isFirst => account with { QuotaBytes = GB, HomeNamedBy = [$"the timetable of {account.Name}"], CacheBytes = 3 * GB },
         "cabin-3" when account.Fallback => account with { Fallback = false },
         "cabin-3" when isFirst => Directed(account),
         "cabin-4" when isFirst => Synced(account),

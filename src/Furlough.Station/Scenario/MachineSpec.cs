@@ -76,6 +76,9 @@ public sealed record AccountSpec(string Name, uint Id, bool Fallback, IReadOnlyL
     /// <summary>Signed in whenever it is surveyed.</summary>
     public bool SignedIn { get; init; }
 
+    /// <summary>What it may store on its machine's second volume, in bytes; null for no limit.</summary>
+    public long? QuotaBytes { get; init; }
+
     /// <summary>It comes from the station's directory.</summary>
     public bool FromDirectory { get; init; }
 

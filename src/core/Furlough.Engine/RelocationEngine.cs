@@ -206,7 +206,9 @@ public sealed class RelocationEngine(IMachine machine, IJournal journal, IPermit
     private RelocationState End(Work work)
     {
         var docket = work.Docket;
+        OriginalBack.RemoveEmptied(work);
         OwnFolders.Tidy(work);
+        if (docket.Work == DocketWork.Return && OriginalBack.Of(work) is not null) work.Report("What lived there was equal to the original in every byte: the original was renamed back, nothing was copied.");
         var final = docket switch
         {
             { Work: DocketWork.Discard } => RelocationState.Finished,
@@ -219,7 +221,7 @@ public sealed class RelocationEngine(IMachine machine, IJournal journal, IPermit
             ? new OriginalFacts(docket.Id, docket.Holding, docket.Source, time.GetUtcNow(), docket.Files, docket.DataBytes, false, null)
             : null;
         // Told before it is ended: a crash in between tells it twice, never not at all.
-        work.Changed(final, Itinerary.Of(docket)[^1].Name, original: original);
+        work.Changed(final, Itinerary.Of(docket)[^1].Name, original: original, liveAgain: OriginalBack.Of(work));
         journal.End(docket.Id, final);
         return final;
     }

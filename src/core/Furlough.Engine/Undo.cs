@@ -77,7 +77,7 @@ public static class Undo
     private static bool RestoreOriginal(Work work)
     {
         using var parent = Work.Parent(work.TargetVolume(), work.Docket.Target);
-        using var at = FallBackPrepareStep.OriginalsFolder(work);
+        using var at = OriginalBack.Folder(work);
         if (at?.Folder is { } own && RepointStep.IsArrived(work, parent))
         {
             parent.Move(work.Docket.Target.Parts[^1], own, Layout.Original);
@@ -112,8 +112,12 @@ public static class Undo
             if (parent is null) return;
             if (work.Docket.Method != Method.Exchange && work.Noted(AdoptPrepareStep.Adopted) is null && (work.Docket.Pointers.All(p => p.Address.InPlace) || work.LiveNow() != Live.Target) && RepointStep.IsArrived(work, parent))
             {
-                using var at = work.Own(DocketSide.Copy);
-                parent.Move(work.Docket.Target.Parts[^1], at.Folder, Layout.Staging);
+                var (at, name) = RepointStep.Waiting(work);
+                using (at)
+                {
+                    parent.Move(work.Docket.Target.Parts[^1], at.Folder, name);
+                    at.Folder.Flush();
+                }
                 parent.Flush();
             }
             RemoveOwn(work, DocketSide.Copy, volume, work.Docket.Target, left);

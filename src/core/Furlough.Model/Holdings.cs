@@ -189,12 +189,24 @@ public sealed record AccountFacts(string Name, string Id, string Home, bool Fall
     /// <summary>What runs in it; null for nothing, or where that is not known.</summary>
     public AccountSession? Session { get; init; }
 
+    /// <summary>How much it may store on volumes where that is limited.</summary>
+    public IReadOnlyList<AccountQuota> Quotas { get; init; } = [];
+
+    /// <summary>Furlough keeps it from signing in: what stands in the way of letting it in again, half a sentence, empty for nothing. Null where it is not kept out.</summary>
+    public string? KeptOut { get; init; }
+
     /// <summary>It comes from a directory of accounts that many machines share.</summary>
     public bool FromDirectory { get; init; }
 
     /// <summary>Its home follows it from machine to machine.</summary>
     public bool Roams { get; init; }
 }
+
+/// <summary>How much an account may store on a volume.</summary>
+/// <param name="Volume">Key of the volume.</param>
+/// <param name="LimitBytes">The lower of its limits.</param>
+/// <param name="UsedBytes">What it stores there.</param>
+public sealed record AccountQuota(string Volume, long LimitBytes, long UsedBytes);
 
 /// <summary>What runs in an account.</summary>
 /// <param name="Since">When the first of its running programs was started.</param>

@@ -86,6 +86,9 @@ public sealed record Bulletin(
 {
     /// <summary>How long the steps took, at the end of a docket that was carried out in one go; else empty.</summary>
     public IReadOnlyList<StepTime> Times { get; init; } = [];
+
+    /// <summary>The docket that had set aside what was renamed back and is live again: an original no more.</summary>
+    public Guid? LiveAgain { get; init; }
 }
 
 /// <summary>How far a step has come; only the latest counts.</summary>

@@ -51,4 +51,8 @@ public sealed record FileSystemAbilities(
 public sealed record VolumeFacts(
     VolumeIdentity Identity, string Label, string Root, Attachment Attached, Medium Medium, string FileSystem,
     long SizeBytes, long FreeBytes, int ClusterBytes, bool System, bool Writable, bool Encrypted, bool FixedMount,
-    FileSystemAbilities Abilities, IReadOnlyList<string> Taken);
+    FileSystemAbilities Abilities, IReadOnlyList<string> Taken)
+{
+    /// <summary>Somebody but the system can rename what stands in its root folder: copies and originals are safe nowhere on it.</summary>
+    public bool RootOpen { get; init; }
+}

@@ -72,4 +72,7 @@ public sealed record RelocationChange(
 {
     /// <summary>At the end of a docket that nothing cut short: how long its steps took.</summary>
     public IReadOnlyList<StepTime> Times { get; init; } = [];
+
+    /// <summary>The docket that had set aside what was renamed back and is live again: an original no more.</summary>
+    public Guid? LiveAgain { get; init; }
 }

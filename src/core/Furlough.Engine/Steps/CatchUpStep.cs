@@ -16,6 +16,11 @@ public sealed class CatchUpStep : IStep
     /// <inheritdoc/>
     public void Perform(Work work)
     {
+        if (OriginalBack.Of(work) is not null)
+        {
+            OriginalBack.RequireStillEqual(work, Name);
+            return;
+        }
         var sourceVolume = work.SourceVolume();
         var targetVolume = work.TargetVolume();
         using var at = work.Own(DocketSide.Copy);

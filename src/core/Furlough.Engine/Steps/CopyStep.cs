@@ -5,7 +5,7 @@ using Furlough.Model;
 
 namespace Furlough.Engine.Steps;
 
-/// <summary>Copies the holding into the staging folder; goes on where an earlier attempt was cut short. With the warm method people go on working meanwhile.</summary>
+/// <summary>Copies the holding into the staging folder; goes on where an earlier attempt was cut short. With the warm method people go on working meanwhile. A return that finds its original equal to what lives copies nothing.</summary>
 public sealed class CopyStep : IStep
 {
     /// <inheritdoc/>
@@ -14,6 +14,7 @@ public sealed class CopyStep : IStep
     /// <inheritdoc/>
     public void Perform(Work work)
     {
+        if (OriginalBack.Of(work) is not null && OriginalBack.IsEqual(work, Name)) return;
         if (work.Docket.Method != Method.Warm)
         {
             Copy(work, Name, null, order => order);
@@ -27,7 +28,7 @@ public sealed class CopyStep : IStep
     }
 
     /// <summary>Flushes the source, so that every later write to it shows; says when. A source that does not let itself be flushed shows nothing.</summary>
-    private static long Flushed(IVolume source)
+    internal static long Flushed(IVolume source)
     {
         var now = source.NowNs;
         try { source.Sync(); }

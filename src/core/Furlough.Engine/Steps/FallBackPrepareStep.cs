@@ -20,7 +20,7 @@ public sealed class FallBackPrepareStep : IStep
         work.RequireFormerValuesLead();
         using var root = work.TargetVolume().OpenRoot();
         PrepareStep.RequireFreeTarget(work, root);
-        using var at = OriginalsFolder(work);
+        using var at = OriginalBack.Folder(work);
         if (at?.Folder is not { } own || own.Find(Layout.Original) is not { Kind: NodeKind.Folder })
             throw new Fault("original-missing", $"There is no original beside `{work.Machine.Volumes.Show(work.Docket.Target)}`: somebody moved or removed it.", "Look for it by hand, or restore the data from a backup.");
         using var original = own.OpenFolder(Layout.Original);
@@ -28,9 +28,6 @@ public sealed class FallBackPrepareStep : IStep
             : TreeProof.Unchanged(original, Work.ReadManifest(own), work.TargetVolume().Workers, work.Stop).Difference;
         if (changed is not null) work.Report($"The original is not quite what was set aside ({changed}); it is all there is.");
     }
-
-    /// <summary>The folder that holds the original.</summary>
-    internal static DocketFolder? OriginalsFolder(Work work) => work.TryFolderOf(work.Docket.Originals[0], DocketSide.Original, work.TargetVolume(), work.Docket.Target);
 
     /// <summary>What can be reached is not lost: a return takes it along, a fall-back would leave it behind.</summary>
     private static void RequireLost(Work work)

@@ -41,7 +41,8 @@ public sealed class PrepareStep : IStep
         using var root = targetVolume.OpenRoot();
         ClearSuperseded(work, targetVolume);
         RequireFreeTarget(work, root);
-        RequireSpace(work, targetVolume);
+        OriginalBack.Choose(work);
+        if (OriginalBack.Of(work) is null) RequireSpace(work, targetVolume);
         work.Note(Compared, "yes");
         using var parent = MakeParents(work, root);
         RequireNobodyNew(work, sourceVolume, root);
@@ -105,7 +106,9 @@ public sealed class PrepareStep : IStep
         if (parent.Find(leaf) is not { Kind: NodeKind.Folder } there || there.FileId.ToString(CultureInfo.InvariantCulture) != id) return true;
         using (var copy = parent.OpenFolder(leaf))
             if (TreeProof.Copy(copy, Work.ReadManifest(own), volume, new TreeCounter(), work.Stop).Difference is not null) return false;
-        parent.Move(leaf, own, Layout.Staging);
+        using var aside = OriginalBack.TakenBy(work.Journal.Read(earlier)) is { } taken ? OriginalBack.FolderOf(work, taken) ?? throw RepointStep.Missing() : null;
+        parent.Move(leaf, aside?.Folder ?? own, aside is null ? Layout.Staging : Layout.Original);
+        aside?.Folder.Flush();
         parent.Flush();
         return true;
     }

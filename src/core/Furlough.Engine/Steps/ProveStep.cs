@@ -20,17 +20,23 @@ public sealed class ProveStep : IStep
         var targetVolume = work.TargetVolume();
         using var at = work.Own(DocketSide.Copy);
         var own = at.Folder;
-        using (var staging = own.OpenFolder(Layout.Staging)) Prove(work, Name, own, staging, targetVolume, null);
+        if (OriginalBack.Of(work) is not null) OriginalBack.Prove(work, Name, own);
+        else
+        {
+            using var staging = own.OpenFolder(Layout.Staging);
+            Prove(work, Name, own, staging, targetVolume, null);
+        }
         if (work.Docket.Method != Method.Warm) RequireSourceUnchanged(work, Name, own, sourceVolume);
     }
 
     /// <summary>Compares a copy with the manifest; reads back what does not stand unchanged in the list named <paramref name="proven"/>.</summary>
-    internal static void Prove(Work work, Step step, IFolder own, IFolder tree, IVolume targetVolume, string? proven)
+    /// <param name="otherwise">What is wrong where the two differ.</param>
+    internal static void Prove(Work work, Step step, IFolder own, IFolder tree, IVolume targetVolume, string? proven, Func<string, Fault>? otherwise = null)
     {
         var counter = work.Counter();
         ProofResult copy;
         using (work.Watch(step, counter)) copy = TreeProof.Copy(tree, proven is null ? Work.ReadManifest(own) : Marked(own, proven), targetVolume, counter, work.Stop);
-        if (copy.Difference is { } difference) throw Faults.NotProven(difference);
+        if (copy.Difference is { } difference) throw (otherwise ?? Faults.NotProven)(difference);
         if (!copy.FromMedium) work.Report("Proven from cache: this volume cannot be read past it.");
         work.TargetVolume();
         work.Note(Proven, FormattableString.Invariant($"{copy.Files} {copy.BytesRead}"));

@@ -4,7 +4,7 @@ using Furlough.Model;
 
 namespace Furlough.Engine.Steps;
 
-/// <summary>Makes the proven copy the target by one rename, then changes every pointer by compare-and-swap.</summary>
+/// <summary>Makes the proven copy, or the original, the target by one rename, then changes every pointer by compare-and-swap.</summary>
 public sealed class RepointStep : IStep
 {
     /// <summary>File number of the folder that becomes the target: by it our own folder is recognised there.</summary>
@@ -58,12 +58,14 @@ public sealed class RepointStep : IStep
             Arrive(work, above, work.Docket.Source.Parts[^1], targetVolume, parent);
             return;
         }
-        var fallsBack = work.Docket.Work == DocketWork.FallBack;
-        using var at = fallsBack ? FallBackPrepareStep.OriginalsFolder(work) ?? throw Missing() : work.Own(DocketSide.Copy);
-        Arrive(work, at.Folder, fallsBack ? Layout.Original : Layout.Staging, targetVolume, parent);
+        var (at, name) = Waiting(work);
+        using (at) Arrive(work, at.Folder, name, targetVolume, parent);
     }
 
-    private static Fault Missing() => new("copy-missing", "What was to become live is gone from the target volume.", "Find out who removed it, then {retry}.");
+    /// <summary>Where what becomes the target waits, and goes back to when it does not: the original's folder or the copy's.</summary>
+    internal static (DocketFolder At, string Name) Waiting(Work work) => OriginalBack.Of(work) is null ? (work.Own(DocketSide.Copy), Layout.Staging) : (OriginalBack.Folder(work) ?? throw Missing(), Layout.Original);
+
+    internal static Fault Missing() => new("copy-missing", "What was to become live is gone from the target volume.", "Find out who removed it, then {retry}.");
 
     private static void Arrive(Work work, IFolder from, string name, IVolume targetVolume, IFolder parent)
     {

@@ -283,8 +283,8 @@ public sealed class Work(Docket docket, IMachine machine, Desk desk, WriteWatche
     public void Waits(Step step, Fault why) => Changed(RelocationState.Waiting, step, FailureText.Of(this, why, $"Nothing has changed; {LiveInWords()}.", waits: true));
 
     /// <summary>Reports a state.</summary>
-    public void Changed(RelocationState state, Step? step, Failure? failure = null, OriginalFacts? original = null) =>
-        watcher.Changed(new RelocationChange(docket, state, step, LiveOfRelocation(), failure, docket.Work.MovesHolding() ? HistoryIfKnown() : [], original, [.. _notes]) { Times = state.IsAtRest() ? [.. _times] : [] });
+    public void Changed(RelocationState state, Step? step, Failure? failure = null, OriginalFacts? original = null, Guid? liveAgain = null) =>
+        watcher.Changed(new RelocationChange(docket, state, step, LiveOfRelocation(), failure, docket.Work.MovesHolding() ? HistoryIfKnown() : [], original, [.. _notes]) { Times = state.IsAtRest() ? [.. _times] : [], LiveAgain = liveAgain });
 
     private IReadOnlyList<PointerHistory> HistoryIfKnown()
     {

@@ -95,10 +95,10 @@ public readonly record struct Contents(long Files, long DataBytes, long HiddenBy
             try
             {
                 sums.Files++;
-                var found = entry.Kind == NodeKind.File ? folder.Find(entry.Name) : null;
+                var found = entry.Kind is NodeKind.File or NodeKind.Link or NodeKind.Fifo ? folder.Find(entry.Name) : null;
                 demands.Node(Walk.Join(path, entry.Name), entry.Kind, found, folder.HasAttributes(entry.Name), folder.HasMoreThanIsCopied(entry.Name, entry.Kind));
                 if (entry.Kind == NodeKind.Link) demands.Link(Walk.Join(path, entry.Name), folder.ReadLink(entry.Name), shown);
-                if (found is { } facts) sums.File(facts, isHidden || entry.Name.StartsWith('.'), clusters);
+                if (found is { Kind: NodeKind.File } facts) sums.File(facts, isHidden || entry.Name.StartsWith('.'), clusters);
             }
             catch (IoFault fault)
             {

@@ -41,7 +41,7 @@ internal sealed class DemandSurvey
         if (kind is NodeKind.Fifo or NodeKind.Socket) Note(DemandKind.PipesAndSockets, path);
         if (kind == NodeKind.Device) Note(DemandKind.DeviceNodes, path);
         if (hasAttributes) Note(DemandKind.Attributes, path);
-        if (hasMore) Note(DemandKind.FactsNotKept, path);
+        if (hasMore || kind is NodeKind.Link or NodeKind.Fifo && facts is { Links: > 1 }) Note(DemandKind.FactsNotKept, path);
         Marks(path, facts?.Marks ?? NodeMarks.None);
         if (kind != NodeKind.File || facts is not { } file) return;
         LargestFileBytes = Math.Max(LargestFileBytes, file.SizeBytes);

@@ -224,7 +224,10 @@ public sealed class TreeCopy : IDisposable
     /// Whether a later change would show in the facts: nothing of the file was written since the source was flushed, so that the next write to any of its
     /// pages sets its change time. Otherwise the catch-up compares the contents.
     /// </summary>
-    private bool IsSettled(in NodeFacts facts) => !_order.InUse || facts.ChangedNs < _order.FlushedNs - TickNs;
+    private bool IsSettled(in NodeFacts facts) => !_order.InUse || ShowsNextWrite(facts, _order.FlushedNs);
+
+    /// <summary>Whether the next write to a file would set its change time: nothing of it was written since the flush, given in nanoseconds since 1970.</summary>
+    internal static bool ShowsNextWrite(in NodeFacts facts, long flushedNs) => facts.ChangedNs < flushedNs - TickNs;
 
     /// <summary>The entry of an earlier attempt when neither side has changed since; otherwise the target's name is free afterwards.</summary>
     private ManifestEntry? Kept(IFolder target, IFileHandle from, string name, NodeFacts source, ManifestEntry? earlier)

@@ -25,7 +25,8 @@ public static class Auditor
     private static readonly TimeSpan OldSurvey = TimeSpan.FromDays(1);
 
     /// <summary>The findings, worst first.</summary>
-    public static IReadOnlyList<Finding> Audit(IEnumerable<FleetMachine> fleet, IEnumerable<Intended> intended, IEnumerable<Kept> kept, IEnumerable<Asked> asked, DateTimeOffset now)
+    /// <param name="atWork">By machine: the accounts of which something is being relocated, and who may be kept out therefore.</param>
+    public static IReadOnlyList<Finding> Audit(IEnumerable<FleetMachine> fleet, IEnumerable<Intended> intended, IEnumerable<Kept> kept, IEnumerable<Asked> asked, DateTimeOffset now, ILookup<Guid, string>? atWork = null)
     {
         var should = intended.ToLookup(i => i.Machine);
         var originals = kept.ToLookup(k => k.Machine);
@@ -46,6 +47,7 @@ public static class Auditor
             var sources = originals[machine.Id].Select(k => survey.Show(k.Original.Source)).ToHashSet(StringComparer.Ordinal);
             foreach (var one in should[machine.Id].Where(i => i.Since <= survey.TakenAt)) findings.AddRange(Look(machine, survey, one, sources));
             foreach (var one in originals[machine.Id]) findings.AddRange(Look(machine, survey, one, now));
+            findings.AddRange(survey.Accounts.Where(a => a.KeptOut is not null && atWork?[machine.Id].Contains(a.Name) != true).Select(a => Look(machine, a)));
             findings.AddRange(survey.CommonFolders.SelectMany(f => f.Left.Select(l => Look(machine, f, l))));
             findings.AddRange(errands[machine.Id].Select(a => Look(machine, a)));
         }
@@ -82,6 +84,10 @@ public static class Auditor
         if (holding is not { Present: true } && holding?.Place == one.Place)
             yield return Say("place-missing", Severity.Blocking, $"The folder `{one.Shown}`, where {one.Holding} lives on {machine.Name}, is missing.", "Find it; until then keep the original.");
     }
+
+    private static Finding Look(FleetMachine machine, AccountFacts account) =>
+        new("account-kept-out", Severity.Blocking, machine.Name, account.Name, null, $"{account.Name} is kept from signing in on {machine.Name} by Furlough, and no relocation under way needs that{(account.KeptOut is { Length: > 0 } why ? $": {why}" : "")}.",
+            $"{(account.KeptOut is { Length: > 0 } ? "Put that right, then" : "Start the agent again, which lets the person in; or")} `furlough-agent let-in {account.Name}` at the machine.");
 
     private static Finding Look(FleetMachine machine, CommonFolderFacts folder, LeftFiles left) =>
         new("left-in-common-folder", Severity.Advice, machine.Name, left.Account, folder.Name, $"{Words.Count(left.Files, "file")} of {left.Account} ({Words.Size(left.DataBytes)}), last changed {left.LastChange:yyyy-MM-dd HH:mm}Z, {(left.Files == 1 ? "lies" : "lie")} in `{folder.PathShown}` on {machine.Name}, which should be empty.",

@@ -119,6 +119,9 @@ public sealed record RelocateItem(IReadOnlyDictionary<HoldingKind, IReadOnlyList
     /// <summary>Where it stands in the brief, from 1.</summary>
     public int Line { get; init; }
 
+    /// <summary>Whether the line says the holding's name itself, and not only a pattern that fits it.</summary>
+    public bool NamesOutright(HoldingName holding) => Named.TryGetValue(holding.Kind, out var names) && names.Any(n => !n.Contains('*') && Pattern.Fits(n, holding.Name));
+
     /// <summary>The holdings of a machine that the line means.</summary>
     public IEnumerable<HoldingFacts> Of(string machine, Survey survey) => On.Count > 0 && !On.Any(p => Pattern.Fits(p, machine)) ? [] : survey.Holdings.Where(h =>
         Named.TryGetValue(h.Name.Kind, out var names) && (h.Name.Kind == HoldingKind.App ? names.Any(n => Pattern.Fits(n, h.Name.Name)) : names.Contains(h.Name.Name)) && (h.Name.IsShared || Accounts.Includes(survey.AccountOf(h.Name)))

@@ -89,13 +89,13 @@ public interface IMachineHazard
 /// <summary>All hazards. A new one is a class in this folder and a line here.</summary>
 public static class HazardCatalogue
 {
-    /// <summary>A holding that lives at its target already is not planned, and asked nothing else.</summary>
-    public static IHazard AlreadyThere { get; } = new AlreadyThere();
+    /// <summary>Why there is nothing to do for a holding: it is not planned, and asked nothing else.</summary>
+    public static IReadOnlyList<IHazard> NothingToDo { get; } = [new AlreadyThere(), new AppStays()];
 
     /// <summary>What a single relocation is asked for, in the sequence in which it is shown.</summary>
     public static IReadOnlyList<IHazard> All { get; } =
     [
-        new AppCannotMove(), new NameIncomplete(), new NoVolumeForRole(), new PlaceUnknown(), new MadeByFirstStart(), new TargetTooSmall(), new ReserveBroken(), new TargetOnSystemVolume(), new TargetOnNetworkVolume(),
+        new AppCannotMove(), new NameIncomplete(), new NoVolumeForRole(), new PlaceUnknown(), new SourceIsVolume(), new NoClosedFolder(), new MadeByFirstStart(), new TargetTooSmall(), new QuotaTooSmall(), new ReserveBroken(), new TargetOnSystemVolume(), new TargetOnNetworkVolume(),
         new TargetOnExternalVolume(), new TargetOnRemovableVolume(), new PortableTargetUnencrypted(), new TargetWithoutFixedMount(), new TargetReadFromCache(), new TargetLacksOwners(),
         new TargetLacksKinds(), new TargetMergesNames(), new TargetRefusesNames(), new TargetLosesFacts(), new FileTooLarge(), new PathTooLong(), new DeviceNodes(), new CannotBeCopied(), new CopyLosesFacts(), new LinkNotPossible(), new LinksLeadElsewhere(),
         new TargetInsideSource(), new TargetInsideHolding(), new SharedByAccounts(), new SourceForeign(), new ServedBy(), new HoldingInside(), new TargetNotEmpty(), new HoldingAlreadyThere(), new ReceiptNotGenuine(), new OnePlaceTwice(), new PointersDisagree(), new PointerShapeWrong(), new SettingNotThere(), new ProgramsStay(), new SmallAppsStay(),
@@ -116,5 +116,5 @@ public static class HazardCatalogue
 
     /// <summary>Every line of the catalogue, by severity and code.</summary>
     public static IReadOnlyList<HazardEntry> Entries { get; } =
-        [.. All.Append(AlreadyThere).Select(h => h.Entry).Concat(OfMachines.Select(h => h.Entry)).OrderBy(e => e.Severity).ThenBy(e => e.Code, StringComparer.Ordinal)];
+        [.. All.Concat(NothingToDo).Select(h => h.Entry).Concat(OfMachines.Select(h => h.Entry)).OrderBy(e => e.Severity).ThenBy(e => e.Code, StringComparer.Ordinal)];
 }

@@ -62,7 +62,7 @@ internal sealed class MachinePlanning(Brief brief, FleetMachine machine, string 
             : item.Method ?? (source is not null && source == target ? Method.Exchange : Method.Cold);
         var forecast = source is null || target is null ? null : experience.Of(method, machine.Room, machine.Id, source, target, holding.DataBytes, holding.Files, brief.Work.BytesPerSecond);
         var context = new HazardContext(brief, item, machine, survey, account, holding, source, target, place, method, receipt, _lowest, before) { Forecast = forecast, LongestHours = hours.Longest };
-        if (HazardCatalogue.AlreadyThere.Check(context) is { } nothingToDo)
+        if (HazardCatalogue.NothingToDo.Select(h => h.Check(context)).FirstOrDefault(h => h is not null) is { } nothingToDo)
         {
             _hazards.Add(nothingToDo);
             return null;

@@ -47,7 +47,7 @@ internal sealed class DeskFallBack(AgentStore store, IMachine machine, SigningKe
         SourceVolume = switched.TargetVolume,
         TargetVolume = switched.SourceVolume,
         OwnedFrom = 0,
-        Pointers = [.. told.Pointers.Select(p => new PointerChange(p.Address, p.After, p.Before))],
+        Pointers = [.. told.Pointers.Select(p => new PointerChange(p.Address, p.After, p.Before) { Within = p.Within })],
         Originals = [switched.Id],
         Supersedes = [],
         Adoption = null,

@@ -31,7 +31,7 @@ public static class Dockets
             SourceVolume = d.TargetVolume,
             TargetVolume = d.SourceVolume,
             OwnedFrom = 0,
-            Pointers = [.. done.Pointers.Select(p => new PointerChange(p.Address, p.After, p.Before))],
+            Pointers = [.. done.Pointers.Select(p => new PointerChange(p.Address, p.After, p.Before) { Within = p.Within })],
             Supersedes = [d.Id],
         };
     }

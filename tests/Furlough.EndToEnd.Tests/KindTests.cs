@@ -106,7 +106,7 @@ public sealed class KindTests : RealDesk
             volumes: {roomy: {system: false}}
             relocate:
               - {libraries: [catalogue], onto: roomy, path: "Libraries/{account}/{folder}", method: warm}
-              - {apps: ["*"], onto: roomy, path: "Programs/{folder}"}
+              - {apps: ["*", kept], onto: roomy, path: "Programs/{folder}"}
             """;
         var run = StartRun(brief);
         Field.Run("plan", "show", "1").Out.ShouldContain("kept of the machine stays where it is on map-01: it belongs to the system's package keeper-tools");

@@ -101,7 +101,8 @@ public sealed class PlanTests
         { "path-too-long", Severity.Blocking, Survey([Small(), Data()], Holding() with { Demands = new Demands([], 0, 4_080) }) },
         { "receipt-not-genuine", Severity.Advice, Survey([Small(), Data()], Holding()) with { Receipts = [KnownReceipt with { Genuine = false }] } },
         { "shared-by-accounts", Severity.Blocking, Survey([Small(), Data()], Holding(), Holding(account: "keeper", place: new Place("sys", "Accounts/asa.lind/Pictures/ours"))) },
-        { "holding-inside", Severity.Blocking, Survey([Small(), Data()], Holding(), Holding("Music", place: new Place("sys", "Accounts/asa.lind/Pictures/Songs"))) },
+        { "holding-inside", Severity.Blocking, Survey([Small(), Data()], Holding(), Holding("Music", place: new Place("sys", "Accounts/asa.lind/Pictures/Songs")) is var m ? m with { Pointers = [m.Pointers[0] with { FixedBy = "its file belongs to root" }] } : null!) },
+        { "moves-along", Severity.Consent, Survey([Small(), Data()], Holding(), Holding("Music", place: new Place("sys", "Accounts/asa.lind/Pictures/Songs"))) },
         { "survey-old", Severity.Advice, Survey([Small(), Data()], Holding()) with { TakenAt = Now.AddDays(-4) } },
         { "no-fallback-administrator", Severity.Advice, Survey([Small(), Data()], Holding()) with { Accounts = [new AccountFacts("asa.lind", "1001", "", false, false)] } },
         { "on-battery", Severity.Advice, Survey([Small(), Data()], Holding()) with { OnBattery = true } },
@@ -236,6 +237,22 @@ public sealed class PlanTests
         var plain = Small() with { Abilities = FileSystemAbilities.Full with { Links = false } };
         Plan(brief, Survey([plain, Data()], Holding())).Hazards.ShouldContain(h => h.Code == "link-not-possible" && h.Severity == Severity.Blocking);
         Plan(Brief(), Survey([plain, Data()], Holding())).Hazards.ShouldNotContain(h => h.Code == "link-not-possible");
+    }
+
+    [Fact]
+    public void What_lives_inside_a_holding_is_moved_along_with_it_and_not_planned_by_itself()
+    {
+        var inner = Holding("Documents", place: new Place("sys", "Accounts/asa.lind/Pictures/Papers"));
+        var plan = Plan(Brief(), Survey([Small(), Data()], Holding(), inner));
+        var together = plan.Relocations.Single();
+        together.Blocked.ShouldBeEmpty();
+        together.Holding.Name.ShouldBe("Pictures");
+        together.Pointers.Select(p => (p.Address, p.Within)).ShouldBe([(Holding().Pointers[0].Address, ""), (inner.Pointers[0].Address, "Papers")]);
+        plan.Hazards.Single(h => h.Code == "moves-along").Text.ShouldContain("Documents of asa.lind");
+        plan.Hazards.ShouldNotContain(h => h.Code == "one-place-twice");
+
+        var atOnePlace = Plan(Brief(), Survey([Small(), Data()], Holding(), Holding("Documents", place: Holding().Place)));
+        atOnePlace.Relocations.Single().Pointers.Select(p => p.Within).ShouldBe(["", ""]);
     }
 
     [Fact]

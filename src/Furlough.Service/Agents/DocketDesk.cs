@@ -28,7 +28,7 @@ public sealed class DocketDesk(SigningKey key, TimeProvider time)
             SourceVolume = planned.SourceVolume,
             TargetVolume = planned.TargetVolume,
             OwnedFrom = planned.OwnedFrom,
-            Pointers = [.. planned.Pointers.Select(p => new PointerChange(p.Address, p.Value, null))],
+            Pointers = [.. planned.Pointers.Select(p => new PointerChange(p.Address, p.Value, null) { Within = p.Within })],
             Supersedes = earlier,
             Adoption = planned.Adoption,
             LeavesLink = planned.LeavesLink,
@@ -53,7 +53,7 @@ public sealed class DocketDesk(SigningKey key, TimeProvider time)
             Target = planned.Source,
             SourceVolume = planned.TargetVolume,
             TargetVolume = planned.SourceVolume,
-            Pointers = [.. Pointers(row).Select(p => new PointerChange(p.Address, p.After, p.Before))],
+            Pointers = [.. Pointers(row).Select(p => new PointerChange(p.Address, p.After, p.Before) { Within = p.Within })],
             Supersedes = earlier,
             Told = planned.Terms.Telling is { } telling ? DeskNotice.AtTheMachine([planned], telling, back: true) : null,
         };
@@ -101,7 +101,7 @@ public sealed class DocketDesk(SigningKey key, TimeProvider time)
             Target = planned.Target,
             SourceVolume = planned.SourceVolume,
             TargetVolume = planned.TargetVolume,
-            Pointers = [.. Pointers(row).Select(p => new PointerChange(p.Address, p.Before, p.After))],
+            Pointers = [.. Pointers(row).Select(p => new PointerChange(p.Address, p.Before, p.After) { Within = p.Within })],
         };
     }
 

@@ -28,7 +28,10 @@ public static class Fleet
     {
         var rows = await db.Relocations.Where(r => (machine == null || r.Machine == machine) && r.Pointers != null
             && (r.State == RelocationState.Switched || r.State == RelocationState.Finished || r.State == RelocationState.Returned || r.State == RelocationState.Discarding || r.State == RelocationState.Gathering)).OrderBy(r => r.Number).ToListAsync(stop);
-        return [.. rows.GroupBy(r => (r.Machine, r.Account, r.Holding)).Select(g => ToIntended(g.Last()))];
+        var intended = rows.GroupBy(r => (r.Machine, r.Account, r.Holding)).Select(g => ToIntended(g.Last())).ToList();
+        // What moved along with the holding around it lives where that took it.
+        var taken = intended.SelectMany(i => i.Pointers.Where(p => p.Within.Length > 0).Select(p => (i.Machine, p.Address, i.Since))).ToList();
+        return taken.Count == 0 ? intended : [.. intended.Where(i => !taken.Exists(t => t.Machine == i.Machine && t.Since > i.Since && i.Pointers.Any(p => p.Address == t.Address && p.Within.Length == 0)))];
     }
 
     /// <summary>Originals that wait.</summary>

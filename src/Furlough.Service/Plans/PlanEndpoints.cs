@@ -52,7 +52,7 @@ public static class PlanEndpoints
             foreach (var planned in group)
             {
                 var holding = survey.Holdings.FirstOrDefault(h => h.Name == planned.Holding);
-                if (holding is null || !holding.Pointers.Select(p => p.Value).SequenceEqual(planned.Pointers.Select(p => p.Value))) changes.Add($"The settings of {planned.Holding} on {planned.MachineName} have changed.");
+                if (holding is null || !MovedTogether.Pointers(survey, holding).Select(p => (p.Value, p.Within)).SequenceEqual(planned.Pointers.Select(p => (p.Value, p.Within)))) changes.Add($"The settings of {planned.Holding} on {planned.MachineName} have changed.");
                 else if (survey.VolumeOf(planned.Target) is null) changes.Add($"The target volume of {planned.Holding} on {planned.MachineName} is absent.");
             }
         }

@@ -25,7 +25,11 @@ public static class MethodsOfDockets
 }
 
 /// <summary>One pointer to be changed: it must read <paramref name="Expected"/>; <paramref name="Next"/> is its new raw value, null to spell the target in the pointer's own syntax.</summary>
-public sealed record PointerChange(PointerAddress Address, PointerValue Expected, PointerValue? Next);
+public sealed record PointerChange(PointerAddress Address, PointerValue Expected, PointerValue? Next)
+{
+    /// <summary>Path below the docket's places to which it leads: that of a holding which lives inside the one that is moved. Empty for the holding itself.</summary>
+    public string Within { get; init; } = "";
+}
 
 /// <summary>A receipt by which a holding is known at its target, with <see cref="Method.Adopt"/>; without one the target must equal the source.</summary>
 /// <param name="Docket">The docket that wrote the receipt; names its folder.</param>

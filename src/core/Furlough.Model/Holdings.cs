@@ -74,6 +74,9 @@ public sealed record PointerFacts(PointerAddress Address, PointerValue Value, Pl
 {
     /// <summary>What keeps it as it is, against its account: "the file belongs to root". Null for a setting that is the account's own.</summary>
     public string? FixedBy { get; init; }
+
+    /// <summary>In a plan: path below the holding that is moved at which the one that it leads to lives. Empty for the moved one itself.</summary>
+    public string Within { get; init; } = "";
 }
 
 /// <summary>

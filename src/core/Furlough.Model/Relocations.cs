@@ -76,7 +76,11 @@ public static class RelocationStates
 }
 
 /// <summary>A pointer's value before and after.</summary>
-public sealed record PointerHistory(PointerAddress Address, PointerValue Before, PointerValue After);
+public sealed record PointerHistory(PointerAddress Address, PointerValue Before, PointerValue After)
+{
+    /// <summary>Path below the docket's places to which it leads: that of a holding which lives inside the one that is moved. Empty for the holding itself.</summary>
+    public string Within { get; init; } = "";
+}
 
 /// <summary>What an agent says about one docket. Numbered per agent; applied once and in sequence.</summary>
 /// <param name="Original">An original of this docket now waits to be discarded.</param>

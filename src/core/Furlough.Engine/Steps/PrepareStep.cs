@@ -70,6 +70,7 @@ public sealed class PrepareStep : IStep
             throw new Fault("source-is-volume", $"A volume of its own is mounted at `{work.Machine.Volumes.Show(docket.Source).TrimEnd('/', '\\')}`: the holding is that whole volume, which is not relocated.", "Leave it out of the brief; or have the volume mounted elsewhere, with the holding in a folder of it, survey the machine and make a new plan.");
         RequirePlainPath(docket.Source);
         RequirePlainPath(docket.Target);
+        foreach (var change in docket.Pointers.Where(p => p.Within.Length > 0)) RequirePlainPath(docket.Target with { Path = change.Within });
         // Settings are written with it, and one line of them is one setting.
         if (docket.Work == DocketWork.Relocate && docket.Target.Path.Any(c => char.IsControl(c) || c is '\u2028' or '\u2029'))
             throw new Fault("path-refused", $"`{PathText.Show(docket.Target.Path)}` has a character that cannot be seen.", "Correct the path in the brief and make a new plan.");

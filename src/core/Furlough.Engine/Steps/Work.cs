@@ -144,10 +144,13 @@ public sealed class Work(Docket docket, IMachine machine, Desk desk, WriteWatche
         if (change.Next is { } given) return given;
         var key = KeyOf(NextValue, change);
         if (Noted(key)?.Split('\t', 2) is [var type, var text]) return new PointerValue(type, text);
-        var spelled = machine.Pointers.Spell(change.Address, docket.Target, FormerOf(change));
+        var spelled = machine.Pointers.Spell(change.Address, Below(docket.Target, change), FormerOf(change));
         Note(key, spelled.Type + "\t" + spelled.Text);
         return spelled;
     }
+
+    /// <summary>Where a pointer leads when the holding is at a place.</summary>
+    private static Place Below(Place place, PointerChange change) => change.Within.Length == 0 ? place : place with { Path = $"{place.Path}/{change.Within}" };
 
     /// <summary>The name under which something of a pointer is noted.</summary>
     internal static string KeyOf(string what, PointerChange change) => what + Named(change.Address);
@@ -161,7 +164,7 @@ public sealed class Work(Docket docket, IMachine machine, Desk desk, WriteWatche
     private static string Named(PointerAddress address) => $"{address.Kind} {address.Container} {address.Key} {address.Account}";
 
     /// <summary>Every pointer's value before and after.</summary>
-    public IReadOnlyList<PointerHistory> History() => [.. docket.Pointers.Select(p => new PointerHistory(p.Address, FormerOf(p), NextOf(p)))];
+    public IReadOnlyList<PointerHistory> History() => [.. docket.Pointers.Select(p => new PointerHistory(p.Address, FormerOf(p), NextOf(p)) { Within = p.Within })];
 
     /// <summary>Which of the docket's places is live, read from the pointers themselves (I2): the target once every one leads there.</summary>
     public Live LiveNow()
@@ -226,9 +229,8 @@ public sealed class Work(Docket docket, IMachine machine, Desk desk, WriteWatche
     /// <summary>The former values that a docket gives must lead to its target still: one that is written from the home on does not when the home is elsewhere now (I2).</summary>
     public void RequireFormerValuesLead()
     {
-        var shown = machine.Volumes.Show(docket.Target);
         foreach (var change in docket.Pointers)
-            if (change.Next is { } former && machine.Pointers.Leads(change.Address, former) is { } path && path != shown)
+            if (machine.Volumes.Show(Below(docket.Target, change)) is var shown && change.Next is { } former && machine.Pointers.Leads(change.Address, former) is { } path && path != shown)
                 throw new Fault("former-setting-elsewhere", $"The former value of the setting {change.Address}, `{former.Text ?? "(nothing)"}`, leads to `{path}` now and not to `{shown}`.", "What it is written from was relocated since: return that first, or relocate this holding with a new plan.");
     }
 

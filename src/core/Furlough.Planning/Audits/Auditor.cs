@@ -70,7 +70,7 @@ public static class Auditor
         var holding = survey.Holdings.FirstOrDefault(h => h.Name == one.Holding);
         foreach (var pointer in one.Pointers)
         {
-            var found = holding?.Pointers.FirstOrDefault(p => p.Address == pointer.Address)?.Value ?? PointerValue.Absent;
+            var found = survey.Holdings.Where(h => h.Name.Account == one.Holding.Account).SelectMany(h => h.Pointers).FirstOrDefault(p => p.Address == pointer.Address)?.Value ?? PointerValue.Absent;
             if (found == pointer.After) continue;
             yield return Say("pointer-not-as-planned", Severity.Blocking, $"The setting {pointer.Address} on {machine.Name} reads `{found.Text ?? "(nothing)"}` and should read `{pointer.After.Text ?? "(nothing)"}`.",
                 "Find out who put it back, then relocate again or correct the setting.");

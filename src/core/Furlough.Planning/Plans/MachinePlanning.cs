@@ -40,8 +40,12 @@ internal sealed class MachinePlanning(Brief brief, FleetMachine machine, string 
     private IEnumerable<(RelocateItem Item, HoldingFacts Holding)> Wanted(Survey survey)
     {
         HashSet<HoldingName> taken = [];
-        foreach (var item in brief.Relocate)
-            foreach (var holding in item.Of(machine.Name, survey).Where(h => taken.Add(h.Name))) yield return (item, holding);
+        var wanted = brief.Relocate.SelectMany(item => item.Of(machine.Name, survey).Where(h => taken.Add(h.Name)).Select(holding => (item, holding))).ToList();
+        HashSet<HoldingName> along = [];
+        // The outermost first; of two at one place the one that the brief names first.
+        foreach (var (_, outer) in wanted.OrderBy(w => w.holding.Place?.Path.Length ?? 0))
+            if (!along.Contains(outer.Name)) along.UnionWith(MovedTogether.Along(survey, outer).Select(h => h.Name));
+        return wanted.Where(w => !along.Contains(w.holding.Name));
     }
 
     private PlannedRelocation? PlanOne(Survey survey, RelocateItem item, HoldingFacts holding, List<PlannedRelocation> before)
@@ -78,7 +82,7 @@ internal sealed class MachinePlanning(Brief brief, FleetMachine machine, string 
         }
         return new PlannedRelocation(before.Count + 1, machine.Id, machine.Name, machine.Room, holding.Name, account.Id, method,
             holding.Place ?? new Place("", ""), place, holding.PathShown, target is null ? $"({item.Onto})/{place.Path}" : survey.Show(place),
-            source?.Identity ?? new VolumeIdentity("", ""), target?.Identity ?? new VolumeIdentity("", ""), holding.Name.IsShared ? int.MaxValue : OwnedFrom(item.Path, brief.PersonalNames), holding.Pointers, holding.Files, holding.DataBytes, wave, blocked, brief.Work.For(method, holding.Name), receipt is null ? null : new Adoption(receipt.Docket, ReceiptDigest.Of(receipt.Body)), forecast, context.LeavesLink, item.Keep, item.WaitsForPerson)
+            source?.Identity ?? new VolumeIdentity("", ""), target?.Identity ?? new VolumeIdentity("", ""), holding.Name.IsShared ? int.MaxValue : OwnedFrom(item.Path, brief.PersonalNames), MovedTogether.Pointers(survey, holding), holding.Files, holding.DataBytes, wave, blocked, brief.Work.For(method, holding.Name), receipt is null ? null : new Adoption(receipt.Docket, ReceiptDigest.Of(receipt.Body)), forecast, context.LeavesLink, item.Keep, item.WaitsForPerson)
         { Program = holding.Program, Beforehand = item.Attended ? [ErrandKind.BeThere, .. item.Beforehand] : item.Beforehand, Afterwards = item.Afterwards };
     }
 

@@ -17,15 +17,16 @@ var cardCommands = new Option<bool>("--card-commands") { Description = "Let comm
 
 var allowTarget = new Option<string[]>("--allow-target") { Description = "Folder of the system volume below which holdings may be put; on other volumes they may go anyway. Can be given more than once" };
 var allowSetting = new Option<string[]>("--allow-setting") { Description = "Settings file of the whole system, below /etc, that kind cards may change. Can be given more than once" };
+var allowShared = new Option<string[]>("--allow-shared") { Description = "Folder besides /srv below which libraries of all accounts may be relocated from. Can be given more than once" };
 
-var command = new RootCommand("Relocates holdings on this machine as the Furlough service asks.") { service, codeFile, root, data, name, room, fallback, cardCommands, allowTarget, allowSetting };
+var command = new RootCommand("Relocates holdings on this machine as the Furlough service asks.") { service, codeFile, root, data, name, room, fallback, cardCommands, allowTarget, allowSetting, allowShared };
 command.SetAction(async (parsed, stop) =>
 {
     try
     {
         return await AgentHost.RunAsync(new AgentHostOptions(parsed.GetValue(service), await InviteAsync(parsed.GetValue(codeFile), stop), parsed.GetValue(root)!, parsed.GetValue(data)!,
             parsed.GetValue(name) ?? Environment.MachineName, parsed.GetValue(room)!, parsed.GetValue(fallback), parsed.GetValue(cardCommands))
-        { Rules = new LocalRules(parsed.GetValue(allowTarget) ?? [], parsed.GetValue(allowSetting) ?? []) }, stop);
+        { Rules = new LocalRules(parsed.GetValue(allowTarget) ?? [], parsed.GetValue(allowSetting) ?? []) { SharedBelow = parsed.GetValue(allowShared) ?? [] } }, stop);
     }
     catch (Exception error) when (error is ServiceException or Fault or IOException or UnauthorizedAccessException or PlatformNotSupportedException)
     {

@@ -55,7 +55,7 @@ public sealed class ServiceHost : IAsyncDisposable
         var folder = DataFolder.Take(options.Data);
         try
         {
-            return new ServiceHost(await StartedAsync(options, stop), folder);
+            return new ServiceHost(await StartedAsync(options, folder, stop), folder);
         }
         catch
         {
@@ -64,12 +64,13 @@ public sealed class ServiceHost : IAsyncDisposable
         }
     }
 
-    private static async Task<WebApplication> StartedAsync(ServiceOptions options, CancellationToken stop)
+    private static async Task<WebApplication> StartedAsync(ServiceOptions options, DataFolder folder, CancellationToken stop)
     {
         var app = Build(options);
         await MigrateAsync(app, stop);
         await app.Services.GetRequiredService<CallSecrets>().SealAllAsync(app.Services.GetRequiredService<Store>(), stop);
         await FirstTokenAsync(app.Services.GetRequiredService<Store>(), options.Data, app.Services.GetRequiredService<TimeProvider>(), stop);
+        folder.IsWhole();
         await app.StartAsync(stop);
         // A large fleet takes seconds: begun before the first person looks at it.
         _ = app.Services.GetRequiredService<MachineBoard>().MachinesAsync(CancellationToken.None);

@@ -34,6 +34,49 @@ public sealed class KindTests : RealDesk
     private string Config => $"{Tree.Home}/.config";
 
     [Fact]
+    public void A_library_that_all_accounts_share_is_relocated_from_where_the_installation_allows_it()
+    {
+        const string card = """
+            furlough-kind: 1
+            name: plates
+            title: Plates of the whole house
+            of: machine
+            usual: /srv/plates
+            pointers:
+              - {file: /etc/plates.ini, syntax: ini, key: library/path}
+            """;
+        Tree.FillHard($"{Tree.Root}/srv/plates", 40);
+        var (settings, own) = ($"{Tree.Root}/etc/plates.ini", "[library]\npath = /srv/plates\nname = House\n");
+        File.WriteAllText(settings, own);
+        var before = LinuxTree.Describe($"{Tree.Root}/srv/plates");
+        Enrol("--allow-setting", "/etc/plates.ini");
+        Field.Run("kind", "add", Card(card + "\nclosed: [viewer]\n")).Error.ShouldContain("What all accounts of a machine share has no `closed`");
+        Field.Run("kind", "add", Card(card)).Code.ShouldBe(0);
+        Field.WaitFor(() => Field.Run("machine", "show", "map-01").Out.Contains("plates", StringComparison.Ordinal), "the library");
+        var brief = """
+            furlough-brief: 1
+            title: The house's plates
+            machines: {names: [map-01]}
+            volumes: {roomy: {system: false}}
+            relocate:
+              - {libraries: [plates], onto: roomy, path: "House/{account}/{folder}"}
+            """;
+        Field.Run("run", "follow", StartRun(brief)).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()));
+        LinuxTree.Difference(before, LinuxTree.Describe($"{Tree.Root}/data/House/shared/plates")).ShouldBeEmpty();
+        File.ReadAllText(settings).ShouldBe(own.Replace("/srv/plates", "/data/House/shared/plates", StringComparison.Ordinal));
+        Directory.Exists($"{Tree.Root}/srv/plates").ShouldBeFalse();
+        Field.Run("relocation", "return", "1", "--follow").Code.ShouldBe(0);
+        LinuxTree.Difference(before, LinuxTree.Describe($"{Tree.Root}/srv/plates")).ShouldBeEmpty();
+        File.ReadAllText(settings).ShouldBe(own);
+
+        // Anywhere else it is nobody's to be moved, whatever a card says.
+        LinuxTree.Sh($"mkdir -p {Tree.Root}/var/spool/plates; mv {Tree.Root}/srv/plates/* {Tree.Root}/var/spool/plates/");
+        File.WriteAllText(settings, own.Replace("/srv/plates", "/var/spool/plates", StringComparison.Ordinal));
+        Field.Run("machine", "survey", "map-01");
+        Field.Run("plan", "make", Field.WriteBrief(brief)).Out.ShouldContain("`/var/spool/plates` is not below `/srv`");
+    }
+
+    [Fact]
     public void Libraries_are_found_relocated_and_returned_with_every_byte_of_their_settings()
     {
         Tree.FillHard($"{Tree.Home}/Sketch books", 60);

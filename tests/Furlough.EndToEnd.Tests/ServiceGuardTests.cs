@@ -41,6 +41,21 @@ public sealed class ServiceGuardTests : IDisposable
     }
 
     [Fact]
+    public void A_service_that_is_told_to_stop_while_it_starts_stops_without_complaint_and_starts_again()
+    {
+        const int killedBeforeItListenedToSignals = 128 + 15;
+        foreach (var after in (int[])[100, 300, 500, 800, 1_200, 2_000])
+        {
+            using var service = Field.Launch("furlough", ["service", "start", "--data", Path.Combine(_field.Folder, "service"), "--port", "0"]);
+            CancellationToken.None.WaitHandle.WaitOne(after);
+            System.Diagnostics.Process.Start("kill", ["-TERM", $"{service.Id}"]).WaitForExit();
+            Field.Finish(service).ShouldSatisfyAllConditions(o => o.Code.ShouldBeOneOf(0, killedBeforeItListenedToSignals), o => o.Error.ShouldBeEmpty());
+        }
+        _field.StartService();
+        _field.Run("machine", "list").Code.ShouldBe(0);
+    }
+
+    [Fact]
     public async Task Errors_carry_the_same_headers_and_unknown_calls_and_hosts_are_told()
     {
         _field.StartService();

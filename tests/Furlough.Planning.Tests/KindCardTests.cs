@@ -138,7 +138,6 @@ public sealed class KindCardTests
     [Theory]
     [InlineData("holds: install-path", "holds: folder", "No card is for a holding of the kind folder.")]
     [InlineData("holds: install-path", "holds: home", "No card is for a holding of the kind home.")]
-    [InlineData("holds: install-path", "holds: library\nof: machine", "can be an install path only")]
     [InlineData("holds: install-path", "holds: install-path\nof: room", "`room` has no holdings.")]
     [InlineData("holds: install-path", "holds: install-path\nof: machine", "lies in a home, and the machine has none")]
     [InlineData("usual: \"{home}/.packer\"\n", "", "says not where things go")]

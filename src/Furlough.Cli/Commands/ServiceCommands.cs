@@ -53,6 +53,11 @@ internal static class ServiceCommands
                 await host.WaitAsync(stop);
                 return ExitCode.Done;
             }
+            catch (OperationCanceledException) when (stop.IsCancellationRequested)
+            {
+                // Told to stop before it had started.
+                return ExitCode.Done;
+            }
             catch (Exception error) when (error is IOException or SocketException or UnauthorizedAccessException or Microsoft.Data.Sqlite.SqliteException)
             {
                 await Console.Error.WriteLineAsync($"furlough: the service cannot start: {error.Message}");

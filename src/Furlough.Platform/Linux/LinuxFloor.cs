@@ -13,6 +13,9 @@ public sealed record LocalRules(IReadOnlyList<string> TargetsBelow, IReadOnlyLis
 {
     /// <summary>Nothing beyond what ships with the product.</summary>
     public static LocalRules Usual { get; } = new([], []);
+
+    /// <summary>Folders besides /srv below which what all accounts share may be relocated from.</summary>
+    public IReadOnlyList<string> SharedBelow { get; init; } = [];
 }
 
 /// <summary>
@@ -21,7 +24,7 @@ public sealed record LocalRules(IReadOnlyList<string> TargetsBelow, IReadOnlyLis
 /// </summary>
 internal sealed class LinuxFloor(LinuxVolumes volumes, string? fallback, LocalRules rules, string? agentFolder) : IFloor
 {
-    private const string Apps = "/opt";
+    private const string Apps = "/opt", Shared = "/srv";
 
     /// <summary>Folders of the system: nothing of them moves and nothing moves into them.</summary>
     private static readonly string[] Systems = ["/etc", "/usr", "/boot", "/root", "/bin", "/sbin", "/lib", "/lib32", "/lib64", "/dev", "/proc", "/sys", "/run", "/var/lib/furlough-agent", "/var/lib/furlough"];
@@ -61,7 +64,10 @@ internal sealed class LinuxFloor(LinuxVolumes volumes, string? fallback, LocalRu
     {
         var shown = volumes.Show(source);
         if (Systems.FirstOrDefault(s => Touches(shown, s)) is { } system) return $"`{shown}` belongs to the system (`{system}`).";
-        if (holding.IsShared) return holding.Kind != HoldingKind.App || IsBelow(shown, Apps) || wasPutThere(holding, source) ? null : $"`{shown}` is not below `{Apps}`, where apps stand.";
+        if (holding.IsShared && wasPutThere(holding, source)) return null;
+        if (holding is { IsShared: true, Kind: HoldingKind.App }) return IsBelow(shown, Apps) ? null : $"`{shown}` is not below `{Apps}`, where apps stand.";
+        if (holding is { IsShared: true, Kind: HoldingKind.Library }) return rules.SharedBelow.Prepend(Shared).Any(b => IsBelow(shown, b.TrimEnd('/'))) ? null : $"`{shown}` is not below `{Shared}`, from where alone this agent relocates what all accounts share (`furlough-agent --allow-shared FOLDER` names further folders).";
+        if (holding.IsShared) return null;
         var people = Passwd.People(volumes.Root);
         if (people.FirstOrDefault(p => p.Name == holding.Account) is not { } account) return $"There is no account {holding.Account} of a person on this machine.";
         if (people.FirstOrDefault(p => p.Name != account.Name && p.Home != account.Home && Touches(shown, p.Home)) is { } other) return $"`{shown}` is the home of {other.Name}, or lies in it.";

@@ -195,7 +195,7 @@ internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers userDirs, 
     private HoldingFacts Look(HoldingName holding, string path, IReadOnlyList<PointerFacts> pointers, List<int> clusters, List<string> notes, CancellationToken stop)
     {
         var found = Trees.Look(holding, path, pointers, clusters, notes, stop);
-        if (holding.Kind is HoldingKind.Folder or HoldingKind.Library) found = found with { ServedBy = _served.Of(path) };
+        if (holding.Kind is HoldingKind.Folder or HoldingKind.Library) found = found with { ServedBy = _served.Of(path, [.. pointers.Select(p => p.Address.Container)]) };
         if (found.Place is { } place && holding.Kind != HoldingKind.InstallPath) found = found with { Foreign = floor.WhyNotFrom(holding, place, (_, _) => false) };
         return found.InUse.Count == 0 ? found : found with { Services = activity.Services(found.Place!) };
     }

@@ -42,7 +42,8 @@ internal sealed partial class ServedPaths
     }
 
     /// <summary>What names a folder by its path, something in it, or a folder around it that is served with everything in it.</summary>
-    internal IReadOnlyList<string> Of(string path) => [.. _named.Where(n => n.Path == path || n.Path.StartsWith(path + "/", StringComparison.Ordinal) || n.WithAll && path.StartsWith(n.Path.TrimEnd('/') + "/", StringComparison.Ordinal)).Select(n => n.By).Distinct().Order(StringComparer.Ordinal).Take(HoldingFacts.MostEntries)];
+    /// <param name="own">Settings files that are changed together with the folder.</param>
+    internal IReadOnlyList<string> Of(string path, IReadOnlyCollection<string> own) => [.. _named.Where(n => !own.Any(file => n.By == Named(file)) && (n.Path == path || n.Path.StartsWith(path + "/", StringComparison.Ordinal) || n.WithAll && path.StartsWith(n.Path.TrimEnd('/') + "/", StringComparison.Ordinal))).Select(n => n.By).Distinct().Order(StringComparer.Ordinal).Take(HoldingFacts.MostEntries)];
 
     /// <summary>Where the sync client of Debian keeps an account's settings, below its home.</summary>
     internal static readonly string[] SyncSettings = [".config/syncthing", ".local/state/syncthing"];
@@ -77,9 +78,12 @@ internal sealed partial class ServedPaths
             else if (shown == "/etc/exports" || shown.StartsWith("/etc/exports.d/", StringComparison.Ordinal)) Add(Exported().Match(line) is { Success: true } export ? (export.Groups[1].Value + export.Groups[2].Value).Replace("\\040", " ", StringComparison.Ordinal) : "", $"an NFS export (`{shown}`)", true);
             else if (shown == "/etc/minidlna.conf" && Value(line, "media_dir") is { } media) Add(media[(media.LastIndexOf(',') + 1)..], $"the media server (`{shown}`)", true);
             else
-                foreach (Match path in Paths().Matches(line)) Add(path.Value, $"`{shown}`", false);
+                foreach (Match path in Paths().Matches(line)) Add(path.Value, Named(shown), false);
         }
     }
+
+    /// <summary>A file of which nothing is known but that it names a path.</summary>
+    private static string Named(string file) => $"`{file}`";
 
     private void Add(string path, string by, bool withAll)
     {

@@ -8,10 +8,14 @@ namespace Furlough.Service.Storage;
 /// <summary>The service's data folder: one service at a time works with it, nobody else may read it, and what belongs together is there or nothing is.</summary>
 public sealed partial class DataFolder : IDisposable
 {
+    /// <summary>Stands there until the first start has made everything: what it has made is nothing yet that anybody relied on.</summary>
+    private const string Beginning = "beginning";
+
     private const string Database = "furlough.db", Key = "service-key";
     private readonly FileStream _lock;
+    private readonly string _path;
 
-    private DataFolder(FileStream alone) => _lock = alone;
+    private DataFolder(FileStream alone, string path) => (_lock, _path) = (alone, path);
 
     /// <summary>Takes the folder, and makes it where it is missing.</summary>
     /// <exception cref="IOException">Another service works with it, or a part of it is missing: says which and what to do.</exception>
@@ -25,7 +29,7 @@ public sealed partial class DataFolder : IDisposable
         FileStream alone;
         try { alone = new FileStream(Path.Combine(path, "lock"), FileMode.OpenOrCreate, FileAccess.ReadWrite, FileShare.None); }
         catch (IOException) { throw new IOException($"Another service works with the data folder {path}. Stop that one first, or give this one a folder of its own with --data."); }
-        var folder = new DataFolder(alone);
+        var folder = new DataFolder(alone, path);
         try
         {
             RequireWhole(path);
@@ -41,12 +45,16 @@ public sealed partial class DataFolder : IDisposable
     /// <summary>A service that began anew beside a half of its former self would be a stranger to all its agents.</summary>
     private static void RequireWhole(string path)
     {
-        var (database, key) = (Path.Combine(path, Database), Path.Combine(path, Key));
+        var (database, key, beginning) = (Path.Combine(path, Database), Path.Combine(path, Key), Path.Combine(path, Beginning));
+        // A first start that was cut short is begun anew.
+        if (File.Exists(beginning))
+            foreach (var half in (string[])[key, database + "-wal", database + "-shm", database]) File.Delete(half);
         var (hasKey, tables) = (File.Exists(key), Tables(database));
         if (hasKey && tables is null or 0)
             throw new IOException($"{path} has the service's key but {(tables is null ? $"no {Database}" : $"an empty {Database}")}: the service knew machines once and would know none now. Put {Database} back from the backup that belongs to the key, or begin anew in an empty folder.");
         if (!hasKey && tables > 0)
             throw new IOException($"{path} has {Database} but no {Key}: no agent would believe a service with another key. Put {Key} back from the backup, or begin anew in an empty folder.");
+        if (!hasKey && !File.Exists(beginning)) PrivateFile.Write(beginning, "The first start of this service has not come to its end.\n");
     }
 
     /// <summary>Refuses a database that a newer version has written.</summary>
@@ -58,6 +66,9 @@ public sealed partial class DataFolder : IDisposable
         if ((await db.Database.GetAppliedMigrationsAsync(stop)).FirstOrDefault(m => !known.Contains(m)) is { } newer)
             throw new IOException($"{Database} was written by a newer version of Furlough ({newer}). Install that version again, or put the backup from before it back.");
     }
+
+    /// <summary>Everything that a service needs has been made: from now on a part that is missing was lost.</summary>
+    public void IsWhole() => File.Delete(Path.Combine(_path, Beginning));
 
     /// <inheritdoc/>
     public void Dispose() => _lock.Dispose();

@@ -60,7 +60,7 @@ public sealed partial class KindCardReader : StrictReader
         if (holds == HoldingKind.InstallPath && Need(root, keys, "pointers") is YamlSequenceNode settings)
             foreach (var setting in settings.OfType<YamlMappingNode>().Where(m => m.Children.ContainsKey(new YamlScalarNode("fixed")))) Error(setting, "Nothing moves of an install path, so no link can stand in its place.", "a setting, or `holds: library`");
         _shared = keys.TryGetValue("of", out var of) && Text(of) switch { "machine" => true, "account" => false, var other => Error<bool>(of, $"`{other}` has no holdings.", "account or machine") };
-        if (_shared && holds == HoldingKind.Library) Error(of!, "What all accounts of a machine share can be an install path only.", "`holds: install-path`");
+        if (_shared && holds == HoldingKind.Library) RefuseKeys(keys, "What all accounts of a machine share", "`of: account`", "closed", "says", "first-start", "launcher", "opens");
         var usual = keys.TryGetValue("usual", out var u) ? ReadPath(u) : null;
         if (holds == HoldingKind.InstallPath && usual is null) Error(root, "The card says not where things go while its settings say nothing.", "`usual:` with a path");
         var lists = keys.TryGetValue("lists", out var l) ? Text(l) : "";

@@ -83,7 +83,7 @@ public static class Faults
 
     /// <summary>A return has no room beside the original.</summary>
     public static Fault OriginalInTheWay(string shown, long needs, long free) => new(
-        "target-fuller-than-surveyed", $"A return copies the data back beside its original. The volume of `{shown}` has {Words.Size(free)} free and this needs {Words.Size(needs)}.",
+        "target-fuller-than-surveyed", $"What lives now is not what was set aside, so a return copies it back beside its original. The volume of `{shown}` has {Words.Size(free)} free and this needs {Words.Size(needs)}.",
         "Discard the original first (`furlough original list` names it): the live copy holds everything. Or free space there; then {retry}.");
 
     /// <summary>The code of <see cref="FilesInUse"/>.</summary>

@@ -153,6 +153,45 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/tokens/replacements": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["TokenReplacement"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["TokenMade"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/tokens/{name}": {
         parameters: {
             query?: never;
@@ -2572,8 +2611,17 @@ export interface components {
             fallback: boolean;
             signedIn: boolean;
             session?: null | components["schemas"]["AccountSession"];
+            quotas?: components["schemas"]["AccountQuota"][];
+            keptOut?: null | string;
             fromDirectory?: boolean;
             roams?: boolean;
+        };
+        AccountQuota: {
+            volume: string;
+            /** Format: int64 */
+            limitBytes: number;
+            /** Format: int64 */
+            usedBytes: number;
         };
         AccountSession: {
             /** Format: date-time */
@@ -3051,7 +3099,7 @@ export interface components {
             disturbance: number;
         };
         /** @enum {unknown} */
-        NoticeEvent: "run-proposed" | "wave-done" | "run-halted" | "run-ended" | "errand-raised" | "findings";
+        NoticeEvent: "run-proposed" | "wave-done" | "run-halted" | "run-ended" | "errand-raised" | "findings" | "account-kept-out";
         /** @enum {unknown} */
         NoticeState: "waiting" | "sending" | "sent" | "uncertain" | "given-up";
         NoticeTrouble: {
@@ -3264,11 +3312,13 @@ export interface components {
             value: components["schemas"]["PointerValue"];
             resolves: null | components["schemas"]["Place"];
             fixedBy?: null | string;
+            within?: string;
         };
         PointerHistory: {
             address: components["schemas"]["PointerAddress"];
             before: components["schemas"]["PointerValue"];
             after: components["schemas"]["PointerValue"];
+            within?: string;
         };
         /** @enum {unknown} */
         PointerShape: "folder" | "parent";
@@ -3580,6 +3630,9 @@ export interface components {
             name: string;
             role: components["schemas"]["Role"];
             token: string;
+        };
+        TokenReplacement: {
+            name: string;
         };
         TokenRequest: {
             name: string;

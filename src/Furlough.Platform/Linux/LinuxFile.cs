@@ -1,3 +1,4 @@
+using System.Runtime.CompilerServices;
 using System.Runtime.InteropServices;
 using Furlough.Engine;
 using Furlough.Engine.Ports;
@@ -13,7 +14,9 @@ internal sealed unsafe class LinuxFile : LinuxNode, IFileHandle
     private const int PageBytes = 4096;
     private const long LargeBytes = 16 << 20;
 
-    [ThreadStatic] private static byte* t_buffer;
+    /// <summary>Goes with its thread: crews come and go with every tree.</summary>
+    [ThreadStatic] private static byte[]? t_buffer;
+
     [ThreadStatic] private static ContentDigest? t_digest;
 
     internal LinuxFile(SafeFileHandle handle, string path, FileSystemAbilities abilities, bool inheritsNothing = false) : base(handle, path, abilities) => InheritsNothing = inheritsNothing;
@@ -179,7 +182,9 @@ internal sealed unsafe class LinuxFile : LinuxNode, IFileHandle
 
     private static byte* Buffer()
     {
-        if (t_buffer is null) t_buffer = (byte*)NativeMemory.AlignedAlloc(ChunkBytes, PageBytes);
-        return t_buffer;
+        // Pinned, so that its address stays; a page longer, so that whole pages fit wherever it begins.
+        t_buffer ??= GC.AllocateUninitializedArray<byte>(ChunkBytes + PageBytes, pinned: true);
+        var begins = (nuint)Unsafe.AsPointer(ref MemoryMarshal.GetArrayDataReference(t_buffer));
+        return (byte*)((begins + PageBytes - 1) / PageBytes * PageBytes);
     }
 }

@@ -108,7 +108,8 @@ internal sealed class SelfCheck(IMachine machine, ISurveyor surveyor, IReadOnlyL
             TargetVolume = there.SourceVolume,
             OwnedFrom = 0,
             Pointers = [.. went.Pointers.Select(p => new PointerChange(p.Address, p.After, p.Before))],
-            Supersedes = [there.Id],
+            // A return that knew of the first original would rename it back: here copying is tried in both directions.
+            Supersedes = [],
         };
         CarryOut(journal, back, RelocationState.Returned, stop);
         foreach (var (value, found) in before.Zip(Values(folder)))

@@ -13,7 +13,11 @@ public sealed class CallSecrets(IDataProtectionProvider keys)
     private readonly IDataProtector _seal = keys.CreateProtector("web calls");
 
     /// <summary>A new secret, and what is stored of it.</summary>
-    public (string Secret, string Sealed) Make() => Secrets.Make(Prefix) is var secret ? (secret, _seal.Protect(secret)) : default;
+    public (string Secret, string Sealed) Make()
+    {
+        var secret = Secrets.Make(Prefix);
+        return (secret, _seal.Protect(secret));
+    }
 
     /// <summary>The secret of a receiver.</summary>
     /// <exception cref="IOException">The key that sealed it is gone.</exception>

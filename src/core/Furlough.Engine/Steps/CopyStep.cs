@@ -14,7 +14,7 @@ public sealed class CopyStep : IStep
     /// <inheritdoc/>
     public void Perform(Work work)
     {
-        if (OriginalBack.Of(work) is not null && OriginalBack.IsEqual(work, Name)) return;
+        if (OriginalBack.Of(work) is not null && OriginalBack.TryList(work, Name)) return;
         if (work.Docket.Method != Method.Warm)
         {
             Copy(work, Name, null, order => order);

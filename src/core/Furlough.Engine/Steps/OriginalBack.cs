@@ -14,11 +14,11 @@ internal static class OriginalBack
     /// <summary>The docket that set aside what a return renames back; empty where that was given up.</summary>
     private const string Taken = "original-back";
 
+    /// <summary>The docket whose original reads otherwise than it was, although nothing told so: no return tries it again.</summary>
+    private const string Unfit = "original-unfit";
+
     /// <summary>When the live place was flushed before it was compared, in nanoseconds since 1970.</summary>
     private const string FlushedAt = "original-back-flushed";
-
-    /// <summary>The same where its content had changed without anything telling so.</summary>
-    private const string Unfit = "original-unfit";
 
     /// <summary>What lives now, listed while it is compared.</summary>
     private const string Listing = "compared";
@@ -32,6 +32,7 @@ internal static class OriginalBack
     /// <summary>The folder that holds it, or held it; null when it is gone.</summary>
     internal static DocketFolder? Folder(Work work) => Of(work) is { } id ? FolderOf(work, id) : null;
 
+    /// <summary>The same of the docket that set it aside.</summary>
     internal static DocketFolder? FolderOf(Work work, Guid id) => work.TryFolderOf(id, DocketSide.Original, work.TargetVolume(), work.Docket.Target);
 
     /// <summary>Decides, by what the file systems say and without reading contents, whether a return may rename an original back.</summary>
@@ -61,7 +62,7 @@ internal static class OriginalBack
     }
 
     /// <summary>Reads what lives now and compares it with what was set aside; lists it as the manifest. False: it is copied like everything else.</summary>
-    internal static bool IsEqual(Work work, Step step)
+    internal static bool TryList(Work work, Step step)
     {
         var source = work.SourceVolume();
         if (work.Docket.Method == Method.Warm) work.Writes.Begin(source);
@@ -69,13 +70,13 @@ internal static class OriginalBack
         using var live = CopyStep.OpenHolding(work, source);
         using var at = work.Own(DocketSide.Copy);
         using var aside = Folder(work);
-        if (aside is { HoldsOriginal: true } && List(work, step, live, at.Folder, aside.Folder)) return true;
+        if (aside is { HoldsOriginal: true } && TryList(work, step, live, at.Folder, aside.Folder)) return true;
         work.Note(Taken, "");
         PrepareStep.RequireSpace(work, work.TargetVolume());
         return false;
     }
 
-    private static bool List(Work work, Step step, IFolder live, IFolder own, IFolder aside)
+    private static bool TryList(Work work, Step step, IFolder live, IFolder own, IFolder aside)
     {
         foreach (var name in (string[])[Layout.Manifest, Listing])
             if (own.Find(name) is not null) own.RemoveFile(name);
@@ -131,8 +132,8 @@ internal static class OriginalBack
     {
         var source = work.SourceVolume();
         using var at = work.Own(DocketSide.Copy);
-        ProveStep.RequireSourceUnchanged(work, step, at.Folder, source);
         CopyStep.Flushed(source);
+        ProveStep.RequireSourceUnchanged(work, step, at.Folder, source);
         var flushed = long.Parse(work.Noted(FlushedAt)!, CultureInfo.InvariantCulture);
         var written = source.Abilities.ShowsEveryWrite() ? work.Writes.Written(source) : null;
         using var live = CopyStep.OpenHolding(work, source);

@@ -135,7 +135,7 @@ public sealed class ServiceHost : IAsyncDisposable
         AddStorage(builder.Services, options.Data);
         AddAccess(builder.Services, options.Data);
         builder.Services.AddSingleton(TimeProvider.System).AddSingleton<LiveHub>().AddSingleton<DocketSignals>().AddSingleton<DocketDesk>().AddSingleton<AgentSessions>()
-            .AddSingleton<RunControl>().AddSingleton<ErrandDesk>().AddSingleton<ErrandActions>().AddSingleton<RunHours>().AddSingleton<RunViews>().AddSingleton<WishDesk>().AddSingleton<KindDesk>().AddSingleton<AgentPosts>().AddSingleton<BulletinDesk>().AddSingleton<ReconcileDesk>().AddSingleton<DocketOwners>().AddSingleton<MachineBoard>().AddSingleton<SurveyDesk>().AddSingleton<Freshness>().AddSingleton<Acting>().AddSingleton<OriginalDesk>().AddSingleton<Steering>().AddSingleton<ReportMaking>().AddSingleton<CallSecrets>().AddSingleton<NoticeSending>().AddSingleton(options).AddHostedService<NoticeDesk>().AddHostedService<RunWatch>();
+            .AddSingleton<RunControl>().AddSingleton<ErrandDesk>().AddSingleton<DrillDesk>().AddSingleton<ErrandActions>().AddSingleton<RunHours>().AddSingleton<RunViews>().AddSingleton<WishDesk>().AddSingleton<KindDesk>().AddSingleton<AgentPosts>().AddSingleton<BulletinDesk>().AddSingleton<ReconcileDesk>().AddSingleton<DocketOwners>().AddSingleton<MachineBoard>().AddSingleton<SurveyDesk>().AddSingleton<Freshness>().AddSingleton<Acting>().AddSingleton<OriginalDesk>().AddSingleton<Steering>().AddSingleton<ReportMaking>().AddSingleton<CallSecrets>().AddSingleton<NoticeSending>().AddSingleton(options).AddHostedService<NoticeDesk>().AddHostedService<RunWatch>();
         builder.Services.AddSingleton(SigningKey.LoadOrMake(Path.Combine(options.Data, "service-key")));
         builder.Services.AddExceptionHandler<ProblemWriter>().AddProblemDetails().AddOpenApi(o => o.AddDocumentTransformer((document, _, _) =>
         {
@@ -185,6 +185,7 @@ public sealed class ServiceHost : IAsyncDisposable
         AccessEndpoints.Map(api);
         MachineEndpoints.Map(api);
         ReserveEndpoints.Map(api);
+        DrillEndpoints.Map(api);
         SpaceEndpoints.Map(api);
         KindEndpoints.Map(api);
         PlanEndpoints.Map(api);

@@ -43,7 +43,11 @@ public sealed class HomeTests
     {
         var brief = Homes() with { Volumes = new Dictionary<string, VolumeRole> { ["roomy"] = new("roomy", [], false, null, Preference.Roomiest) } };
         var away = Data() with { Attached = Attachment.External };
-        Plan(brief, Survey([Small(), away], Home("keeper", GB), Home())).Hazards.Single(h => h.Code == "target-on-external-volume").Severity.ShouldBe(Severity.Blocking);
+        var survey = Survey([Small(), away], Home("keeper", GB), Home());
+        Plan(brief, survey).Hazards.Single(h => h.Code == "target-on-external-volume").ShouldSatisfyAllConditions(h => h.Severity.ShouldBe(Severity.Blocking), h => h.Remedy.ShouldContain("furlough machine drill herb-01 --volume D: --account asa.lind"));
+        // Whoever has tried what happens without the volume may accept it; a mount that comes too late stays what it is.
+        Plan(brief, Machine(survey) with { Drilled = [away.Identity.Key] }).ShouldSatisfyAllConditions(p => p.Relocations.Single().Blocked.ShouldBeEmpty(), p => p.Hazards.Single(h => h.Code == "target-on-external-volume").Severity.ShouldBe(Severity.Consent));
+        Plan(brief, Machine(Survey([Small(), away with { FixedMount = false }], Home("keeper", GB), Home())) with { Drilled = [away.Identity.Key] }).Relocations.Single().Blocked.ShouldBe(["target-without-fixed-mount"]);
     }
 
     [Fact]

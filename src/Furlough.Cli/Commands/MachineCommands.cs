@@ -19,7 +19,7 @@ internal static class MachineCommands
         var list = new Command("list", "List machines, those that need attention first") { room, standing };
         list.Calls((client, parsed, stop) => ListAsync(client, parsed.GetValue(room), parsed.GetValue(standing), parsed.GetValue(Connection.Json), stop));
         var show = new Command("show", "Show a machine's volumes and holdings") { Name };
-        show.Calls(async (client, parsed, stop) => Show(await client.MachineAsync(parsed.GetValue(Name)!, stop), parsed.GetValue(Connection.Json)));
+        show.Calls(async (client, parsed, stop) => Show(await client.MachineAsync(parsed.GetValue(Name)!, stop), await client.DrillsAsync(parsed.GetValue(Name)!, stop), parsed.GetValue(Connection.Json)));
         var survey = new Command("survey", "Have a machine look again") { Name };
         survey.Calls(async (client, parsed, stop) =>
         {
@@ -29,7 +29,7 @@ internal static class MachineCommands
             else Terminal.Line(now.SurveyedAt > asked.SurveyedAt || asked.SurveyedAt is null && now.SurveyedAt is not null ? $"{now.Name} surveyed at {now.SurveyedAt:u}: {Words.Count(now.Holdings, "holding")}, {Words.Size(now.DataBytes)}." : $"{now.Name} has not answered yet; it surveys itself when it does.");
             return now.SurveyedAt == asked.SurveyedAt ? ExitCode.WaitsForPerson : ExitCode.Done;
         });
-        return new Command("machine", "Machines, their volumes and what lives on them") { list, show, survey, SpaceCommand.Make(), Invite(), Invites(), Uninvite(), SetRole(), SetReserve(), Hold(), Release(), Forget() };
+        return new Command("machine", "Machines, their volumes and what lives on them") { list, show, survey, SpaceCommand.Make(), Invite(), Invites(), Uninvite(), SetRole(), SetReserve(), Drill(), Hold(), Release(), Forget() };
     }
 
     private static Argument<string[]> Names() => new("names") { Description = "Names of the machines", Arity = ArgumentArity.OneOrMore };
@@ -49,6 +49,22 @@ internal static class MachineCommands
             }
             await client.ForgetAsync(name, parsed.GetValue(withOriginals), stop);
             if (!parsed.GetValue(Connection.Json)) Terminal.Line($"{name} is forgotten. Its agent is turned away from now on; uninstall it there.");
+            return ExitCode.Done;
+        });
+        return command;
+    }
+
+    private static Command Drill()
+    {
+        var volume = new Option<string>("--volume") { Description = "Where the volume is mounted", Required = true };
+        var account = new Option<string>("--account") { Description = "Who signs in at the end", Required = true };
+        var command = new Command("drill", "Have people try what happens without a volume on which somebody's home is to live: each step is an errand, and the results are kept") { Name, volume, account };
+        command.Calls(async (client, parsed, stop) =>
+        {
+            var name = parsed.GetValue(Name)!;
+            var drill = await client.DrillAsync(name, new DrillRequest(parsed.GetValue(volume)!, parsed.GetValue(account)!), stop);
+            if (parsed.GetValue(Connection.Json)) Terminal.Json(drill);
+            else Terminal.Line($"A drill with {drill.Volume} of {name} has begun. Next: furlough errand list");
             return ExitCode.Done;
         });
         return command;
@@ -191,7 +207,7 @@ internal static class MachineCommands
         return ExitCode.Done;
     }
 
-    private static int Show(MachineDetail detail, bool json)
+    private static int Show(MachineDetail detail, IReadOnlyList<DrillView> drills, bool json)
     {
         if (json)
         {
@@ -210,6 +226,8 @@ internal static class MachineCommands
         [
             h.Account.Length == 0 ? "(machine)" : h.Account, h.Holding, (h.Place ?? "?") + (h.Present ? "" : h.ToBeMade ? "  (not made yet)" : "  (missing)"), h.Kind == HoldingKind.InstallPath ? "" : $"{h.Files:N0}", h.Kind == HoldingKind.InstallPath ? "" : Words.Size(h.DataBytes), h.Relocation is { } r ? $"{r.Number} {r.State.Word()}, live at {r.Live.Word()}" : h.Immovable is { } why ? $"stays: {why}" : "",
         ]));
+        foreach (var drill in drills.GroupBy(d => d.Volume).Select(g => g.First()))
+            Terminal.Line($"\ndrill with {drill.Volume}, for {drill.Account}: {(drill.EndedAt is not { } ended ? $"under way, errand {drill.Errand}" : drill.Failed is { } failed ? $"failed at {ended:u}, {failed}" : $"passed at {ended:u}")}");
         foreach (var failure in detail.Holdings.Select(h => h.Relocation?.Failure).OfType<Failure>()) Terminal.Line($"\n{failure}");
         foreach (var note in detail.Notes.Take(MostNotes)) Terminal.Line($"\nnote: {note}");
         if (detail.Notes.Count > MostNotes) Terminal.Line($"and {detail.Notes.Count - MostNotes} more notes: furlough machine show {m.Name} --json");

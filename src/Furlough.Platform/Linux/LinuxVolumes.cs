@@ -120,7 +120,7 @@ internal sealed class LinuxVolumes(string root) : IVolumes
                 var (attached, medium) = Stack.Describe(mount);
                 var (size, free, cluster) = volume.Space();
                 facts.Add(new VolumeFacts(volume.Identity, Path.GetFileName(shown), shown, attached, medium, mount.FileSystem, size, free, cluster,
-                    shown == "/", mount.Writable, Stack.IsEncrypted(mount), !AfterSignIn.Any(p => shown.StartsWith(p, StringComparison.Ordinal)), volume.Abilities, shown == "/" ? [] : TakenPlaces.Of(volume))
+                    shown == "/", mount.Writable, Stack.IsEncrypted(mount), !AfterSignIn.Any(p => shown.StartsWith(p, StringComparison.Ordinal)) && (attached == Attachment.Internal || shown == "/" || FileSystemTable.NamesByIdentity(Root, shown)), volume.Abilities, shown == "/" ? [] : TakenPlaces.Of(volume))
                 { RootOpen = IsOpen(volume) });
             }
             catch (Fault fault)

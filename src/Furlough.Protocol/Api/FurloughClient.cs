@@ -68,6 +68,12 @@ public sealed class FurloughClient : IDisposable
     /// <summary>All tokens, without their secrets.</summary>
     public Task<IReadOnlyList<TokenView>> TokensAsync(CancellationToken stop) => GetAsync<IReadOnlyList<TokenView>>("tokens", stop);
 
+    /// <summary>Begins a drill with a volume of a machine.</summary>
+    public Task<DrillView> DrillAsync(string machine, DrillRequest request, CancellationToken stop) => PostAsync<DrillView>($"machines/{Uri.EscapeDataString(machine)}/drills", request, stop);
+
+    /// <summary>The drills of a machine, the latest first.</summary>
+    public Task<IReadOnlyList<DrillView>> DrillsAsync(string machine, CancellationToken stop) => GetAsync<IReadOnlyList<DrillView>>($"machines/{Uri.EscapeDataString(machine)}/drills", stop);
+
     /// <summary>Makes a token's secret anew; the old one and its console sessions end.</summary>
     public Task<TokenMade> ReplaceTokenAsync(TokenReplacement request, CancellationToken stop) => PostAsync<TokenMade>("tokens/replacements", request, stop);
 

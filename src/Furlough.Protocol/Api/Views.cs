@@ -116,6 +116,17 @@ public sealed record ErrandView(
     long Number, ErrandKind Kind, ErrandCause Cause, ErrandState State, string Machine, string Room, string? Account, long Run, long Relocation, string Text,
     DateTimeOffset RaisedAt, DateTimeOffset Due, bool Overdue, string? ClaimedBy, DateTimeOffset? ClaimedAt, string? EndedBy, DateTimeOffset? EndedAt, string? Remark);
 
+/// <summary>Asks for a drill with a volume on which somebody's home is to live.</summary>
+/// <param name="Volume">Where it is mounted.</param>
+/// <param name="Account">Who signs in at the end.</param>
+public sealed record DrillRequest(string Volume, string Account);
+
+/// <summary>A drill with a volume.</summary>
+/// <param name="EndedAt">Null while it is under way.</param>
+/// <param name="Failed">Why it did not pass; null when it did, or has not ended.</param>
+/// <param name="Errand">The errand of its last step.</param>
+public sealed record DrillView(long Number, string Volume, string Account, string AskedBy, DateTimeOffset AskedAt, DateTimeOffset? EndedAt, string? Failed, long Errand);
+
 /// <summary>Claims an errand; null for whoever asks.</summary>
 public sealed record ClaimRequest(string? As);
 

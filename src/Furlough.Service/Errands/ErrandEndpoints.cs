@@ -46,7 +46,7 @@ public static class ErrandEndpoints
 }
 
 /// <summary>What people do with errands, and what follows for the relocations that wait.</summary>
-public sealed class ErrandActions(Store store, Acting acting, Freshness freshness, DocketSignals signals, LiveHub live, TimeProvider time)
+public sealed class ErrandActions(Store store, Acting acting, DrillDesk drills, Freshness freshness, DocketSignals signals, LiveHub live, TimeProvider time)
 {
     /// <summary>Somebody will do it.</summary>
     /// <param name="claimant">The person or the role that will.</param>
@@ -109,7 +109,9 @@ public sealed class ErrandActions(Store store, Acting acting, Freshness freshnes
             if (!next.IsToDo()) (row.EndedBy, row.EndedAt, row.Remark) = (who, time.GetUtcNow(), words);
             await db.SaveChangesAsync(stop);
             machine = row.Machine;
-            return ErrandEndpoints.View(row, (await db.Machines.FindAsync([machine], stop))!, time);
+            var at = (await db.Machines.FindAsync([machine], stop))!;
+            if (row.Cause == ErrandCause.Drill && Column.SurveyOf(at) is { } survey) await drills.GoOnAsync(db, at, survey, stop);
+            return ErrandEndpoints.View(row, at, time);
         }, stop);
         signals.Raise([machine]);
         live.Say("errand", number);

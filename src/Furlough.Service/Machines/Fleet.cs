@@ -21,7 +21,7 @@ public static class Fleet
     public static FleetMachine ToFleet(MachineRow row, LiveHub live) => ToFleet(row, Column.SurveyOf(row), live);
 
     /// <summary>One machine whose survey is known.</summary>
-    public static FleetMachine ToFleet(MachineRow row, Survey? survey, LiveHub live) => new(row.Id, row.Name, row.Room, survey, live.IsSilent(row.Id, row.LastSeen)) { Growth = Column.GrowthOf(row), Role = row.Role, Reserves = row.ReservesSaid ? Column.ReservesOf(row) : null };
+    public static FleetMachine ToFleet(MachineRow row, Survey? survey, LiveHub live) => new(row.Id, row.Name, row.Room, survey, live.IsSilent(row.Id, row.LastSeen)) { Growth = Column.GrowthOf(row), Role = row.Role, Drilled = row.Drilled.Split('\n', StringSplitOptions.RemoveEmptyEntries), Reserves = row.ReservesSaid ? Column.ReservesOf(row) : null };
 
     /// <summary>Where holdings should live, as their last relocations left them.</summary>
     public static async Task<List<Intended>> IntendedAsync(FurloughDb db, Guid? machine, CancellationToken stop)

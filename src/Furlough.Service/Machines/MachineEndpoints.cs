@@ -100,6 +100,7 @@ public static class MachineEndpoints
             await db.Bulletins.Where(b => b.Machine == row.Id).ExecuteDeleteAsync(stop);
             await db.Originals.Where(o => o.Machine == row.Id).ExecuteDeleteAsync(stop);
             await db.Errands.Where(e => e.Machine == row.Id).ExecuteDeleteAsync(stop);
+            await db.Drills.Where(d => d.Machine == row.Id).ExecuteDeleteAsync(stop);
             await db.Relocations.Where(r => r.Machine == row.Id).ExecuteDeleteAsync(stop);
             await db.SpaceBreaks.Where(b => b.Machine == row.Id).ExecuteDeleteAsync(stop);
             db.Machines.Remove(row);

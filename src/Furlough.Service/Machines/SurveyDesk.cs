@@ -9,7 +9,7 @@ using Furlough.Service.Storage;
 namespace Furlough.Service.Machines;
 
 /// <summary>Takes surveys in and notices drift at once.</summary>
-public sealed class SurveyDesk(Store store, LiveHub live, ErrandDesk errands, DocketSignals signals, TimeProvider time)
+public sealed class SurveyDesk(Store store, LiveHub live, ErrandDesk errands, DrillDesk drills, DocketSignals signals, TimeProvider time)
 {
     private const int MostHoldings = 20_000, MostVolumes = 200, MostReceipts = 20_000, MostPast = 20_000;
     private static readonly TimeSpan LongestUp = TimeSpan.FromDays(36_500);
@@ -33,6 +33,8 @@ public sealed class SurveyDesk(Store store, LiveHub live, ErrandDesk errands, Do
             // By how long it runs already: clocks of machines may be wrong.
             if (survey.SentAt is { } told) await errands.SignedInAsync(db, row, survey.Accounts, time.GetUtcNow() - told, stop);
             begins = survey is { StartedAt: { } started, SentAt: { } sent } && sent - started < LongestUp && await errands.StartedAsync(db, row, time.GetUtcNow() - (sent - started), stop);
+            await db.SaveChangesAsync(stop);
+            await drills.GoOnAsync(db, row, kept, stop);
             if (survey.Answers) row.SurveyWanted = false;
             var atWork = await Fleet.AtWorkAsync(db, machine, stop);
             foreach (var left in survey.Accounts.Where(a => a.KeptOut is not null && !keptOut.Contains(a.Name) && !atWork[machine].Contains(a.Name)))

@@ -27,6 +27,8 @@ public sealed class FurloughDb(DbContextOptions<FurloughDb> options) : DbContext
 
     public DbSet<ErrandRow> Errands => Set<ErrandRow>();
 
+    public DbSet<DrillRow> Drills => Set<DrillRow>();
+
     public DbSet<DocketRow> Dockets => Set<DocketRow>();
 
     public DbSet<BulletinRow> Bulletins => Set<BulletinRow>();
@@ -96,6 +98,8 @@ public sealed class FurloughDb(DbContextOptions<FurloughDb> options) : DbContext
         modelBuilder.Entity<RelocationRow>().HasKey(r => r.Number);
         modelBuilder.Entity<RelocationRow>().HasIndex(r => new { r.Run, r.State });
         modelBuilder.Entity<RelocationRow>().HasIndex(r => r.Machine);
+        modelBuilder.Entity<DrillRow>().HasKey(d => d.Number);
+        modelBuilder.Entity<DrillRow>().HasIndex(d => d.Machine);
         modelBuilder.Entity<ErrandRow>().HasKey(e => e.Number);
         modelBuilder.Entity<ErrandRow>().HasIndex(e => new { e.Run, e.Machine });
         modelBuilder.Entity<DocketRow>().HasIndex(d => new { d.Machine, d.Number }).IsUnique();

@@ -41,6 +41,9 @@ public sealed class MachineRow
     public bool ReservesSaid { get; set; }
     public bool Drifted { get; set; }
 
+    /// <summary>Keys of the volumes with which the last drill has passed, by lines.</summary>
+    public string Drilled { get; set; } = "";
+
     /// <summary>How its volumes fill up, by volume, as JSON; and when that was worked out.</summary>
     public string? Growth { get; set; }
     public DateTimeOffset? GrowthAt { get; set; }
@@ -236,6 +239,32 @@ public sealed class ErrandRow
     public string? EndedBy { get; set; }
     public DateTimeOffset? EndedAt { get; set; }
     public string? Remark { get; set; }
+}
+
+/// <summary>What people try at a machine, step by step, with a volume on which somebody's home is to live: can the machine be worked on without it, and is everything well when it is back.</summary>
+public sealed class DrillRow
+{
+    public long Number { get; set; }
+    public Guid Machine { get; set; }
+
+    /// <summary>Key of the volume, and where it was mounted.</summary>
+    public required string Volume { get; set; }
+    public required string Root { get; set; }
+
+    /// <summary>Who signs in at the end.</summary>
+    public required string Account { get; set; }
+    public required string AskedBy { get; set; }
+    public DateTimeOffset AskedAt { get; set; }
+
+    /// <summary>How many steps were raised.</summary>
+    public int Steps { get; set; }
+
+    /// <summary>The errand of the last one.</summary>
+    public long Errand { get; set; }
+    public DateTimeOffset? EndedAt { get; set; }
+
+    /// <summary>Why it did not pass; null when it did, or has not ended.</summary>
+    public string? Failed { get; set; }
 }
 
 /// <summary>A docket as issued.</summary>

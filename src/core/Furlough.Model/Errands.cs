@@ -4,11 +4,11 @@ namespace Furlough.Model;
 
 /// <summary>What only a person can do.</summary>
 [JsonConverter(typeof(WordConverter<ErrandKind>))]
-public enum ErrandKind { BeThere, PlugIn, Format, SignOut, CloseFiles, ClosePrograms, Restart, SignIn, SecondFactor, ConfirmByEye }
+public enum ErrandKind { BeThere, Unplug, PlugIn, Format, SignOut, CloseFiles, ClosePrograms, Restart, SignIn, SecondFactor, ConfirmByEye }
 
-/// <summary>Why an errand was raised: a relocation waits for it before it begins; it is in a relocation's way; a relocation failed for want of it; or it comes after a relocation.</summary>
+/// <summary>Why an errand was raised: a relocation waits for it before it begins; it is in a relocation's way; a relocation failed for want of it; it comes after a relocation; or it is a step of a drill.</summary>
 [JsonConverter(typeof(WordConverter<ErrandCause>))]
-public enum ErrandCause { Beforehand, InTheWay, Failed, Afterwards }
+public enum ErrandCause { Beforehand, InTheWay, Failed, Afterwards, Drill }
 
 /// <summary>What became of an errand. Lapsed: it settled itself.</summary>
 [JsonConverter(typeof(WordConverter<ErrandState>))]

@@ -638,6 +638,68 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/machines/{name}/drills": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["DrillView"][];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["DrillRequest"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["DrillView"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/space": {
         parameters: {
             query?: never;
@@ -2756,10 +2818,28 @@ export interface components {
             acknowledge: null | string[];
             reason: null | string;
         };
+        DrillRequest: {
+            volume: string;
+            account: string;
+        };
+        DrillView: {
+            /** Format: int64 */
+            number: number;
+            volume: string;
+            account: string;
+            askedBy: string;
+            /** Format: date-time */
+            askedAt: string;
+            /** Format: date-time */
+            endedAt: null | string;
+            failed: null | string;
+            /** Format: int64 */
+            errand: number;
+        };
         /** @enum {unknown} */
-        ErrandCause: "beforehand" | "in-the-way" | "failed" | "afterwards";
+        ErrandCause: "beforehand" | "in-the-way" | "failed" | "afterwards" | "drill";
         /** @enum {unknown} */
-        ErrandKind: "be-there" | "plug-in" | "format" | "sign-out" | "close-files" | "close-programs" | "restart" | "sign-in" | "second-factor" | "confirm-by-eye";
+        ErrandKind: "be-there" | "unplug" | "plug-in" | "format" | "sign-out" | "close-files" | "close-programs" | "restart" | "sign-in" | "second-factor" | "confirm-by-eye";
         ErrandRemark: {
             text: null | string;
         };

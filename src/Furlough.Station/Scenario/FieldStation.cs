@@ -132,7 +132,7 @@ public static class FieldStation
     {
         "Documents" => f with { CloudOnlyFiles = 120 },
         "Pictures" => f with { LivesAt = new SpecPlace(1, $"{account.Name}/Pictures"), Stray = new StrayFolder($"C:\\Accounts\\{account.Name}\\Pictures", 31, 240_000_000) },
-        "Music" => f with { FixedBy = "a rule of the station's administration sets it" },
+        "Music" => f with { LivesAt = new SpecPlace(1, $"{account.Name}/Pictures/Songs"), FixedBy = "a rule of the station's administration sets it" },
         "Videos" => f with { Services = ["wildlife camera service"], ServedBy = ["the share `films`"] },
         "Downloads" => f with { LivesAt = new SpecPlace(0, $"Accounts/{account.Name}/.field-browser/Downloads") },
         _ => f,
@@ -192,7 +192,7 @@ public static class FieldStation
         List<VolumeSpec> volumes = [solid ? Solid("C:", "System", size, other, true) : Rotating("C:", "System", size, other, true)];
         volumes.Add(name switch
         {
-            "map-06" => new VolumeSpec("E:", "STICK", Attachment.Removable, Medium.Solid, "small-fat", 64 * GB, 20 * GB, false, false, 18e6, 60),
+            "map-06" => new VolumeSpec("E:", "STICK", Attachment.Removable, Medium.Solid, "small-fat", 64 * GB, 20 * GB, false, false, 18e6, 60) { RootOpen = true },
             "cabin-5" => new VolumeSpec("E:", "CREW", Attachment.External, Medium.Rotating, "exchange-fat", 1_000 * GB, 40 * GB, false, false, 95e6, 90),
             _ when room == "Cabin" => Rotating("E:", "Crew", 1_000 * GB, 30 * GB, false) with { Attached = Attachment.External },
             _ when room == "Herbarium" => Rotating("D:", "Data", 4_000 * GB, 300 * GB, false),

@@ -7,7 +7,11 @@ namespace Furlough.Station.World;
 /// <param name="Letter">Where its system shows it: a letter with a colon, or a path.</param>
 /// <param name="OtherBytes">Taken by what Furlough does not manage.</param>
 /// <param name="FilesPerSecond">How many small files it handles in a second.</param>
-public sealed record VolumeSpec(string Letter, string Label, Attachment Attached, Medium Medium, string FileSystem, long SizeBytes, long OtherBytes, bool System, bool Owners, double BytesPerSecond, double FilesPerSecond);
+public sealed record VolumeSpec(string Letter, string Label, Attachment Attached, Medium Medium, string FileSystem, long SizeBytes, long OtherBytes, bool System, bool Owners, double BytesPerSecond, double FilesPerSecond)
+{
+    /// <summary>Anybody can rename what stands in its root folder.</summary>
+    public bool RootOpen { get; init; }
+}
 
 /// <summary>A stand-in's volume as it is.</summary>
 internal sealed class StationVolumeState

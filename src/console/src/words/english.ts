@@ -7,6 +7,7 @@ type SpacePoint = PlannedVolume["timeline"][number];
 
 const errandKind = {
   "be-there": "Be at the machine",
+  unplug: "Detach a volume",
   "plug-in": "Plug in a volume",
   format: "Format a volume",
   "sign-out": "Have an account sign out",

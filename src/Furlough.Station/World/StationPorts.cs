@@ -237,7 +237,8 @@ internal sealed class StationSurveyor(StationMachine machine) : ISurveyor
             if (machine.Spec.AppVolume is { } apps) holdings.Add(Look(apps));
             holdings.AddRange(machine.Spec.Apps.Select(Look));
             var volumes = machine.VolumeStates.Select(v => new VolumeFacts(v.Identity, v.Spec.Label, v.Spec.Letter, v.Spec.Attached, v.Spec.Medium, v.Spec.FileSystem, v.Spec.SizeBytes, v.FreeBytes, 4096,
-                v.Spec.System, true, false, v.Spec.Attached == Attachment.Internal, v.Abilities, v.Spec.System ? [] : Taken(v.Root, "", 1).ToList()) { RootOpen = v.Spec.RootOpen }).ToList();
+                v.Spec.System, true, false, v.Spec.Attached == Attachment.Internal, v.Abilities, v.Spec.System ? [] : Taken(v.Root, "", 1).ToList())
+            { RootOpen = v.Spec.RootOpen }).ToList();
             return new Survey(machine.Clock.GetUtcNow() - machine.Spec.SurveyAge, machine.Spec.OperatingSystem, "stand-in", volumes,
                 [.. machine.Spec.Accounts.Select(a => new AccountFacts(a.Name, $"{a.Id}", machine.Setting(StationPointers.Accounts, a.Name).Text ?? "", a.Fallback, a.SignedIn) { FromDirectory = a.FromDirectory, Roams = a.Roams, Quotas = a.QuotaBytes is { } most ? [new AccountQuota(machine.VolumeStates[1].Identity.Key, most, 0)] : [], Session = a.SignedIn ? new AccountSession(machine.Clock.GetUtcNow(), [machine.Setting(StationPointers.Accounts, a.Name).Text ?? ""]) : null })], holdings,
                 [.. originals.Select(o => o with { Recreated = holdings.All(h => h.Place != o.Source) ? Again(o.Source) : null })], [.. Forged(volumes)], [])

@@ -23,7 +23,7 @@ public sealed class DrillTests : IDisposable
         _field.Dispose();
     }
 
-    private void Say(bool attached, DateTimeOffset? started = null, string? signedIn = null)
+    private void Say(bool attached, DateTimeOffset? started = null, string? signedIn = null, bool hasFallback = true)
     {
         var usual = MadeUpMachine.Usual();
         var now = TimeProvider.System.GetUtcNow();
@@ -33,7 +33,7 @@ public sealed class DrillTests : IDisposable
             SentAt = now,
             StartedAt = started ?? _longAgo,
             Volumes = attached ? [usual.Volumes[0], usual.Volumes[1] with { Attached = Attachment.External }] : [usual.Volumes[0]],
-            Accounts = [.. usual.Accounts.Select(a => a.Name == signedIn ? a with { SignedIn = true, Session = new AccountSession(now, [a.Home]) } : a)],
+            Accounts = [.. usual.Accounts.Select(a => a.Name == signedIn ? a with { SignedIn = true, Session = new AccountSession(now, [a.Home]) } : a with { Fallback = a.Fallback && hasFallback })],
         });
     }
 
@@ -77,5 +77,21 @@ public sealed class DrillTests : IDisposable
         _field.Run("errand", "decline", number, "--reason", "it hung at the logo").Code.ShouldBe(0);
         Shown.ShouldContain("it hung at the logo");
         _field.Run("machine", "forget", "fen-12", "--yes").Code.ShouldBe(0);
+    }
+
+    [Fact]
+    public void A_drill_in_which_the_volume_was_there_all_the_time_has_tried_nothing_and_a_machine_that_changes_fails_it_too()
+    {
+        Say(attached: true);
+        Begin().Code.ShouldBe(0);
+        Say(attached: false);
+        Say(attached: true, started: TimeProvider.System.GetUtcNow());
+        Shown.ShouldContain("nothing was tried without it");
+        Open.ShouldBeEmpty();
+
+        Begin().Code.ShouldBe(0);
+        Say(attached: false, hasFallback: false);
+        Shown.ShouldContain("has no fallback administrator any more");
+        Say(attached: true, hasFallback: false);
     }
 }

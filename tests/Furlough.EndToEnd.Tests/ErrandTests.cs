@@ -53,7 +53,7 @@ public sealed class ErrandTests : RealDesk
         Field.Run("errand", "claim", there, "--as", "room desk").Out.ShouldContain("claimed by room desk");
         Field.Run("errand", "claim", there).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(5), o => o.Error.ShouldContain("was claimed by room desk"));
         Field.Run("errand", "finish", restart).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(5), o => o.Error.ShouldContain("it has not been restarted"));
-        SaysItStarted(DateTimeOffset.UtcNow.AddSeconds(1));
+        SaysItStarted(TimeProvider.System.GetUtcNow().AddSeconds(1));
         Field.Run("machine", "survey", "map-01").Code.ShouldBe(0);
         Field.WaitFor(() => Errand("restart").GetProperty("state").GetString() == "finished", "the restart");
         Errand("restart").ShouldSatisfyAllConditions(e => e.GetProperty("endedBy").GetString().ShouldBe("map-01"), e => e.GetProperty("remark").GetString()!.ShouldStartWith("restarted at "));

@@ -12,12 +12,12 @@ public sealed class HoursTests : RealDesk
         Tree.FillHard($"{Tree.Home}/Documents", 50);
         Directory.CreateDirectory($"{Tree.Home}/Pictures");
         Enrol();
-        var opens = DateTime.UtcNow.AddSeconds(25);
+        var opens = TimeProvider.System.GetUtcNow().UtcDateTime.AddSeconds(25);
         File.WriteAllText($"{Field.Folder}/soon.ics", $"BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:-//test//EN\r\nBEGIN:VEVENT\r\nUID:1@test\r\nDTSTAMP:20260101T000000Z\r\nDTSTART:{opens:yyyyMMddTHHmmssZ}\r\nDURATION:PT1H\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n");
         var run = StartRun(Brief + "\nhours: soon.ics\n");
         Field.WaitFor(() => Relocation("Documents").GetProperty("state").GetString() == "waiting", "the rest");
         Field.Run("run", "show", run).ShouldSatisfyAllConditions(o => o.Out.ShouldContain($"Outside its allowed hours; the next ones are {opens:yyyy-MM-dd HH:mm:ss}Z"), o => o.Out.ShouldContain("waiting, outside-hours: 2 relocations on map-01"));
-        Field.Run("run", "follow", run).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()), o => DateTime.UtcNow.ShouldBeGreaterThan(opens));
+        Field.Run("run", "follow", run).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()), o => TimeProvider.System.GetUtcNow().UtcDateTime.ShouldBeGreaterThan(opens));
         XdgUserDir("DOCUMENTS").ShouldEndWith("/data/People/asa.lind/Documents");
     }
 

@@ -84,6 +84,8 @@ public sealed class NoticeTests : RealDesk
         machine.Survey(survey);
         Field.Run("machine", "show", "fen-12").Out.ShouldNotContain("kept from signing in");
         web.Taken.Count.ShouldBe(1);
+        machine.Survey(left);
+        Field.WaitFor(() => web.Taken.Count == 2, "the notice of the second time");
     }
 
     [Fact]

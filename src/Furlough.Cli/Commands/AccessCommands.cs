@@ -16,12 +16,7 @@ internal static class AccessCommands
         var days = new Option<int?>("--days") { Description = "Days after which it expires; left out, never" };
         var add = new Command("add", "Make a token with a role; it is shown once") { name, role, days };
         add.Calls(async (client, parsed, stop) =>
-        {
-            var made = await client.AddTokenAsync(new TokenRequest(parsed.GetValue(name)!, Words.Find<Role>(parsed.GetValue(role)!)!.Value, parsed.GetValue(days)), stop);
-            if (parsed.GetValue(Connection.Json)) Terminal.Json(made);
-            else Terminal.Line(made.Token);
-            return ExitCode.Done;
-        });
+            Show(parsed, await client.AddTokenAsync(new TokenRequest(parsed.GetValue(name)!, Words.Find<Role>(parsed.GetValue(role)!)!.Value, parsed.GetValue(days)), stop)));
         var list = new Command("list", "List tokens: whose, which role, until when");
         list.Calls(async (client, json, stop) =>
         {
@@ -31,13 +26,7 @@ internal static class AccessCommands
             return ExitCode.Done;
         });
         var replace = new Command("replace", "Make a token's secret anew; the old one and its console sessions end. The new one is shown once") { name };
-        replace.Calls(async (client, parsed, stop) =>
-        {
-            var made = await client.ReplaceTokenAsync(new TokenReplacement(parsed.GetValue(name)!), stop);
-            if (parsed.GetValue(Connection.Json)) Terminal.Json(made);
-            else Terminal.Line(made.Token);
-            return ExitCode.Done;
-        });
+        replace.Calls(async (client, parsed, stop) => Show(parsed, await client.ReplaceTokenAsync(new TokenReplacement(parsed.GetValue(name)!), stop)));
         var revoke = new Command("revoke", "End a token, and the console sessions begun with it") { name };
         revoke.Calls(async (client, parsed, stop) =>
         {
@@ -47,5 +36,12 @@ internal static class AccessCommands
             return ExitCode.Done;
         });
         return new Command("access", "Who may do what") { add, list, replace, revoke };
+    }
+
+    private static int Show(ParseResult parsed, TokenMade made)
+    {
+        if (parsed.GetValue(Connection.Json)) Terminal.Json(made);
+        else Terminal.Line(made.Token);
+        return ExitCode.Done;
     }
 }

@@ -19,7 +19,7 @@ internal static class MachineCommands
         var list = new Command("list", "List machines, those that need attention first") { room, standing };
         list.Calls((client, parsed, stop) => ListAsync(client, parsed.GetValue(room), parsed.GetValue(standing), parsed.GetValue(Connection.Json), stop));
         var show = new Command("show", "Show a machine's volumes and holdings") { Name };
-        show.Calls(async (client, parsed, stop) => Show(await client.MachineAsync(parsed.GetValue(Name)!, stop), await client.DrillsAsync(parsed.GetValue(Name)!, stop), parsed.GetValue(Connection.Json)));
+        show.Calls(async (client, parsed, stop) => Show(await client.MachineAsync(parsed.GetValue(Name)!, stop), parsed.GetValue(Connection.Json)));
         var survey = new Command("survey", "Have a machine look again") { Name };
         survey.Calls(async (client, parsed, stop) =>
         {
@@ -207,7 +207,7 @@ internal static class MachineCommands
         return ExitCode.Done;
     }
 
-    private static int Show(MachineDetail detail, IReadOnlyList<DrillView> drills, bool json)
+    private static int Show(MachineDetail detail, bool json)
     {
         if (json)
         {
@@ -226,7 +226,7 @@ internal static class MachineCommands
         [
             h.Account.Length == 0 ? "(machine)" : h.Account, h.Holding, (h.Place ?? "?") + (h.Present ? "" : h.ToBeMade ? "  (not made yet)" : "  (missing)"), h.Kind == HoldingKind.InstallPath ? "" : $"{h.Files:N0}", h.Kind == HoldingKind.InstallPath ? "" : Words.Size(h.DataBytes), h.Relocation is { } r ? $"{r.Number} {r.State.Word()}, live at {r.Live.Word()}" : h.Immovable is { } why ? $"stays: {why}" : "",
         ]));
-        foreach (var drill in drills.GroupBy(d => d.Volume).Select(g => g.First()))
+        foreach (var drill in detail.Drills)
             Terminal.Line($"\ndrill with {drill.Volume}, for {drill.Account}: {(drill.EndedAt is not { } ended ? $"under way, errand {drill.Errand}" : drill.Failed is { } failed ? $"failed at {ended:u}, {failed}" : $"passed at {ended:u}")}");
         foreach (var failure in detail.Holdings.Select(h => h.Relocation?.Failure).OfType<Failure>()) Terminal.Line($"\n{failure}");
         foreach (var note in detail.Notes.Take(MostNotes)) Terminal.Line($"\nnote: {note}");

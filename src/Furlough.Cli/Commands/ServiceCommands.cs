@@ -82,7 +82,7 @@ internal static class ServiceCommands
             }
             catch (Exception error) when (error is IOException or UnauthorizedAccessException or Microsoft.Data.Sqlite.SqliteException)
             {
-                await Console.Error.WriteLineAsync($"furlough: nothing was changed: {error.Message}");
+                await Console.Error.WriteLineAsync($"furlough: the token was not replaced: {error.Message}");
                 return ExitCode.Failed;
             }
         });

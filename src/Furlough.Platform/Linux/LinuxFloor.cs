@@ -64,16 +64,21 @@ internal sealed class LinuxFloor(LinuxVolumes volumes, string? fallback, LocalRu
     {
         var shown = volumes.Show(source);
         if (Systems.FirstOrDefault(s => Touches(shown, s)) is { } system) return $"`{shown}` belongs to the system (`{system}`).";
-        if (holding.IsShared && wasPutThere(holding, source)) return null;
-        if (holding is { IsShared: true, Kind: HoldingKind.App }) return IsBelow(shown, Apps) ? null : $"`{shown}` is not below `{Apps}`, where apps stand.";
-        if (holding is { IsShared: true, Kind: HoldingKind.Library }) return rules.SharedBelow.Prepend(Shared).Any(b => IsBelow(shown, b.TrimEnd('/'))) ? null : $"`{shown}` is not below `{Shared}`, from where alone this agent relocates what all accounts share (`furlough-agent --allow-shared FOLDER` names further folders).";
-        if (holding.IsShared) return null;
+        if (holding.IsShared) return wasPutThere(holding, source) ? null : WhyNotShared(holding.Kind, shown);
         var people = Passwd.People(volumes.Root);
         if (people.FirstOrDefault(p => p.Name == holding.Account) is not { } account) return $"There is no account {holding.Account} of a person on this machine.";
         if (people.FirstOrDefault(p => p.Name != account.Name && p.Home != account.Home && Touches(shown, p.Home)) is { } other) return $"`{shown}` is the home of {other.Name}, or lies in it.";
         if (!IsIn(shown, account.Home) && !wasPutThere(holding, source) && !HasReceipt(holding, source)) return $"`{shown}` lies outside the home of {account.Name}, and Furlough did not put it there{OwnerOf(source, account)}.";
         return OwnerOf(source, account) is { Length: > 0 } foreign ? $"`{shown}` is not {account.Name}'s{foreign}." : null;
     }
+
+    private string? WhyNotShared(HoldingKind kind, string shown) => kind switch
+    {
+        HoldingKind.App when !IsBelow(shown, Apps) => $"`{shown}` is not below `{Apps}`, where apps stand.",
+        HoldingKind.Library when !rules.SharedBelow.Prepend(Shared).Any(b => IsBelow(shown, b.TrimEnd('/'))) =>
+            $"`{shown}` is not below `{Shared}`, from where alone this agent relocates what all accounts share (`furlough-agent --allow-shared FOLDER` names further folders).",
+        _ => null,
+    };
 
     private string? WhyNotTo(Place target)
     {

@@ -24,6 +24,7 @@ internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers userDirs, 
         var clusters = found.Select(v => v.ClusterBytes).Distinct().Order().ToList();
         List<AccountFacts> accounts = [];
         List<HoldingFacts> holdings = [];
+        var quotas = volumes.QuotasOn(found);
         var barred = activity.Barred.All().Keys.ToHashSet(StringComparer.Ordinal);
         foreach (var person in Passwd.People(volumes.Root))
         {
@@ -32,7 +33,7 @@ internal sealed class LinuxSurveyor(LinuxVolumes volumes, XdgPointers userDirs, 
             accounts.Add(new AccountFacts(person.Name, person.User.ToString(CultureInfo.InvariantCulture), person.Home, person.Name == fallback, session is not null)
             {
                 Session = session,
-                Quotas = volumes.QuotasOf(person.User, found),
+                Quotas = quotas(person.User),
                 KeptOut = barred.Contains(person.Name) ? MissingOf(person.Name) ?? "" : null,
                 Roams = found.FirstOrDefault(v => v.Identity.Key == volumes.PlaceOf(person.Home)?.Volume)?.Attached == Attachment.Network,
             });

@@ -135,9 +135,12 @@ internal sealed class LinuxVolumes(string root) : IVolumes
         return facts;
     }
 
-    /// <summary>How much a user may store on volumes that were found.</summary>
-    internal IReadOnlyList<AccountQuota> QuotasOf(uint user, IReadOnlyList<VolumeFacts> found) =>
-        [.. Mounts().Select(m => (Mount: m, Volume: found.FirstOrDefault(v => v.Root == Shown(m.Point)))).Where(m => m.Volume is not null).Select(m => Quotas.Of(m.Mount, m.Volume!.Identity.Key, user)).OfType<AccountQuota>()];
+    /// <summary>Says how much a user may store on volumes that were found.</summary>
+    internal Func<uint, IReadOnlyList<AccountQuota>> QuotasOn(IReadOnlyList<VolumeFacts> found)
+    {
+        var mounts = Mounts().Join(found, m => Shown(m.Point), v => v.Root, (m, v) => (Mount: m, v.Identity.Key)).ToList();
+        return user => [.. mounts.Select(m => Quotas.Of(m.Mount, m.Key, user)).OfType<AccountQuota>()];
+    }
 
     private static bool IsOpen(LinuxVolume volume)
     {

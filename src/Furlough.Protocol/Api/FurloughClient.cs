@@ -71,9 +71,6 @@ public sealed class FurloughClient : IDisposable
     /// <summary>Begins a drill with a volume of a machine.</summary>
     public Task<DrillView> DrillAsync(string machine, DrillRequest request, CancellationToken stop) => PostAsync<DrillView>($"machines/{Uri.EscapeDataString(machine)}/drills", request, stop);
 
-    /// <summary>The drills of a machine, the latest first.</summary>
-    public Task<IReadOnlyList<DrillView>> DrillsAsync(string machine, CancellationToken stop) => GetAsync<IReadOnlyList<DrillView>>($"machines/{Uri.EscapeDataString(machine)}/drills", stop);
-
     /// <summary>Makes a token's secret anew; the old one and its console sessions end.</summary>
     public Task<TokenMade> ReplaceTokenAsync(TokenReplacement request, CancellationToken stop) => PostAsync<TokenMade>("tokens/replacements", request, stop);
 

@@ -134,7 +134,9 @@ public sealed record ClaimRequest(string? As);
 public sealed record ErrandRemark(string? Text);
 
 /// <summary>A machine with everything known about it.</summary>
-public sealed record MachineDetail(MachineSummary Machine, IReadOnlyList<Shelf> Shelves, IReadOnlyList<AccountFacts> Accounts, IReadOnlyList<HoldingView> Holdings, IReadOnlyList<Finding> Findings, IReadOnlyList<string> Notes);
+/// <param name="Drills">The last one with each volume.</param>
+public sealed record MachineDetail(MachineSummary Machine, IReadOnlyList<Shelf> Shelves, IReadOnlyList<AccountFacts> Accounts, IReadOnlyList<HoldingView> Holdings, IReadOnlyList<Finding> Findings, IReadOnlyList<string> Notes,
+    IReadOnlyList<DrillView> Drills);
 
 /// <summary>How full a volume is and when it reaches its reserve.</summary>
 /// <param name="Growth">How it fills up; null where the history is too short.</param>

@@ -1,6 +1,5 @@
 using Furlough.Model;
 using Furlough.Protocol.Api;
-using Furlough.Service.Machines;
 using Furlough.Service.Storage;
 using Microsoft.EntityFrameworkCore;
 
@@ -10,9 +9,9 @@ namespace Furlough.Service.Errands;
 /// Drills: before somebody's home may live on a volume that can be detached, people try what happens without it. Each step is an errand; what the machine itself can see
 /// (the volume gone and back, a restart, who signed in) finishes it by itself.
 /// </summary>
-public sealed class DrillDesk(TimeProvider time)
+public sealed class DrillDesk(ErrandDesk errands, TimeProvider time)
 {
-    private const int LastStep = 5;
+    private const int RestartStep = 2, FallbackStep = 3, LastStep = 5;
     private static readonly TimeSpan Within = TimeSpan.FromDays(2);
 
     /// <summary>Begins a drill.</summary>
@@ -40,11 +39,15 @@ public sealed class DrillDesk(TimeProvider time)
         while (await db.Drills.FirstOrDefaultAsync(d => d.Machine == machine.Id && d.EndedAt == null, stop) is { } drill)
         {
             var errand = await db.Errands.FirstAsync(e => e.Number == drill.Errand, stop);
-            if (errand.State.IsToDo() && Seen(errand, drill, survey) is { } seen) Finish(db, errand, machine, seen);
+            var attached = survey.Volumes.FirstOrDefault(v => v.Identity.Key == drill.Volume);
+            if (errand.State.IsToDo() && IsSeen(errand, drill, attached, survey)) errands.Finish(db, errand, machine, "the machine sees it", $"seen by the survey of {survey.TakenAt:yyyy-MM-dd HH:mm}Z");
             switch (errand.State)
             {
                 case ErrandState.Declined:
                     End(db, drill, machine, $"errand {errand.Number} ({errand.Kind.Word()}) was declined by {errand.EndedBy}: {errand.Remark}");
+                    break;
+                case ErrandState.Finished when drill.Steps is RestartStep or FallbackStep && attached is not null:
+                    End(db, drill, machine, $"the volume was attached when errand {errand.Number} ({errand.Kind.Word()}) was done: nothing was tried without it");
                     break;
                 case ErrandState.Finished when drill.Steps == LastStep:
                     End(db, drill, machine, null);
@@ -62,23 +65,16 @@ public sealed class DrillDesk(TimeProvider time)
     /// <summary>How people see a drill.</summary>
     internal static DrillView View(DrillRow drill) => new(drill.Number, drill.Root, drill.Account, drill.AskedBy, drill.AskedAt, drill.EndedAt, drill.Failed, drill.Errand);
 
-    /// <summary>What a survey says that a step waits for; null where it does not say so.</summary>
-    private static string? Seen(ErrandRow errand, DrillRow drill, Survey survey)
+    /// <summary>Whether a survey shows what a step waits for. Clocks of machines may be wrong: by how long ago it was taken.</summary>
+    private bool IsSeen(ErrandRow errand, DrillRow drill, VolumeFacts? attached, Survey survey)
     {
-        if (survey.TakenAt <= errand.RaisedAt) return null;
-        var there = survey.Volumes.FirstOrDefault(v => v.Identity.Key == drill.Volume);
-        return errand.Kind switch
+        var behind = survey.SentAt is { } sent ? time.GetUtcNow() - sent : TimeSpan.Zero;
+        return survey.TakenAt + behind > errand.RaisedAt && errand.Kind switch
         {
-            ErrandKind.Unplug when there is null => $"the survey of {survey.TakenAt:yyyy-MM-dd HH:mm}Z does not see the volume",
-            ErrandKind.PlugIn when there?.Root == drill.Root => $"the survey of {survey.TakenAt:yyyy-MM-dd HH:mm}Z sees the volume at `{drill.Root}`",
-            _ => null,
+            ErrandKind.Unplug => attached is null,
+            ErrandKind.PlugIn => attached?.Root == drill.Root,
+            _ => false,
         };
-    }
-
-    private void Finish(FurloughDb db, ErrandRow errand, MachineRow machine, string remark)
-    {
-        db.Record(time.GetUtcNow(), machine.Name, "errand", $"errand {errand.Number}", errand.State.Word(), $"{ErrandState.Finished.Word()}: {remark}");
-        (errand.State, errand.EndedBy, errand.EndedAt, errand.Remark) = (ErrandState.Finished, machine.Name, time.GetUtcNow(), remark);
     }
 
     private void End(FurloughDb db, DrillRow drill, MachineRow machine, string? failed)
@@ -91,7 +87,11 @@ public sealed class DrillDesk(TimeProvider time)
 
     private async Task RaiseAsync(FurloughDb db, DrillRow drill, MachineRow machine, Survey survey, CancellationToken stop)
     {
-        var fallback = survey.Accounts.First(a => a.Fallback).Name;
+        if (survey.Accounts.FirstOrDefault(a => a.Fallback)?.Name is not { } fallback)
+        {
+            End(db, drill, machine, "the machine has no fallback administrator any more");
+            return;
+        }
         var place = $"{machine.Name} ({machine.Room})";
         var (kind, account, text) = drill.Steps switch
         {
@@ -103,10 +103,7 @@ public sealed class DrillDesk(TimeProvider time)
         };
         var now = time.GetUtcNow();
         var errand = new ErrandRow { Kind = kind, Cause = ErrandCause.Drill, Machine = machine.Id, Account = account, Text = text, RaisedAt = now, Due = now + Within };
-        db.Errands.Add(errand);
-        // Its number is needed for the drill and the history.
-        await db.SaveChangesAsync(stop);
+        await ErrandDesk.FileAsync(db, errand, machine, stop);
         (drill.Errand, drill.Steps) = (errand.Number, drill.Steps + 1);
-        db.Record(now, "furlough", "errand raised", $"errand {errand.Number}", null, $"{kind.Word()} on {machine.Name}");
     }
 }

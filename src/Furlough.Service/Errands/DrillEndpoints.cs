@@ -7,10 +7,10 @@ using Microsoft.EntityFrameworkCore;
 
 namespace Furlough.Service.Errands;
 
-/// <summary>Drills of machines: begin one, list them.</summary>
+/// <summary>Drills of machines are begun here; the view of a machine has them.</summary>
 public static class DrillEndpoints
 {
-    /// <summary>Maps the calls.</summary>
+    /// <summary>Maps the call.</summary>
     public static void Map(RouteGroupBuilder api)
     {
         api.MapPost("/machines/{name}/drills", async (string name, DrillRequest request, DrillDesk drills, Store store, LiveHub live, HttpContext context, CancellationToken stop) =>
@@ -19,11 +19,6 @@ public static class DrillEndpoints
             live.Say("errand", view.Errand);
             return view;
         }).For(Role.Technician);
-        api.MapGet("/machines/{name}/drills", (string name, Store store, CancellationToken stop) => store.ReadAsync(async db =>
-        {
-            var machine = await MachineAsync(db, name, stop);
-            return (await db.Drills.Where(d => d.Machine == machine.Id).OrderByDescending(d => d.Number).ToListAsync(stop)).ConvertAll(DrillDesk.View);
-        }, stop)).For(Role.Reader);
     }
 
     private static async Task<MachineRow> MachineAsync(FurloughDb db, string name, CancellationToken stop)

@@ -55,7 +55,8 @@ public sealed class ErrandDesk(TimeProvider time)
         }
     }
 
-    private void Finish(FurloughDb db, ErrandRow errand, MachineRow machine, string why, string remark)
+    /// <summary>A machine has seen itself that it is done.</summary>
+    internal void Finish(FurloughDb db, ErrandRow errand, MachineRow machine, string why, string remark)
     {
         db.Record(time.GetUtcNow(), machine.Name, "errand", $"errand {errand.Number}", errand.State.Word(), $"{ErrandState.Finished.Word()}: {why}");
         (errand.State, errand.EndedBy, errand.EndedAt, errand.Remark) = (ErrandState.Finished, machine.Name, time.GetUtcNow(), remark);
@@ -99,10 +100,16 @@ public sealed class ErrandDesk(TimeProvider time)
         var errand = new ErrandRow { Kind = kind, Cause = cause, Machine = row.Machine, Account = account, Run = row.Run, Relocation = row.Number, Text = "", RaisedAt = now, Due = now + within };
         var machine = (await db.Machines.FindAsync([row.Machine], stop))!;
         errand.Text = ErrandText.Of(kind, machine, account, await ConcernedAsync(db, errand, stop), why);
+        await FileAsync(db, errand, machine, stop);
+    }
+
+    /// <summary>Stores a new errand and writes it down.</summary>
+    internal static async Task FileAsync(FurloughDb db, ErrandRow errand, MachineRow machine, CancellationToken stop)
+    {
         db.Errands.Add(errand);
         // Its number is needed for the history.
         await db.SaveChangesAsync(stop);
-        db.Record(now, "furlough", "errand raised", $"errand {errand.Number}", null, $"{kind.Word()} on {machine.Name}");
+        db.Record(errand.RaisedAt, "furlough", "errand raised", $"errand {errand.Number}", null, $"{errand.Kind.Word()} on {machine.Name}");
     }
 
     /// <summary>What was in a relocation's way is no longer when it goes on; what was wanted beforehand is no longer when nothing waits for it.</summary>

@@ -3,6 +3,7 @@ using Furlough.Planning.Audits;
 using Furlough.Protocol.Api;
 using Furlough.Service.Access;
 using Furlough.Service.Agents;
+using Furlough.Service.Errands;
 using Furlough.Service.Events;
 using Furlough.Service.Relocations;
 using Furlough.Service.Runs;
@@ -48,7 +49,8 @@ public static class MachineEndpoints
         var last = rows.GroupBy(r => (r.Account, r.Holding)).ToDictionary(g => g.Key, g => RelocationViews.Of(g.Last(), machine, live, originals));
         var holdings = survey?.Holdings.Select(h => new HoldingView(h.Name.Account, h.Name.Kind, h.Name.Name, h.PathShown, h.Present, h.Files, h.DataBytes, h.HiddenBytes, h.Pointers, h.InUse, last.GetValueOrDefault((h.Name.Account, h.Name.Name)), h.Immovable, h.IsMadeByFirstStart)).ToList() ?? [];
         var (summary, shelves) = Summaries.Of(machine, survey, rows, originals);
-        return new MachineDetail(Summaries.Now(summary, live), shelves, survey?.Accounts ?? [], holdings, findings, survey?.Notes ?? []);
+        var drills = (await db.Drills.Where(d => d.Machine == machine.Id).OrderByDescending(d => d.Number).ToListAsync(stop)).DistinctBy(d => d.Volume).Select(DrillDesk.View).ToList();
+        return new MachineDetail(Summaries.Now(summary, live), shelves, survey?.Accounts ?? [], holdings, findings, survey?.Notes ?? [], drills);
     }, stop);
 
     private static async Task<MachineSummary> SurveyAsync(string name, Store store, LiveHub live, DocketSignals signals, CancellationToken stop)

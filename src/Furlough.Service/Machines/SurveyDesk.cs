@@ -25,7 +25,6 @@ public sealed class SurveyDesk(Store store, LiveHub live, ErrandDesk errands, Dr
         {
             var row = (await db.Machines.FindAsync([machine], stop))!;
             await SpaceHistory.KeepAsync(db, row, survey, time.GetUtcNow(), stop);
-            var keptOut = Column.SurveyOf(row)?.Accounts.Where(a => a.KeptOut is not null).Select(a => a.Name).ToHashSet(StringComparer.Ordinal) ?? [];
             row.Survey = text;
             row.SurveyedAt = survey.TakenAt;
             await ReserveEndpoints.SettleAsync(db, row, kept, stop);
@@ -33,18 +32,31 @@ public sealed class SurveyDesk(Store store, LiveHub live, ErrandDesk errands, Dr
             // By how long it runs already: clocks of machines may be wrong.
             if (survey.SentAt is { } told) await errands.SignedInAsync(db, row, survey.Accounts, time.GetUtcNow() - told, stop);
             begins = survey is { StartedAt: { } started, SentAt: { } sent } && sent - started < LongestUp && await errands.StartedAsync(db, row, time.GetUtcNow() - (sent - started), stop);
-            await db.SaveChangesAsync(stop);
             await drills.GoOnAsync(db, row, kept, stop);
             if (survey.Answers) row.SurveyWanted = false;
-            var atWork = await Fleet.AtWorkAsync(db, machine, stop);
-            foreach (var left in survey.Accounts.Where(a => a.KeptOut is not null && !keptOut.Contains(a.Name) && !atWork[machine].Contains(a.Name)))
-                db.Record(time.GetUtcNow(), row.Name, "account kept out", left.Name, null, left.KeptOut is { Length: > 0 } why ? why : null);
+            var leftOut = await LeftOutAsync(db, row, survey, stop);
             var intended = row.LastDocket == 0 ? [] : await Fleet.IntendedAsync(db, machine, stop);
-            row.Drifted = Auditor.Audit([Fleet.ToFleet(row, kept, live)], intended, [], [], time.GetUtcNow(), atWork).Any(f => f.Severity == Severity.Blocking);
+            row.Drifted = leftOut || (intended.Count > 0 && Auditor.Audit([Fleet.ToFleet(row, kept, live)], intended, [], [], time.GetUtcNow()).Any(f => f.Severity == Severity.Blocking && f.Code != Auditor.AccountKeptOut));
             return 0;
         }, stop);
         live.Say("machine", machine);
         if (begins) signals.Raise([machine]);
+    }
+
+    /// <summary>Writes down once who is kept out although nothing under way needs it; returns whether anybody is.</summary>
+    private async Task<bool> LeftOutAsync(FurloughDb db, MachineRow machine, Survey survey, CancellationToken stop)
+    {
+        var keptOut = survey.Accounts.Where(a => a.KeptOut is not null).ToList();
+        if (keptOut.Count > 0)
+        {
+            var atWork = (await Fleet.AtWorkAsync(db, machine.Id, stop))[machine.Id].ToHashSet(StringComparer.Ordinal);
+            keptOut.RemoveAll(a => atWork.Contains(a.Name));
+        }
+        var told = machine.LeftOut.Split('\n');
+        foreach (var account in keptOut.Where(a => !told.Contains(a.Name)))
+            db.Record(time.GetUtcNow(), machine.Name, "account kept out", account.Name, null, account.KeptOut is { Length: > 0 } why ? why : null);
+        machine.LeftOut = string.Join('\n', keptOut.Select(a => a.Name));
+        return keptOut.Count > 0;
     }
 
     /// <summary>Receipts, with whether the machine that they name signed them.</summary>

@@ -46,10 +46,11 @@ public sealed partial class DataFolder : IDisposable
     private static void RequireWhole(string path)
     {
         var (database, key, beginning) = (Path.Combine(path, Database), Path.Combine(path, Key), Path.Combine(path, Beginning));
-        // A first start that was cut short is begun anew.
+        // A first start that was cut short is begun anew. The mark may have come back after a power cut: what machines rely on is never removed.
+        if (File.Exists(beginning) && Count(database, "SELECT count(*) FROM sqlite_master WHERE name='Machines'") > 0 && Count(database, "SELECT count(*) FROM Machines") > 0) File.Delete(beginning);
         if (File.Exists(beginning))
             foreach (var half in (string[])[key, database + "-wal", database + "-shm", database]) File.Delete(half);
-        var (hasKey, tables) = (File.Exists(key), Tables(database));
+        var (hasKey, tables) = (File.Exists(key), Count(database, "SELECT count(*) FROM sqlite_master WHERE type='table'"));
         if (hasKey && tables is null or 0)
             throw new IOException($"{path} has the service's key but {(tables is null ? $"no {Database}" : $"an empty {Database}")}: the service knew machines once and would know none now. Put {Database} back from the backup that belongs to the key, or begin anew in an empty folder.");
         if (!hasKey && tables > 0)
@@ -73,14 +74,16 @@ public sealed partial class DataFolder : IDisposable
     /// <inheritdoc/>
     public void Dispose() => _lock.Dispose();
 
-    /// <summary>How many tables a database has; null where there is none.</summary>
-    private static long? Tables(string file)
+    /// <summary>What a question to a database counts; null where there is none.</summary>
+    private static long? Count(string file, string question)
     {
         if (!File.Exists(file)) return null;
         using var connection = new SqliteConnection(new SqliteConnectionStringBuilder { DataSource = file, Mode = SqliteOpenMode.ReadOnly, Pooling = false }.ToString());
         connection.Open();
         using var command = connection.CreateCommand();
-        command.CommandText = "SELECT count(*) FROM sqlite_master WHERE type='table'";
+#pragma warning disable CA2100 // The questions stand in this file.
+        command.CommandText = question;
+#pragma warning restore CA2100
         return (long)command.ExecuteScalar()!;
     }
 

@@ -41,6 +41,9 @@ public sealed class MachineRow
     public bool ReservesSaid { get; set; }
     public bool Drifted { get; set; }
 
+    /// <summary>Accounts that Furlough has left kept out, by lines: told already.</summary>
+    public string LeftOut { get; set; } = "";
+
     /// <summary>Keys of the volumes with which the last drill has passed, by lines.</summary>
     public string Drilled { get; set; } = "";
 

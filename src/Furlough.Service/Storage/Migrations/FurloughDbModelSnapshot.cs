@@ -449,6 +449,10 @@ namespace Furlough.Service.Storage.Migrations
                     b.Property<long?>("LastSeen")
                         .HasColumnType("INTEGER");
 
+                    b.Property<string>("LeftOut")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
                     b.Property<string>("MachineId")
                         .IsRequired()
                         .HasColumnType("TEXT");

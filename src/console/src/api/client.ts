@@ -23,6 +23,7 @@ export type PlannedMachine = Schemas["PlannedMachine"];
 export type Hazard = Schemas["Hazard"];
 export type Consent = Schemas["Consent"];
 export type ErrandView = Schemas["ErrandView"];
+export type DrillView = Schemas["DrillView"];
 export type OriginalView = Schemas["OriginalView"];
 export type Role = Schemas["Role"];
 export type Basis = NonNullable<Schemas["AuditView"]["basis"]>;

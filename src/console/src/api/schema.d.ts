@@ -645,28 +645,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path: {
-                    name: string;
-                };
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["DrillView"][];
-                    };
-                };
-            };
-        };
+        get?: never;
         put?: never;
         post: {
             parameters: {
@@ -3108,6 +3087,7 @@ export interface components {
             holdings: components["schemas"]["HoldingView"][];
             findings: components["schemas"]["Finding"][];
             notes: string[];
+            drills: components["schemas"]["DrillView"][];
         };
         MachineShelves: {
             /** Format: uuid */

@@ -86,6 +86,18 @@ function Machine({ detail }: { detail: MachineDetail }) {
           </Link>
         </p>
       )}
+      {machine.standing === "stuck" &&
+        machine.attention &&
+        !holdings.some((h) => h.relocation?.failure?.text === machine.attention) && (
+          <p className="wrong">
+            <Sentence text={machine.attention} />
+          </p>
+        )}
+      {detail.drills.map((d) => (
+        <p key={d.number}>
+          {words.drill(d)} <Time at={d.endedAt ?? d.askedAt} />
+        </p>
+      ))}
       <Hold name={machine.name} heldBy={machine.heldBy} attention={machine.attention} />
       <Errands machine={machine.name} />
 

@@ -1,4 +1,4 @@
-import type { ErrandView, PlannedMachine, RelocationView, Shelf, VolumeSpace } from "../api/client";
+import type { DrillView, ErrandView, PlannedMachine, RelocationView, Shelf, VolumeSpace } from "../api/client";
 import type { BriefError } from "../editor/BriefEditor";
 import { size } from "./figures";
 
@@ -359,6 +359,11 @@ export const words = {
   errandEnded: (e: ErrandView) =>
     `${e.number} ${errandKind[e.kind]}, ${e.machine}: ${e.state === "lapsed" ? "settled itself" : `${e.state} by ${e.endedBy}`}`,
   errandTitle: (number: number) => `Errand ${number}`,
+  drill: (d: DrillView) => {
+    const what = `Drill with ${d.volume}, for ${d.account}:`;
+    if (!d.endedAt) return `${what} under way with errand ${d.errand} since`;
+    return d.failed ? `${what} failed, ${d.failed};` : `${what} passed,`;
+  },
   errandWasDue: "overdue: was due",
   errandUntil: "until",
   claimed: (by: string | null) => (by ? `claimed by ${by}` : "nobody has claimed it"),

@@ -39,14 +39,14 @@ internal static class OriginalBack
     internal static void Choose(Work work)
     {
         if (work.Docket is not { Work: DocketWork.Return, Method: not Method.Exchange } || work.Noted(Taken) is not null) return;
-        work.Note(Taken, work.Docket.Supersedes.Where(earlier => LooksEqual(work, earlier)).Select(e => e.ToString("N")).FirstOrDefault(""));
+        var unfit = work.Docket.Supersedes.Select(d => work.Journal.Read(d).Notes.GetValueOrDefault(Unfit)).ToHashSet();
+        work.Note(Taken, work.Docket.Supersedes.Where(e => !unfit.Contains(e.ToString("N")) && LooksEqual(work, e)).Select(e => e.ToString("N")).FirstOrDefault(""));
     }
 
     private static bool LooksEqual(Work work, Guid earlier)
     {
         try
         {
-            if (work.Docket.Supersedes.Any(d => work.Journal.Read(d).Notes.GetValueOrDefault(Unfit) == earlier.ToString("N"))) return false;
             using var at = FolderOf(work, earlier);
             if (at is not { HoldsOriginal: true, Folder: var own } || own.Find(Layout.Manifest) is null) return false;
             using (var original = own.OpenFolder(Layout.Original))

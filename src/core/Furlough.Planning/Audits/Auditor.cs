@@ -21,6 +21,9 @@ public sealed record Asked(Guid Machine, long Number, ErrandKind Kind, string Ac
 /// <summary>Compares machines with what is intended.</summary>
 public static class Auditor
 {
+    /// <summary>The code of the finding that tells of somebody who cannot sign in although nothing under way needs that.</summary>
+    public const string AccountKeptOut = "account-kept-out";
+
     /// <summary>Machines are asked to look again before they are audited.</summary>
     private static readonly TimeSpan OldSurvey = TimeSpan.FromDays(1);
 
@@ -86,7 +89,7 @@ public static class Auditor
     }
 
     private static Finding Look(FleetMachine machine, AccountFacts account) =>
-        new("account-kept-out", Severity.Blocking, machine.Name, account.Name, null, $"{account.Name} is kept from signing in on {machine.Name} by Furlough, and no relocation under way needs that{(account.KeptOut is { Length: > 0 } why ? $": {why}" : "")}.",
+        new(AccountKeptOut, Severity.Blocking, machine.Name, account.Name, null, $"{account.Name} is kept from signing in on {machine.Name} by Furlough, and no relocation under way needs that{(account.KeptOut is { Length: > 0 } why ? $": {why}" : "")}.",
             $"{(account.KeptOut is { Length: > 0 } ? "Put that right, then" : "Start the agent again, which lets the person in; or")} `furlough-agent let-in {account.Name}` at the machine.");
 
     private static Finding Look(FleetMachine machine, CommonFolderFacts folder, LeftFiles left) =>

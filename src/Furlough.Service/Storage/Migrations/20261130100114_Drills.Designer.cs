@@ -11,7 +11,7 @@ using Microsoft.EntityFrameworkCore.Storage.ValueConversion;
 namespace Furlough.Service.Storage.Migrations
 {
     [DbContext(typeof(FurloughDb))]
-    [Migration("20261130090544_Drills")]
+    [Migration("20261130100114_Drills")]
     partial class Drills
     {
         /// <inheritdoc />
@@ -451,6 +451,10 @@ namespace Furlough.Service.Storage.Migrations
 
                     b.Property<long?>("LastSeen")
                         .HasColumnType("INTEGER");
+
+                    b.Property<string>("LeftOut")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
 
                     b.Property<string>("MachineId")
                         .IsRequired()

@@ -18,6 +18,13 @@ namespace Furlough.Service.Storage.Migrations
                 nullable: false,
                 defaultValue: "");
 
+            migrationBuilder.AddColumn<string>(
+                name: "LeftOut",
+                table: "Machines",
+                type: "TEXT",
+                nullable: false,
+                defaultValue: "");
+
             migrationBuilder.CreateTable(
                 name: "Drills",
                 columns: table => new
@@ -54,6 +61,10 @@ namespace Furlough.Service.Storage.Migrations
 
             migrationBuilder.DropColumn(
                 name: "Drilled",
+                table: "Machines");
+
+            migrationBuilder.DropColumn(
+                name: "LeftOut",
                 table: "Machines");
         }
     }

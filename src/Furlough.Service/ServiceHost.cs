@@ -8,6 +8,7 @@ using Furlough.Protocol.Api;
 using Furlough.Service.Access;
 using Furlough.Service.Agents;
 using Furlough.Service.Audits;
+using Furlough.Service.Connections;
 using Furlough.Service.Errands;
 using Furlough.Service.Events;
 using Furlough.Service.Kinds;
@@ -19,9 +20,11 @@ using Furlough.Service.Reports;
 using Furlough.Service.Runs;
 using Furlough.Service.Storage;
 using Microsoft.AspNetCore.Authentication;
+using Microsoft.AspNetCore.Connections;
 using Microsoft.AspNetCore.DataProtection;
 using Microsoft.AspNetCore.Hosting.Server;
 using Microsoft.AspNetCore.Hosting.Server.Features;
+using Microsoft.AspNetCore.Server.Kestrel.Transport.Sockets;
 using Microsoft.EntityFrameworkCore;
 using Microsoft.Extensions.FileProviders;
 using Serilog;
@@ -127,8 +130,12 @@ public sealed class ServiceHost : IAsyncDisposable
             kestrel.Listen(IPAddress.Loopback, options.Port);
             kestrel.AddServerHeader = false;
             kestrel.Limits.MaxRequestBodySize = LargestRequestBytes;
-            kestrel.Limits.MaxConcurrentConnections = OpenFiles.ForConnections();
         });
+        if (OpenFiles.ForConnections() is { } most)
+        {
+            builder.Services.AddSingleton<SocketTransportFactory>()
+                .AddSingleton<IConnectionListenerFactory>(services => new LimitedConnections(services.GetRequiredService<SocketTransportFactory>(), most));
+        }
         builder.Services.AddSerilog(log => log.MinimumLevel.Information().MinimumLevel.Override("Microsoft", LogEventLevel.Warning)
             .WriteTo.File(Path.Combine(options.Data, "log", "service-.log"), rollingInterval: RollingInterval.Day, formatProvider: System.Globalization.CultureInfo.InvariantCulture));
         builder.Services.Configure<HostOptions>(host => host.ShutdownTimeout = TimeSpan.FromSeconds(5));

@@ -34,15 +34,10 @@ public sealed class ConnectionLimitTests : IDisposable
         using var early = new HttpClient(new SocketsHttpHandler { PooledConnectionIdleTimeout = Timeout.InfiniteTimeSpan }) { BaseAddress = _address };
         early.DefaultRequestHeaders.Authorization = new AuthenticationHeaderValue("Bearer", (await File.ReadAllTextAsync($"{_folder}/service/steward-token", TestContext.Current.CancellationToken)).Trim());
         await InviteAsync(early);
-        List<TcpClient> many = [];
-        for (var i = 0; i < 900; i++)
-        {
-            var one = new TcpClient();
-            many.Add(one);
-            await one.ConnectAsync(_address.Host, _address.Port, TestContext.Current.CancellationToken);
-        }
+        var many = Crowd(3_000);
         await InviteAsync(early);
         many.ForEach(m => m.Dispose());
+        _service.HasExited.ShouldBeFalse();
         using var late = new HttpClient { BaseAddress = _address };
         late.DefaultRequestHeaders.Authorization = early.DefaultRequestHeaders.Authorization;
         Field.WaitFor(() =>
@@ -50,6 +45,22 @@ public sealed class ConnectionLimitTests : IDisposable
             try { return late.GetAsync("api/v1/machines").GetAwaiter().GetResult().IsSuccessStatusCode; }
             catch (HttpRequestException) { return false; }
         }, "another connection", seconds: 30);
+    }
+
+    /// <summary>Begins connections from all sides while the system is busy with other things.</summary>
+    private List<Socket> Crowd(int connections)
+    {
+        var hogs = Enumerable.Range(0, 8).Select(_ => Process.Start("sh", ["-c", "while :; do :; done"])).ToList();
+        var begun = Enumerable.Range(0, connections).AsParallel().WithDegreeOfParallelism(8).Select(_ =>
+        {
+            var one = new Socket(SocketType.Stream, ProtocolType.Tcp) { Blocking = false };
+            try { one.Connect(_address.Host, _address.Port); }
+            catch (SocketException begins) when (begins.SocketErrorCode is SocketError.WouldBlock or SocketError.InProgress) { }
+            return one;
+        }).ToList();
+        Thread.Sleep(TimeSpan.FromSeconds(3));
+        hogs.ForEach(Field.Kill);
+        return begun;
     }
 
     /// <summary>Writes to the storage.</summary>

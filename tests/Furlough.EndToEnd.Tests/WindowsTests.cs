@@ -50,6 +50,10 @@ public sealed class WindowsTests : IDisposable
     }
 
     [Fact]
+    public void Volumes_are_attached_as_the_storage_driver_says() =>
+        _desk.Probe("attached", "D:").Out.Trim().ShouldBe("Internal Unknown", "its driver speaks of a disk on an inner bus and knows nothing of its seeking");
+
+    [Fact]
     public void User_folders_are_relocated_seen_by_another_program_and_returned_with_every_value_as_it_was()
     {
         Fill(400);

@@ -11,6 +11,7 @@ using Microsoft.Win32;
 //   settings KEY FILE   keeps a part of the signed-in account's registry as the settings file of another account
 //   show FILE KEY...    what such a file says, as the system reads it
 //   hold FILE           keeps a file for itself until standard input ends
+//   attached LETTER     how the agent finds a volume attached, and what it is made of
 //   contract LETTER   the contract of folders on a volume: a line for each test, exit code 1 when one fails
 return args switch
 {
@@ -18,6 +19,7 @@ return args switch
     ["settings", var key, var file] => Save(key, file),
     ["show", var file, .. var keys] => WithPrivileges(() => Show(file, keys)),
     ["hold", var file] => Hold(file),
+    ["attached", var letter] => Attached(letter),
     ["contract", var letter] => Contract(letter),
     _ => 2,
 };
@@ -59,6 +61,13 @@ static int Hold(string file)
     using var held = File.Open(file, FileMode.Open, FileAccess.ReadWrite, FileShare.None);
     Console.WriteLine("held");
     Console.In.ReadLine();
+    return 0;
+}
+
+static int Attached(string letter)
+{
+    var found = WindowsVolumes.Survey([]).Single(v => v.Root == letter);
+    Console.WriteLine($"{found.Attached} {found.Medium}");
     return 0;
 }
 

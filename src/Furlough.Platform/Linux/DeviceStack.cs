@@ -1,4 +1,5 @@
 using Furlough.Model;
+using Furlough.Platform.Surveys;
 
 namespace Furlough.Platform.Linux;
 
@@ -18,10 +19,7 @@ internal sealed class DeviceStack(string sys, Func<IReadOnlyList<Mount>> mounts)
     {
         if (Sysfs.IsNetwork(mount.FileSystem)) return (Attachment.Network, Medium.Unknown);
         if (mount.FileSystem is "tmpfs" or "ramfs") return (Attachment.Internal, Medium.Memory);
-        List<string> disks = [.. Devices(mount).SelectMany(d => Disks(d, 0)).Distinct()];
-        if (disks.Count == 0) return (Attachment.Unknown, Medium.Unknown);
-        var media = disks.Select(MediumOf).Distinct().ToList();
-        return (disks.Select(Attached).MaxBy(Looseness), media is [var one] ? one : media.Contains(Medium.Rotating) ? Medium.Rotating : Medium.Unknown);
+        return DisksTogether.Describe([.. Devices(mount).SelectMany(d => Disks(d, 0)).Distinct().Select(d => (Attached(d), MediumOf(d)))]);
     }
 
     /// <summary>Whether everything that is written to a volume is encrypted on its way to every disk.</summary>
@@ -87,8 +85,6 @@ internal sealed class DeviceStack(string sys, Func<IReadOnlyList<Mount>> mounts)
         var isVirtual = disk.Contains("/virtual/", StringComparison.Ordinal) || disk.Contains("/virtio", StringComparison.Ordinal) || disk.Contains("/vmbus", StringComparison.Ordinal);
         return Text(disk, "queue/rotational") switch { "1" when isVirtual => Medium.Unknown, "1" => Medium.Rotating, "0" => Medium.Solid, _ => Medium.Unknown };
     }
-
-    private static int Looseness(Attachment attached) => attached switch { Attachment.Internal => 0, Attachment.Unknown => 1, Attachment.Network => 2, Attachment.External => 3, _ => 4 };
 
     private static string? Resolve(string path)
     {

@@ -76,6 +76,9 @@ internal static unsafe partial class Native
     internal static partial uint NtFsControlFile(nint file, nint wake, nint call, nint context, Status* status, uint control, void* input, uint inputLength, void* output, uint outputLength);
 
     [LibraryImport("ntdll")]
+    internal static partial uint NtDeviceIoControlFile(nint device, nint wake, nint call, nint context, Status* status, uint control, void* input, uint inputLength, void* output, uint outputLength);
+
+    [LibraryImport("ntdll")]
     internal static partial uint NtFlushBuffersFile(nint file, Status* status);
 
     [LibraryImport("ntdll")]

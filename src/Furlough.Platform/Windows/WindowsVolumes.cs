@@ -76,8 +76,15 @@ internal sealed unsafe class WindowsVolumes : IVolumes
                 if (facts.Any(f => f.Identity == volume.Identity)) continue;
                 var (size, free, cluster) = volume.Space();
                 var isSystem = string.Equals(volume.Letter, system, StringComparison.OrdinalIgnoreCase);
-                facts.Add(new VolumeFacts(volume.Identity, volume.Label, volume.Letter, volume.Kind switch { Removable => Attachment.Removable, Remote => Attachment.Network, _ => Attachment.Internal }, volume.Kind == Memory ? Medium.Memory : Medium.Unknown,
-                    volume.FileSystem, size, free, cluster, isSystem, volume.Writable, false, volume.Kind is Fixed or Memory, volume.Abilities, isSystem ? [] : TakenPlaces.Of(volume)));
+                var (attached, medium) = volume.Kind switch
+                {
+                    Removable => (Attachment.Removable, Medium.Unknown),
+                    Remote => (Attachment.Network, Medium.Unknown),
+                    Memory => (Attachment.Internal, Medium.Memory),
+                    _ => WindowsDisks.Describe(volume.Letter),
+                };
+                facts.Add(new VolumeFacts(volume.Identity, volume.Label, volume.Letter, attached, medium, volume.FileSystem,
+                    size, free, cluster, isSystem, volume.Writable, false, volume.Kind is Fixed or Memory, volume.Abilities, isSystem ? [] : TakenPlaces.Of(volume)));
             }
             catch (Fault fault)
             {

@@ -1,6 +1,6 @@
 using System.Globalization;
 
-namespace Furlough.Service;
+namespace Furlough.Service.Connections;
 
 /// <summary>
 /// How many files a process may have open here, connections among them. A service that has none left could neither take connections nor write to its storage; one that

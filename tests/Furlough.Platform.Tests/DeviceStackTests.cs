@@ -60,6 +60,9 @@ public sealed class DeviceStackTests : IDisposable
         Of("9:0").ShouldBe((Attachment.External, Medium.Rotating, false));
         Stacked("md1", "9:1", null, "devices/virtual/block/dm-1", "devices/virtual/block/dm-0");
         Of("9:1").ShouldBe((Attachment.External, Medium.Rotating, true));
+        Encryption("9:1").ShouldBe(["dm-1-opened", "dm-0-opened"], ignoreOrder: true);
+        Encryption("253:2").ShouldBe(["dm-1-opened"]);
+        Encryption("8:17").ShouldBeEmpty();
     }
 
     [Fact]
@@ -105,6 +108,8 @@ public sealed class DeviceStackTests : IDisposable
         return (attached, medium, stack.IsEncrypted(mount));
     }
 
+    private IEnumerable<string> Encryption(string device) => new DeviceStack(_sys, () => []).Encryption(new Mount(9, device, "/", "/data", "ext4", "", true));
+
     private void Disk(string path, string number, bool rotational, params ReadOnlySpan<string> partitions)
     {
         Directory.CreateDirectory($"{_sys}/{path}/queue");
@@ -127,6 +132,7 @@ public sealed class DeviceStackTests : IDisposable
         {
             Directory.CreateDirectory($"{_sys}/{path}/dm");
             File.WriteAllText($"{_sys}/{path}/dm/uuid", uuid + "\n");
+            File.WriteAllText($"{_sys}/{path}/dm/name", $"{name}-opened\n");
         }
         foreach (var device in below) Directory.CreateSymbolicLink($"{_sys}/{path}/slaves/{Path.GetFileName(device)}", $"{_sys}/{device}");
         Number(number, path);

@@ -25,10 +25,23 @@ internal sealed class DeviceStack(string sys, Func<IReadOnlyList<Mount>> mounts)
     /// <summary>Whether everything that is written to a volume is encrypted on its way to every disk.</summary>
     internal bool IsEncrypted(Mount mount) => Devices(mount).ToList() is { Count: > 0 } devices && devices.TrueForAll(d => IsEncrypted(d, 0));
 
+    /// <summary>The names of the devices that encrypt a volume, and that have to be opened before it can be mounted.</summary>
+    internal IEnumerable<string> Encryption(Mount mount) => Devices(mount).SelectMany(d => Encryption(d, 0)).Distinct();
+
+    private static IEnumerable<string> Encryption(string device, int level)
+    {
+        if (level > Deepest) return [];
+        if (Text(device, "partition") is not null) return Encryption(Path.GetDirectoryName(device)!, level + 1);
+        var below = Slaves(device).SelectMany(s => Encryption(s, level + 1));
+        return Encrypts(device) ? below.Prepend(Text(device, "dm/name") ?? "") : below;
+    }
+
+    private static bool Encrypts(string device) => Text(device, "dm/uuid")?.StartsWith("CRYPT-", StringComparison.Ordinal) == true;
+
     private static bool IsEncrypted(string device, int level)
     {
         if (level > Deepest) return false;
-        if (Text(device, "dm/uuid")?.StartsWith("CRYPT-", StringComparison.Ordinal) == true) return true;
+        if (Encrypts(device)) return true;
         if (Text(device, "partition") is not null) return IsEncrypted(Path.GetDirectoryName(device)!, level + 1);
         return Slaves(device).ToList() is { Count: > 0 } slaves && slaves.TrueForAll(s => IsEncrypted(s, level + 1));
     }

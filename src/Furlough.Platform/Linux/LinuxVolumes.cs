@@ -109,6 +109,7 @@ internal sealed class LinuxVolumes(string root) : IVolumes
     internal IReadOnlyList<VolumeFacts> Survey(ICollection<string> notes)
     {
         List<VolumeFacts> facts = [];
+        var startUp = new StartUpMounts(Root);
         foreach (var mount in Mounts())
         {
             LinuxVolume? volume = null;
@@ -119,8 +120,9 @@ internal sealed class LinuxVolumes(string root) : IVolumes
                 var shown = Shown(mount.Point);
                 var (attached, medium) = Stack.Describe(mount);
                 var (size, free, cluster) = volume.Space();
+                var fixedMount = !AfterSignIn.Any(p => shown.StartsWith(p, StringComparison.Ordinal)) && (attached == Attachment.Internal || shown == "/" || startUp.HasByIdentity(shown, Stack.Encryption(mount)));
                 facts.Add(new VolumeFacts(volume.Identity, Path.GetFileName(shown), shown, attached, medium, mount.FileSystem, size, free, cluster,
-                    shown == "/", mount.Writable, Stack.IsEncrypted(mount), !AfterSignIn.Any(p => shown.StartsWith(p, StringComparison.Ordinal)) && (attached == Attachment.Internal || shown == "/" || FileSystemTable.NamesByIdentity(Root, shown)), volume.Abilities, shown == "/" ? [] : TakenPlaces.Of(volume))
+                    shown == "/", mount.Writable, Stack.IsEncrypted(mount), fixedMount, volume.Abilities, shown == "/" ? [] : TakenPlaces.Of(volume))
                 { RootOpen = IsOpen(volume) });
             }
             catch (Fault fault)

@@ -86,7 +86,7 @@ public sealed class AdoptionTests : RealDesk
     /// <summary>Without the access lists in their raw form; they are there in words too.</summary>
     private static string Readable(string description) => string.Join('\n', description.Split('\n').Where(l => !l.StartsWith("system.posix_acl", StringComparison.Ordinal)));
 
-    private string SurveyedAt() => Field.Run("machine", "list", "--json").Json[0].GetProperty("surveyedAt").ToString();
+    private string SurveyedAt() => Field.Ask("machines")[0].GetProperty("surveyedAt").ToString();
 
     private void EveryBulletinIsThere()
     {

@@ -39,7 +39,7 @@ public sealed class DrillTests : IDisposable
 
     private string Shown => _field.Run("machine", "show", "fen-12").Out;
 
-    private string Open => string.Join(' ', _field.Run("errand", "list", "--json").Json.EnumerateArray().Select(e => e.GetProperty("kind").GetString()));
+    private string Open => string.Join(' ', _field.Ask("errands").EnumerateArray().Select(e => e.GetProperty("kind").GetString()));
 
     private Outcome Begin(string volume = "/data", string account = "asa.lind") => _field.Run("machine", "drill", "fen-12", "--volume", volume, "--account", account);
 

@@ -10,9 +10,9 @@ namespace Furlough.EndToEnd.Tests;
 /// <summary>What only people can do: raised, claimed, finished, declined, lapsed, with the run going on meanwhile.</summary>
 public sealed class ErrandTests : RealDesk
 {
-    private IReadOnlyList<JsonElement> Errands(params string[] more) => [.. Field.Run(["errand", "list", "--json", .. more]).Json.EnumerateArray()];
+    private IReadOnlyList<JsonElement> Errands(bool all = false) => [.. Field.Ask(all ? "errands?all=true" : "errands").EnumerateArray()];
 
-    private JsonElement Errand(string kind) => Errands("--all").Last(e => e.GetProperty("kind").GetString() == kind);
+    private JsonElement Errand(string kind) => Errands(all: true).Last(e => e.GetProperty("kind").GetString() == kind);
 
     private string State(string holding) => Relocation(holding).GetProperty("state").GetString()!;
 
@@ -90,7 +90,7 @@ public sealed class ErrandTests : RealDesk
         Errands()[0].GetProperty("text").GetString()!.ShouldContain("tail (");
         Field.Kill(first);
         Field.WaitFor(() => State("Documents") == "switched", "the switch");
-        Errands("--all").Single(e => e.GetProperty("state").GetString() == "lapsed").GetProperty("relocation").ToString().ShouldBe(Relocation("Documents").GetProperty("number").ToString());
+        Errands(all: true).Single(e => e.GetProperty("state").GetString() == "lapsed").GetProperty("relocation").ToString().ShouldBe(Relocation("Documents").GetProperty("number").ToString());
         var left = Errands().ShouldHaveSingleItem().GetProperty("number").ToString();
         Field.Run("errand", "decline", left).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(2), o => o.Error.ShouldContain("--reason"));
         Field.Run("errand", "decline", left, "--reason", " ").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(2, o.ToString()), o => o.Error.ShouldContain("is declined with a reason"));

@@ -29,7 +29,7 @@ public sealed class MixedRoomTests : RealDesk
         Enrol();
         Field.Keep(Field.Launch("furlough", ["demo", "start", "--data", $"{Field.Folder}/station", "--service", Field.Address, "--token", Field.Token, "--machines", "2", "--speed", "60000", "--run", "-"]));
         var agent = windows.StartAgent(Field, "wet-99", Field.Invite());
-        Field.WaitFor(() => Field.Run("machine", "list", "--json").Out.Split("surveyedAt\": \"20").Length == 5, "four surveys");
+        Field.WaitForSurveys(4);
         Field.Run("kind", "add", Path.Combine(Field.Repository, "demo/kinds/specimen-index.yaml")).Code.ShouldBe(0);
         Field.WaitFor(() => Settings().Count(s => s.Contains("specimen-index", StringComparison.Ordinal)) == 1, "the library of the Heron desk");
         var settings = Settings();

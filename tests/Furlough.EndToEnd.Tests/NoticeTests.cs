@@ -24,7 +24,7 @@ public sealed class NoticeTests : RealDesk
         LinuxTree.Sh($"chown -R 1701:1701 {Tree.Home}/Documents {Tree.Home}/Pictures");
     }
 
-    private string Errand(string kind) => Field.Run("errand", "list", "--json").Json.EnumerateArray().Single(e => e.GetProperty("kind").GetString() == kind).GetProperty("number").ToString();
+    private string Errand(string kind) => Field.Ask("errands").EnumerateArray().Single(e => e.GetProperty("kind").GetString() == kind).GetProperty("number").ToString();
 
     [Fact]
     public void A_web_address_is_called_with_signed_events_again_until_it_takes_them_and_then_never_again()

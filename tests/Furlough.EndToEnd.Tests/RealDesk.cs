@@ -50,7 +50,7 @@ public abstract class RealDesk : IDisposable
     {
         GiveHome();
         var agent = Field.StartAgent(Tree.Root, "map-01", Field.Invite(), more: more);
-        Field.WaitFor(() => Field.Run("machine", "list", "--json").Out.Contains("surveyedAt\": \"20", StringComparison.Ordinal), "the survey");
+        Field.WaitForSurveys();
         return agent;
     }
 
@@ -70,10 +70,10 @@ public abstract class RealDesk : IDisposable
         return Field.Run("run", "follow", StartRun());
     }
 
-    protected JsonElement Relocation(string holding) => Field.Run("relocation", "list", "--json").Json.EnumerateArray().Single(r => r.GetProperty("holding").GetString() == holding);
+    protected JsonElement Relocation(string holding) => Field.Ask("relocations").EnumerateArray().Single(r => r.GetProperty("holding").GetString() == holding);
 
     /// <summary>The identifier of the one original that a holding keeps.</summary>
-    protected string Original(string holding) => Field.Run("original", "list", "--json").Json.EnumerateArray().Single(o => o.GetProperty("holding").GetString() == holding).GetProperty("id").GetString()!;
+    protected string Original(string holding) => Field.Ask("originals").EnumerateArray().Single(o => o.GetProperty("holding").GetString() == holding).GetProperty("id").GetString()!;
 
     protected string XdgUserDir(string word) =>
         LinuxTree.Sh($"setpriv --reuid=1701 --regid=1701 --clear-groups env -i HOME={Tree.Home} PATH=/usr/bin:/bin xdg-user-dir {word}").Trim();

@@ -95,12 +95,12 @@ public sealed class RealMachineTests : RealDesk
         Field.Kill(Enrol());
         var run = StartRun();
         var agent = Field.StartAgentWith(Tree.Root, "map-01", call, $"error={error}:when={moment}");
-        Field.WaitFor(() => agent.HasExited || Field.Run("run", "show", run, "--json").Json.GetProperty("state").GetString() == "ended", $"{call} {moment}");
+        Field.WaitFor(() => agent.HasExited || Field.Ask($"runs/{run}").GetProperty("state").GetString() == "ended", $"{call} {moment}");
         LinuxTree.Difference(before, LinuxTree.Describe(LivePlace("XDG_DOCUMENTS_DIR", "Documents"))).ShouldBeEmpty();
         if (call == "syncfs") Field.Run("relocation", "list", "--json").Out.ShouldContain("\"failed\"", customMessage: "the error was met and told");
         if (!agent.HasExited) Field.Kill(agent);
         Field.StartAgent(Tree.Root, "map-01");
-        Field.WaitFor(() => Field.Run("run", "show", run, "--json").Json.GetProperty("state").GetString() == "ended", "the end");
+        Field.WaitFor(() => Field.Ask($"runs/{run}").GetProperty("state").GetString() == "ended", "the end");
         foreach (var failed in Field.Run("relocation", "list", "--json").Json.EnumerateArray().Where(r => r.GetProperty("state").GetString() == "failed"))
         {
             failed.GetProperty("failure").GetProperty("where").GetString()!.ShouldContain("its source");
@@ -133,7 +133,7 @@ public sealed class RealMachineTests : RealDesk
         {
             var run = StartRun();
             var agent = Field.StartAgentKilledAt(Tree.Root, "map-01", call, n);
-            Field.WaitFor(() => agent.HasExited || Field.Run("run", "show", run, "--json").Json.GetProperty("state").GetString() == "ended", $"{call} {n}");
+            Field.WaitFor(() => agent.HasExited || Field.Ask($"runs/{run}").GetProperty("state").GetString() == "ended", $"{call} {n}");
             if (!agent.HasExited) break;
             killed++;
             LinuxTree.Difference(before, LinuxTree.Describe(LivePlace("XDG_DOCUMENTS_DIR", "Documents"))).ShouldBeEmpty($"killed at {call} {n}");
@@ -173,7 +173,7 @@ public sealed class RealMachineTests : RealDesk
         Tree.FillHard($"{Tree.Home}/Documents", 5);
         var code = Field.Invite();
         Field.StartAgent(Tree.Root, "map-01", code);
-        Field.WaitFor(() => Field.Run("machine", "list", "--json").Out.Contains("surveyedAt\": \"20", StringComparison.Ordinal), "the survey");
+        Field.WaitForSurveys();
         Field.RunAgent("--service", Field.Address, "--root", Tree.Root, "--data", $"{Field.Folder}/second").Error.ShouldContain("Another agent works on the system");
         Field.RunAgent("--service", Field.Address, "--root", Field.Folder, "--data", $"{Field.Folder}/other", "--name", "other", "--code-file", Field.CodeFile(code))
             .ShouldSatisfyAllConditions(o => o.Code.ShouldBe(5), o => o.Error.ShouldContain("has been used already"));

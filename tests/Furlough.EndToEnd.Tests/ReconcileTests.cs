@@ -81,13 +81,13 @@ public sealed class ReconcileTests : RealDesk
 
         Field.StartAgent(Tree.Root, "map-01", Field.Invite());
         Field.WaitFor(() => State("Documents") == "switched", "what the machine did");
-        Field.WaitFor(() => Field.Run("machine", "list", "--json").Out.Contains("surveyedAt\": \"20", StringComparison.Ordinal), "the survey");
+        Field.WaitForSurveys();
         Field.Run("relocation", "return", "1", "--follow").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()), o => o.Out.ShouldContain("returned"));
     }
 
     private void Follow(string brief) => Field.Run("run", "follow", StartRun(brief)).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()), o => o.Out.ShouldContain("1 switched"));
 
-    private string? State(string holding) => Field.Run("relocation", "list", "--json").Json.EnumerateArray().Where(r => r.GetProperty("holding").GetString() == holding).Select(r => r.GetProperty("state").GetString()).SingleOrDefault();
+    private string? State(string holding) => Field.Ask("relocations").EnumerateArray().Where(r => r.GetProperty("holding").GetString() == holding).Select(r => r.GetProperty("state").GetString()).SingleOrDefault();
 
     private string CopyOfService()
     {

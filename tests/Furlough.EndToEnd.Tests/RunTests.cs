@@ -155,7 +155,7 @@ public sealed class RunTests : RealDesk
 
     private void RelocateBoth()
     {
-        Field.WaitFor(() => Field.Run("machine", "list", "--json").Json.EnumerateArray().Count(m => m.GetProperty("surveyedAt").ValueKind == JsonValueKind.String) == 2, "both surveys");
+        Field.WaitForSurveys(2);
         StartRun("""
             furlough-brief: 1
             title: Both onto one volume

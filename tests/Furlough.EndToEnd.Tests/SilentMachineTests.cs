@@ -123,5 +123,5 @@ public sealed class SilentMachineTests : IDisposable
     private void Say(long number, Docket docket, RelocationState state, Live live) =>
         Do(Agent.BulletinsAsync(Session, [new Bulletin(number, TimeProvider.System.GetUtcNow(), docket.Id, docket.Relocation, state, null, live, null, [], null, [])], false, CancellationToken.None)).Acknowledged.ShouldBe(number);
 
-    private string State(int relocation) => _field.Run("relocation", "show", $"{relocation}", "--json").Json.GetProperty("state").GetString()!;
+    private string State(int relocation) => _field.Ask($"relocations/{relocation}").GetProperty("state").GetString()!;
 }

@@ -49,7 +49,7 @@ public sealed class TellingTests() : RealDesk(megabytes: 64, whole: true)
             Shown("--action").ShouldBe("0", "they may not put it off any more");
 
             LinuxTree.Sh("pkill -U 1701 dunst");
-            Field.WaitFor(() => Field.Run("run", "show", run, "--json").Json.GetProperty("endedAt").ValueKind == System.Text.Json.JsonValueKind.String, "the end");
+            Field.WaitFor(() => Field.Ask($"runs/{run}").GetProperty("endedAt").ValueKind == System.Text.Json.JsonValueKind.String, "the end");
             (Relocation("Documents").GetProperty("state").GetString(), Relocation("Pictures").GetProperty("state").GetString()).ShouldBe(("switched", "switched"));
             Shown("").ShouldBe("0", "nothing is left on the screen");
         }

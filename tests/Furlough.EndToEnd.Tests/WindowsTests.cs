@@ -389,9 +389,9 @@ public sealed class WindowsTests : IDisposable
 
     private void Survey()
     {
-        Field.WaitFor(() => _field.Run("machine", "list", "--json").Out.Contains("surveyedAt\": \"20", StringComparison.Ordinal), "the survey");
+        _field.WaitForSurveys();
         _field.Run("machine", "survey", "wet-03").Code.ShouldBe(0);
     }
 
-    private JsonElement Relocation(string holding) => _field.Run("relocation", "list", "--json").Json.EnumerateArray().Last(r => r.GetProperty("holding").GetString() == holding);
+    private JsonElement Relocation(string holding) => _field.Ask("relocations").EnumerateArray().Last(r => r.GetProperty("holding").GetString() == holding);
 }

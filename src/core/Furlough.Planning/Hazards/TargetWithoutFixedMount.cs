@@ -10,5 +10,5 @@ public sealed class TargetWithoutFixedMount : IHazard
 
     /// <inheritdoc/>
     public Hazard? Check(HazardContext c) => c.Target is not { FixedMount: false } ? null
-        : c.Say(Entry, $"`{c.Target.Root}` of {c.Machine.Name} is mounted only after sign-in, or by the name of a device that another disk may get, or is not opened at start-up, so {c.Holding.Name} could be missing at first.");
+        : c.Say(Entry, $"Nothing mounts `{c.Target.Root}` of {c.Machine.Name} by its identity, and opens it, before somebody signs in: {c.Holding.Name} could be missing at first.");
 }

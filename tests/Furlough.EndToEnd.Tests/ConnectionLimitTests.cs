@@ -58,8 +58,8 @@ public sealed class ConnectionLimitTests : IDisposable
             catch (SocketException begins) when (begins.SocketErrorCode is SocketError.WouldBlock or SocketError.InProgress) { }
             return one;
         }).ToList();
-        Thread.Sleep(TimeSpan.FromSeconds(3));
-        hogs.ForEach(Field.Kill);
+        try { Field.WaitFor(() => begun.Count(one => one.Poll(0, SelectMode.SelectRead)) > connections / 2, "turning most of them away"); }
+        finally { hogs.ForEach(Field.Kill); }
         return begun;
     }
 

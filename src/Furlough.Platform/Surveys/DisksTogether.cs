@@ -10,8 +10,16 @@ internal static class DisksTogether
     {
         if (disks.Count == 0) return (Attachment.Unknown, Medium.Unknown);
         var media = disks.Select(d => d.Medium).Distinct().ToList();
-        return (disks.Select(d => d.Attached).MaxBy(Looseness), media is [var one] ? one : media.Contains(Medium.Rotating) ? Medium.Rotating : Medium.Unknown);
+        var medium = media is [var one] ? one : media.Contains(Medium.Rotating) ? Medium.Rotating : Medium.Unknown;
+        return (disks.Select(d => d.Attached).MaxBy(Looseness), medium);
     }
 
-    private static int Looseness(Attachment attached) => attached switch { Attachment.Internal => 0, Attachment.Unknown => 1, Attachment.Network => 2, Attachment.External => 3, _ => 4 };
+    private static int Looseness(Attachment attached) => attached switch
+    {
+        Attachment.Internal => 0,
+        Attachment.Unknown => 1,
+        Attachment.Network => 2,
+        Attachment.External => 3,
+        _ => 4,
+    };
 }

@@ -42,9 +42,11 @@ internal static unsafe class WindowsDisks
             const int roomy = 4096;
             var answer = new byte[roomy];
             Native.Status status;
+            uint code;
             fixed (byte* given = input)
             fixed (byte* taken = answer)
-                return Native.NtDeviceIoControlFile(handle!.DangerousGetHandle(), 0, 0, 0, &status, control, given, (uint)input.Length, taken, roomy) is 0 or Native.BufferOverflow ? answer[..(int)status.Information] : [];
+                code = Native.NtDeviceIoControlFile(handle!.DangerousGetHandle(), 0, 0, 0, &status, control, given, (uint)input.Length, taken, roomy);
+            return code is 0 or Native.BufferOverflow ? answer[..(int)Math.Min(status.Information, roomy)] : [];
         }
     }
 }

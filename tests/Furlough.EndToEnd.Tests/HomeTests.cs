@@ -26,7 +26,7 @@ public sealed class HomeTests() : RealDesk(megabytes: 300, whole: true)
         File.WriteAllText($"{Tree.Root}/var/spool/cron/crontabs/asa.lind", "# mine\n0 3 * * * /home/asa.lind/nightly\n");
         var files = new[] { "passwd", "group", "subuid", "subgid" };
         var (before, database) = (LinuxTree.Describe(Tree.Home), files.Select(f => File.ReadAllText($"{Tree.Root}/etc/{f}")).ToList());
-        LinuxTree.Sh($"chroot {Tree.Root} su asa.lind -c 'cd / && exec sleep 300 >/dev/null 2>&1 </dev/null' >/dev/null 2>&1 & sleep 1");
+        LinuxTree.Sh($"chroot {Tree.Root} su asa.lind -c 'cd / && exec sleep 3000 >/dev/null 2>&1 </dev/null' >/dev/null 2>&1 & sleep 1");
         Enrol("--fallback", "keeper");
 
         Plan(Homes).ShouldContain("On map-01 the timetable of asa.lind names the home of asa.lind by its path `/home/asa.lind`");
@@ -36,7 +36,7 @@ public sealed class HomeTests() : RealDesk(megabytes: 300, whole: true)
         Home().GetProperty("failure").GetProperty("text").GetString()!.ShouldContain("asa.lind still runs sleep (asa.lind)");
         var inside = Field.Run("plan", "make", Field.WriteBrief(Brief), "--json").Json.GetProperty("number").ToString();
         Field.Run("run", "start", "--plan", inside).ToString().ShouldContain("under way in another run");
-        LinuxTree.Sh("pkill -x -U 1701 sleep");
+        Tree.End("sleep");
         Field.WaitFor(() => Home().GetProperty("state").GetString() is "switched" or "failed", "the switch");
         Home().GetProperty("state").GetString().ShouldBe("switched", Home().ToString());
 
@@ -67,16 +67,16 @@ public sealed class HomeTests() : RealDesk(megabytes: 300, whole: true)
         Survey();
         Field.Run("errand", "list", "--json").Json.EnumerateArray().Count().ShouldBe(1, "it is signed in, but not with the new home");
         Field.Run("audit", "make").Out.ShouldContain("Something runs in asa.lind on map-01 that was started with the home `/home/asa.lind`, where it lived before");
-        LinuxTree.Sh("pkill -x -U 1701 sleep");
+        Tree.End("sleep");
         Running("X=1");
         Survey();
         Field.Run("audit", "make").Out.ShouldContain(": 0 findings.");
         var ended = Field.Run("errand", "list", "--all", "--json").Json.EnumerateArray().Single();
         ended.GetProperty("state").GetString().ShouldBe("finished");
         ended.GetProperty("remark").GetString()!.ShouldEndWith("with the home `/data/Homes/asa.lind`");
-        LinuxTree.Sh("pkill -x -U 1701 sleep");
+        Tree.End("sleep");
 
-        void Running(string with) => LinuxTree.Sh($"chroot {Tree.Root} su asa.lind -c 'cd / && exec env {with} sleep 300 >/dev/null 2>&1 </dev/null' >/dev/null 2>&1 & sleep 1");
+        void Running(string with) => LinuxTree.Sh($"chroot {Tree.Root} su asa.lind -c 'cd / && exec env {with} sleep 3000 >/dev/null 2>&1 </dev/null' >/dev/null 2>&1 & sleep 1");
         void Survey() => Field.Run("machine", "survey", "map-01").Code.ShouldBe(0);
     }
 

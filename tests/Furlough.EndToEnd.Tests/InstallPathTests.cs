@@ -51,7 +51,7 @@ public sealed class InstallPathTests() : RealDesk(megabytes: 64, whole: true)
         Tree.As("asa.lind", "packer install old");
         LinuxTree.Sh($"mkdir -p {Path.GetDirectoryName(PreferencesFile)}; cp {Tree.Root}/bin/sleep {Tree.Root}/usr/bin/chromium; chown -R 1701:1701 {Tree.Home}/.config");
         File.WriteAllText(PreferencesFile, Preferences);
-        LinuxTree.Sh($"chown 1701:1701 {PreferencesFile}; chroot {Tree.Root} su asa.lind -c '/usr/bin/chromium 300 >/dev/null 2>&1 & '");
+        LinuxTree.Sh($"chown 1701:1701 {PreferencesFile}; chroot {Tree.Root} su asa.lind -c '/usr/bin/chromium 3000 >/dev/null 2>&1 & '");
         Enrol("--card-commands");
         Field.Run("kind", "add", Field.WriteBrief(Packages)).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()), o => o.Out.ShouldContain("under `install-paths`"));
         Field.WaitFor(() => Field.Run("machine", "show", "map-01").Out.Contains("packages", StringComparison.Ordinal), "the install path");
@@ -67,7 +67,7 @@ public sealed class InstallPathTests() : RealDesk(megabytes: 64, whole: true)
         Field.WaitFor(() => Relocation("browser-downloads").GetProperty("state").GetString() == "waiting", "the open browser");
         Field.Run("relocation", "show", Relocation("browser-downloads").GetProperty("number").ToString()).Out.ShouldContain("chromium (asa.lind) is running");
         File.ReadAllText(PreferencesFile).ShouldBe(Preferences);
-        LinuxTree.Sh($"pkill -f -x '/usr/bin/chromium 300'");
+        Tree.End("chromium");
         Field.WaitFor(() => Relocation("browser-downloads").GetProperty("state").GetString() == "finished", "the closed browser");
         File.ReadAllText(PreferencesFile).ShouldBe(Preferences.Replace("\"prompt\":false", "\"prompt\":false, \"default_directory\": \"/data/Programs/asa.lind/browser-downloads\"", StringComparison.Ordinal));
         Field.Run("audit", "make").Out.ShouldContain(": 0 findings.");

@@ -23,7 +23,7 @@ public sealed class TellingTests() : RealDesk(megabytes: 64, whole: true)
     private string Notices(string command) => LinuxTree.Sh(AsPerson($"DBUS_SESSION_BUS_ADDRESS=$(cat {Tree.Root}/tmp/bus) dunstctl {command}")).Trim();
 
     /// <summary>How many notices are shown that say something.</summary>
-    private static string Shown(string saying) => LinuxTree.Sh($"pgrep -U 1701 -fc 'notify-send.*{saying}' || true").Trim();
+    private int Shown(string saying) => Tree.Running("notify-send", saying).Count;
 
     private string Said(string holding) => Relocation(holding).GetProperty("failure") is { ValueKind: System.Text.Json.JsonValueKind.Object } failure ? failure.GetProperty("text").GetString()! : "";
 
@@ -36,26 +36,27 @@ public sealed class TellingTests() : RealDesk(megabytes: 64, whole: true)
         using var session = Process.Start(new ProcessStartInfo("sh", ["-c", "exec " + AsPerson($"DISPLAY={screen.Display} dbus-run-session -- sh -c 'echo $DBUS_SESSION_BUS_ADDRESS > /tmp/bus; exec dunst'")]) { RedirectStandardError = true, RedirectStandardOutput = true })!;
         try
         {
-            Field.WaitFor(() => File.Exists($"{Tree.Root}/tmp/bus") && LinuxTree.Sh("pgrep -U 1701 -x dunst || true").Length > 0, "the notice server");
+            Field.WaitFor(() => File.Exists($"{Tree.Root}/tmp/bus") && Tree.Running("dunst").Count > 0, "the notice server");
             Enrol();
             var run = StartRun(Told);
             Field.WaitFor(() => Said("Documents").Contains("was told", StringComparison.Ordinal) && Said("Pictures").Contains("was told", StringComparison.Ordinal), "the notice");
             Field.WaitFor(() => Notices("count displayed") == "1", "one notice for both folders");
             Said("Documents").ShouldStartWith("The relocation of Documents of asa.lind waits: asa.lind is signed in and was told: it goes on 30 min after that");
 
+            Shown("--action").ShouldBe(1, "they may put it off");
             Notices("action 0");
             Field.WaitFor(() => Said("Documents").Contains("put it off (1 of 1 time)", StringComparison.Ordinal), "that it is put off");
             Field.WaitFor(() => Notices("count displayed") == "1", "one notice again");
-            Shown("--action").ShouldBe("0", "they may not put it off any more");
+            Shown("--action").ShouldBe(0, "they may not put it off any more");
 
-            LinuxTree.Sh("pkill -U 1701 dunst");
+            Tree.End("dunst");
             Field.WaitFor(() => Field.Ask($"runs/{run}").GetProperty("endedAt").ValueKind == System.Text.Json.JsonValueKind.String, "the end");
             (Relocation("Documents").GetProperty("state").GetString(), Relocation("Pictures").GetProperty("state").GetString()).ShouldBe(("switched", "switched"));
-            Shown("").ShouldBe("0", "nothing is left on the screen");
+            Shown("").ShouldBe(0, "nothing is left on the screen");
         }
         finally
         {
-            LinuxTree.Sh("pkill -U 1701 dbus-daemon || true");
+            Tree.End("dbus-daemon");
             Field.Kill(session);
         }
     }

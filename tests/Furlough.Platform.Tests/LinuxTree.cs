@@ -133,6 +133,27 @@ public sealed class LinuxTree : IDisposable
         return string.Join('\n', old.Except(now).Take(5).Select(l => "- " + l).Concat(now.Except(old).Take(5).Select(l => "+ " + l)));
     }
 
+    /// <summary>The ids of the programs with a name that run inside this tree; other tests' trees may run the same ones for the same account.</summary>
+    /// <param name="words">What their command line contains.</param>
+    public IReadOnlyList<int> Running(string name, string words = "") => [.. Running().Where(id =>
+        Told(() => File.ReadAllText($"/proc/{id}/comm").TrimEnd()) == name
+        && Told(() => File.ReadAllText($"/proc/{id}/cmdline").Replace('\0', ' '))?.Contains(words, StringComparison.Ordinal) == true)];
+
+    /// <summary>Ends the programs with a name that run inside this tree.</summary>
+    public void End(string name) => End(Running(name));
+
+    private static void End(IEnumerable<int> ids) => Sh(string.Concat(ids.Select(id => $"kill {id} || true\n")));
+
+    private IEnumerable<int> Running() => Directory.EnumerateDirectories("/proc").Select(p => int.TryParse(Path.GetFileName(p), out var id) ? id : 0)
+        .Where(id => id > 0 && Told(() => new FileInfo($"/proc/{id}/root").LinkTarget) == Root);
+
+    /// <summary>What is told of a process that may have ended meanwhile.</summary>
+    private static string? Told(Func<string?> ask)
+    {
+        try { return ask(); }
+        catch (Exception gone) when (gone is IOException or UnauthorizedAccessException) { return null; }
+    }
+
     public static string Sh(string script)
     {
         var start = new ProcessStartInfo("bash", ["-ec", script]) { RedirectStandardOutput = true, RedirectStandardError = true, StandardOutputEncoding = Encoding.Latin1 };
@@ -145,6 +166,7 @@ public sealed class LinuxTree : IDisposable
 
     public void Dispose()
     {
+        End(Running());
         foreach (var mount in Enumerable.Reverse(_mounts).ToList()) Sh($"umount -l {mount} || true");
         foreach (var image in _images) File.Delete(image);
         Sh($"rm -rf --one-file-system {Root}");

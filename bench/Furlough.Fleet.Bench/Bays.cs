@@ -26,8 +26,24 @@ internal sealed class Bays(Process process) : IDisposable
     /// <summary>Starts the process; its stand-ins enrol by themselves.</summary>
     internal static Bays Start(Uri service, string code, int first, int count, string folder)
     {
-        string[] arguments = [Verb, service.ToString(), code, first.ToString(CultureInfo.InvariantCulture), count.ToString(CultureInfo.InvariantCulture), folder];
-        return new Bays(Process.Start(new ProcessStartInfo(Environment.ProcessPath!, arguments) { RedirectStandardInput = true, RedirectStandardOutput = true })!);
+        string[] arguments =
+        [
+            Verb,
+            service.ToString(),
+            code,
+            first.ToString(CultureInfo.InvariantCulture),
+            count.ToString(CultureInfo.InvariantCulture),
+            folder,
+        ];
+        return new Bays(
+            Process.Start(
+                new ProcessStartInfo(Environment.ProcessPath!, arguments)
+                {
+                    RedirectStandardInput = true,
+                    RedirectStandardOutput = true,
+                }
+            )!
+        );
     }
 
     /// <summary>Connections break from now on, each at a random moment; or hold again.</summary>
@@ -51,7 +67,8 @@ internal sealed class Bays(Process process) : IDisposable
 
     public void Dispose()
     {
-        if (!process.HasExited) process.Kill();
+        if (!process.HasExited)
+            process.Kill();
         process.Dispose();
     }
 
@@ -62,26 +79,69 @@ internal sealed class Bays(Process process) : IDisposable
         ThreadPool.SetMinThreads(count, count);
         using var stop = new CancellationTokenSource();
         await using var relay = new Relay(service);
-        var station = new StationHost(relay.Address, folder, speed: 1, _ => { }).RunAsync([.. Enumerable.Range(first, count).Select(Spec)], code, () => { }, stop.Token);
+        var station = new StationHost(relay.Address, folder, speed: 1, _ => { }).RunAsync(
+            [.. Enumerable.Range(first, count).Select(Spec)],
+            code,
+            () => { },
+            stop.Token
+        );
         var told = Task.Run(async () =>
         {
-            while (await Console.In.ReadLineAsync() is { } word) relay.IsPoor = word == "poor";
+            while (await Console.In.ReadLineAsync() is { } word)
+                relay.IsPoor = word == "poor";
         });
         // Agents end only when they are told to.
-        if (await Task.WhenAny(told, station) == station) await station;
+        if (await Task.WhenAny(told, station) == station)
+            await station;
         await stop.CancelAsync();
         await station;
         await Console.Out.WriteAsync(relay.Broken.ToString(CultureInfo.InvariantCulture));
         return 0;
     }
 
-    private static MachineSpec Spec(int bay) => new(NameOf(bay), $"Field Bay {bay / 40 + 1}", "Fenland Desk 4 (stand-in)", (ulong)(bay + 1) * 7919,
-        [
-            new VolumeSpec("C:", "System", Attachment.Internal, Medium.Solid, "journalled", 256 * GB, 120 * GB, true, true, 420e6, 2_500),
-            new VolumeSpec("D:", "Data", Attachment.Internal, Medium.Rotating, "journalled", 1_000 * GB, 80 * GB, false, true, 140e6, 160),
-        ],
-        [
-            new AccountSpec("keeper", 1900, true, [new FolderSpec("Documents", 2, 0, 20_000_000, "note", ".txt")]),
-            new AccountSpec("asa.lind", 1001, false, [.. Folders.Select(f => new FolderSpec(f, 12, 0, (4 + bay * 7 % 9) * GB, "field", ".jpg"))]),
-        ], []);
+    private static MachineSpec Spec(int bay) =>
+        new(
+            NameOf(bay),
+            $"Field Bay {bay / 40 + 1}",
+            "Fenland Desk 4 (stand-in)",
+            (ulong)(bay + 1) * 7919,
+            [
+                new VolumeSpec(
+                    "C:",
+                    "System",
+                    Attachment.Internal,
+                    Medium.Solid,
+                    "journalled",
+                    256 * GB,
+                    120 * GB,
+                    true,
+                    true,
+                    420e6,
+                    2_500
+                ),
+                new VolumeSpec(
+                    "D:",
+                    "Data",
+                    Attachment.Internal,
+                    Medium.Rotating,
+                    "journalled",
+                    1_000 * GB,
+                    80 * GB,
+                    false,
+                    true,
+                    140e6,
+                    160
+                ),
+            ],
+            [
+                new AccountSpec("keeper", 1900, true, [new FolderSpec("Documents", 2, 0, 20_000_000, "note", ".txt")]),
+                new AccountSpec(
+                    "asa.lind",
+                    1001,
+                    false,
+                    [.. Folders.Select(f => new FolderSpec(f, 12, 0, (4 + bay * 7 % 9) * GB, "field", ".jpg"))]
+                ),
+            ],
+            []
+        );
 }

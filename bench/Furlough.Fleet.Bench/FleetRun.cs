@@ -8,7 +8,9 @@ namespace Furlough.Bench;
 /// <summary>The two runs of a fleet of one size, and what they showed.</summary>
 internal sealed class FleetRun(string program, string data, int agents)
 {
-    private static readonly TimeSpan LookEvery = TimeSpan.FromSeconds(1), LongestEnrolling = TimeSpan.FromMinutes(8), LongestRun = TimeSpan.FromMinutes(30);
+    private static readonly TimeSpan LookEvery = TimeSpan.FromSeconds(1),
+        LongestEnrolling = TimeSpan.FromMinutes(8),
+        LongestRun = TimeSpan.FromMinutes(30);
 
     internal async Task MeasureAsync()
     {
@@ -17,14 +19,44 @@ internal sealed class FleetRun(string program, string data, int agents)
         var token = (await File.ReadAllTextAsync(Path.Combine(service.Folder, "steward-token"))).Trim();
         using var client = new FurloughClient(service.Address, token);
         var invite = await client.InviteAsync(new InviteRequest(null, agents), default);
-        List<Bays> bays = [.. Enumerable.Range(0, (agents + Bays.Most - 1) / Bays.Most).Select(i => Bays.Start(service.Address, invite.Code, i * Bays.Most, Math.Min(Bays.Most, agents - i * Bays.Most), Path.Combine(data, "bays")))];
+        List<Bays> bays =
+        [
+            .. Enumerable
+                .Range(0, (agents + Bays.Most - 1) / Bays.Most)
+                .Select(i =>
+                    Bays.Start(
+                        service.Address,
+                        invite.Code,
+                        i * Bays.Most,
+                        Math.Min(Bays.Most, agents - i * Bays.Most),
+                        Path.Combine(data, "bays")
+                    )
+                ),
+        ];
         try
         {
             var surveyed = 0;
-            if (!await WatchAsync(async () => HaveAll(bays) && (surveyed = (await client.MachinesAsync(null, null, default)).Count(m => m.SurveyedAt is not null)) == agents, TimeSpan.FromSeconds(3), LongestEnrolling))
+            if (
+                !await WatchAsync(
+                    async () =>
+                        HaveAll(bays)
+                        && (
+                            surveyed = (await client.MachinesAsync(null, null, default)).Count(m =>
+                                m.SurveyedAt is not null
+                            )
+                        ) == agents,
+                    TimeSpan.FromSeconds(3),
+                    LongestEnrolling
+                )
+            )
             {
                 // This host is too small for so many agents beside their service.
-                Console.WriteLine(string.Create(CultureInfo.InvariantCulture, $"| {agents:N0} | not carried out: {surveyed:N0} enrolled and surveyed | | {LongestEnrolling.TotalSeconds:0} |  | {service.Spent / LongestEnrolling:0.00} | {service.MostBytes / 1_000_000} MB | | | | | | |"));
+                Console.WriteLine(
+                    string.Create(
+                        CultureInfo.InvariantCulture,
+                        $"| {agents:N0} | not carried out: {surveyed:N0} enrolled and surveyed | | {LongestEnrolling.TotalSeconds:0} |  | {service.Spent / LongestEnrolling:0.00} | {service.MostBytes / 1_000_000} MB | | | | | | |"
+                    )
+                );
                 return;
             }
             await using (var listener = new Listener(service.Address, token))
@@ -34,37 +66,57 @@ internal sealed class FleetRun(string program, string data, int agents)
                 Print("over good connections", good, late, "0 | 0 |  |  |  |");
             }
             var killed = 0;
-            foreach (var part in bays) part.SetPoor(true);
+            foreach (var part in bays)
+                part.SetPoor(true);
             var poor = await CarryOutAsync(service, client, "Pictures", async () =>
             {
                 HaveAll(bays);
-                if (killed >= 5 || Random.Shared.Next(8) > 0) return;
+                if (killed >= 5 || Random.Shared.Next(8) > 0)
+                    return;
                 service.Kill();
                 killed++;
                 await Task.Delay(Random.Shared.Next(200, 3_000));
                 service.Start();
             });
-            foreach (var part in bays) part.SetPoor(false);
+            foreach (var part in bays)
+                part.SetPoor(false);
             await Task.Delay(TimeSpan.FromSeconds(15));
             var broken = 0;
-            foreach (var part in bays) broken += await part.EndAsync();
+            foreach (var part in bays)
+                broken += await part.EndAsync();
             service.Kill();
             var tally = Tally.Of(service.Folder, Path.Combine(data, "bays"), agents);
-            Print("over poor ones", poor, "", string.Create(CultureInfo.InvariantCulture, $"{killed} | {broken:N0} | {tally.Bulletins:N0} | {tally.Lost} | {tally.Miscounted} |"));
+            Print(
+                "over poor ones",
+                poor,
+                "",
+                string.Create(
+                    CultureInfo.InvariantCulture,
+                    $"{killed} | {broken:N0} | {tally.Bulletins:N0} | {tally.Lost} | {tally.Miscounted} |"
+                )
+            );
         }
         finally
         {
-            foreach (var part in bays) part.Dispose();
+            foreach (var part in bays)
+                part.Dispose();
         }
     }
 
-    private static bool HaveAll(List<Bays> bays) => bays.Exists(b => b.HasFailed) ? throw new InvalidOperationException("An agent has ended by itself.") : true;
+    private static bool HaveAll(List<Bays> bays) =>
+        bays.Exists(b => b.HasFailed) ? throw new InvalidOperationException("An agent has ended by itself.") : true;
 
     private sealed record Done(RunView Run, TimeSpan Took, double Cores, long MostBytes);
 
-    private static async Task<Done> CarryOutAsync(ServiceProcess service, FurloughClient client, string folders, Func<Task> disturb)
+    private static async Task<Done> CarryOutAsync(
+        ServiceProcess service,
+        FurloughClient client,
+        string folders,
+        Func<Task> disturb
+    )
     {
-        var plan = await client.MakePlanAsync($"""
+        var plan = await client.MakePlanAsync(
+            $"""
             furlough-brief: 1
             title: {folders} off the system volumes
             machines: {"{"}names: ["bay-*"]{"}"}
@@ -74,16 +126,23 @@ internal sealed class FleetRun(string program, string data, int agents)
               - folders: [{folders}]
                 onto: roomy
                 path: People/{"{account}/{folder}"}
-            """, default);
-        foreach (var hazard in plan.ConsentsWanted) await client.ConsentAsync(plan.Number, new ConsentRequest(hazard, "measured"), default);
+            """,
+            default
+        );
+        foreach (var hazard in plan.ConsentsWanted)
+            await client.ConsentAsync(plan.Number, new ConsentRequest(hazard, "measured"), default);
         var (watch, spent) = (Stopwatch.StartNew(), service.Spent);
         var run = await client.StartRunAsync(plan.Number, default);
-        _ = await WatchAsync(async () =>
-        {
-            await disturb();
-            run = await client.RunAsync(run.Number, default);
-            return run.EndedAt is not null;
-        }, LookEvery, LongestRun);
+        _ = await WatchAsync(
+            async () =>
+            {
+                await disturb();
+                run = await client.RunAsync(run.Number, default);
+                return run.EndedAt is not null;
+            },
+            LookEvery,
+            LongestRun
+        );
         return new Done(run, watch.Elapsed, (service.Spent - spent) / watch.Elapsed, service.MostBytes);
     }
 
@@ -91,7 +150,8 @@ internal sealed class FleetRun(string program, string data, int agents)
     private static async Task<bool> WatchAsync(Func<Task<bool>> ended, TimeSpan every, TimeSpan most)
     {
         for (var watch = Stopwatch.StartNew(); watch.Elapsed < most; await Task.Delay(every))
-            if (await ended()) return true;
+            if (await ended())
+                return true;
         return false;
     }
 
@@ -100,15 +160,32 @@ internal sealed class FleetRun(string program, string data, int agents)
     {
         await Task.Delay(LookEvery);
         var relocations = await client.RelocationsAsync(run.Number, null, default);
-        double[] late = [.. relocations.Where(r => listener.LastHeard.ContainsKey(r.Number)).Select(r => (listener.LastHeard[r.Number] - r.AsOf).TotalSeconds).Order()];
+        double[] late =
+        [
+            .. relocations
+                .Where(r => listener.LastHeard.ContainsKey(r.Number))
+                .Select(r => (listener.LastHeard[r.Number] - r.AsOf).TotalSeconds)
+                .Order(),
+        ];
         var missed = relocations.Count - late.Length;
-        return string.Create(CultureInfo.InvariantCulture, $"{late[late.Length / 2]:0.00}, {late[late.Length * 99 / 100]:0.00}, {late[^1]:0.00} s{(missed > 0 ? $"; {missed} not told" : "")}");
+        return string.Create(
+            CultureInfo.InvariantCulture,
+            $"{late[late.Length / 2]:0.00}, {late[late.Length * 99 / 100]:0.00}, {late[^1]:0.00} s{(missed > 0 ? $"; {missed} not told" : "")}"
+        );
     }
 
     private void Print(string what, Done done, string late, string rest)
     {
-        var relocations = string.Join(", ", done.Run.Counts.Where(c => c.Value > 0).Select(c => string.Create(CultureInfo.InvariantCulture, $"{c.Value:N0} {c.Key}")));
-        Console.WriteLine(string.Create(CultureInfo.InvariantCulture,
-            $"| {agents:N0} | {what} | {relocations} | {done.Took.TotalSeconds:0} | {done.Run.Relocations / done.Took.TotalSeconds:0} | {done.Cores:0.00} | {done.MostBytes / 1_000_000} MB | {late} | {rest}"));
+        var relocations = string.Join(
+            ", ",
+            done.Run.Counts.Where(c => c.Value > 0)
+                .Select(c => string.Create(CultureInfo.InvariantCulture, $"{c.Value:N0} {c.Key}"))
+        );
+        Console.WriteLine(
+            string.Create(
+                CultureInfo.InvariantCulture,
+                $"| {agents:N0} | {what} | {relocations} | {done.Took.TotalSeconds:0} | {done.Run.Relocations / done.Took.TotalSeconds:0} | {done.Cores:0.00} | {done.MostBytes / 1_000_000} MB | {late} | {rest}"
+            )
+        );
     }
 }

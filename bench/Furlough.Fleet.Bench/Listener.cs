@@ -35,7 +35,9 @@ internal sealed class Listener : IAsyncDisposable
             {
                 using var hint = JsonDocument.Parse(said.Data);
                 if (hint.RootElement.GetProperty("kind").GetString() == "relocation")
-                    LastHeard[long.Parse(hint.RootElement.GetProperty("subject").GetString()!, CultureInfo.InvariantCulture)] = TimeProvider.System.GetUtcNow();
+                    LastHeard[
+                        long.Parse(hint.RootElement.GetProperty("subject").GetString()!, CultureInfo.InvariantCulture)
+                    ] = TimeProvider.System.GetUtcNow();
             }
         }
         catch (Exception ended) when (ended is OperationCanceledException or IOException or HttpRequestException) { }

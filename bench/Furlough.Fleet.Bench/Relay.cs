@@ -11,7 +11,8 @@ internal sealed class Relay : IAsyncDisposable
     private readonly Uri _service;
     private readonly CancellationTokenSource _stop = new();
     private readonly ConcurrentDictionary<Socket, byte> _open = new();
-    private readonly Task _listening, _breaking;
+    private readonly Task _listening,
+        _breaking;
     private int _broken;
 
     internal Relay(Uri service)
@@ -35,7 +36,8 @@ internal sealed class Relay : IAsyncDisposable
         await _stop.CancelAsync();
         _listener.Stop();
         await Task.WhenAll(_listening, _breaking);
-        foreach (var socket in _open.Keys) socket.Dispose();
+        foreach (var socket in _open.Keys)
+            socket.Dispose();
         _stop.Dispose();
     }
 
@@ -43,9 +45,11 @@ internal sealed class Relay : IAsyncDisposable
     {
         try
         {
-            for (; ; ) _ = PassAsync(await _listener.AcceptSocketAsync(_stop.Token));
+            for (; ; )
+                _ = PassAsync(await _listener.AcceptSocketAsync(_stop.Token));
         }
-        catch (Exception ended) when (ended is OperationCanceledException or SocketException or ObjectDisposedException) { }
+        catch (Exception ended) when (ended is OperationCanceledException or SocketException or ObjectDisposedException)
+        { }
     }
 
     private async Task PassAsync(Socket near)
@@ -71,7 +75,8 @@ internal sealed class Relay : IAsyncDisposable
         try
         {
             while (await from.ReceiveAsync(buffer) is > 0 and var read)
-                for (var sent = 0; sent < read;) sent += await to.SendAsync(buffer.AsMemory(sent, read - sent));
+                for (var sent = 0; sent < read; )
+                    sent += await to.SendAsync(buffer.AsMemory(sent, read - sent));
         }
         catch (Exception ended) when (ended is SocketException or ObjectDisposedException) { }
     }
@@ -84,7 +89,8 @@ internal sealed class Relay : IAsyncDisposable
             for (; ; await Task.Delay(200, _stop.Token))
                 foreach (var socket in _open.Keys)
                 {
-                    if (!IsPoor || Random.Shared.Next(25) > 0 || !_open.TryRemove(socket, out _)) continue;
+                    if (!IsPoor || Random.Shared.Next(25) > 0 || !_open.TryRemove(socket, out _))
+                        continue;
                     socket.Close(0);
                     Interlocked.Increment(ref _broken);
                 }

@@ -24,7 +24,15 @@ internal sealed class ServiceProcess(string program, string folder) : IDisposabl
     /// <summary>Starts it; where it was before, once it was there.</summary>
     internal void Start()
     {
-        string[] arguments = ["service", "start", "--data", folder, "--port", _port.ToString(CultureInfo.InvariantCulture)];
+        string[] arguments =
+        [
+            "service",
+            "start",
+            "--data",
+            folder,
+            "--port",
+            _port.ToString(CultureInfo.InvariantCulture),
+        ];
         _process = Process.Start(new ProcessStartInfo(program, arguments) { RedirectStandardOutput = true })!;
         _port = new Uri(_process.StandardOutput.ReadLine()!["listening on ".Length..]).Port;
     }
@@ -41,12 +49,14 @@ internal sealed class ServiceProcess(string program, string folder) : IDisposabl
 
     public void Dispose()
     {
-        if (_process is not null) Kill();
+        if (_process is not null)
+            Kill();
     }
 
     private T Now<T>(Func<Process, T> read, T gone)
     {
-        if (_process is null) return gone;
+        if (_process is null)
+            return gone;
         _process.Refresh();
         return read(_process);
     }

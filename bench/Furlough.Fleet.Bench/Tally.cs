@@ -15,17 +15,31 @@ internal sealed record Tally(int Bulletins, int Lost, int Miscounted)
     internal static Tally Of(string serviceFolder, string bayFolder, int bays)
     {
         using var service = Open(Path.Combine(serviceFolder, "furlough.db"));
-        var machines = Read(service, "SELECT Id, Name FROM Machines", r => (Id: r.GetString(0), Name: r.GetString(1))).ToDictionary(m => m.Name, m => m.Id);
-        var stored = Read(service, "SELECT Machine, Number, Body FROM Bulletins", r => (Machine: r.GetString(0), Number: r.GetInt64(1), Body: r.GetString(2))).ToDictionary(b => (b.Machine, b.Number), b => b.Body);
-        var changes = Read(service, "SELECT Subject FROM History WHERE Action='relocation'", r => long.Parse(r.GetString(0).Split(' ')[0], CultureInfo.InvariantCulture)).CountBy(n => n).ToDictionary();
+        var machines = Read(service, "SELECT Id, Name FROM Machines", r => (Id: r.GetString(0), Name: r.GetString(1)))
+            .ToDictionary(m => m.Name, m => m.Id);
+        var stored = Read(service, "SELECT Machine, Number, Body FROM Bulletins", r =>
+                (Machine: r.GetString(0), Number: r.GetInt64(1), Body: r.GetString(2))
+            )
+            .ToDictionary(b => (b.Machine, b.Number), b => b.Body);
+        var changes = Read(service, "SELECT Subject FROM History WHERE Action='relocation'", r =>
+                long.Parse(r.GetString(0).Split(' ')[0], CultureInfo.InvariantCulture)
+            )
+            .CountBy(n => n)
+            .ToDictionary();
         var (made, lost, miscounted) = (0, 0, 0);
         foreach (var name in Enumerable.Range(0, bays).Select(Bays.NameOf))
         {
             using var agent = Open(Path.Combine(bayFolder, name, "agent.db"));
-            var said = Read(agent, "SELECT number, body FROM bulletin ORDER BY number", r => (Number: r.GetInt64(0), Body: JsonSerializer.Deserialize(r.GetString(1), ModelJson.Default.Bulletin)!));
+            var said = Read(agent, "SELECT number, body FROM bulletin ORDER BY number", r =>
+                (Number: r.GetInt64(0), Body: JsonSerializer.Deserialize(r.GetString(1), ModelJson.Default.Bulletin)!)
+            );
             made += said.Count;
-            lost += said.Count(b => !stored.TryGetValue((machines[name], b.Number), out var body) || body != JsonSerializer.Serialize(b.Body, ModelJson.Default.Bulletin));
-            miscounted += said.GroupBy(b => b.Body.Relocation).Count(r => changes.GetValueOrDefault(r.Key) != Changes(r.Select(b => b.Body.State)));
+            lost += said.Count(b =>
+                !stored.TryGetValue((machines[name], b.Number), out var body)
+                || body != JsonSerializer.Serialize(b.Body, ModelJson.Default.Bulletin)
+            );
+            miscounted += said.GroupBy(b => b.Body.Relocation)
+                .Count(r => changes.GetValueOrDefault(r.Key) != Changes(r.Select(b => b.Body.State)));
         }
         return new Tally(made, lost, miscounted);
     }
@@ -36,7 +50,8 @@ internal sealed record Tally(int Bulletins, int Lost, int Miscounted)
         var (changes, before) = (0, RelocationState.Queued);
         foreach (var state in states)
         {
-            if (state != before) changes++;
+            if (state != before)
+                changes++;
             before = state;
         }
         return changes;
@@ -57,7 +72,8 @@ internal sealed record Tally(int Bulletins, int Lost, int Miscounted)
 #pragma warning restore CA2100
         using var reader = command.ExecuteReader();
         List<T> rows = [];
-        while (reader.Read()) rows.Add(read(reader));
+        while (reader.Read())
+            rows.Add(read(reader));
         return rows;
     }
 }

@@ -10,7 +10,8 @@ using Furlough.Planning.Suggestions;
 // Measures planning and suggesting over large made-up fleets: 12 holdings on each machine.
 const long GB = 1_000_000_000;
 var now = new DateTimeOffset(2026, 11, 1, 0, 0, 0, TimeSpan.Zero);
-var brief = BriefReader.Read("""
+var brief = BriefReader.Read(
+    """
     furlough-brief: 1
     title: Everything
     machines: all
@@ -19,7 +20,8 @@ var brief = BriefReader.Read("""
       - {folders: [Documents, Downloads, Music, Pictures, Videos, Desktop], onto: roomy, path: "People/{account}/{folder}", method: warm}
     reserve: {system: 20%, others: 10%}
     waves: {pilot: 10 machines, early: 25% of machines, everybody: the rest}
-    """);
+    """
+);
 
 Console.WriteLine("| what | machines | relocations | seconds | most memory |");
 Console.WriteLine("|---|---:|---:|---:|---:|");
@@ -38,8 +40,18 @@ foreach (var machines in (int[])[1_000, 10_000])
     var wish = new SpaceWish(new MachineChoice([], [], []), 60 * GB, null, new ReserveAmount(0.1, null), Weights.Usual);
     var watch = Stopwatch.StartNew();
     var suggestions = new FleetSuggestion(wish, Experience.None).Of(fleet);
-    Row($"suggestion ({suggestions.Count(s => s is { Reached: true, Gap: 0 })} proven the best, {suggestions.Count(s => !s.Reached)} out of reach, {suggestions.Count(s => s.Gap > 0)} with a gap of {suggestions.Max(s => s.Gap ?? 0).ToString("0.0%", CultureInfo.InvariantCulture)} at most)", 1_000, suggestions.Sum(s => s.Moves.Count), watch.Elapsed);
+    Row(
+        $"suggestion ({suggestions.Count(s => s is { Reached: true, Gap: 0 })} proven the best, {suggestions.Count(s => !s.Reached)} out of reach, {suggestions.Count(s => s.Gap > 0)} with a gap of {suggestions.Max(s => s.Gap ?? 0).ToString("0.0%", CultureInfo.InvariantCulture)} at most)",
+        1_000,
+        suggestions.Sum(s => s.Moves.Count),
+        watch.Elapsed
+    );
 }
 
 static void Row(string what, int machines, int relocations, TimeSpan took) =>
-    Console.WriteLine(string.Create(CultureInfo.InvariantCulture, $"| {what} | {machines:N0} | {relocations:N0} | {took.TotalSeconds:0.00} | {Process.GetCurrentProcess().PeakWorkingSet64 / 1e6:0} MB |"));
+    Console.WriteLine(
+        string.Create(
+            CultureInfo.InvariantCulture,
+            $"| {what} | {machines:N0} | {relocations:N0} | {took.TotalSeconds:0.00} | {Process.GetCurrentProcess().PeakWorkingSet64 / 1e6:0} MB |"
+        )
+    );

@@ -7,10 +7,15 @@ using Furlough.Protocol;
 using Furlough.Protocol.Api;
 
 // Measures one service with a large fleet: taking surveys in, and what the pages about many machines ask for. Takes the path of `furlough`.
-const int callsAtOnce = 16, looks = 9;
+const int callsAtOnce = 16,
+    looks = 9;
 var program = args is [var given, ..] ? given : "bin/furlough";
-int[] counts = args is [_, .. { Length: > 0 } wanted] ? [.. wanted.Select(w => int.Parse(w, CultureInfo.InvariantCulture))] : [1_000, 10_000];
-Console.WriteLine("| machines | surveys a second | second round | machines, ms | a room's shelves, ms | volumes, ms | first look after the start, s | memory | rooms in a browser: usable, ms | stands still while scrolled, ms | after a leap, ms | while filtered, ms |");
+int[] counts = args is [_, .. { Length: > 0 } wanted]
+    ? [.. wanted.Select(w => int.Parse(w, CultureInfo.InvariantCulture))]
+    : [1_000, 10_000];
+Console.WriteLine(
+    "| machines | surveys a second | second round | machines, ms | a room's shelves, ms | volumes, ms | first look after the start, s | memory | rooms in a browser: usable, ms | stands still while scrolled, ms | after a leap, ms | while filtered, ms |"
+);
 Console.WriteLine("|---:|---:|---:|---:|---:|---:|---:|---:|---:|---:|---:|---:|");
 foreach (var count in counts)
 {
@@ -40,11 +45,25 @@ async Task MeasureAsync(int count, string folder)
         await EachAsync(fleet, async (machine, i) =>
         {
             var key = SigningKey.Make();
-            var enrolled = await agents.EnrolAsync(new EnrolRequest(code, machine.Name, machine.Room, key.Public, $"machine-{i}", ProtocolVersion.Newest), default);
-            sessions[i] = (await agents.OpenSessionAsync(key, enrolled.Machine, $"machine-{i}", AgentCounters.None, default)).Token;
+            var enrolled = await agents.EnrolAsync(
+                new EnrolRequest(code, machine.Name, machine.Room, key.Public, $"machine-{i}", ProtocolVersion.Newest),
+                default
+            );
+            sessions[i] = (
+                await agents.OpenSessionAsync(key, enrolled.Machine, $"machine-{i}", AgentCounters.None, default)
+            ).Token;
         });
         var first = await EachAsync(fleet, (machine, i) => agents.SurveyAsync(sessions[i], machine.Survey!, default));
-        var second = await EachAsync(fleet, (machine, i) => agents.SurveyAsync(sessions[i], machine.Survey! with { TakenAt = machine.Survey!.TakenAt.AddHours(1) }, default));
+        var second = await EachAsync(fleet, (machine, i) =>
+            agents.SurveyAsync(
+                sessions[i],
+                machine.Survey! with
+                {
+                    TakenAt = machine.Survey!.TakenAt.AddHours(1),
+                },
+                default
+            )
+        );
 
         service.Kill(entireProcessTree: true);
         await service.WaitForExitAsync();
@@ -54,10 +73,15 @@ async Task MeasureAsync(int count, string folder)
         asker.DefaultRequestHeaders.Authorization = new AuthenticationHeaderValue("Bearer", token);
         var start = await LookAsync(asker, "machines", 1);
         var times = new List<double>();
-        foreach (var page in (string[])["machines", $"rooms/{Uri.EscapeDataString(fleet[0].Room)}/shelves", "space"]) times.Add(await LookAsync(asker, page, looks));
+        foreach (var page in (string[])["machines", $"rooms/{Uri.EscapeDataString(fleet[0].Room)}/shelves", "space"])
+            times.Add(await LookAsync(asker, page, looks));
         var browsed = await BrowseAsync(address, token);
-        Console.WriteLine(string.Create(CultureInfo.InvariantCulture,
-            $"| {count:N0} | {count / first.TotalSeconds:0} | {count / second.TotalSeconds:0} | {times[0]:0} | {times[1]:0} | {times[2]:0} | {start / 1000:0.0} | {Memory(service)} MB | {browsed} |"));
+        Console.WriteLine(
+            string.Create(
+                CultureInfo.InvariantCulture,
+                $"| {count:N0} | {count / first.TotalSeconds:0} | {count / second.TotalSeconds:0} | {times[0]:0} | {times[1]:0} | {times[2]:0} | {start / 1000:0.0} | {Memory(service)} MB | {browsed} |"
+            )
+        );
     }
     finally
     {
@@ -70,13 +94,20 @@ async Task MeasureAsync(int count, string folder)
 // What somebody sees of the page of rooms, by a real browser.
 static async Task<string> BrowseAsync(string address, string token)
 {
-    using var browsing = Process.Start(new ProcessStartInfo("node", ["src/console/bench/rooms.mjs", address, token]) { RedirectStandardOutput = true })!;
+    using var browsing = Process.Start(
+        new ProcessStartInfo("node", ["src/console/bench/rooms.mjs", address, token]) { RedirectStandardOutput = true }
+    )!;
     return (await browsing.StandardOutput.ReadToEndAsync()).Trim();
 }
 
 Process Start(string folder, out string address)
 {
-    var service = Process.Start(new ProcessStartInfo(program, ["service", "start", "--data", folder, "--port", "0"]) { RedirectStandardOutput = true })!;
+    var service = Process.Start(
+        new ProcessStartInfo(program, ["service", "start", "--data", folder, "--port", "0"])
+        {
+            RedirectStandardOutput = true,
+        }
+    )!;
     address = service.StandardOutput.ReadLine()!["listening on ".Length..].TrimEnd('/');
     return service;
 }
@@ -84,7 +115,12 @@ Process Start(string folder, out string address)
 static async Task<TimeSpan> EachAsync(List<FleetMachine> fleet, Func<FleetMachine, int, Task> act)
 {
     var watch = Stopwatch.StartNew();
-    await Parallel.ForAsync(0, fleet.Count, new ParallelOptions { MaxDegreeOfParallelism = callsAtOnce }, async (i, _) => await act(fleet[i], i));
+    await Parallel.ForAsync(
+        0,
+        fleet.Count,
+        new ParallelOptions { MaxDegreeOfParallelism = callsAtOnce },
+        async (i, _) => await act(fleet[i], i)
+    );
     return watch.Elapsed;
 }
 
@@ -104,6 +140,7 @@ static async Task<double> LookAsync(HttpClient asker, string page, int times)
 // The most memory that the service ever held.
 static long Memory(Process service)
 {
-    var line = File.ReadLines($"/proc/{service.Id}/status").First(l => l.StartsWith("VmHWM:", StringComparison.Ordinal));
+    var line = File.ReadLines($"/proc/{service.Id}/status")
+        .First(l => l.StartsWith("VmHWM:", StringComparison.Ordinal));
     return long.Parse(line.Split(' ', StringSplitOptions.RemoveEmptyEntries)[1], CultureInfo.InvariantCulture) / 1000;
 }

@@ -6,7 +6,16 @@ using Furlough.Protocol;
 namespace Furlough.Agent;
 
 /// <summary>The command line of the agent, read.</summary>
-internal sealed record AgentHostOptions(string? Service, string? Code, string Root, string Data, string Name, string Room, string? Fallback, bool CardCommands)
+internal sealed record AgentHostOptions(
+    string? Service,
+    string? Code,
+    string Root,
+    string Data,
+    string Name,
+    string Room,
+    string? Fallback,
+    bool CardCommands
+)
 {
     /// <summary>What the machine lets be done to it.</summary>
     internal LocalRules Rules { get; init; } = LocalRules.Usual;
@@ -19,27 +28,73 @@ internal static class AgentHost
 
     internal static async Task<int> RunAsync(AgentHostOptions options, CancellationToken stop)
     {
-        if (!Directory.Exists(options.Root)) throw new DirectoryNotFoundException($"There is no root folder {options.Root}.");
+        if (!Directory.Exists(options.Root))
+            throw new DirectoryNotFoundException($"There is no root folder {options.Root}.");
         PrivateFolder.Make(options.Data);
         var reserve = new SpaceReserve(options.Root);
         reserve.Release();
         using var alone = TakeAlone(Path.Combine(options.Data, "lock"));
         using var store = new AgentStore(Path.Combine(options.Data, Journal));
-        var address = options.Service ?? store.Setting("service") ?? throw new ServiceException(0, "no-service", "No service is named.", "Give --service ADDRESS.", null, null);
-        if (!Uri.TryCreate(address.TrimEnd('/') + "/", UriKind.Absolute, out var uri) || uri.Scheme is not ("http" or "https"))
-            throw new ServiceException(0, "address-malformed", $"`{address}` is no address of a service.", "Give it as http://127.0.0.1:8400.", null, null);
-        if (uri.Scheme == "http" && !uri.IsLoopback) throw new ServiceException(0, "address-unsafe", "Without TLS the agent talks to this machine only.", "Give an https address.", null, null);
+        var address = options.Service
+            ?? store.Setting("service")
+            ?? throw new ServiceException(
+                0,
+                "no-service",
+                "No service is named.",
+                "Give --service ADDRESS.",
+                null,
+                null
+            );
+        if (
+            !Uri.TryCreate(address.TrimEnd('/') + "/", UriKind.Absolute, out var uri)
+            || uri.Scheme is not ("http" or "https")
+        )
+            throw new ServiceException(
+                0,
+                "address-malformed",
+                $"`{address}` is no address of a service.",
+                "Give it as http://127.0.0.1:8400.",
+                null,
+                null
+            );
+        if (uri.Scheme == "http" && !uri.IsLoopback)
+            throw new ServiceException(
+                0,
+                "address-unsafe",
+                "Without TLS the agent talks to this machine only.",
+                "Give an https address.",
+                null,
+                null
+            );
         var key = SigningKey.LoadOrMake(Path.Combine(options.Data, "agent-key"));
-        using var http = new HttpClient(AgentClient.Connections()) { BaseAddress = uri, Timeout = TimeSpan.FromSeconds(60) };
+        using var http = new HttpClient(AgentClient.Connections())
+        {
+            BaseAddress = uri,
+            Timeout = TimeSpan.FromSeconds(60),
+        };
         using var onlyOne = TakeSystem(options.Root);
         reserve.Keep();
         var (machine, plain) = Platform(options);
-        foreach (var line in (machine as LinuxMachine)?.LiftBars(store.AccountsAtWork()) ?? []) Log(line);
+        foreach (var line in (machine as LinuxMachine)?.LiftBars(store.AccountsAtWork()) ?? [])
+            Log(line);
         var surveyor = new ProvenSurveyor(plain, options.Data, Version());
-        using var runtime = new AgentRuntime(new AgentOptions(options.Name, options.Room, options.Code, MachineId(options, store)) { Reserve = reserve }, store, key, machine, surveyor, http, TimeProvider.System, Log);
+        using var runtime = new AgentRuntime(
+            new AgentOptions(options.Name, options.Room, options.Code, MachineId(options, store)) { Reserve = reserve },
+            store,
+            key,
+            machine,
+            surveyor,
+            http,
+            TimeProvider.System,
+            Log
+        );
         await runtime.EnrolAsync(stop);
-        if (store.Setting("service") != address) store.SetSetting("service", address);
-        foreach (var docket in store.DeskDockets()) Log($"falling back of relocation {docket.Relocation} was begun at this machine and is not done: stop the agent, then `furlough-agent fall-back {docket.Relocation}`");
+        if (store.Setting("service") != address)
+            store.SetSetting("service", address);
+        foreach (var docket in store.DeskDockets())
+            Log(
+                $"falling back of relocation {docket.Relocation} was begun at this machine and is not done: stop the agent, then `furlough-agent fall-back {docket.Relocation}`"
+            );
         Log($"serving {options.Root} for {uri}");
         try
         {
@@ -52,14 +107,23 @@ internal static class AgentHost
     /// <summary>Checks this system with a scratch account and keeps the report, on which surveys rest from then on.</summary>
     internal static int Check(AgentHostOptions options, string account, CancellationToken stop)
     {
-        if (!Directory.Exists(options.Root)) throw new DirectoryNotFoundException($"There is no root folder {options.Root}.");
+        if (!Directory.Exists(options.Root))
+            throw new DirectoryNotFoundException($"There is no root folder {options.Root}.");
         PrivateFolder.Make(options.Data);
         // No agent may be at work on this machine meanwhile.
         using var alone = TakeAlone(Path.Combine(options.Data, "lock"));
         var (machine, surveyor) = Platform(options);
-        var report = new SelfCheck(machine, surveyor, OperatingSystem.IsWindows() ? WindowsMachine.FolderLinks : [], Version(), TimeProvider.System).Run(account, Console.WriteLine, stop);
+        var report = new SelfCheck(
+            machine,
+            surveyor,
+            OperatingSystem.IsWindows() ? WindowsMachine.FolderLinks : [],
+            Version(),
+            TimeProvider.System
+        ).Run(account, Console.WriteLine, stop);
         report.Write(options.Data);
-        Console.WriteLine($"{report.OperatingSystem}: {report.Lines.Count(l => l.Wrong is null)} of {report.Lines.Count} passed. {(report.IsPassed ? "Surveys call it proven from now on, for what the lines above name." : "Surveys go on calling it unproven.")} The report is in {options.Data}.");
+        Console.WriteLine(
+            $"{report.OperatingSystem}: {report.Lines.Count(l => l.Wrong is null)} of {report.Lines.Count} passed. {(report.IsPassed ? "Surveys call it proven from now on, for what the lines above name." : "Surveys go on calling it unproven.")} The report is in {options.Data}."
+        );
         return report.IsPassed ? 0 : 1;
     }
 
@@ -70,8 +134,19 @@ internal static class AgentHost
             var windows = new WindowsMachine(options.Fallback, Version(), TimeProvider.System);
             return (windows, windows.Surveyor);
         }
-        if (!OperatingSystem.IsLinux()) throw new PlatformNotSupportedException("This agent serves Linux and Windows; adapters for this system are not built in.");
-        var linux = new LinuxMachine(options.Root, options.Fallback, Version(), TimeProvider.System, options.CardCommands, options.Rules, options.Root == "/" ? Path.GetFullPath(options.Data) : null);
+        if (!OperatingSystem.IsLinux())
+            throw new PlatformNotSupportedException(
+                "This agent serves Linux and Windows; adapters for this system are not built in."
+            );
+        var linux = new LinuxMachine(
+            options.Root,
+            options.Fallback,
+            Version(),
+            TimeProvider.System,
+            options.CardCommands,
+            options.Rules,
+            options.Root == "/" ? Path.GetFullPath(options.Data) : null
+        );
         return (linux, linux.Surveyor);
     }
 
@@ -81,48 +156,89 @@ internal static class AgentHost
 
     private static string MachineId(AgentHostOptions options, AgentStore store)
     {
-        if (OperatingSystem.IsWindows() && WindowsMachine.Identity is { Length: > 0 } identity) return identity;
+        if (OperatingSystem.IsWindows() && WindowsMachine.Identity is { Length: > 0 } identity)
+            return identity;
         var file = Path.Combine(options.Root, "etc/machine-id");
-        if (File.Exists(file) && File.ReadAllText(file).Trim() is { Length: > 0 } id) return id;
-        if (store.Setting("machine-id") is { } kept) return kept;
+        if (File.Exists(file) && File.ReadAllText(file).Trim() is { Length: > 0 } id)
+            return id;
+        if (store.Setting("machine-id") is { } kept)
+            return kept;
         var made = Guid.NewGuid().ToString("N");
         store.SetSetting("machine-id", made);
         return made;
     }
 
     /// <summary>Falls back at the machine, without a network.</summary>
-    internal static int FallBack(AgentHostOptions options, long relocation, DateTimeOffset? missingFrom, TextWriter to, CancellationToken stop)
+    internal static int FallBack(
+        AgentHostOptions options,
+        long relocation,
+        DateTimeOffset? missingFrom,
+        TextWriter to,
+        CancellationToken stop
+    )
     {
-        if (!File.Exists(Path.Combine(options.Data, Journal))) throw new IOException($"No agent has worked in {options.Data} yet. Name its data folder with --data.");
+        if (!File.Exists(Path.Combine(options.Data, Journal)))
+            throw new IOException($"No agent has worked in {options.Data} yet. Name its data folder with --data.");
         using var alone = TakeAlone(Path.Combine(options.Data, "lock"));
         using var onlyOne = TakeSystem(options.Root);
         using var store = new AgentStore(Path.Combine(options.Data, Journal));
-        return new DeskFallBack(store, Platform(options).Machine, SigningKey.LoadOrMake(Path.Combine(options.Data, "agent-key")), TimeProvider.System, to).Run(relocation, missingFrom, stop);
+        return new DeskFallBack(
+            store,
+            Platform(options).Machine,
+            SigningKey.LoadOrMake(Path.Combine(options.Data, "agent-key")),
+            TimeProvider.System,
+            to
+        ).Run(relocation, missingFrom, stop);
     }
 
     /// <summary>Lets an account in again that a bar of Furlough's keeps out, at the machine and without a network.</summary>
     internal static int LetIn(string root, string account, TextWriter to)
     {
-        if (OperatingSystem.IsWindows()) throw new PlatformNotSupportedException("Let the account in with the system's own rights editor: take it out of those to whom sign-in is denied.");
+        if (OperatingSystem.IsWindows())
+            throw new PlatformNotSupportedException(
+                "Let the account in with the system's own rights editor: take it out of those to whom sign-in is denied."
+            );
         var done = new LinuxMachine(root, null, Version(), TimeProvider.System).LetIn(account);
-        to.WriteLine(done ? $"{account} can sign in again." : $"Furlough does not keep {account} from signing in. If the person cannot sign in, something else is the reason.");
+        to.WriteLine(
+            done
+                ? $"{account} can sign in again."
+                : $"Furlough does not keep {account} from signing in. If the person cannot sign in, something else is the reason."
+        );
         return done ? 0 : 1;
     }
 
     /// <summary>Two agents on one system would take each other's work for their own.</summary>
     private static FileStream? TakeSystem(string root)
     {
-        if (OperatingSystem.IsWindows()) return null;
+        if (OperatingSystem.IsWindows())
+            return null;
         var folder = Path.Combine(root, "var/lib/furlough-agent");
         Directory.CreateDirectory(folder);
-        try { return new FileStream(Path.Combine(folder, "system-lock"), FileMode.OpenOrCreate, FileAccess.ReadWrite, FileShare.None); }
-        catch (IOException) { throw new IOException($"Another agent works on the system at {root}. Stop that one first."); }
+        try
+        {
+            return new FileStream(
+                Path.Combine(folder, "system-lock"),
+                FileMode.OpenOrCreate,
+                FileAccess.ReadWrite,
+                FileShare.None
+            );
+        }
+        catch (IOException)
+        {
+            throw new IOException($"Another agent works on the system at {root}. Stop that one first.");
+        }
     }
 
     /// <summary>Two agents must not work on one journal.</summary>
     private static FileStream TakeAlone(string path)
     {
-        try { return new FileStream(path, FileMode.OpenOrCreate, FileAccess.ReadWrite, FileShare.None); }
-        catch (IOException) { throw new IOException($"Another agent works with this data folder ({path} is locked). Stop it first."); }
+        try
+        {
+            return new FileStream(path, FileMode.OpenOrCreate, FileAccess.ReadWrite, FileShare.None);
+        }
+        catch (IOException)
+        {
+            throw new IOException($"Another agent works with this data folder ({path} is locked). Stop it first.");
+        }
     }
 }

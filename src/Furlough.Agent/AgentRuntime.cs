@@ -20,7 +20,9 @@ public sealed record AgentOptions(string Name, string Room, string? Code, string
 /// <summary>The agent at work: takes dockets in, carries them out one after the other, and reports. Knows no operating system.</summary>
 public sealed class AgentRuntime : IWatcher, IDisposable
 {
-    private static readonly TimeSpan LongestWait = TimeSpan.FromSeconds(25), LookAgain = TimeSpan.FromSeconds(2), SurveyEvery = TimeSpan.FromMinutes(30);
+    private static readonly TimeSpan LongestWait = TimeSpan.FromSeconds(25),
+        LookAgain = TimeSpan.FromSeconds(2),
+        SurveyEvery = TimeSpan.FromMinutes(30);
 
     private readonly AgentOptions _options;
     private readonly AgentStore _store;
@@ -34,7 +36,10 @@ public sealed class AgentRuntime : IWatcher, IDisposable
     private readonly SpaceReserve? _reserve;
     private readonly TimeProvider _time;
     private readonly Action<string> _log;
-    private readonly SemaphoreSlim _docketsCame = new(0), _discardsCame = new(0), _bulletinsCame = new(0), _surveyWanted = new(1);
+    private readonly SemaphoreSlim _docketsCame = new(0),
+        _discardsCame = new(0),
+        _bulletinsCame = new(0),
+        _surveyWanted = new(1);
     private readonly ConcurrentDictionary<Guid, Progress> _progress = new();
     private volatile bool _surveyAsked;
     private AgentTrouble? _trouble;
@@ -43,7 +48,16 @@ public sealed class AgentRuntime : IWatcher, IDisposable
     /// <param name="surveyor">Looks at the machine.</param>
     /// <param name="http">Its base address is the service.</param>
     /// <param name="log">Takes one line for the log.</param>
-    public AgentRuntime(AgentOptions options, AgentStore store, SigningKey key, IMachine machine, ISurveyor surveyor, HttpClient http, TimeProvider time, Action<string> log)
+    public AgentRuntime(
+        AgentOptions options,
+        AgentStore store,
+        SigningKey key,
+        IMachine machine,
+        ISurveyor surveyor,
+        HttpClient http,
+        TimeProvider time,
+        Action<string> log
+    )
     {
         (_options, _store, _key, _surveyor, _time, _log) = (options, store, key, surveyor, time, log);
         _client = new AgentClient(http);
@@ -68,17 +82,55 @@ public sealed class AgentRuntime : IWatcher, IDisposable
     /// <exception cref="ServiceException">The invite is not valid, or the service not reachable.</exception>
     public async Task EnrolAsync(CancellationToken stop)
     {
-        if (_store.Setting("machine") is not null && _options.Code is null) return;
-        var code = _options.Code ?? throw new ServiceException(0, "not-enrolled", "This agent is not enrolled yet.", "Start it once with --code-file FILE and an invite from `furlough machine invite`.", null, null);
-        if (code.Split('.') is not [_, var serviceKey]) throw new ServiceException(0, "invite-malformed", "The invite is not complete.", "Copy the whole code from `furlough machine invite`.", null, null);
+        if (_store.Setting("machine") is not null && _options.Code is null)
+            return;
+        var code = _options.Code
+            ?? throw new ServiceException(
+                0,
+                "not-enrolled",
+                "This agent is not enrolled yet.",
+                "Start it once with --code-file FILE and an invite from `furlough machine invite`.",
+                null,
+                null
+            );
+        if (code.Split('.') is not [_, var serviceKey])
+            throw new ServiceException(
+                0,
+                "invite-malformed",
+                "The invite is not complete.",
+                "Copy the whole code from `furlough machine invite`.",
+                null,
+                null
+            );
         EnrolResponse answer;
-        try { answer = await _client.EnrolAsync(new EnrolRequest(code, _options.Name, _options.Room, _key.Public, _options.MachineId, ProtocolVersion.Newest), stop); }
+        try
+        {
+            answer = await _client.EnrolAsync(
+                new EnrolRequest(
+                    code,
+                    _options.Name,
+                    _options.Room,
+                    _key.Public,
+                    _options.MachineId,
+                    ProtocolVersion.Newest
+                ),
+                stop
+            );
+        }
         catch (ServiceException needless) when (_store.Setting("machine") is not null)
         {
             _log($"the invite was not needed: {needless.Message}");
             return;
         }
-        if (answer.ServiceKey != serviceKey) throw new ServiceException(0, "service-not-inviting", "The service at this address is not the one that made the invite.", "Check the address.", null, null);
+        if (answer.ServiceKey != serviceKey)
+            throw new ServiceException(
+                0,
+                "service-not-inviting",
+                "The service at this address is not the one that made the invite.",
+                "Check the address.",
+                null,
+                null
+            );
         if (_store.Setting("machine") is { } before)
         {
             GoOnAs(before, answer);
@@ -94,8 +146,17 @@ public sealed class AgentRuntime : IWatcher, IDisposable
     /// <summary>An invite for an agent that has a journal: of use where the service was put back to a state in which it does not know this machine. Then it is told everything again.</summary>
     private void GoOnAs(string before, EnrolResponse answer)
     {
-        if (answer.Machine.ToString() == before) return;
-        if (answer.ServiceKey != _store.Setting("service-key")) throw new ServiceException(0, "enrolled-elsewhere", "This agent is enrolled with another service, and its journal is that one's.", "Start the agent without an invite, or with a data folder of its own.", null, null);
+        if (answer.Machine.ToString() == before)
+            return;
+        if (answer.ServiceKey != _store.Setting("service-key"))
+            throw new ServiceException(
+                0,
+                "enrolled-elsewhere",
+                "This agent is enrolled with another service, and its journal is that one's.",
+                "Start the agent without an invite, or with a data folder of its own.",
+                null,
+                null
+            );
         _store.SetSetting("acknowledged", answer.LastBulletin.ToString(CultureInfo.InvariantCulture));
         _store.SetSetting("machine", answer.Machine.ToString());
         _log($"enrolled again as {_options.Name}: the service did not know this machine any more");
@@ -105,7 +166,15 @@ public sealed class AgentRuntime : IWatcher, IDisposable
     public async Task RunAsync(CancellationToken stop)
     {
         using var failing = CancellationTokenSource.CreateLinkedTokenSource(stop);
-        Task[] all = [Thread(() => Work(_store.Next, _docketsCame, failing.Token)), Thread(() => Work(_store.NextDiscard, _discardsCame, failing.Token)), Repeat(TakeDocketsAsync, failing.Token), Repeat(HandInBulletinsAsync, failing.Token), Repeat(HandInProgressAsync, failing.Token), Repeat(HandInSurveyAsync, failing.Token)];
+        Task[] all =
+        [
+            Thread(() => Work(_store.Next, _docketsCame, failing.Token)),
+            Thread(() => Work(_store.NextDiscard, _discardsCame, failing.Token)),
+            Repeat(TakeDocketsAsync, failing.Token),
+            Repeat(HandInBulletinsAsync, failing.Token),
+            Repeat(HandInProgressAsync, failing.Token),
+            Repeat(HandInSurveyAsync, failing.Token),
+        ];
         try
         {
             await await Task.WhenAny(all);
@@ -113,7 +182,10 @@ public sealed class AgentRuntime : IWatcher, IDisposable
         finally
         {
             await failing.CancelAsync();
-            try { await Task.WhenAll(all); }
+            try
+            {
+                await Task.WhenAll(all);
+            }
             catch (OperationCanceledException) { }
         }
     }
@@ -123,7 +195,13 @@ public sealed class AgentRuntime : IWatcher, IDisposable
     {
         _store.Add(change, _time.GetUtcNow());
         _bulletinsCame.Release();
-        _log(string.Create(CultureInfo.InvariantCulture, $"relocation {change.Docket.Relocation} {change.State.Word()} {change.Step?.Word()} {change.Failure?.Text}").TrimEnd());
+        _log(
+            string.Create(
+                    CultureInfo.InvariantCulture,
+                    $"relocation {change.Docket.Relocation} {change.State.Word()} {change.Step?.Word()} {change.Failure?.Text}"
+                )
+                .TrimEnd()
+        );
     }
 
     /// <inheritdoc/>
@@ -143,7 +221,10 @@ public sealed class AgentRuntime : IWatcher, IDisposable
             }
             _reserve?.Release();
             RelocationState state;
-            try { state = _engine.Run(docket, this, stop); }
+            try
+            {
+                state = _engine.Run(docket, this, stop);
+            }
             catch (SqliteException unwritable)
             {
                 // As if the process had died at this moment: its journal says how far it came, and it is taken up again.
@@ -155,8 +236,10 @@ public sealed class AgentRuntime : IWatcher, IDisposable
             }
             _reserve?.Keep();
             _permits.Release(docket.Id);
-            if (state == RelocationState.Waiting) waiting.Add(docket.Id);
-            else if (next(waiting) is null) _surveyWanted.Release();
+            if (state == RelocationState.Waiting)
+                waiting.Add(docket.Id);
+            else if (next(waiting) is null)
+                _surveyWanted.Release();
         }
     }
 
@@ -169,12 +252,25 @@ public sealed class AgentRuntime : IWatcher, IDisposable
         _reserve?.Release();
     }
 
-    private static Task Thread(Action work) => Task.Factory.StartNew(work, CancellationToken.None, TaskCreationOptions.LongRunning, TaskScheduler.Default);
+    private static Task Thread(Action work) =>
+        Task.Factory.StartNew(work, CancellationToken.None, TaskCreationOptions.LongRunning, TaskScheduler.Default);
 
     private async Task TakeDocketsAsync(CancellationToken stop)
     {
         var trouble = _trouble;
-        var batch = await _link.CallAsync((client, token, s) => client.DocketsAsync(token, _store.LastDocket, _permits.Wishes, _kinds.Tag, trouble is null ? LongestWait : TimeSpan.Zero, trouble, s), stop);
+        var batch = await _link.CallAsync(
+            (client, token, s) =>
+                client.DocketsAsync(
+                    token,
+                    _store.LastDocket,
+                    _permits.Wishes,
+                    _kinds.Tag,
+                    trouble is null ? LongestWait : TimeSpan.Zero,
+                    trouble,
+                    s
+                ),
+            stop
+        );
         _store.SetSetting("last-contact", _time.GetUtcNow().ToString("u", CultureInfo.InvariantCulture));
         _trouble = null;
         // Known before the dockets are: one that shall rest is not begun.
@@ -183,13 +279,24 @@ public sealed class AgentRuntime : IWatcher, IDisposable
         {
             try
             {
-                _store.Add(envelope.Number, DocketCheck.Open(_link.ServiceKey, envelope.Docket, _link.Machine, _time.GetUtcNow(), _store.Supersession), envelope.Docket);
+                _store.Add(
+                    envelope.Number,
+                    DocketCheck.Open(
+                        _link.ServiceKey,
+                        envelope.Docket,
+                        _link.Machine,
+                        _time.GetUtcNow(),
+                        _store.Supersession
+                    ),
+                    envelope.Docket
+                );
             }
             catch (SignatureException refused)
             {
                 _log($"docket {envelope.Number} not accepted: {refused.Message}");
                 _store.Refused(_time.GetUtcNow(), refused.Message);
-                if (refused.Authentic is { } docket) TellRefused(docket, refused.Message);
+                if (refused.Authentic is { } docket)
+                    TellRefused(docket, refused.Message);
             }
             _store.Passed(envelope.Number);
         }
@@ -198,17 +305,35 @@ public sealed class AgentRuntime : IWatcher, IDisposable
             _docketsCame.Release();
             _discardsCame.Release();
         }
-        if (batch.Kinds is { } kinds && _kinds.Take(kinds)) _surveyWanted.Release();
+        if (batch.Kinds is { } kinds && _kinds.Take(kinds))
+            _surveyWanted.Release();
         await Task.Run(() => _permits.Renew(stop), stop);
-        if (!batch.SurveyWanted) return;
+        if (!batch.SurveyWanted)
+            return;
         // The service goes on asking until it has the survey, which may take a while.
         _surveyAsked = true;
         _surveyWanted.Release();
         await Task.Delay(TimeSpan.FromSeconds(1), _time, stop);
     }
 
-    private void TellRefused(Docket docket, string why) => Changed(new RelocationChange(docket, RelocationState.Refused, null, Live.Unknown,
-        new Failure("docket-refused", $"The machine did not accept the docket: {why}", "Nothing has changed; the data lives where it did.", $"Check the clocks, then `furlough relocation retry {docket.Relocation}`."), [], null, []));
+    private void TellRefused(Docket docket, string why) =>
+        Changed(
+            new RelocationChange(
+                docket,
+                RelocationState.Refused,
+                null,
+                Live.Unknown,
+                new Failure(
+                    "docket-refused",
+                    $"The machine did not accept the docket: {why}",
+                    "Nothing has changed; the data lives where it did.",
+                    $"Check the clocks, then `furlough relocation retry {docket.Relocation}`."
+                ),
+                [],
+                null,
+                []
+            )
+        );
 
     private async Task HandInBulletinsAsync(CancellationToken stop)
     {
@@ -218,24 +343,35 @@ public sealed class AgentRuntime : IWatcher, IDisposable
             await _bulletinsCame.WaitAsync(stop);
             return;
         }
-        var receipt = await _link.CallAsync((client, token, s) => client.BulletinsAsync(token, bulletins, hasMore: true, s), stop);
-        if (receipt.Wanted is { } wanted) receipt = await HandInDocketAsync(wanted, receipt.Acknowledged, stop);
+        var receipt = await _link.CallAsync(
+            (client, token, s) => client.BulletinsAsync(token, bulletins, hasMore: true, s),
+            stop
+        );
+        if (receipt.Wanted is { } wanted)
+            receipt = await HandInDocketAsync(wanted, receipt.Acknowledged, stop);
         _link.SetAcknowledged(receipt.Acknowledged);
     }
 
     /// <summary>The service was put back to a state in which it does not know a docket: it gets it again, and then what was told of it; without it that is only written down there.</summary>
-    private Task<BulletinReceipt> HandInDocketAsync(Guid wanted, long acknowledged, CancellationToken stop) => _link.CallAsync(async (client, token, s) =>
-    {
-        if (_store.Signed(wanted) is { } signed) await client.KnownDocketsAsync(token, [signed], s);
-        return await client.BulletinsAsync(token, _store.BulletinsAfter(acknowledged, 1), hasMore: false, s);
-    }, stop);
+    private Task<BulletinReceipt> HandInDocketAsync(Guid wanted, long acknowledged, CancellationToken stop) =>
+        _link.CallAsync(
+            async (client, token, s) =>
+            {
+                if (_store.Signed(wanted) is { } signed)
+                    await client.KnownDocketsAsync(token, [signed], s);
+                return await client.BulletinsAsync(token, _store.BulletinsAfter(acknowledged, 1), hasMore: false, s);
+            },
+            stop
+        );
 
     private async Task HandInProgressAsync(CancellationToken stop)
     {
         await Task.Delay(_progressPause, _time, stop);
         foreach (var docket in _progress.Keys)
             if (_progress.TryRemove(docket, out var progress))
-                _progressPause = (await _link.CallAsync((client, token, s) => client.ProgressAsync(token, progress, s), stop)).Pause;
+                _progressPause = (
+                    await _link.CallAsync((client, token, s) => client.ProgressAsync(token, progress, s), stop)
+                ).Pause;
     }
 
     private async Task HandInSurveyAsync(CancellationToken stop)
@@ -246,14 +382,20 @@ public sealed class AgentRuntime : IWatcher, IDisposable
         _surveyAsked = false;
         try
         {
-            var survey = await Task.Run(() => _surveyor.Take(_kinds.Cards, _store.Originals(), _store.Knows, stop), stop);
+            var survey = await Task.Run(
+                () => _surveyor.Take(_kinds.Cards, _store.Originals(), _store.Knows, stop),
+                stop
+            );
             _store.KeepSpace(survey);
             var whole = survey with { SentAt = _time.GetUtcNow(), Answers = answers, Past = _store.Space() };
-            await _link.CallAsync<object?>(async (client, token, s) =>
-            {
-                await client.SurveyAsync(token, whole, s);
-                return null;
-            }, stop);
+            await _link.CallAsync<object?>(
+                async (client, token, s) =>
+                {
+                    await client.SurveyAsync(token, whole, s);
+                    return null;
+                },
+                stop
+            );
             _store.ForgetSpace(survey.TakenAt);
         }
         catch (ServiceException)
@@ -277,8 +419,10 @@ public sealed class AgentRuntime : IWatcher, IDisposable
             catch (Exception away) when (away is not (Fault or OperationCanceledException))
             {
                 // What nobody foresaw may pass too; an agent that has ended does not come back by itself.
-                if (away is SqliteException unwritable) Note(unwritable);
-                else _log(away is ServiceException told ? $"{told.Code}: {told.Message}" : $"unforeseen: {away}");
+                if (away is SqliteException unwritable)
+                    Note(unwritable);
+                else
+                    _log(away is ServiceException told ? $"{told.Code}: {told.Message}" : $"unforeseen: {away}");
                 await Task.Delay(pause * (0.5 + Random.Shared.NextDouble()), _time, stop);
                 pause = pause < TimeSpan.FromSeconds(10) ? pause * 2 : pause;
             }

@@ -28,22 +28,27 @@ public sealed class AgentStore : IJournal, IDisposable
     /// <param name="durable">False only for stand-ins: their world does not outlive a power cut either.</param>
     public AgentStore(string path, bool durable = true)
     {
-        _connection = new SqliteConnection(new SqliteConnectionStringBuilder { DataSource = path, Pooling = false }.ToString());
+        _connection = new SqliteConnection(
+            new SqliteConnectionStringBuilder { DataSource = path, Pooling = false }.ToString()
+        );
         _connection.Open();
         Execute($"PRAGMA journal_mode=WAL; PRAGMA synchronous={(durable ? "FULL" : "OFF")}; PRAGMA busy_timeout=5000;");
         Execute(Schema);
         // Journals from before it was kept have no such column.
-        if (Query("SELECT 1 FROM pragma_table_info('docket') WHERE name='signed'", r => r.GetInt32(0)).Count == 0) Execute("ALTER TABLE docket ADD COLUMN signed TEXT");
+        if (Query("SELECT 1 FROM pragma_table_info('docket') WHERE name='signed'", r => r.GetInt32(0)).Count == 0)
+            Execute("ALTER TABLE docket ADD COLUMN signed TEXT");
     }
 
     /// <inheritdoc/>
     public void Dispose() => _connection.Dispose();
 
     /// <summary>A setting, or null.</summary>
-    public string? Setting(string key) => Query("SELECT value FROM setting WHERE key=$a", r => r.GetString(0), key).FirstOrDefault();
+    public string? Setting(string key) =>
+        Query("SELECT value FROM setting WHERE key=$a", r => r.GetString(0), key).FirstOrDefault();
 
     /// <summary>Keeps a setting.</summary>
-    public void SetSetting(string key, string value) => Execute("INSERT INTO setting VALUES ($a,$b) ON CONFLICT(key) DO UPDATE SET value=$b", key, value);
+    public void SetSetting(string key, string value) =>
+        Execute("INSERT INTO setting VALUES ($a,$b) ON CONFLICT(key) DO UPDATE SET value=$b", key, value);
 
     /// <summary>The highest docket number taken in.</summary>
     public long LastDocket => Count("last-docket");
@@ -59,46 +64,83 @@ public sealed class AgentStore : IJournal, IDisposable
     private long Count(string key) => long.Parse(Setting(key) ?? "0", CultureInfo.InvariantCulture);
 
     /// <summary>The highest supersession counter taken in for a relocation.</summary>
-    public int Supersession(long relocation) => Query("SELECT max(supersession) FROM docket WHERE relocation=$a", r => r.IsDBNull(0) ? 0 : r.GetInt32(0), relocation).First();
+    public int Supersession(long relocation) =>
+        Query(
+                "SELECT max(supersession) FROM docket WHERE relocation=$a",
+                r => r.IsDBNull(0) ? 0 : r.GetInt32(0),
+                relocation
+            )
+            .First();
 
     /// <summary>The highest supersession counter of any docket.</summary>
-    public int HighestSupersession => Query("SELECT coalesce(max(supersession),0) FROM docket", r => r.GetInt32(0)).First();
+    public int HighestSupersession =>
+        Query("SELECT coalesce(max(supersession),0) FROM docket", r => r.GetInt32(0)).First();
 
     /// <summary>Takes a docket in.</summary>
     /// <param name="signed">The message that brought it.</param>
-    public void Add(long number, Docket docket, string signed) => Execute(
-        "INSERT INTO docket (number,id,relocation,supersession,body,signed) VALUES ($a,$b,$c,$d,$e,$f) ON CONFLICT DO NOTHING",
-        number, docket.Id.ToString(), docket.Relocation, docket.Supersession, JsonSerializer.Serialize(docket, ModelJson.Default.Docket), signed);
+    public void Add(long number, Docket docket, string signed) =>
+        Execute(
+            "INSERT INTO docket (number,id,relocation,supersession,body,signed) VALUES ($a,$b,$c,$d,$e,$f) ON CONFLICT DO NOTHING",
+            number,
+            docket.Id.ToString(),
+            docket.Relocation,
+            docket.Supersession,
+            JsonSerializer.Serialize(docket, ModelJson.Default.Docket),
+            signed
+        );
 
     /// <summary>A docket as the service signed it; null where it is not known, or from before that was kept.</summary>
-    public string? Signed(Guid docket) => Query("SELECT signed FROM docket WHERE id=$a", r => Text(r, 0), docket.ToString()).FirstOrDefault() is { Length: > 0 } signed ? signed : null;
+    public string? Signed(Guid docket) =>
+        Query("SELECT signed FROM docket WHERE id=$a", r => Text(r, 0), docket.ToString()).FirstOrDefault()
+            is { Length: > 0 } signed
+            ? signed
+            : null;
 
     /// <summary>Moves the cursor past a docket number.</summary>
     public void Passed(long number) => SetSetting("last-docket", number.ToString(CultureInfo.InvariantCulture));
 
     /// <summary>The docket to be carried out next: one that is begun before one that is not, else by number. Discards go their own way beside the others.</summary>
     /// <param name="waiting">Dockets that are passed over.</param>
-    public Docket? Next(IReadOnlySet<Guid> waiting) => Open().FirstOrDefault(d => d.Work != DocketWork.Discard && !waiting.Contains(d.Id));
+    public Docket? Next(IReadOnlySet<Guid> waiting) =>
+        Open().FirstOrDefault(d => d.Work != DocketWork.Discard && !waiting.Contains(d.Id));
 
     /// <summary>Accounts that dockets under way may keep out.</summary>
-    public IReadOnlySet<string> AccountsAtWork() => Open().Concat(DeskDockets()).Where(d => d.Work.MovesHolding() && !d.Holding.IsShared).Select(d => d.Holding.Account).ToHashSet(StringComparer.Ordinal);
+    public IReadOnlySet<string> AccountsAtWork() =>
+        Open()
+            .Concat(DeskDockets())
+            .Where(d => d.Work.MovesHolding() && !d.Holding.IsShared)
+            .Select(d => d.Holding.Account)
+            .ToHashSet(StringComparer.Ordinal);
 
     /// <summary>The discard to be carried out next.</summary>
-    public Docket? NextDiscard(IReadOnlySet<Guid> waiting) => Open().FirstOrDefault(d => d.Work == DocketWork.Discard && !waiting.Contains(d.Id));
+    public Docket? NextDiscard(IReadOnlySet<Guid> waiting) =>
+        Open().FirstOrDefault(d => d.Work == DocketWork.Discard && !waiting.Contains(d.Id));
 
     /// <summary>Takes in a docket that was made at the machine itself. Only the command that made it carries it out.</summary>
-    public void AddAtDesk(Docket docket) => Add(Query("SELECT min(0, coalesce(min(number),0)) - 1 FROM docket", r => r.GetInt64(0)).First(), docket, "");
+    public void AddAtDesk(Docket docket) =>
+        Add(Query("SELECT min(0, coalesce(min(number),0)) - 1 FROM docket", r => r.GetInt64(0)).First(), docket, "");
 
     /// <summary>Dockets that were made at the machine itself and are not done.</summary>
-    public IReadOnlyList<Docket> DeskDockets() => Query("SELECT body FROM docket WHERE ended IS NULL AND number<0", r => JsonSerializer.Deserialize(r.GetString(0), ModelJson.Default.Docket)!);
+    public IReadOnlyList<Docket> DeskDockets() =>
+        Query("SELECT body FROM docket WHERE ended IS NULL AND number<0", r =>
+            JsonSerializer.Deserialize(r.GetString(0), ModelJson.Default.Docket)!
+        );
 
-    private IEnumerable<Docket> Open() => Query("SELECT body FROM docket WHERE ended IS NULL AND number>0 ORDER BY begun IS NULL, number",
-        r => JsonSerializer.Deserialize(r.GetString(0), ModelJson.Default.Docket)!);
+    private IEnumerable<Docket> Open() =>
+        Query("SELECT body FROM docket WHERE ended IS NULL AND number>0 ORDER BY begun IS NULL, number", r =>
+            JsonSerializer.Deserialize(r.GetString(0), ModelJson.Default.Docket)!
+        );
 
     /// <summary>All dockets with their last bulletin, oldest first.</summary>
-    public IReadOnlyList<(Docket Docket, Bulletin? Last)> Dockets() => Query(
-        "SELECT d.body, (SELECT b.body FROM bulletin b WHERE b.docket=d.id ORDER BY b.number DESC LIMIT 1) FROM docket d ORDER BY d.number",
-        r => (JsonSerializer.Deserialize(r.GetString(0), ModelJson.Default.Docket)!, r.IsDBNull(1) ? null : JsonSerializer.Deserialize(r.GetString(1), ModelJson.Default.Bulletin)));
+    public IReadOnlyList<(Docket Docket, Bulletin? Last)> Dockets() =>
+        Query(
+            "SELECT d.body, (SELECT b.body FROM bulletin b WHERE b.docket=d.id ORDER BY b.number DESC LIMIT 1) FROM docket d ORDER BY d.number",
+            r =>
+                (
+                    JsonSerializer.Deserialize(r.GetString(0), ModelJson.Default.Docket)!,
+                    r.IsDBNull(1) ? null : JsonSerializer.Deserialize(r.GetString(1), ModelJson.Default.Bulletin)
+                )
+        );
 
     /// <summary>Numbers a change and keeps it until the service has it; keeps or forgets originals accordingly.</summary>
     public void Add(RelocationChange change, DateTimeOffset at)
@@ -106,88 +148,183 @@ public sealed class AgentStore : IJournal, IDisposable
         lock (_lock)
         {
             using var transaction = _connection.BeginTransaction();
-            var number = 1 + Math.Max(Query("SELECT coalesce(max(number),0) FROM bulletin", r => r.GetInt64(0)).First(), Count("bulletins-before"));
-            var bulletin = new Bulletin(number, at, change.Docket.Id, change.Docket.Relocation, change.State, change.Step, change.Live, change.Failure, change.Pointers, change.Original, change.Notes) { Times = change.Times, LiveAgain = change.LiveAgain };
-            Execute("INSERT INTO bulletin VALUES ($a,$b,$c)", number, change.Docket.Id.ToString(), JsonSerializer.Serialize(bulletin, ModelJson.Default.Bulletin));
+            var number =
+                1
+                + Math.Max(
+                    Query("SELECT coalesce(max(number),0) FROM bulletin", r => r.GetInt64(0)).First(),
+                    Count("bulletins-before")
+                );
+            var bulletin = new Bulletin(
+                number,
+                at,
+                change.Docket.Id,
+                change.Docket.Relocation,
+                change.State,
+                change.Step,
+                change.Live,
+                change.Failure,
+                change.Pointers,
+                change.Original,
+                change.Notes
+            )
+            {
+                Times = change.Times,
+                LiveAgain = change.LiveAgain,
+            };
+            Execute(
+                "INSERT INTO bulletin VALUES ($a,$b,$c)",
+                number,
+                change.Docket.Id.ToString(),
+                JsonSerializer.Serialize(bulletin, ModelJson.Default.Bulletin)
+            );
             if (change.Original is { } original)
-                Execute("INSERT INTO original VALUES ($a,$b) ON CONFLICT DO NOTHING", original.Docket.ToString(), JsonSerializer.Serialize(original, ModelJson.Default.OriginalFacts));
-            if (change.LiveAgain is { } back) Execute("DELETE FROM original WHERE docket=$a", back.ToString());
+                Execute(
+                    "INSERT INTO original VALUES ($a,$b) ON CONFLICT DO NOTHING",
+                    original.Docket.ToString(),
+                    JsonSerializer.Serialize(original, ModelJson.Default.OriginalFacts)
+                );
+            if (change.LiveAgain is { } back)
+                Execute("DELETE FROM original WHERE docket=$a", back.ToString());
             if (change is { Docket.Work: DocketWork.Discard, State: RelocationState.Finished })
-                foreach (var gone in change.Docket.Originals) Execute("DELETE FROM original WHERE docket=$a", gone.ToString());
+                foreach (var gone in change.Docket.Originals)
+                    Execute("DELETE FROM original WHERE docket=$a", gone.ToString());
             // Fallen back at the machine itself: its original is live again.
-            if (change is { Docket.Work: DocketWork.Relocate, State: RelocationState.Returned }) Execute("DELETE FROM original WHERE docket=$a", change.Docket.Id.ToString());
+            if (change is { Docket.Work: DocketWork.Relocate, State: RelocationState.Returned })
+                Execute("DELETE FROM original WHERE docket=$a", change.Docket.Id.ToString());
             transaction.Commit();
         }
     }
 
     /// <summary>Bulletins after a number.</summary>
-    public IReadOnlyList<Bulletin> BulletinsAfter(long number, int most) => Query("SELECT body FROM bulletin WHERE number>$a ORDER BY number LIMIT $b",
-        r => JsonSerializer.Deserialize(r.GetString(0), ModelJson.Default.Bulletin)!, number, most);
+    public IReadOnlyList<Bulletin> BulletinsAfter(long number, int most) =>
+        Query(
+            "SELECT body FROM bulletin WHERE number>$a ORDER BY number LIMIT $b",
+            r => JsonSerializer.Deserialize(r.GetString(0), ModelJson.Default.Bulletin)!,
+            number,
+            most
+        );
 
     /// <inheritdoc/>
-    public bool WasAt(HoldingName holding, Place place) => Query("SELECT body FROM docket WHERE ended IN ('switched','finished','returned')", r => JsonSerializer.Deserialize(r.GetString(0), ModelJson.Default.Docket)!)
-        .Any(d => d.Holding == holding && d.Work.MovesHolding() && (d.Source == place || d.Target == place));
+    public bool WasAt(HoldingName holding, Place place) =>
+        Query("SELECT body FROM docket WHERE ended IN ('switched','finished','returned')", r =>
+                JsonSerializer.Deserialize(r.GetString(0), ModelJson.Default.Docket)!
+            )
+            .Any(d => d.Holding == holding && d.Work.MovesHolding() && (d.Source == place || d.Target == place));
 
     /// <inheritdoc/>
-    public bool HadValue(PointerAddress address, PointerValue value) => Query("SELECT body FROM docket WHERE ended IN ('switched','finished','returned')", r => JsonSerializer.Deserialize(r.GetString(0), ModelJson.Default.Docket)!)
-        .Any(d => d.Work.MovesHolding() && d.Pointers.Any(p => Work.IsSame(p.Address, address) && (p.Expected == value || p.Next == value)))
+    public bool HadValue(PointerAddress address, PointerValue value) =>
+        Query("SELECT body FROM docket WHERE ended IN ('switched','finished','returned')", r =>
+                JsonSerializer.Deserialize(r.GetString(0), ModelJson.Default.Docket)!
+            )
+            .Any(d =>
+                d.Work.MovesHolding()
+                && d.Pointers.Any(p => Work.IsSame(p.Address, address) && (p.Expected == value || p.Next == value))
+            )
         // What a program wrote at its first start no docket could say.
-        || Query("SELECT note.key FROM note JOIN docket ON docket.id = note.docket WHERE docket.ended IN ('switched','finished','returned') AND note.value=$a", r => r.GetString(0), value.Type + "\t" + value.Text).Any(key => Work.IsNotedOf(address, key));
+        || Query(
+                "SELECT note.key FROM note JOIN docket ON docket.id = note.docket WHERE docket.ended IN ('switched','finished','returned') AND note.value=$a",
+                r => r.GetString(0),
+                value.Type + "\t" + value.Text
+            )
+            .Any(key => Work.IsNotedOf(address, key));
 
     /// <summary>Whether a docket was ever taken in.</summary>
-    public bool Knows(Guid docket) => Query("SELECT 1 FROM docket WHERE id=$a", r => r.GetInt32(0), docket.ToString()).Count > 0;
+    public bool Knows(Guid docket) =>
+        Query("SELECT 1 FROM docket WHERE id=$a", r => r.GetInt32(0), docket.ToString()).Count > 0;
 
     /// <summary>Originals that wait on this machine.</summary>
-    public IReadOnlyList<OriginalFacts> Originals() => Query("SELECT body FROM original", r => JsonSerializer.Deserialize(r.GetString(0), ModelJson.Default.OriginalFacts)!);
+    public IReadOnlyList<OriginalFacts> Originals() =>
+        Query("SELECT body FROM original", r =>
+            JsonSerializer.Deserialize(r.GetString(0), ModelJson.Default.OriginalFacts)!
+        );
 
     /// <summary>Remembers what volumes hold until the service knows it; the oldest go when the service stays away for months.</summary>
     public void KeepSpace(Survey survey)
     {
         const int most = 10_000;
         foreach (var sample in survey.Samples())
-            Execute("INSERT INTO space VALUES ($a,$b,$c) ON CONFLICT DO NOTHING", sample.At.UtcTicks, sample.Volume, sample.UsedBytes);
+            Execute(
+                "INSERT INTO space VALUES ($a,$b,$c) ON CONFLICT DO NOTHING",
+                sample.At.UtcTicks,
+                sample.Volume,
+                sample.UsedBytes
+            );
         Execute("DELETE FROM space WHERE rowid NOT IN (SELECT rowid FROM space ORDER BY at DESC LIMIT $a)", most);
     }
 
     /// <summary>What the service does not know yet of what volumes held.</summary>
-    public IReadOnlyList<VolumeSample> Space() => Query("SELECT volume, at, used FROM space ORDER BY at", r => new VolumeSample(r.GetString(0), new DateTimeOffset(r.GetInt64(1), TimeSpan.Zero), r.GetInt64(2)));
+    public IReadOnlyList<VolumeSample> Space() =>
+        Query("SELECT volume, at, used FROM space ORDER BY at", r => new VolumeSample(
+            r.GetString(0),
+            new DateTimeOffset(r.GetInt64(1), TimeSpan.Zero),
+            r.GetInt64(2)
+        ));
 
     /// <summary>The service knows it up to a time.</summary>
     public void ForgetSpace(DateTimeOffset upTo) => Execute("DELETE FROM space WHERE at<=$a", upTo.UtcTicks);
 
     /// <summary>A docket was not accepted.</summary>
-    public void Refused(DateTimeOffset at, string text) => Execute("INSERT INTO refusal VALUES ($a,$b)", at.ToString("u", CultureInfo.InvariantCulture), text);
+    public void Refused(DateTimeOffset at, string text) =>
+        Execute("INSERT INTO refusal VALUES ($a,$b)", at.ToString("u", CultureInfo.InvariantCulture), text);
 
     /// <summary>Dockets that were not accepted: when and why.</summary>
-    public IReadOnlyList<(string At, string Text)> Refusals() => Query("SELECT at, text FROM refusal ORDER BY at", r => (r.GetString(0), r.GetString(1)));
+    public IReadOnlyList<(string At, string Text)> Refusals() =>
+        Query("SELECT at, text FROM refusal ORDER BY at", r => (r.GetString(0), r.GetString(1)));
 
     /// <inheritdoc/>
     public JournalState Read(Guid docket)
     {
         var id = docket.ToString();
-        var row = Query("SELECT begun, undoing, ended FROM docket WHERE id=$a", r => (Text(r, 0), Text(r, 1), Text(r, 2)), id).FirstOrDefault();
-        var done = Query("SELECT step FROM done WHERE docket=$a", r => Words.Find<Step>(r.GetString(0))!.Value, id).ToHashSet();
-        var notes = Query("SELECT key, value FROM note WHERE docket=$a", r => (r.GetString(0), r.GetString(1)), id).ToDictionary(n => n.Item1, n => n.Item2, StringComparer.Ordinal);
-        return new JournalState(row.Item1 is { } b ? Words.Find<Step>(b) : null, done, notes,
-            row.Item2 is { } u ? JsonSerializer.Deserialize(u, ModelJson.Default.Failure) : null, row.Item3 is { } e ? Words.Find<RelocationState>(e) : null);
+        var row = Query(
+                "SELECT begun, undoing, ended FROM docket WHERE id=$a",
+                r => (Text(r, 0), Text(r, 1), Text(r, 2)),
+                id
+            )
+            .FirstOrDefault();
+        var done = Query("SELECT step FROM done WHERE docket=$a", r => Words.Find<Step>(r.GetString(0))!.Value, id)
+            .ToHashSet();
+        var notes = Query("SELECT key, value FROM note WHERE docket=$a", r => (r.GetString(0), r.GetString(1)), id)
+            .ToDictionary(n => n.Item1, n => n.Item2, StringComparer.Ordinal);
+        return new JournalState(
+            row.Item1 is { } b ? Words.Find<Step>(b) : null,
+            done,
+            notes,
+            row.Item2 is { } u ? JsonSerializer.Deserialize(u, ModelJson.Default.Failure) : null,
+            row.Item3 is { } e ? Words.Find<RelocationState>(e) : null
+        );
     }
 
     /// <inheritdoc/>
-    public void Begin(Guid docket, Step step) => Execute("UPDATE docket SET begun=$b WHERE id=$a", docket.ToString(), step.Word());
+    public void Begin(Guid docket, Step step) =>
+        Execute("UPDATE docket SET begun=$b WHERE id=$a", docket.ToString(), step.Word());
 
     /// <inheritdoc/>
-    public void Done(Guid docket, Step step) => Execute("INSERT INTO done VALUES ($a,$b) ON CONFLICT DO NOTHING", docket.ToString(), step.Word());
+    public void Done(Guid docket, Step step) =>
+        Execute("INSERT INTO done VALUES ($a,$b) ON CONFLICT DO NOTHING", docket.ToString(), step.Word());
 
     /// <inheritdoc/>
-    public void Note(Guid docket, string key, string value) => Execute("INSERT INTO note VALUES ($a,$b,$c) ON CONFLICT(docket,key) DO UPDATE SET value=$c", docket.ToString(), key, value);
+    public void Note(Guid docket, string key, string value) =>
+        Execute(
+            "INSERT INTO note VALUES ($a,$b,$c) ON CONFLICT(docket,key) DO UPDATE SET value=$c",
+            docket.ToString(),
+            key,
+            value
+        );
 
     /// <inheritdoc/>
-    public void Undo(Guid docket, Failure cause) => Execute("UPDATE docket SET undoing=$b WHERE id=$a", docket.ToString(), JsonSerializer.Serialize(cause, ModelJson.Default.Failure));
+    public void Undo(Guid docket, Failure cause) =>
+        Execute(
+            "UPDATE docket SET undoing=$b WHERE id=$a",
+            docket.ToString(),
+            JsonSerializer.Serialize(cause, ModelJson.Default.Failure)
+        );
 
     /// <inheritdoc/>
-    public void End(Guid docket, RelocationState state) => Execute("UPDATE docket SET ended=$b WHERE id=$a", docket.ToString(), state.Word());
+    public void End(Guid docket, RelocationState state) =>
+        Execute("UPDATE docket SET ended=$b WHERE id=$a", docket.ToString(), state.Word());
 
-    private static string? Text(SqliteDataReader reader, int column) => reader.IsDBNull(column) ? null : reader.GetString(column);
+    private static string? Text(SqliteDataReader reader, int column) =>
+        reader.IsDBNull(column) ? null : reader.GetString(column);
 
     private void Execute(string sql, params object[] values)
     {
@@ -205,7 +342,8 @@ public sealed class AgentStore : IJournal, IDisposable
             using var command = Command(sql, values);
             using var reader = command.ExecuteReader();
             List<T> rows = [];
-            while (reader.Read()) rows.Add(read(reader));
+            while (reader.Read())
+                rows.Add(read(reader));
             return rows;
         }
     }
@@ -216,7 +354,8 @@ public sealed class AgentStore : IJournal, IDisposable
 #pragma warning disable CA2100 // Every text comes from this file; values are parameters.
         command.CommandText = sql;
 #pragma warning restore CA2100
-        for (var i = 0; i < values.Length; i++) command.Parameters.AddWithValue("$" + (char)('a' + i), values[i]);
+        for (var i = 0; i < values.Length; i++)
+            command.Parameters.AddWithValue("$" + (char)('a' + i), values[i]);
         return command;
     }
 }

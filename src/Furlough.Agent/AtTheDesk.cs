@@ -7,7 +7,8 @@ namespace Furlough.Agent;
 /// <summary>Leave for work that somebody asks for at the machine itself.</summary>
 internal sealed class EveryPermit : IPermits
 {
-    public PermitAnswer Await(Docket docket, TimeSpan? most, Action waiting, CancellationToken stop) => PermitAnswer.Granted;
+    public PermitAnswer Await(Docket docket, TimeSpan? most, Action waiting, CancellationToken stop) =>
+        PermitAnswer.Granted;
 
     public Wish WishOf(Guid docket) => Wish.GoOn;
 
@@ -21,9 +22,7 @@ internal sealed class LastChange : IWatcher
 
     public void Changed(RelocationChange change) => Change = change;
 
-    public void Progressed(Progress progress)
-    {
-    }
+    public void Progressed(Progress progress) { }
 }
 
 /// <summary>Signs receipts with the agent's key.</summary>

@@ -14,50 +14,113 @@ internal sealed class DeskFallBack(AgentStore store, IMachine machine, SigningKe
     /// <param name="missingFrom">The time from which work is missing, as whoever asks accepts it; null: asked what that would be.</param>
     internal int Run(long relocation, DateTimeOffset? missingFrom, CancellationToken stop)
     {
-        var all = store.Dockets().Where(d => d.Docket.Relocation == relocation && d.Docket.Work.MovesHolding()).ToList();
-        if (all.Count == 0) return Refuse($"This machine knows no relocation {relocation}.", "`furlough-agent status` lists those that it knows.");
+        var all = store
+            .Dockets()
+            .Where(d => d.Docket.Relocation == relocation && d.Docket.Work.MovesHolding())
+            .ToList();
+        if (all.Count == 0)
+            return Refuse(
+                $"This machine knows no relocation {relocation}.",
+                "`furlough-agent status` lists those that it knows."
+            );
         var begun = store.DeskDockets().FirstOrDefault(d => d.Relocation == relocation);
-        if (all.LastOrDefault(d => d.Docket.Work == DocketWork.Relocate && d.Last?.State == RelocationState.Switched) is not { Docket: { } switched, Last: { } told } || all.Any(d => d.Docket.Supersession > switched.Supersession && d.Last?.State == RelocationState.Returned))
-            return Refuse($"Relocation {relocation} is not switched: its data is not at its target.", "`furlough-agent status` says where it is.");
+        if (
+            all.LastOrDefault(d => d.Docket.Work == DocketWork.Relocate && d.Last?.State == RelocationState.Switched)
+                is not { Docket: { } switched, Last: { } told }
+            || all.Any(d => d.Docket.Supersession > switched.Supersession && d.Last?.State == RelocationState.Returned)
+        )
+            return Refuse(
+                $"Relocation {relocation} is not switched: its data is not at its target.",
+                "`furlough-agent status` says where it is."
+            );
         if (store.Originals().FirstOrDefault(o => o.Docket == switched.Id) is not { } original)
-            return Refuse($"Relocation {relocation} keeps no original, so there is nothing to fall back to.", "Restore the data from a backup.");
-        if (begun is null && (missingFrom is not { } named || (named - original.SetAside).Duration() > TimeSpan.FromMinutes(1)))
-            return Refuse(string.Create(CultureInfo.InvariantCulture, $"The original of {switched.Holding} was set aside at {original.SetAside:yyyy-MM-dd HH:mm}Z; all work since then is missing after falling back."),
-                string.Create(CultureInfo.InvariantCulture, $"If that is accepted: `furlough-agent fall-back {relocation} --missing-from {original.SetAside:yyyy-MM-ddTHH:mm}Z`."));
+            return Refuse(
+                $"Relocation {relocation} keeps no original, so there is nothing to fall back to.",
+                "Restore the data from a backup."
+            );
+        if (
+            begun is null
+            && (missingFrom is not { } named || (named - original.SetAside).Duration() > TimeSpan.FromMinutes(1))
+        )
+            return Refuse(
+                string.Create(
+                    CultureInfo.InvariantCulture,
+                    $"The original of {switched.Holding} was set aside at {original.SetAside:yyyy-MM-dd HH:mm}Z; all work since then is missing after falling back."
+                ),
+                string.Create(
+                    CultureInfo.InvariantCulture,
+                    $"If that is accepted: `furlough-agent fall-back {relocation} --missing-from {original.SetAside:yyyy-MM-ddTHH:mm}Z`."
+                )
+            );
 
         var docket = begun ?? Back(switched, told, time.GetUtcNow());
-        if (begun is null) store.AddAtDesk(docket);
+        if (begun is null)
+            store.AddAtDesk(docket);
         var last = new LastChange();
-        var end = new RelocationEngine(machine, store, new EveryPermit(), new ReceiptSigner(key), time).Run(docket, last, stop);
-        if (end != RelocationState.Returned) return Refuse(last.Change?.Failure?.ToString().Replace("furlough relocation fall-back", "furlough-agent fall-back", StringComparison.Ordinal) ?? $"It ended as {end.Word()}.", null);
-        store.Add(new RelocationChange(switched, RelocationState.Returned, null, Live.Source, null, [], null, [string.Create(CultureInfo.InvariantCulture, $"Fallen back at the machine itself, without the service. Work since {original.SetAside:yyyy-MM-dd HH:mm}Z is missing.")]), time.GetUtcNow());
-        to.WriteLine($"{switched.Holding} is back at `{machine.Volumes.Show(switched.Source)}`, as it was at {original.SetAside.ToString("yyyy-MM-dd HH:mm", CultureInfo.InvariantCulture)}Z. Start the agent again: the service hears of it when it is reached.");
+        var end = new RelocationEngine(machine, store, new EveryPermit(), new ReceiptSigner(key), time).Run(
+            docket,
+            last,
+            stop
+        );
+        if (end != RelocationState.Returned)
+            return Refuse(
+                last.Change?.Failure?.ToString()
+                    .Replace("furlough relocation fall-back", "furlough-agent fall-back", StringComparison.Ordinal)
+                    ?? $"It ended as {end.Word()}.",
+                null
+            );
+        store.Add(
+            new RelocationChange(
+                switched,
+                RelocationState.Returned,
+                null,
+                Live.Source,
+                null,
+                [],
+                null,
+                [
+                    string.Create(
+                        CultureInfo.InvariantCulture,
+                        $"Fallen back at the machine itself, without the service. Work since {original.SetAside:yyyy-MM-dd HH:mm}Z is missing."
+                    ),
+                ]
+            ),
+            time.GetUtcNow()
+        );
+        to.WriteLine(
+            $"{switched.Holding} is back at `{machine.Volumes.Show(switched.Source)}`, as it was at {original.SetAside.ToString("yyyy-MM-dd HH:mm", CultureInfo.InvariantCulture)}Z. Start the agent again: the service hears of it when it is reached."
+        );
         return 0;
     }
 
     /// <summary>From the lost target to where the original was set aside, with the settings as they were.</summary>
-    private static Docket Back(Docket switched, Bulletin told, DateTimeOffset now) => switched with
-    {
-        Id = Guid.CreateVersion7(now),
-        Work = DocketWork.FallBack,
-        NotBefore = now,
-        NotAfter = now + Validity,
-        Source = switched.Target,
-        Target = switched.Source,
-        SourceVolume = switched.TargetVolume,
-        TargetVolume = switched.SourceVolume,
-        OwnedFrom = 0,
-        Pointers = [.. told.Pointers.Select(p => new PointerChange(p.Address, p.After, p.Before) { Within = p.Within })],
-        Originals = [switched.Id],
-        Supersedes = [],
-        Adoption = null,
-        Told = null,
-    };
+    private static Docket Back(Docket switched, Bulletin told, DateTimeOffset now) =>
+        switched with
+        {
+            Id = Guid.CreateVersion7(now),
+            Work = DocketWork.FallBack,
+            NotBefore = now,
+            NotAfter = now + Validity,
+            Source = switched.Target,
+            Target = switched.Source,
+            SourceVolume = switched.TargetVolume,
+            TargetVolume = switched.SourceVolume,
+            OwnedFrom = 0,
+            Pointers =
+            [
+                .. told.Pointers.Select(p => new PointerChange(p.Address, p.After, p.Before) { Within = p.Within }),
+            ],
+            Originals = [switched.Id],
+            Supersedes = [],
+            Adoption = null,
+            Told = null,
+        };
 
     private int Refuse(string what, string? remedy)
     {
         to.WriteLine(what);
-        if (remedy is not null) to.WriteLine(remedy);
+        if (remedy is not null)
+            to.WriteLine(remedy);
         return 1;
     }
 }

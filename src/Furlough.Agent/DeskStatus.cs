@@ -15,16 +15,34 @@ internal static class DeskStatus
             return 1;
         }
         using var store = new AgentStore(file);
-        to.WriteLine($"{store.Setting("name") ?? "(not enrolled)"}, service {store.Setting("service") ?? "(none)"}, last contact {store.Setting("last-contact") ?? "never"}");
-        var unsent = store.BulletinsAfter(long.Parse(store.Setting("acknowledged") ?? "0", CultureInfo.InvariantCulture), 10_000).Count;
-        if (unsent > 0) to.WriteLine($"{Words.Count(unsent, "bulletin")} not handed in yet");
-        foreach (var (docket, last) in store.Dockets().Where(d => d.Docket.Work.MovesHolding()).GroupBy(d => d.Docket.Relocation).Select(g => g.Last()))
+        to.WriteLine(
+            $"{store.Setting("name") ?? "(not enrolled)"}, service {store.Setting("service") ?? "(none)"}, last contact {store.Setting("last-contact") ?? "never"}"
+        );
+        var unsent = store
+            .BulletinsAfter(long.Parse(store.Setting("acknowledged") ?? "0", CultureInfo.InvariantCulture), 10_000)
+            .Count;
+        if (unsent > 0)
+            to.WriteLine($"{Words.Count(unsent, "bulletin")} not handed in yet");
+        foreach (
+            var (docket, last) in store
+                .Dockets()
+                .Where(d => d.Docket.Work.MovesHolding())
+                .GroupBy(d => d.Docket.Relocation)
+                .Select(g => g.Last())
+        )
         {
-            to.WriteLine($"relocation {docket.Relocation}  {docket.Holding}  {(last?.State ?? RelocationState.Queued).Word()}  {last?.Step?.Word()}  live at {(last?.Live ?? Live.Unknown).Word()}");
-            if (last?.Failure is { } failure) to.WriteLine($"    {failure}");
+            to.WriteLine(
+                $"relocation {docket.Relocation}  {docket.Holding}  {(last?.State ?? RelocationState.Queued).Word()}  {last?.Step?.Word()}  live at {(last?.Live ?? Live.Unknown).Word()}"
+            );
+            if (last?.Failure is { } failure)
+                to.WriteLine($"    {failure}");
         }
-        foreach (var original in store.Originals()) to.WriteLine($"original  {original.Holding}  {Words.Size(original.DataBytes)}  set aside {original.SetAside:u}");
-        foreach (var (at, text) in store.Refusals()) to.WriteLine($"not accepted {at}  {text}");
+        foreach (var original in store.Originals())
+            to.WriteLine(
+                $"original  {original.Holding}  {Words.Size(original.DataBytes)}  set aside {original.SetAside:u}"
+            );
+        foreach (var (at, text) in store.Refusals())
+            to.WriteLine($"not accepted {at}  {text}");
         return 0;
     }
 }

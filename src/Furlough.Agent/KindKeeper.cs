@@ -7,7 +7,8 @@ namespace Furlough.Agent;
 /// <summary>Keeps the kind cards that the service signed, for surveys with and without a connection.</summary>
 internal sealed class KindKeeper(ServiceLink link, AgentStore store, Action<string> log)
 {
-    private const string TagKey = "kinds-tag", CardsKey = "kinds";
+    private const string TagKey = "kinds-tag",
+        CardsKey = "kinds";
 
     /// <summary>Which cards these are.</summary>
     internal string Tag => store.Setting(TagKey) ?? "";
@@ -32,5 +33,9 @@ internal sealed class KindKeeper(ServiceLink link, AgentStore store, Action<stri
         return true;
     }
 
-    private IReadOnlyList<KindCard> Open(string signed) => JsonSerializer.Deserialize(Jws.Verify(link.ServiceKey, MessageType.Kinds, signed), ModelJson.Default.IReadOnlyListKindCard)!;
+    private IReadOnlyList<KindCard> Open(string signed) =>
+        JsonSerializer.Deserialize(
+            Jws.Verify(link.ServiceKey, MessageType.Kinds, signed),
+            ModelJson.Default.IReadOnlyListKindCard
+        )!;
 }

@@ -30,9 +30,10 @@ internal sealed class PermitKeeper(ServiceLink link, TimeProvider time) : IPermi
     public PermitAnswer Await(Docket docket, TimeSpan? most, Action waiting, CancellationToken stop)
     {
         var began = time.GetTimestamp();
-        for (var told = false; ;)
+        for (var told = false; ; )
         {
-            if (time.GetUtcNow() >= docket.NotAfter || time.GetElapsedTime(began) > most) return PermitAnswer.Expired;
+            if (time.GetUtcNow() >= docket.NotAfter || time.GetElapsedTime(began) > most)
+                return PermitAnswer.Expired;
             try
             {
                 Ask(docket.Id, most is not null, stop);
@@ -48,7 +49,8 @@ internal sealed class PermitKeeper(ServiceLink link, TimeProvider time) : IPermi
             }
             catch (Exception away) when (away is ServiceException or SignatureException)
             {
-                if (!told) waiting();
+                if (!told)
+                    waiting();
                 told = true;
             }
             stop.WaitHandle.WaitOne(Pause);
@@ -61,8 +63,14 @@ internal sealed class PermitKeeper(ServiceLink link, TimeProvider time) : IPermi
     {
         foreach (var docket in _held.Keys)
         {
-            try { Ask(docket, keptOut: true, stop); }
-            catch (ServiceException refused) when (refused.Status != 0) { Release(docket); }
+            try
+            {
+                Ask(docket, keptOut: true, stop);
+            }
+            catch (ServiceException refused) when (refused.Status != 0)
+            {
+                Release(docket);
+            }
         }
     }
 
@@ -71,9 +79,15 @@ internal sealed class PermitKeeper(ServiceLink link, TimeProvider time) : IPermi
 
     private void Ask(Guid docket, bool keptOut, CancellationToken stop)
     {
-        var answer = link.CallAsync((client, token, s) => client.PermitAsync(token, docket, keptOut, s), stop).GetAwaiter().GetResult();
-        var permit = JsonSerializer.Deserialize(Jws.Verify(link.ServiceKey, MessageType.Permit, answer.Permit), ModelJson.Default.Permit)!;
-        if (permit.Docket != docket || permit.Machine != link.Machine) throw new SignatureException("The permit is for something else.");
+        var answer = link.CallAsync((client, token, s) => client.PermitAsync(token, docket, keptOut, s), stop)
+            .GetAwaiter()
+            .GetResult();
+        var permit = JsonSerializer.Deserialize(
+            Jws.Verify(link.ServiceKey, MessageType.Permit, answer.Permit),
+            ModelJson.Default.Permit
+        )!;
+        if (permit.Docket != docket || permit.Machine != link.Machine)
+            throw new SignatureException("The permit is for something else.");
         _held[docket] = permit;
     }
 }

@@ -17,7 +17,8 @@ public sealed class SpaceReserve(string root)
     {
         try
         {
-            if (Free < Bytes) File.Delete(Reserved);
+            if (Free < Bytes)
+                File.Delete(Reserved);
         }
         catch (Exception cannot) when (cannot is IOException or UnauthorizedAccessException)
         {
@@ -30,9 +31,11 @@ public sealed class SpaceReserve(string root)
     {
         try
         {
-            if (File.Exists(Reserved) || !Directory.Exists(_folder) || Free < 4 * Bytes) return;
+            if (File.Exists(Reserved) || !Directory.Exists(_folder) || Free < 4 * Bytes)
+                return;
             using var file = new FileStream(Reserved, FileMode.CreateNew, FileAccess.Write, FileShare.None);
-            if (!OperatingSystem.IsWindows()) File.SetUnixFileMode(file.SafeFileHandle, UnixFileMode.UserRead | UnixFileMode.UserWrite);
+            if (!OperatingSystem.IsWindows())
+                File.SetUnixFileMode(file.SafeFileHandle, UnixFileMode.UserRead | UnixFileMode.UserWrite);
             // Of what does not repeat: a file system may keep a row of zeros without taking space for it.
             var noise = new byte[Bytes];
             Random.Shared.NextBytes(noise);

@@ -9,36 +9,66 @@ internal static class Connection
 {
     private const string DefaultAddress = "http://127.0.0.1:8400";
 
-    internal static readonly Option<string?> Service = new("--service") { Description = $"Address of the service [FURLOUGH_SERVICE, default {DefaultAddress}]", Recursive = true };
-    internal static readonly Option<string?> Token = new("--token") { Description = "Token [FURLOUGH_TOKEN]", Recursive = true };
-    internal static readonly Option<bool> Json = new("--json") { Description = "Print JSON for programs", Recursive = true };
+    internal static readonly Option<string?> Service = new("--service")
+    {
+        Description = $"Address of the service [FURLOUGH_SERVICE, default {DefaultAddress}]",
+        Recursive = true,
+    };
+    internal static readonly Option<string?> Token = new("--token")
+    {
+        Description = "Token [FURLOUGH_TOKEN]",
+        Recursive = true,
+    };
+    internal static readonly Option<bool> Json = new("--json")
+    {
+        Description = "Print JSON for programs",
+        Recursive = true,
+    };
 
-    internal static readonly Option<bool> Csv = new("--csv") { Description = "Print tables as CSV, for spreadsheets and scripts", Recursive = true };
+    internal static readonly Option<bool> Csv = new("--csv")
+    {
+        Description = "Print tables as CSV, for spreadsheets and scripts",
+        Recursive = true,
+    };
 
     /// <summary>Runs a command against the service; errors become one line with the remedy.</summary>
-    internal static void Calls(this Command command, Func<FurloughClient, ParseResult, CancellationToken, Task<int>> act) => command.SetAction(async (parsed, stop) =>
-    {
-        try
-        {
-            Output.Terminal.AsCsv = parsed.GetValue(Csv);
-            if (Output.Terminal.AsCsv && parsed.GetValue(Json)) throw new ServiceException(400, "one-form", "--json and --csv are two forms.", "Give one of them.", null, null);
-            using var client = Connect(parsed);
-            return await act(client, parsed, stop);
-        }
-        catch (ServiceException error)
-        {
-            return Output.Terminal.Fail(error);
-        }
-        catch (IOException error)
-        {
-            await Console.Error.WriteLineAsync($"furlough: {error.Message}");
-            return Output.ExitCode.WrongUse;
-        }
-        catch (OperationCanceledException)
-        {
-            return Output.ExitCode.Failed;
-        }
-    });
+    internal static void Calls(
+        this Command command,
+        Func<FurloughClient, ParseResult, CancellationToken, Task<int>> act
+    ) =>
+        command.SetAction(
+            async (parsed, stop) =>
+            {
+                try
+                {
+                    Output.Terminal.AsCsv = parsed.GetValue(Csv);
+                    if (Output.Terminal.AsCsv && parsed.GetValue(Json))
+                        throw new ServiceException(
+                            400,
+                            "one-form",
+                            "--json and --csv are two forms.",
+                            "Give one of them.",
+                            null,
+                            null
+                        );
+                    using var client = Connect(parsed);
+                    return await act(client, parsed, stop);
+                }
+                catch (ServiceException error)
+                {
+                    return Output.Terminal.Fail(error);
+                }
+                catch (IOException error)
+                {
+                    await Console.Error.WriteLineAsync($"furlough: {error.Message}");
+                    return Output.ExitCode.WrongUse;
+                }
+                catch (OperationCanceledException)
+                {
+                    return Output.ExitCode.Failed;
+                }
+            }
+        );
 
     /// <summary>The same for commands that need nothing of the command line.</summary>
     internal static void Calls(this Command command, Func<FurloughClient, bool, CancellationToken, Task<int>> act) =>
@@ -47,17 +77,38 @@ internal static class Connection
     private static FurloughClient Connect(ParseResult parsed)
     {
         var file = ReadFile();
-        var address = parsed.GetValue(Service) ?? Environment.GetEnvironmentVariable("FURLOUGH_SERVICE") ?? file.GetValueOrDefault("service") ?? DefaultAddress;
-        var token = parsed.GetValue(Token) ?? Environment.GetEnvironmentVariable("FURLOUGH_TOKEN") ?? file.GetValueOrDefault("token");
+        var address = parsed.GetValue(Service)
+            ?? Environment.GetEnvironmentVariable("FURLOUGH_SERVICE")
+            ?? file.GetValueOrDefault("service")
+            ?? DefaultAddress;
+        var token = parsed.GetValue(Token)
+            ?? Environment.GetEnvironmentVariable("FURLOUGH_TOKEN")
+            ?? file.GetValueOrDefault("token");
         return Uri.TryCreate(address, UriKind.Absolute, out var uri) && uri.Scheme is "http" or "https"
             ? new FurloughClient(uri, token)
-            : throw new ServiceException(400, "address-malformed", $"`{address}` is no address of a service.", "Give it as http://127.0.0.1:8400.", null, null);
+            : throw new ServiceException(
+                400,
+                "address-malformed",
+                $"`{address}` is no address of a service.",
+                "Give it as http://127.0.0.1:8400.",
+                null,
+                null
+            );
     }
 
     /// <summary>The file `furlough/connection` in the user's configuration folder: lines "service=…" and "token=…".</summary>
     private static Dictionary<string, string> ReadFile()
     {
-        var path = Path.Combine(Environment.GetFolderPath(Environment.SpecialFolder.ApplicationData), "furlough", "connection");
-        return !File.Exists(path) ? [] : File.ReadLines(path).Select(l => l.Split('=', 2)).Where(p => p.Length == 2).ToDictionary(p => p[0].Trim(), p => p[1].Trim());
+        var path = Path.Combine(
+            Environment.GetFolderPath(Environment.SpecialFolder.ApplicationData),
+            "furlough",
+            "connection"
+        );
+        return !File.Exists(path)
+            ? []
+            : File.ReadLines(path)
+                .Select(l => l.Split('=', 2))
+                .Where(p => p.Length == 2)
+                .ToDictionary(p => p[0].Trim(), p => p[1].Trim());
     }
 }

@@ -16,52 +16,156 @@ public sealed class AgentClient(HttpClient http)
     private readonly Guid _instance = Guid.NewGuid();
 
     /// <summary>An agent's connections: one on which it waits for dockets, and others while it has something to say. Each costs the service memory, and it has thousands of agents.</summary>
-    public static HttpMessageHandler Connections() => new SocketsHttpHandler { MaxConnectionsPerServer = MostConnections, PooledConnectionIdleTimeout = KeptIdle };
+    public static HttpMessageHandler Connections() =>
+        new SocketsHttpHandler { MaxConnectionsPerServer = MostConnections, PooledConnectionIdleTimeout = KeptIdle };
 
     /// <summary>Introduces a new agent.</summary>
     public Task<EnrolResponse> EnrolAsync(EnrolRequest request, CancellationToken stop) =>
-        SendAsync(HttpMethod.Post, "enrol", null, request, ProtocolJson.Default.EnrolRequest, ProtocolJson.Default.EnrolResponse, stop);
+        SendAsync(
+            HttpMethod.Post,
+            "enrol",
+            null,
+            request,
+            ProtocolJson.Default.EnrolRequest,
+            ProtocolJson.Default.EnrolResponse,
+            stop
+        );
 
     /// <summary>Opens a session by signing the service's challenge.</summary>
-    public async Task<SessionResponse> OpenSessionAsync(SigningKey key, Guid machine, string machineId, AgentCounters counters, CancellationToken stop)
+    public async Task<SessionResponse> OpenSessionAsync(
+        SigningKey key,
+        Guid machine,
+        string machineId,
+        AgentCounters counters,
+        CancellationToken stop
+    )
     {
-        var challenge = await SendAsync<string, Challenge>(HttpMethod.Post, "challenge", null, null, null, ProtocolJson.Default.Challenge, stop);
-        var proof = JsonSerializer.SerializeToUtf8Bytes(new SessionProof(machine, challenge.Nonce, machineId, ProtocolVersion.Newest, counters.Acknowledged) { LastDocket = counters.Docket, Supersession = counters.Supersession, Instance = _instance }, ProtocolJson.Default.SessionProof);
-        return await SendAsync(HttpMethod.Post, "session", null, new SessionRequest(Jws.Sign(key, MessageType.Session, proof)), ProtocolJson.Default.SessionRequest, ProtocolJson.Default.SessionResponse, stop);
+        var challenge = await SendAsync<string, Challenge>(
+            HttpMethod.Post,
+            "challenge",
+            null,
+            null,
+            null,
+            ProtocolJson.Default.Challenge,
+            stop
+        );
+        var proof = JsonSerializer.SerializeToUtf8Bytes(
+            new SessionProof(machine, challenge.Nonce, machineId, ProtocolVersion.Newest, counters.Acknowledged)
+            {
+                LastDocket = counters.Docket,
+                Supersession = counters.Supersession,
+                Instance = _instance,
+            },
+            ProtocolJson.Default.SessionProof
+        );
+        return await SendAsync(
+            HttpMethod.Post,
+            "session",
+            null,
+            new SessionRequest(Jws.Sign(key, MessageType.Session, proof)),
+            ProtocolJson.Default.SessionRequest,
+            ProtocolJson.Default.SessionResponse,
+            stop
+        );
     }
 
     /// <summary>Waits for dockets with a number above <paramref name="after"/>, for other wishes than those known, or for other kind cards.</summary>
     /// <param name="kinds">The tag of the kind cards that the agent has.</param>
     /// <param name="trouble">What keeps the agent from working; null for nothing.</param>
-    public Task<DocketBatch> DocketsAsync(string token, long after, Wishes known, string kinds, TimeSpan wait, AgentTrouble? trouble, CancellationToken stop) =>
-        SendAsync<string, DocketBatch>(HttpMethod.Get, FormattableString.Invariant($"dockets?after={after}&wishes={known.Tag()}&kinds={kinds}&wait={(int)wait.TotalSeconds}{(trouble is { } t ? $"&trouble={t.Word()}" : "")}"), token, null, null, ProtocolJson.Default.DocketBatch, stop);
+    public Task<DocketBatch> DocketsAsync(
+        string token,
+        long after,
+        Wishes known,
+        string kinds,
+        TimeSpan wait,
+        AgentTrouble? trouble,
+        CancellationToken stop
+    ) =>
+        SendAsync<string, DocketBatch>(
+            HttpMethod.Get,
+            FormattableString.Invariant(
+                $"dockets?after={after}&wishes={known.Tag()}&kinds={kinds}&wait={(int)wait.TotalSeconds}{(trouble is { } t ? $"&trouble={t.Word()}" : "")}"
+            ),
+            token,
+            null,
+            null,
+            ProtocolJson.Default.DocketBatch,
+            stop
+        );
 
     /// <summary>Asks for leave to go on.</summary>
     public Task<PermitResponse> PermitAsync(string token, Guid docket, bool keptOut, CancellationToken stop) =>
-        SendAsync(HttpMethod.Post, "permits", token, new PermitRequest(docket, keptOut), ProtocolJson.Default.PermitRequest, ProtocolJson.Default.PermitResponse, stop);
+        SendAsync(
+            HttpMethod.Post,
+            "permits",
+            token,
+            new PermitRequest(docket, keptOut),
+            ProtocolJson.Default.PermitRequest,
+            ProtocolJson.Default.PermitResponse,
+            stop
+        );
 
     /// <summary>Hands in bulletins, in sequence.</summary>
     /// <param name="hasMore">The agent can hand in dockets that the service does not know; else what is told of these is only written down.</param>
-    public Task<BulletinReceipt> BulletinsAsync(string token, IReadOnlyList<Bulletin> bulletins, bool hasMore, CancellationToken stop) =>
-        SendAsync(HttpMethod.Post, hasMore ? "bulletins?hasMore=true" : "bulletins", token, bulletins, ModelJson.Default.IReadOnlyListBulletin, ProtocolJson.Default.BulletinReceipt, stop);
+    public Task<BulletinReceipt> BulletinsAsync(
+        string token,
+        IReadOnlyList<Bulletin> bulletins,
+        bool hasMore,
+        CancellationToken stop
+    ) =>
+        SendAsync(
+            HttpMethod.Post,
+            hasMore ? "bulletins?hasMore=true" : "bulletins",
+            token,
+            bulletins,
+            ModelJson.Default.IReadOnlyListBulletin,
+            ProtocolJson.Default.BulletinReceipt,
+            stop
+        );
 
     /// <summary>Hands in dockets as the service signed them, for a service that does not know them any more.</summary>
     public Task KnownDocketsAsync(string token, IReadOnlyList<string> signed, CancellationToken stop) =>
-        SendAsync<IReadOnlyList<string>, string>(HttpMethod.Post, "known-dockets", token, signed, ProtocolJson.Default.IReadOnlyListString, null, stop);
+        SendAsync<IReadOnlyList<string>, string>(
+            HttpMethod.Post,
+            "known-dockets",
+            token,
+            signed,
+            ProtocolJson.Default.IReadOnlyListString,
+            null,
+            stop
+        );
 
     /// <summary>Hands in the latest progress.</summary>
     public Task<ProgressReceipt> ProgressAsync(string token, Progress progress, CancellationToken stop) =>
-        SendAsync(HttpMethod.Post, "progress", token, progress, ModelJson.Default.Progress, ProtocolJson.Default.ProgressReceipt, stop);
+        SendAsync(
+            HttpMethod.Post,
+            "progress",
+            token,
+            progress,
+            ModelJson.Default.Progress,
+            ProtocolJson.Default.ProgressReceipt,
+            stop
+        );
 
     /// <summary>Hands in a survey.</summary>
     public Task SurveyAsync(string token, Survey survey, CancellationToken stop) =>
         SendAsync<Survey, string>(HttpMethod.Post, "surveys", token, survey, ModelJson.Default.Survey, null, stop);
 
-    private async Task<TOut> SendAsync<TIn, TOut>(HttpMethod method, string path, string? token, TIn? body, JsonTypeInfo<TIn>? bodyType, JsonTypeInfo<TOut>? answer, CancellationToken stop)
+    private async Task<TOut> SendAsync<TIn, TOut>(
+        HttpMethod method,
+        string path,
+        string? token,
+        TIn? body,
+        JsonTypeInfo<TIn>? bodyType,
+        JsonTypeInfo<TOut>? answer,
+        CancellationToken stop
+    )
     {
         using var request = new HttpRequestMessage(method, Base + path);
-        if (token is not null) request.Headers.Authorization = new AuthenticationHeaderValue("Bearer", token);
-        if (body is not null) request.Content = JsonContent.Create(body, bodyType!);
+        if (token is not null)
+            request.Headers.Authorization = new AuthenticationHeaderValue("Bearer", token);
+        if (body is not null)
+            request.Content = JsonContent.Create(body, bodyType!);
         try
         {
             using var response = await http.SendAsync(request, stop);

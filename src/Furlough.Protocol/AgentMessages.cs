@@ -31,7 +31,14 @@ public static class MessageType
 }
 
 /// <summary>A new agent introduces itself with an invite.</summary>
-public sealed record EnrolRequest(string Code, string Name, string Room, string PublicKey, string MachineId, int Protocol);
+public sealed record EnrolRequest(
+    string Code,
+    string Name,
+    string Room,
+    string PublicKey,
+    string MachineId,
+    int Protocol
+);
 
 /// <summary>The service accepts a new agent.</summary>
 public sealed record EnrolResponse(Guid Machine, string ServiceKey, long LastBulletin, long LastDocket);
@@ -55,7 +62,11 @@ public sealed record SessionProof(Guid Machine, string Nonce, string MachineId, 
 
 /// <summary>What keeps an agent from working although it is there: nothing can be written to the folder in which it keeps its journal, because that volume is full or for another reason.</summary>
 [JsonConverter(typeof(WordConverter<AgentTrouble>))]
-public enum AgentTrouble { DataFolderFull, DataFolderUnwritable }
+public enum AgentTrouble
+{
+    DataFolderFull,
+    DataFolderUnwritable,
+}
 
 /// <summary>How far an agent has counted.</summary>
 /// <param name="Acknowledged">Bulletins that the service acknowledged.</param>
@@ -78,7 +89,12 @@ public sealed record DocketEnvelope(long Number, string Docket);
 
 /// <summary>What waits for an agent.</summary>
 /// <param name="Kinds">The signed kind cards, when the agent has others.</param>
-public sealed record DocketBatch(IReadOnlyList<DocketEnvelope> Dockets, bool SurveyWanted, Wishes Wishes, SignedKinds? Kinds = null);
+public sealed record DocketBatch(
+    IReadOnlyList<DocketEnvelope> Dockets,
+    bool SurveyWanted,
+    Wishes Wishes,
+    SignedKinds? Kinds = null
+);
 
 /// <summary>Signed kind cards.</summary>
 /// <param name="Tag">Tells one set of cards from another.</param>
@@ -97,7 +113,8 @@ public sealed record Wishes(IReadOnlyList<DocketWish> All)
     public Wish Of(Guid docket) => All.FirstOrDefault(w => w.Docket == docket)?.Wish ?? Wish.GoOn;
 
     /// <summary>Tells one set of wishes from another, so that an agent is answered at once when they change.</summary>
-    public string Tag() => string.Join('.', All.OrderBy(w => w.Docket).Select(w => $"{w.Docket.ToString("N")[20..]}{(int)w.Wish}"));
+    public string Tag() =>
+        string.Join('.', All.OrderBy(w => w.Docket).Select(w => $"{w.Docket.ToString("N")[20..]}{(int)w.Wish}"));
 }
 
 /// <summary>Asks for leave to go on with a docket.</summary>
@@ -118,10 +135,22 @@ public sealed record BulletinReceipt(long Acknowledged)
 public sealed record ProgressReceipt(TimeSpan Pause);
 
 /// <summary>An error as RFC 9457 has it, with our stable code and remedy.</summary>
-public sealed record Problem(string? Title, string? Detail, int? Status, string? Code, string? Remedy, string? Place, IReadOnlyList<string>? Details);
+public sealed record Problem(
+    string? Title,
+    string? Detail,
+    int? Status,
+    string? Code,
+    string? Remedy,
+    string? Place,
+    IReadOnlyList<string>? Details
+);
 
 /// <summary>Source-generated JSON of the agents' side.</summary>
-[JsonSourceGenerationOptions(JsonSerializerDefaults.Web, RespectNullableAnnotations = true, RespectRequiredConstructorParameters = true)]
+[JsonSourceGenerationOptions(
+    JsonSerializerDefaults.Web,
+    RespectNullableAnnotations = true,
+    RespectRequiredConstructorParameters = true
+)]
 [JsonSerializable(typeof(EnrolRequest))]
 [JsonSerializable(typeof(EnrolResponse))]
 [JsonSerializable(typeof(Challenge))]

@@ -18,7 +18,8 @@ public static class PrivateFolder
         }
         const UnixFileMode closed = UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute;
         Directory.CreateDirectory(path, closed);
-        if ((File.GetUnixFileMode(path) & ~closed) != 0) File.SetUnixFileMode(path, closed);
+        if ((File.GetUnixFileMode(path) & ~closed) != 0)
+            File.SetUnixFileMode(path, closed);
     }
 
     /// <summary>What is made in it later has the same rights; what a folder above hands down does not reach it.</summary>
@@ -28,11 +29,28 @@ public static class PrivateFolder
         using var self = WindowsIdentity.GetCurrent();
         var rights = new DirectorySecurity();
         rights.SetAccessRuleProtection(isProtected: true, preserveInheritance: false);
-        foreach (var who in (SecurityIdentifier[])[self.User!, new(WellKnownSidType.LocalSystemSid, null), new(WellKnownSidType.BuiltinAdministratorsSid, null)])
-            rights.AddAccessRule(new FileSystemAccessRule(who, FileSystemRights.FullControl, InheritanceFlags.ContainerInherit | InheritanceFlags.ObjectInherit, PropagationFlags.None, AccessControlType.Allow));
+        foreach (
+            var who in (SecurityIdentifier[])
+                [
+                    self.User!,
+                    new(WellKnownSidType.LocalSystemSid, null),
+                    new(WellKnownSidType.BuiltinAdministratorsSid, null),
+                ]
+        )
+            rights.AddAccessRule(
+                new FileSystemAccessRule(
+                    who,
+                    FileSystemRights.FullControl,
+                    InheritanceFlags.ContainerInherit | InheritanceFlags.ObjectInherit,
+                    PropagationFlags.None,
+                    AccessControlType.Allow
+                )
+            );
         var folder = new DirectoryInfo(path);
-        if (folder.Exists) folder.SetAccessControl(rights);
-        else folder.Create(rights);
+        if (folder.Exists)
+            folder.SetAccessControl(rights);
+        else
+            folder.Create(rights);
     }
 }
 
@@ -45,7 +63,8 @@ public static class PrivateFile
         var fresh = path + ".new";
         File.Delete(fresh);
         var options = new FileStreamOptions { Mode = FileMode.CreateNew, Access = FileAccess.Write };
-        if (!OperatingSystem.IsWindows()) options.UnixCreateMode = UnixFileMode.UserRead | UnixFileMode.UserWrite;
+        if (!OperatingSystem.IsWindows())
+            options.UnixCreateMode = UnixFileMode.UserRead | UnixFileMode.UserWrite;
         using (var file = new FileStream(fresh, options))
         {
             file.Write(Encoding.UTF8.GetBytes(content));

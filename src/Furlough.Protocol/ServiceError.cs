@@ -6,7 +6,14 @@ using System.Text.Json;
 namespace Furlough.Protocol;
 
 /// <summary>The service answered with an error, or could not be reached (<see cref="Status"/> is then 0).</summary>
-public sealed class ServiceException(int status, string code, string message, string? remedy, string? place, IReadOnlyList<string>? details) : Exception(message)
+public sealed class ServiceException(
+    int status,
+    string code,
+    string message,
+    string? remedy,
+    string? place,
+    IReadOnlyList<string>? details
+) : Exception(message)
 {
     /// <summary>HTTP status.</summary>
     public int Status { get; } = status;
@@ -25,21 +32,40 @@ public sealed class ServiceException(int status, string code, string message, st
 
     /// <summary>Whether an exception of a call says that the service did not answer. A connection that breaks while it is being made is told by the socket itself.</summary>
     public static bool IsUnreachable(Exception exception, CancellationToken stop) =>
-        exception is HttpRequestException or IOException or SocketException or ObjectDisposedException || (exception is TaskCanceledException && !stop.IsCancellationRequested);
+        exception is HttpRequestException or IOException or SocketException or ObjectDisposedException
+        || (exception is TaskCanceledException && !stop.IsCancellationRequested);
 
     /// <summary>The service cannot be reached.</summary>
     public static ServiceException Unreachable(Uri? address, Exception cause) =>
-        new(0, "service-unreachable", $"The service at {address} does not answer ({cause.Message}).", "Check that it runs and that the address is right.", null, null);
+        new(
+            0,
+            "service-unreachable",
+            $"The service at {address} does not answer ({cause.Message}).",
+            "Check that it runs and that the address is right.",
+            null,
+            null
+        );
 
     /// <summary>Reads the error out of an answer, if it is one.</summary>
     public static async Task ThrowIfErrorAsync(HttpResponseMessage response, CancellationToken stop)
     {
-        if (response.IsSuccessStatusCode) return;
+        if (response.IsSuccessStatusCode)
+            return;
         Problem? problem = null;
-        try { problem = await response.Content.ReadFromJsonAsync(ProtocolJson.Default.Problem, stop); }
+        try
+        {
+            problem = await response.Content.ReadFromJsonAsync(ProtocolJson.Default.Problem, stop);
+        }
         catch (JsonException) { }
         var status = (int)response.StatusCode;
-        throw new ServiceException(status, problem?.Code ?? $"http-{status}", problem?.Detail ?? problem?.Title ?? $"The service answered {status} {Words(response.StatusCode)}.", problem?.Remedy, problem?.Place, problem?.Details);
+        throw new ServiceException(
+            status,
+            problem?.Code ?? $"http-{status}",
+            problem?.Detail ?? problem?.Title ?? $"The service answered {status} {Words(response.StatusCode)}.",
+            problem?.Remedy,
+            problem?.Place,
+            problem?.Details
+        );
     }
 
     private static string Words(HttpStatusCode status) => status.ToString();

@@ -28,7 +28,10 @@ public sealed class SigningKey
     /// <summary>Reads the pair from its file, or makes one and writes it (mode 0600).</summary>
     public static SigningKey LoadOrMake(string path)
     {
-        if (File.Exists(path)) return new SigningKey(new Ed25519PrivateKeyParameters(Base64Url.DecodeFromChars(File.ReadAllText(path).Trim())));
+        if (File.Exists(path))
+            return new SigningKey(
+                new Ed25519PrivateKeyParameters(Base64Url.DecodeFromChars(File.ReadAllText(path).Trim()))
+            );
         var key = Make();
         PrivateFile.Write(path, Base64Url.EncodeToString(key._private.GetEncoded()) + "\n");
         return key;
@@ -53,7 +56,10 @@ public sealed class SigningKey
             verifier.BlockUpdate(Encoding.UTF8.GetBytes(text));
             return verifier.VerifySignature(Base64Url.DecodeFromChars(signature));
         }
-        catch (Exception malformed) when (malformed is FormatException or ArgumentException) { return false; }
+        catch (Exception malformed) when (malformed is FormatException or ArgumentException)
+        {
+            return false;
+        }
     }
 }
 
@@ -82,16 +88,20 @@ public static class Jws
     public static byte[] Verify(string publicKey, string type, string message)
     {
         var parts = message.Split('.');
-        if (message.Length > LimitCharacters || parts.Length != 3) throw new SignatureException("The message is no compact JWS.");
+        if (message.Length > LimitCharacters || parts.Length != 3)
+            throw new SignatureException("The message is no compact JWS.");
         try
         {
             var header = JsonSerializer.Deserialize(Base64Url.DecodeFromChars(parts[0]), JwsJson.Default.JwsHeader);
-            if (header is not { Algorithm: "EdDSA" }) throw new SignatureException("The message is not signed with EdDSA.");
-            if (header.Type != type) throw new SignatureException($"The message is a {header.Type} and not a {type}.");
+            if (header is not { Algorithm: "EdDSA" })
+                throw new SignatureException("The message is not signed with EdDSA.");
+            if (header.Type != type)
+                throw new SignatureException($"The message is a {header.Type} and not a {type}.");
             var verifier = new Ed25519Signer();
             verifier.Init(false, new Ed25519PublicKeyParameters(Base64Url.DecodeFromChars(publicKey)));
             verifier.BlockUpdate(Encoding.ASCII.GetBytes(parts[0] + "." + parts[1]));
-            if (!verifier.VerifySignature(Base64Url.DecodeFromChars(parts[2]))) throw new SignatureException("The signature does not fit the message.");
+            if (!verifier.VerifySignature(Base64Url.DecodeFromChars(parts[2])))
+                throw new SignatureException("The signature does not fit the message.");
             return Base64Url.DecodeFromChars(parts[1]);
         }
         catch (Exception malformed) when (malformed is FormatException or JsonException or ArgumentException)
@@ -102,7 +112,10 @@ public static class Jws
 }
 
 /// <summary>The protected header.</summary>
-internal sealed record JwsHeader([property: JsonPropertyName("alg")] string Algorithm, [property: JsonPropertyName("typ")] string Type);
+internal sealed record JwsHeader(
+    [property: JsonPropertyName("alg")] string Algorithm,
+    [property: JsonPropertyName("typ")] string Type
+);
 
 [JsonSerializable(typeof(JwsHeader))]
 internal sealed partial class JwsJson : JsonSerializerContext;

@@ -50,7 +50,8 @@ public sealed class ServiceHost : IAsyncDisposable
     private ServiceHost(WebApplication app, DataFolder folder) => (_app, _folder) = (app, folder);
 
     /// <summary>Where it listens, once started.</summary>
-    public Uri Address => new(_app.Services.GetRequiredService<IServer>().Features.Get<IServerAddressesFeature>()!.Addresses.First());
+    public Uri Address =>
+        new(_app.Services.GetRequiredService<IServer>().Features.Get<IServerAddressesFeature>()!.Addresses.First());
 
     /// <summary>Builds and starts the service; makes storage and the first token when they are missing.</summary>
     public static async Task<ServiceHost> StartAsync(ServiceOptions options, CancellationToken stop)
@@ -67,12 +68,23 @@ public sealed class ServiceHost : IAsyncDisposable
         }
     }
 
-    private static async Task<WebApplication> StartedAsync(ServiceOptions options, DataFolder folder, CancellationToken stop)
+    private static async Task<WebApplication> StartedAsync(
+        ServiceOptions options,
+        DataFolder folder,
+        CancellationToken stop
+    )
     {
         var app = Build(options);
         await MigrateAsync(app, stop);
-        await app.Services.GetRequiredService<CallSecrets>().SealAllAsync(app.Services.GetRequiredService<Store>(), stop);
-        await FirstTokenAsync(app.Services.GetRequiredService<Store>(), options.Data, app.Services.GetRequiredService<TimeProvider>(), stop);
+        await app
+            .Services.GetRequiredService<CallSecrets>()
+            .SealAllAsync(app.Services.GetRequiredService<Store>(), stop);
+        await FirstTokenAsync(
+            app.Services.GetRequiredService<Store>(),
+            options.Data,
+            app.Services.GetRequiredService<TimeProvider>(),
+            stop
+        );
         folder.IsWhole();
         await app.StartAsync(stop);
         // A large fleet takes seconds: begun before the first person looks at it.
@@ -82,7 +94,9 @@ public sealed class ServiceHost : IAsyncDisposable
 
     private static async Task MigrateAsync(WebApplication app, CancellationToken stop)
     {
-        await using var db = await app.Services.GetRequiredService<IDbContextFactory<FurloughDb>>().CreateDbContextAsync(stop);
+        await using var db = await app
+            .Services.GetRequiredService<IDbContextFactory<FurloughDb>>()
+            .CreateDbContextAsync(stop);
         await DataFolder.RequireKnownAsync(db, stop);
         await db.Database.MigrateAsync(stop);
         await db.Database.ExecuteSqlRawAsync("PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL;", stop);
@@ -92,20 +106,36 @@ public sealed class ServiceHost : IAsyncDisposable
     /// <exception cref="IOException">A service works with the folder, or there is none in it.</exception>
     public static async Task<string> ReplaceStewardTokenAsync(string data, CancellationToken stop)
     {
-        if (!File.Exists(Path.Combine(data, "furlough.db"))) throw new IOException($"there is no service's data in {data}.");
+        if (!File.Exists(Path.Combine(data, "furlough.db")))
+            throw new IOException($"there is no service's data in {data}.");
         using var folder = DataFolder.Take(data);
         await using var app = Build(new ServiceOptions(data, 0));
         await MigrateAsync(app, stop);
         var (file, secret) = (Path.Combine(data, StewardTokenFile), Secrets.Make("flt-"));
         PrivateFile.Write(file, secret + "\n");
         var time = app.Services.GetRequiredService<TimeProvider>();
-        return await app.Services.GetRequiredService<Store>().WriteAsync(async db =>
-        {
-            db.Tokens.RemoveRange(await db.Tokens.Where(t => t.Name == FirstSteward).ToListAsync(stop));
-            db.Tokens.Add(new TokenRow { Id = Guid.CreateVersion7(), Name = FirstSteward, Role = Role.Steward, Hash = Secrets.Hash(secret), MadeAt = time.GetUtcNow(), MadeBy = "furlough" });
-            db.Record(time.GetUtcNow(), "furlough", "token replaced", FirstSteward, null, "at the server");
-            return file;
-        }, stop);
+        return await app
+            .Services.GetRequiredService<Store>()
+            .WriteAsync(
+                async db =>
+                {
+                    db.Tokens.RemoveRange(await db.Tokens.Where(t => t.Name == FirstSteward).ToListAsync(stop));
+                    db.Tokens.Add(
+                        new TokenRow
+                        {
+                            Id = Guid.CreateVersion7(),
+                            Name = FirstSteward,
+                            Role = Role.Steward,
+                            Hash = Secrets.Hash(secret),
+                            MadeAt = time.GetUtcNow(),
+                            MadeBy = "furlough",
+                        }
+                    );
+                    db.Record(time.GetUtcNow(), "furlough", "token replaced", FirstSteward, null, "at the server");
+                    return file;
+                },
+                stop
+            );
     }
 
     /// <summary>Waits until the service is told to stop.</summary>
@@ -124,7 +154,13 @@ public sealed class ServiceHost : IAsyncDisposable
     {
         Directory.CreateDirectory(options.Data);
         var console = options.Console ?? FindConsole();
-        var builder = WebApplication.CreateSlimBuilder(new WebApplicationOptions { ContentRootPath = options.Data, ApplicationName = typeof(ServiceHost).Assembly.GetName().Name });
+        var builder = WebApplication.CreateSlimBuilder(
+            new WebApplicationOptions
+            {
+                ContentRootPath = options.Data,
+                ApplicationName = typeof(ServiceHost).Assembly.GetName().Name,
+            }
+        );
         builder.WebHost.ConfigureKestrel(kestrel =>
         {
             kestrel.Listen(IPAddress.Loopback, options.Port);
@@ -133,24 +169,70 @@ public sealed class ServiceHost : IAsyncDisposable
         });
         if (OpenFiles.ForConnections() is { } most)
         {
-            builder.Services.AddSingleton<SocketTransportFactory>()
-                .AddSingleton<IConnectionListenerFactory>(services => new LimitedConnections(services.GetRequiredService<SocketTransportFactory>(), most));
+            builder
+                .Services.AddSingleton<SocketTransportFactory>()
+                .AddSingleton<IConnectionListenerFactory>(services => new LimitedConnections(
+                    services.GetRequiredService<SocketTransportFactory>(),
+                    most
+                ));
         }
-        builder.Services.AddSerilog(log => log.MinimumLevel.Information().MinimumLevel.Override("Microsoft", LogEventLevel.Warning)
-            .WriteTo.File(Path.Combine(options.Data, "log", "service-.log"), rollingInterval: RollingInterval.Day, formatProvider: System.Globalization.CultureInfo.InvariantCulture));
+        builder.Services.AddSerilog(log =>
+            log.MinimumLevel.Information()
+                .MinimumLevel.Override("Microsoft", LogEventLevel.Warning)
+                .WriteTo.File(
+                    Path.Combine(options.Data, "log", "service-.log"),
+                    rollingInterval: RollingInterval.Day,
+                    formatProvider: System.Globalization.CultureInfo.InvariantCulture
+                )
+        );
         builder.Services.Configure<HostOptions>(host => host.ShutdownTimeout = TimeSpan.FromSeconds(5));
         AddStorage(builder.Services, options.Data);
         AddAccess(builder.Services, options.Data);
-        builder.Services.AddSingleton(TimeProvider.System).AddSingleton<LiveHub>().AddSingleton<DocketSignals>().AddSingleton<DocketDesk>().AddSingleton<AgentSessions>()
-            .AddSingleton<RunControl>().AddSingleton<ErrandDesk>().AddSingleton<DrillDesk>().AddSingleton<ErrandActions>().AddSingleton<RunHours>().AddSingleton<RunViews>().AddSingleton<WishDesk>().AddSingleton<KindDesk>().AddSingleton<AgentPosts>().AddSingleton<BulletinDesk>().AddSingleton<ReconcileDesk>().AddSingleton<DocketOwners>().AddSingleton<MachineBoard>().AddSingleton<SurveyDesk>().AddSingleton<Freshness>().AddSingleton<Acting>().AddSingleton<OriginalDesk>().AddSingleton<Steering>().AddSingleton<ReportMaking>().AddSingleton<CallSecrets>().AddSingleton<NoticeSending>().AddSingleton(options).AddHostedService<NoticeDesk>().AddHostedService<RunWatch>();
+        builder
+            .Services.AddSingleton(TimeProvider.System)
+            .AddSingleton<LiveHub>()
+            .AddSingleton<DocketSignals>()
+            .AddSingleton<DocketDesk>()
+            .AddSingleton<AgentSessions>()
+            .AddSingleton<RunControl>()
+            .AddSingleton<ErrandDesk>()
+            .AddSingleton<DrillDesk>()
+            .AddSingleton<ErrandActions>()
+            .AddSingleton<RunHours>()
+            .AddSingleton<RunViews>()
+            .AddSingleton<WishDesk>()
+            .AddSingleton<KindDesk>()
+            .AddSingleton<AgentPosts>()
+            .AddSingleton<BulletinDesk>()
+            .AddSingleton<ReconcileDesk>()
+            .AddSingleton<DocketOwners>()
+            .AddSingleton<MachineBoard>()
+            .AddSingleton<SurveyDesk>()
+            .AddSingleton<Freshness>()
+            .AddSingleton<Acting>()
+            .AddSingleton<OriginalDesk>()
+            .AddSingleton<Steering>()
+            .AddSingleton<ReportMaking>()
+            .AddSingleton<CallSecrets>()
+            .AddSingleton<NoticeSending>()
+            .AddSingleton(options)
+            .AddHostedService<NoticeDesk>()
+            .AddHostedService<RunWatch>();
         builder.Services.AddSingleton(SigningKey.LoadOrMake(Path.Combine(options.Data, "service-key")));
-        builder.Services.AddExceptionHandler<ProblemWriter>().AddProblemDetails().AddOpenApi(o => o.AddDocumentTransformer((document, _, _) =>
-        {
-            document.Info.Title = "Furlough";
-            document.Info.Version = "v1";
-            document.Servers?.Clear();
-            return Task.CompletedTask;
-        }));
+        builder
+            .Services.AddExceptionHandler<ProblemWriter>()
+            .AddProblemDetails()
+            .AddOpenApi(o =>
+                o.AddDocumentTransformer(
+                    (document, _, _) =>
+                    {
+                        document.Info.Title = "Furlough";
+                        document.Info.Version = "v1";
+                        document.Servers?.Clear();
+                        return Task.CompletedTask;
+                    }
+                )
+            );
         builder.Services.Configure<RouteHandlerOptions>(handlers => handlers.ThrowOnBadRequest = true);
         builder.Services.ConfigureHttpJsonOptions(json =>
         {
@@ -171,7 +253,8 @@ public sealed class ServiceHost : IAsyncDisposable
         app.UseAuthorization();
         app.Use((context, next) => AccessEndpoints.RequireConsoleHeader(context, () => next(context)));
         Map(app);
-        if (console is not null) ServeConsole(app, console);
+        if (console is not null)
+            ServeConsole(app, console);
         return app;
     }
 
@@ -180,15 +263,40 @@ public sealed class ServiceHost : IAsyncDisposable
         var started = TimeProvider.System.GetUtcNow();
         app.MapOpenApi().AllowAnonymous();
         app.MapGet("/health/live", () => "live").AllowAnonymous().ExcludeFromDescription();
-        app.MapGet("/health/ready", async (Store store, ServiceOptions options, CancellationToken stop) => await CanWriteAsync(store, options, stop) ? "ready" : throw new ProblemException(503, "not-ready", "Nothing can be written to the service's storage.", "Look at the free space and the rights of its data folder.")).AllowAnonymous().ExcludeFromDescription();
+        app.MapGet("/health/ready", async (Store store, ServiceOptions options, CancellationToken stop) =>
+                await CanWriteAsync(store, options, stop)
+                    ? "ready"
+                    : throw new ProblemException(
+                        503,
+                        "not-ready",
+                        "Nothing can be written to the service's storage.",
+                        "Look at the free space and the rights of its data folder."
+                    )
+            )
+            .AllowAnonymous()
+            .ExcludeFromDescription();
         var api = app.MapGroup("/api/v1");
-        api.MapGet("/status", (Store store, LiveHub live, HttpContext context, CancellationToken stop) => store.ReadAsync(async db =>
-        {
-            var machines = await db.Machines.Select(m => new { m.Id, m.LastSeen }).ToListAsync(stop);
-            var role = Words.Find<Role>(context.User.FindFirst(System.Security.Claims.ClaimTypes.Role)!.Value)!.Value;
-            return new ServiceStatus(typeof(ServiceHost).Assembly.GetName().Version!.ToString(3), started, machines.Count, machines.Count(m => live.IsSilent(m.Id, m.LastSeen)),
-                await db.Runs.MaxAsync(r => (long?)r.Number, stop) ?? 0, new Identity(context.Who(), role));
-        }, stop)).For(Role.Reader);
+        api.MapGet("/status", (Store store, LiveHub live, HttpContext context, CancellationToken stop) =>
+                store.ReadAsync(
+                    async db =>
+                    {
+                        var machines = await db.Machines.Select(m => new { m.Id, m.LastSeen }).ToListAsync(stop);
+                        var role = Words
+                            .Find<Role>(context.User.FindFirst(System.Security.Claims.ClaimTypes.Role)!.Value)!
+                            .Value;
+                        return new ServiceStatus(
+                            typeof(ServiceHost).Assembly.GetName().Version!.ToString(3),
+                            started,
+                            machines.Count,
+                            machines.Count(m => live.IsSilent(m.Id, m.LastSeen)),
+                            await db.Runs.MaxAsync(r => (long?)r.Number, stop) ?? 0,
+                            new Identity(context.Who(), role)
+                        );
+                    },
+                    stop
+                )
+            )
+            .For(Role.Reader);
         AccessEndpoints.Map(api);
         MachineEndpoints.Map(api);
         ReserveEndpoints.Map(api);
@@ -206,7 +314,12 @@ public sealed class ServiceHost : IAsyncDisposable
         AuditEndpoints.Map(api);
         AgentEndpoints.Map(api);
         EventEndpoint.Map(api);
-        app.MapGroup("/api").MapFallback(() => { throw ProblemException.Missing("such call", "See the description of the API at /openapi/v1.json."); }).AllowAnonymous();
+        app.MapGroup("/api")
+            .MapFallback(() =>
+            {
+                throw ProblemException.Missing("such call", "See the description of the API at /openapi/v1.json.");
+            })
+            .AllowAnonymous();
     }
 
     /// <summary>Whether what is stored would be kept: storage answers a write, and a file of the data folder can be made durable.</summary>
@@ -217,22 +330,45 @@ public sealed class ServiceHost : IAsyncDisposable
         {
             PrivateFile.Write(file, "ready\n");
             File.Delete(file);
-            return await store.WriteAsync(async db => await db.Machines.Select(m => m.Id).Take(1).CountAsync(stop) >= 0, stop);
+            return await store.WriteAsync(
+                async db => await db.Machines.Select(m => m.Id).Take(1).CountAsync(stop) >= 0,
+                stop
+            );
         }
-        catch (Exception full) when (full is IOException or UnauthorizedAccessException or Microsoft.Data.Sqlite.SqliteException or DbUpdateException) { return false; }
+        catch (Exception full)
+            when (full
+                    is IOException
+                        or UnauthorizedAccessException
+                        or Microsoft.Data.Sqlite.SqliteException
+                        or DbUpdateException
+            )
+        {
+            return false;
+        }
     }
 
     private static void AddStorage(IServiceCollection services, string data)
     {
-        services.AddDbContextFactory<FurloughDb>(db => db.UseSqlite($"Data Source={Path.Combine(data, "furlough.db")}"));
+        services.AddDbContextFactory<FurloughDb>(db =>
+            db.UseSqlite($"Data Source={Path.Combine(data, "furlough.db")}")
+        );
         services.AddSingleton<Store>();
     }
 
     private static void AddAccess(IServiceCollection services, string data)
     {
-        services.AddDataProtection().PersistKeysToFileSystem(Directory.CreateDirectory(Path.Combine(data, "session-keys"))).SetApplicationName("furlough");
-        services.AddAuthentication(o => o.DefaultScheme = "either")
-            .AddPolicyScheme("either", null, o => o.ForwardDefaultSelector = c => c.Request.Headers.Authorization.Count > 0 || !c.Request.Cookies.ContainsKey("furlough-session") ? TokenAuthentication.Scheme1 : TokenAuthentication.Session)
+        services
+            .AddDataProtection()
+            .PersistKeysToFileSystem(Directory.CreateDirectory(Path.Combine(data, "session-keys")))
+            .SetApplicationName("furlough");
+        services
+            .AddAuthentication(o => o.DefaultScheme = "either")
+            .AddPolicyScheme("either", null, o =>
+                o.ForwardDefaultSelector = c =>
+                    c.Request.Headers.Authorization.Count > 0 || !c.Request.Cookies.ContainsKey("furlough-session")
+                        ? TokenAuthentication.Scheme1
+                        : TokenAuthentication.Session
+            )
             .AddScheme<AuthenticationSchemeOptions, TokenAuthentication>(TokenAuthentication.Scheme1, null)
             .AddCookie(TokenAuthentication.Session, o =>
             {
@@ -241,17 +377,64 @@ public sealed class ServiceHost : IAsyncDisposable
                 o.Cookie.SameSite = SameSiteMode.Strict;
                 o.ExpireTimeSpan = TimeSpan.FromHours(12);
                 o.Events.OnValidatePrincipal = TokenAuthentication.ValidateSessionAsync;
-                o.Events.OnRedirectToLogin = c => ProblemWriter.WriteAsync(c.HttpContext, new Problem("not signed in", "The session has ended.", 401, "not-signed-in", "Sign in again.", null, null), c.HttpContext.RequestAborted);
-                o.Events.OnRedirectToAccessDenied = c => ProblemWriter.WriteAsync(c.HttpContext, new Problem("role missing", "Your role is not enough for this.", 403, "role-missing", "Ask a steward.", null, null), c.HttpContext.RequestAborted);
+                o.Events.OnRedirectToLogin = c =>
+                    ProblemWriter.WriteAsync(
+                        c.HttpContext,
+                        new Problem(
+                            "not signed in",
+                            "The session has ended.",
+                            401,
+                            "not-signed-in",
+                            "Sign in again.",
+                            null,
+                            null
+                        ),
+                        c.HttpContext.RequestAborted
+                    );
+                o.Events.OnRedirectToAccessDenied = c =>
+                    ProblemWriter.WriteAsync(
+                        c.HttpContext,
+                        new Problem(
+                            "role missing",
+                            "Your role is not enough for this.",
+                            403,
+                            "role-missing",
+                            "Ask a steward.",
+                            null,
+                            null
+                        ),
+                        c.HttpContext.RequestAborted
+                    );
             });
         services.AddAuthorization();
         services.AddRateLimiter(limits =>
         {
-            limits.AddPolicy(AccessEndpoints.SignInLimit, context => RateLimitPartition.GetFixedWindowLimiter(context.Connection.RemoteIpAddress, _ => new FixedWindowRateLimiterOptions { PermitLimit = SignInsPerMinute, Window = TimeSpan.FromMinutes(1) }));
+            limits.AddPolicy(AccessEndpoints.SignInLimit, context =>
+                RateLimitPartition.GetFixedWindowLimiter(
+                    context.Connection.RemoteIpAddress,
+                    _ => new FixedWindowRateLimiterOptions
+                    {
+                        PermitLimit = SignInsPerMinute,
+                        Window = TimeSpan.FromMinutes(1),
+                    }
+                )
+            );
             limits.OnRejected = async (rejected, stop) =>
             {
                 rejected.HttpContext.Response.Headers.RetryAfter = "60";
-                await ProblemWriter.WriteAsync(rejected.HttpContext, new Problem("too many attempts", $"There were more than {SignInsPerMinute} attempts to sign in within a minute.", 429, "too-many-attempts", "Wait a minute, then try again.", null, null), stop);
+                await ProblemWriter.WriteAsync(
+                    rejected.HttpContext,
+                    new Problem(
+                        "too many attempts",
+                        $"There were more than {SignInsPerMinute} attempts to sign in within a minute.",
+                        429,
+                        "too-many-attempts",
+                        "Wait a minute, then try again.",
+                        null,
+                        null
+                    ),
+                    stop
+                );
             };
         });
     }
@@ -259,15 +442,27 @@ public sealed class ServiceHost : IAsyncDisposable
     private static async Task FirstTokenAsync(Store store, string data, TimeProvider time, CancellationToken stop)
     {
         var file = Path.Combine(data, StewardTokenFile);
-        if (await store.ReadAsync(db => db.Tokens.AnyAsync(stop), stop)) return;
+        if (await store.ReadAsync(db => db.Tokens.AnyAsync(stop), stop))
+            return;
         var secret = Secrets.Make("flt-");
         PrivateFile.Write(file, secret + "\n");
-        await store.WriteAsync(db =>
-        {
-            db.Tokens.Add(new TokenRow { Id = Guid.CreateVersion7(), Name = FirstSteward, Role = Role.Steward, Hash = Secrets.Hash(secret) });
-            db.Record(time.GetUtcNow(), "furlough", "first token made", FirstSteward);
-            return Task.FromResult(0);
-        }, stop);
+        await store.WriteAsync(
+            db =>
+            {
+                db.Tokens.Add(
+                    new TokenRow
+                    {
+                        Id = Guid.CreateVersion7(),
+                        Name = FirstSteward,
+                        Role = Role.Steward,
+                        Hash = Secrets.Hash(secret),
+                    }
+                );
+                db.Record(time.GetUtcNow(), "furlough", "first token made", FirstSteward);
+                return Task.FromResult(0);
+            },
+            stop
+        );
     }
 
     private static Task SecurityHeaders(HttpContext context, RequestDelegate next)
@@ -287,23 +482,34 @@ public sealed class ServiceHost : IAsyncDisposable
         headers.XContentTypeOptions = "nosniff";
         headers.XFrameOptions = "DENY";
         headers["Referrer-Policy"] = "no-referrer";
-        if (context.Request.Path.StartsWithSegments("/api")) headers.CacheControl = "no-store";
-        headers.ContentSecurityPolicy = "default-src 'self'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'";
+        if (context.Request.Path.StartsWithSegments("/api"))
+            headers.CacheControl = "no-store";
+        headers.ContentSecurityPolicy =
+            "default-src 'self'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'";
     }
 
     /// <summary>Under another name than its own a page of somebody else's could talk to the service (DNS rebinding).</summary>
-    private static Task RequireOwnHost(HttpContext context, RequestDelegate next) => context.Request.Host.Host is "127.0.0.1" or "localhost" or "::1" or "[::1]" ? next(context)
-        : throw new ProblemException(421, "host-unknown", $"This service is not called `{context.Request.Host.Host}`.", "Call it by http://127.0.0.1 and its port.");
+    private static Task RequireOwnHost(HttpContext context, RequestDelegate next) =>
+        context.Request.Host.Host is "127.0.0.1" or "localhost" or "::1" or "[::1]"
+            ? next(context)
+            : throw new ProblemException(
+                421,
+                "host-unknown",
+                $"This service is not called `{context.Request.Host.Host}`.",
+                "Call it by http://127.0.0.1 and its port."
+            );
 
     private static void ServeConsole(WebApplication app, string folder)
     {
         var files = new PhysicalFileProvider(folder);
         app.UseStaticFiles(new StaticFileOptions { FileProvider = files });
         app.MapFallback(async context =>
-        {
-            context.Response.ContentType = "text/html; charset=utf-8";
-            await context.Response.SendFileAsync(files.GetFileInfo("index.html"));
-        }).AllowAnonymous().ExcludeFromDescription();
+            {
+                context.Response.ContentType = "text/html; charset=utf-8";
+                await context.Response.SendFileAsync(files.GetFileInfo("index.html"));
+            })
+            .AllowAnonymous()
+            .ExcludeFromDescription();
     }
 
     /// <summary>The built console: beside the program, or in the working copy that it was built from.</summary>
@@ -311,7 +517,8 @@ public sealed class ServiceHost : IAsyncDisposable
     {
         for (var at = new DirectoryInfo(AppContext.BaseDirectory); at is not null; at = at.Parent)
             foreach (var place in (string[])["console", "src/console/dist"])
-                if (File.Exists(Path.Combine(at.FullName, place, "index.html"))) return Path.Combine(at.FullName, place);
+                if (File.Exists(Path.Combine(at.FullName, place, "index.html")))
+                    return Path.Combine(at.FullName, place);
         return null;
     }
 }

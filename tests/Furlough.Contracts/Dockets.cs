@@ -8,14 +8,41 @@ public static class Dockets
 {
     public static readonly Guid Machine = Guid.Parse("0197a000-0000-7000-8000-000000000001");
 
-    public static Docket Relocate(Survey survey, string name, string path, Func<VolumeFacts, bool>? onto = null, Method method = Method.Cold, string account = "asa.lind")
+    public static Docket Relocate(
+        Survey survey,
+        string name,
+        string path,
+        Func<VolumeFacts, bool>? onto = null,
+        Method method = Method.Cold,
+        string account = "asa.lind"
+    )
     {
         var holding = survey.Holdings.First(h => h.Name.Name == name && h.Name.Account == account);
         var source = survey.VolumeOf(holding.Place)!;
         var target = survey.Volumes.First(onto ?? (v => !v.System));
-        return new Docket(Guid.CreateVersion7(), 1, Machine, 1, DateTimeOffset.MinValue, DateTimeOffset.MaxValue, DocketWork.Relocate, method, holding.Name,
-            survey.Accounts.First(a => a.Name == account).Id, holding.Place!, new Place(target.Identity.Key, path), source.Identity, target.Identity, 1,
-            [.. holding.Pointers.Select(p => new PointerChange(p.Address, p.Value, null))], holding.Files, holding.DataBytes, [], [], Terms.Plain);
+        return new Docket(
+            Guid.CreateVersion7(),
+            1,
+            Machine,
+            1,
+            DateTimeOffset.MinValue,
+            DateTimeOffset.MaxValue,
+            DocketWork.Relocate,
+            method,
+            holding.Name,
+            survey.Accounts.First(a => a.Name == account).Id,
+            holding.Place!,
+            new Place(target.Identity.Key, path),
+            source.Identity,
+            target.Identity,
+            1,
+            [.. holding.Pointers.Select(p => new PointerChange(p.Address, p.Value, null))],
+            holding.Files,
+            holding.DataBytes,
+            [],
+            [],
+            Terms.Plain
+        );
     }
 
     public static Docket Return(RelocationChange done)
@@ -31,21 +58,41 @@ public static class Dockets
             SourceVolume = d.TargetVolume,
             TargetVolume = d.SourceVolume,
             OwnedFrom = 0,
-            Pointers = [.. done.Pointers.Select(p => new PointerChange(p.Address, p.After, p.Before) { Within = p.Within })],
+            Pointers =
+            [
+                .. done.Pointers.Select(p => new PointerChange(p.Address, p.After, p.Before) { Within = p.Within }),
+            ],
             Supersedes = [d.Id],
         };
     }
 
-    public static Docket FallBack(RelocationChange done) => Return(done) with { Work = DocketWork.FallBack, Originals = [done.Docket.Id] };
+    public static Docket FallBack(RelocationChange done) =>
+        Return(done) with
+        {
+            Work = DocketWork.FallBack,
+            Originals = [done.Docket.Id],
+        };
 
-    public static Docket Discard(RelocationChange done) => Staying(done) with { Work = DocketWork.Discard, Originals = [done.Docket.Id], Discards = new DiscardTerms(DateTimeOffset.MinValue, null, []) };
+    public static Docket Discard(RelocationChange done) =>
+        Staying(done) with
+        {
+            Work = DocketWork.Discard,
+            Originals = [done.Docket.Id],
+            Discards = new DiscardTerms(DateTimeOffset.MinValue, null, []),
+        };
 
-    public static Docket Gather(RelocationChange done) => Staying(done) with { Work = DocketWork.Gather, Method = Method.Warm };
+    public static Docket Gather(RelocationChange done) =>
+        Staying(done) with
+        {
+            Work = DocketWork.Gather,
+            Method = Method.Warm,
+        };
 
-    private static Docket Staying(RelocationChange done) => done.Docket with
-    {
-        Id = Guid.CreateVersion7(),
-        Supersession = done.Docket.Supersession + 1,
-        Pointers = [.. done.Pointers.Select(p => new PointerChange(p.Address, p.Before, p.After))],
-    };
+    private static Docket Staying(RelocationChange done) =>
+        done.Docket with
+        {
+            Id = Guid.CreateVersion7(),
+            Supersession = done.Docket.Supersession + 1,
+            Pointers = [.. done.Pointers.Select(p => new PointerChange(p.Address, p.Before, p.After))],
+        };
 }

@@ -21,13 +21,17 @@ public sealed class MemoryJournal : IJournal
 
     public bool WasAt(HoldingName holding, Place place) => Was(holding, place);
 
-    public JournalState Read(Guid docket) => _states.GetValueOrDefault(docket) ?? new JournalState(null, new HashSet<Step>(), new Dictionary<string, string>(), null, null);
+    public JournalState Read(Guid docket) =>
+        _states.GetValueOrDefault(docket)
+        ?? new JournalState(null, new HashSet<Step>(), new Dictionary<string, string>(), null, null);
 
     public void Begin(Guid docket, Step step) => Write(docket, $"begin {step}", s => s with { Begun = step });
 
-    public void Done(Guid docket, Step step) => Write(docket, $"done {step}", s => s with { Done = new HashSet<Step>(s.Done) { step } });
+    public void Done(Guid docket, Step step) =>
+        Write(docket, $"done {step}", s => s with { Done = new HashSet<Step>(s.Done) { step } });
 
-    public void Note(Guid docket, string key, string value) => Write(docket, $"note {key}", s => s with { Notes = new Dictionary<string, string>(s.Notes) { [key] = value } });
+    public void Note(Guid docket, string key, string value) =>
+        Write(docket, $"note {key}", s => s with { Notes = new Dictionary<string, string>(s.Notes) { [key] = value } });
 
     public void Undo(Guid docket, Failure cause) => Write(docket, "undo", s => s with { Undoing = cause });
 
@@ -79,7 +83,5 @@ public sealed class Recorder : IWatcher
         OnChange(change);
     }
 
-    public void Progressed(Progress progress)
-    {
-    }
+    public void Progressed(Progress progress) { }
 }

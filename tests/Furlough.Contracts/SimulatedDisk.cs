@@ -50,7 +50,12 @@ public sealed class SimulatedDisk
 
     public SimulatedNode Root(string volume)
     {
-        if (!_roots.TryGetValue(volume, out var root)) _roots[volume] = root = new SimulatedNode(NodeKind.Folder, ++_lastId, (ulong)_roots.Count + 1) { Mode = 0x1ED, DurableExists = true };
+        if (!_roots.TryGetValue(volume, out var root))
+            _roots[volume] = root = new SimulatedNode(NodeKind.Folder, ++_lastId, (ulong)_roots.Count + 1)
+            {
+                Mode = 0x1ED,
+                DurableExists = true,
+            };
         return root;
     }
 
@@ -60,8 +65,14 @@ public sealed class SimulatedDisk
         lock (_lock)
         {
             _others = true;
-            try { act(); }
-            finally { _others = false; }
+            try
+            {
+                act();
+            }
+            finally
+            {
+                _others = false;
+            }
         }
     }
 
@@ -70,7 +81,8 @@ public sealed class SimulatedDisk
     {
         lock (_lock)
         {
-            if (_others) return;
+            if (_others)
+                return;
             ByOthers(Meanwhile);
             Operations++;
             if (CrashAt > 0 && Operations > CrashAt)
@@ -78,7 +90,8 @@ public sealed class SimulatedDisk
                 Injected = true;
                 throw new CrashException();
             }
-            if (FailAt == 0 || (FailForGood ? Operations < FailAt : Operations != FailAt)) return;
+            if (FailAt == 0 || (FailForGood ? Operations < FailAt : Operations != FailAt))
+                return;
             Injected = true;
             throw new IoFault(FailWith, path, $"simulated {FailWith} in {what}");
         }
@@ -102,7 +115,8 @@ public sealed class SimulatedDisk
     /// <summary>A program saves into a file that it has mapped: only the first save on memory that is not on the medium yet sets the file's times.</summary>
     public void SaveMapped(SimulatedNode node, byte[] content)
     {
-        if (!node.IsDirty) node.ModifiedNs = node.ChangedNs = Tick();
+        if (!node.IsDirty)
+            node.ModifiedNs = node.ChangedNs = Tick();
         node.IsDirty = true;
         node.Content = content;
         Close(node);
@@ -124,14 +138,16 @@ public sealed class SimulatedDisk
     {
         HashSet<PendingChange> due = [];
         for (var i = _pending.Count - 1; i >= 0; i--)
-            if (_pending[i] is var p && (p.From == folder || p.To == folder || due.Any(d => d.Needs(p)))) due.Add(p);
+            if (_pending[i] is var p && (p.From == folder || p.To == folder || due.Any(d => d.Needs(p))))
+                due.Add(p);
         Settle(due.Contains);
         folder.MakeFactsDurable();
     }
 
     private void Settle(Func<PendingChange, bool> due)
     {
-        foreach (var change in _pending.Where(due)) change.ApplyTo(n => n.DurableEntries);
+        foreach (var change in _pending.Where(due))
+            change.ApplyTo(n => n.DurableEntries);
         _pending.RemoveAll(p => due(p));
     }
 
@@ -145,7 +161,8 @@ public sealed class SimulatedDisk
             node.MakeFactsDurable();
             node.MakeContentDurable();
             node.IsDirty = false;
-            foreach (var child in node.Entries.Values) Below(child);
+            foreach (var child in node.Entries.Values)
+                Below(child);
         }
     }
 
@@ -153,38 +170,60 @@ public sealed class SimulatedDisk
     public void Crash(Random chance)
     {
         foreach (var change in _pending)
-            if (chance.Next(2) == 0) change.ApplyTo(n => n.DurableEntries);
+            if (chance.Next(2) == 0)
+                change.ApplyTo(n => n.DurableEntries);
         _pending.Clear();
         HashSet<SimulatedNode> seen = [];
-        foreach (var root in _roots.Values) Restore(root);
-        foreach (var node in seen) node.Links = 0;
-        foreach (var child in seen.SelectMany(n => n.Entries.Values)) child.Links++;
+        foreach (var root in _roots.Values)
+            Restore(root);
+        foreach (var node in seen)
+            node.Links = 0;
+        foreach (var child in seen.SelectMany(n => n.Entries.Values))
+            child.Links++;
         (CrashAt, FailAt, Operations) = (0, 0, 0);
 
         void Restore(SimulatedNode node)
         {
-            if (!seen.Add(node)) return;
-            if (chance.Next(2) == 0) node.MakeFactsDurable();
-            if (chance.Next(2) == 0) node.TearContent(chance);
+            if (!seen.Add(node))
+                return;
+            if (chance.Next(2) == 0)
+                node.MakeFactsDurable();
+            if (chance.Next(2) == 0)
+                node.TearContent(chance);
             node.BackToDurable();
-            foreach (var child in node.Entries.Values) Restore(child);
+            foreach (var child in node.Entries.Values)
+                Restore(child);
         }
     }
 }
 
 /// <summary>A change of names that is not durable yet. Without a name on one side it makes or removes.</summary>
-internal sealed record PendingChange(SimulatedNode From, string? Name, SimulatedNode To, string? NewName, SimulatedNode Node)
+internal sealed record PendingChange(
+    SimulatedNode From,
+    string? Name,
+    SimulatedNode To,
+    string? NewName,
+    SimulatedNode Node
+)
 {
     /// <summary>Whether this change builds on an earlier one: the same node, or the same name in the same folder.</summary>
-    internal bool Needs(PendingChange earlier) => earlier.Node == Node
-        || (earlier.Name is { } a && Uses(earlier.From, a)) || (earlier.NewName is { } b && Uses(earlier.To, b));
+    internal bool Needs(PendingChange earlier) =>
+        earlier.Node == Node
+        || (earlier.Name is { } a && Uses(earlier.From, a))
+        || (earlier.NewName is { } b && Uses(earlier.To, b));
 
-    private bool Uses(SimulatedNode folder, string name) => (From == folder && Name == name) || (To == folder && NewName == name);
+    private bool Uses(SimulatedNode folder, string name) =>
+        (From == folder && Name == name) || (To == folder && NewName == name);
 
     internal void ApplyTo(Func<SimulatedNode, Dictionary<string, SimulatedNode>> entries)
     {
-        if (Name is not null && (!entries(From).TryGetValue(Name, out var there) || there != Node || !entries(From).Remove(Name))) return;
-        if (NewName is not null) entries(To)[NewName] = Node;
+        if (
+            Name is not null
+            && (!entries(From).TryGetValue(Name, out var there) || there != Node || !entries(From).Remove(Name))
+        )
+            return;
+        if (NewName is not null)
+            entries(To)[NewName] = Node;
     }
 }
 
@@ -225,7 +264,8 @@ public sealed class SimulatedNode(NodeKind kind, ulong id, ulong device)
 
     internal Dictionary<string, SimulatedNode> DurableEntries { get; } = new(StringComparer.Ordinal);
 
-    public NodeFacts Facts => new(Kind, Content.Length, Content.Length, ModifiedNs, ChangedNs, Device, Id, Links, Mode, Owner, Group);
+    public NodeFacts Facts =>
+        new(Kind, Content.Length, Content.Length, ModifiedNs, ChangedNs, Device, Id, Links, Mode, Owner, Group);
 
     internal void MakeFactsDurable() => _durable = (ModifiedNs, Mode, Owner, Group);
 
@@ -234,7 +274,8 @@ public sealed class SimulatedNode(NodeKind kind, ulong id, ulong device)
     /// <summary>Of content that was not flushed, a part may have reached the medium.</summary>
     internal void TearContent(Random chance)
     {
-        if (!ReferenceEquals(Content, _durableContent)) _durableContent = Content[..chance.Next(Content.Length + 1)];
+        if (!ReferenceEquals(Content, _durableContent))
+            _durableContent = Content[..chance.Next(Content.Length + 1)];
     }
 
     internal void BackToDurable()

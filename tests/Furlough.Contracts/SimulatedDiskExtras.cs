@@ -6,6 +6,7 @@ public static class SimulatedDiskExtras
     /// <summary>Makes everything on a volume durable without counting it.</summary>
     public static void FlushVolume(this SimulatedDisk disk, string volume)
     {
-        lock (disk.Lock) disk.FlushVolume(disk.Root(volume));
+        lock (disk.Lock)
+            disk.FlushVolume(disk.Root(volume));
     }
 }

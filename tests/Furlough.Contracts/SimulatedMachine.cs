@@ -7,9 +7,16 @@ using Furlough.Model;
 namespace Furlough.Contracts;
 
 /// <summary>A machine with two volumes on a simulated disk, and settings in two containers that are durable when written.</summary>
-public sealed class SimulatedMachine(SimulatedDisk disk) : IMachine, IVolumes, IPointers, IActivity, IAccounts, ILaunchers
+public sealed class SimulatedMachine(SimulatedDisk disk)
+    : IMachine,
+        IVolumes,
+        IPointers,
+        IActivity,
+        IAccounts,
+        ILaunchers
 {
-    public static readonly VolumeIdentity System = new("system", "fs-system"), Data = new("data", "fs-data");
+    public static readonly VolumeIdentity System = new("system", "fs-system"),
+        Data = new("data", "fs-data");
 
     private readonly Dictionary<string, PointerValue> _settings = [];
     private readonly HashSet<string> _absent = [];
@@ -44,7 +51,8 @@ public sealed class SimulatedMachine(SimulatedDisk disk) : IMachine, IVolumes, I
         Hidden.Remove($"{entry} of {account}");
     }
 
-    public Shortcut? ShortcutTo(string title, IReadOnlyList<string> command) => new(".start", $"{title}: {string.Join(' ', command)}");
+    public Shortcut? ShortcutTo(string title, IReadOnlyList<string> command) =>
+        new(".start", $"{title}: {string.Join(' ', command)}");
 
     /// <summary>The number of the one account.</summary>
     public uint Number { get; set; } = 1001;
@@ -62,24 +70,30 @@ public sealed class SimulatedMachine(SimulatedDisk disk) : IMachine, IVolumes, I
     public Hearing Hears { get; set; }
 
     /// <summary>Further kinds of settings stand in containers of their own, whatever these are called.</summary>
-    private static string Slot(PointerAddress address) => address.Kind == "simulated" ? address.Container : $"{address.Kind} {address.Container}";
+    private static string Slot(PointerAddress address) =>
+        address.Kind == "simulated" ? address.Container : $"{address.Kind} {address.Container}";
 
     public static PointerAddress Address(string container) => new("simulated", container, "Pictures", "asa.lind");
 
     public void Attach(string volume, bool attached)
     {
-        if (attached) _absent.Remove(volume);
-        else _absent.Add(volume);
+        if (attached)
+            _absent.Remove(volume);
+        else
+            _absent.Add(volume);
     }
 
-    public void Setting(string container, string? value) => _settings[container] = value is null ? PointerValue.Absent : new PointerValue("text", value);
+    public void Setting(string container, string? value) =>
+        _settings[container] = value is null ? PointerValue.Absent : new PointerValue("text", value);
 
     public string? Setting(string container) => _settings.GetValueOrDefault(container)?.Text;
 
     public IVolume Require(VolumeIdentity identity)
     {
         disk.Operate("require volume", identity.Marker);
-        return _absent.Contains(identity.Marker) ? throw Faults.VolumeAbsent(identity.Marker) : new Volume(disk, identity, Hears);
+        return _absent.Contains(identity.Marker)
+            ? throw Faults.VolumeAbsent(identity.Marker)
+            : new Volume(disk, identity, Hears);
     }
 
     public string Show(Place place) => $"/{place.Volume}/{place.Path}";
@@ -87,7 +101,8 @@ public sealed class SimulatedMachine(SimulatedDisk disk) : IMachine, IVolumes, I
     public PointerValue Read(PointerAddress address)
     {
         disk.Operate("read pointer", address.Container);
-        if (address.InPlace) return LinkAt(address.Container) is { } text ? new PointerValue("text", text) : PointerValue.Absent;
+        if (address.InPlace)
+            return LinkAt(address.Container) is { } text ? new PointerValue("text", text) : PointerValue.Absent;
         return _settings.GetValueOrDefault(Slot(address)) ?? PointerValue.Absent;
     }
 
@@ -103,12 +118,14 @@ public sealed class SimulatedMachine(SimulatedDisk disk) : IMachine, IVolumes, I
 
     public string? Leads(PointerAddress address, PointerValue value) => value.Text;
 
-    public PointerValue Spell(PointerAddress address, Place place, PointerValue present) => new("text", Show(place) + address.Behind);
+    public PointerValue Spell(PointerAddress address, Place place, PointerValue present) =>
+        new("text", Show(place) + address.Behind);
 
     public void Swap(PointerAddress address, PointerValue expected, PointerValue next)
     {
         var found = Read(address);
-        if (found != expected) throw Faults.PointerChanged(address, expected, found);
+        if (found != expected)
+            throw Faults.PointerChanged(address, expected, found);
         disk.Operate("write pointer", address.Container);
         _settings[Slot(address)] = next;
     }
@@ -129,10 +146,18 @@ public sealed class SimulatedMachine(SimulatedDisk disk) : IMachine, IVolumes, I
         SignInAllowed = record == "allowed";
     }
 
-    public IReadOnlyList<NumberedName> Names() => [new(Number, "asa.lind", false), new(Number, "asa.lind", true), new(Number == 1002 ? 1001u : 1002u, "tea.boro", false)];
+    public IReadOnlyList<NumberedName> Names() =>
+        [
+            new(Number, "asa.lind", false),
+            new(Number, "asa.lind", true),
+            new(Number == 1002 ? 1001u : 1002u, "tea.boro", false),
+        ];
 
     public IReadOnlySet<string> WhoReaches(IReadOnlyList<(NodeFacts Facts, Attributes Attributes)> folders) =>
-        Names().Where(n => !n.IsGroup && folders.All(f => (f.Facts.Mode & (f.Facts.Owner == n.Number ? 0x40 : 1)) != 0)).Select(n => n.Name).ToHashSet();
+        Names()
+            .Where(n => !n.IsGroup && folders.All(f => (f.Facts.Mode & (f.Facts.Owner == n.Number ? 0x40 : 1)) != 0))
+            .Select(n => n.Name)
+            .ToHashSet();
 
     public Attributes Renumbered(Attributes attributes, Func<uint, bool, uint> renumber) => attributes;
 
@@ -146,7 +171,8 @@ public sealed class SimulatedMachine(SimulatedDisk disk) : IMachine, IVolumes, I
     /// <summary>What every program's command answers; null: that commands do not run here.</summary>
     public Func<string?> Answer { get; set; } = () => null;
 
-    public IReadOnlyList<string> Running(string account, IReadOnlyList<string>? programs) => [.. (programs ?? Programs).Intersect(Programs).Select(p => $"{p} ({account})")];
+    public IReadOnlyList<string> Running(string account, IReadOnlyList<string>? programs) =>
+        [.. (programs ?? Programs).Intersect(Programs).Select(p => $"{p} ({account})")];
 
     public string? Ask(string account, IReadOnlyList<string> command) => Answer();
 
@@ -156,7 +182,8 @@ public sealed class SimulatedMachine(SimulatedDisk disk) : IMachine, IVolumes, I
     /// <summary>The notice that is shown, and what may be chosen.</summary>
     public ShownNotice? Shown { get; set; }
 
-    public IShownNotice? Show(string account, ToldText told, TimeSpan length, bool mayPutOff) => Present ? Shown = new ShownNotice(this, told.Text, mayPutOff) : null;
+    public IShownNotice? Show(string account, ToldText told, TimeSpan length, bool mayPutOff) =>
+        Present ? Shown = new ShownNotice(this, told.Text, mayPutOff) : null;
 
     /// <summary>A notice before somebody's eyes.</summary>
     public sealed record ShownNotice(SimulatedMachine Machine, string Text, bool MayPutOff) : IShownNotice
@@ -179,21 +206,35 @@ public sealed class SimulatedMachine(SimulatedDisk disk) : IMachine, IVolumes, I
     {
         using var root = new SimulatedFolder(disk, disk.Root(place.Volume), "");
         using var folder = Reach.TryFolder(root, place.Parts);
-        if (folder is null) return "(missing)";
+        if (folder is null)
+            return "(missing)";
         List<string> lines = [];
         Dictionary<ulong, int> groups = [];
-        Walk.Visit(folder, (within, name, path, facts) =>
-        {
-            if (path.Split('/').Any(p => p.StartsWith(Layout.Prefix, StringComparison.Ordinal))) return;
-            var node = within is null ? null : ((SimulatedFolder)within).Node.Entries[name];
-            if (node is { Kind: NodeKind.File } && !groups.ContainsKey(node.Id)) groups[node.Id] = groups.Count;
-            lines.Add($"{path}|{facts.Kind}|{(facts.Kind == NodeKind.File ? Convert.ToHexString(node!.Content) + " " + groups[node.Id] : node?.Link)}|{facts.Mode}|{facts.Owner}|{facts.ModifiedNs}");
-        }, CancellationToken.None);
+        Walk.Visit(
+            folder,
+            (within, name, path, facts) =>
+            {
+                if (path.Split('/').Any(p => p.StartsWith(Layout.Prefix, StringComparison.Ordinal)))
+                    return;
+                var node = within is null ? null : ((SimulatedFolder)within).Node.Entries[name];
+                if (node is { Kind: NodeKind.File } && !groups.ContainsKey(node.Id))
+                    groups[node.Id] = groups.Count;
+                lines.Add(
+                    $"{path}|{facts.Kind}|{(facts.Kind == NodeKind.File ? Convert.ToHexString(node!.Content) + " " + groups[node.Id] : node?.Link)}|{facts.Mode}|{facts.Owner}|{facts.ModifiedNs}"
+                );
+            },
+            CancellationToken.None
+        );
         return string.Join('\n', lines);
     }
 
     /// <summary>What a system tells of writes: nothing at all; every one; or that there were none, whatever happened, so that only times can tell.</summary>
-    public enum Hearing { Nothing, Everything, NoneEver }
+    public enum Hearing
+    {
+        Nothing,
+        Everything,
+        NoneEver,
+    }
 
     private sealed class Watch : IWriteWatch
     {
@@ -213,7 +254,8 @@ public sealed class SimulatedMachine(SimulatedDisk disk) : IMachine, IVolumes, I
 
         private void Hear(ulong file)
         {
-            if (_hears == Hearing.Everything) _written.Add(file);
+            if (_hears == Hearing.Everything)
+                _written.Add(file);
         }
     }
 
@@ -238,12 +280,12 @@ public sealed class SimulatedMachine(SimulatedDisk disk) : IMachine, IVolumes, I
         public void Sync()
         {
             disk.Operate("sync volume", identity.Marker);
-            if (disk.Forgets("volume", identity.Marker)) return;
-            lock (disk.Lock) disk.FlushVolume(disk.Root(identity.Marker));
+            if (disk.Forgets("volume", identity.Marker))
+                return;
+            lock (disk.Lock)
+                disk.FlushVolume(disk.Root(identity.Marker));
         }
 
-        public void Dispose()
-        {
-        }
+        public void Dispose() { }
     }
 }

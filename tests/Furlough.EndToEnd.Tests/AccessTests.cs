@@ -19,17 +19,39 @@ public sealed class AccessTests : IDisposable
     [Fact]
     public void Every_role_may_what_it_should_and_is_told_when_it_may_not()
     {
-        var (reader, technician, approver) = (Add("pim.alder", "reader"), Add("asa.lind", "technician"), Add("mara.ostby", "approver"));
+        var (reader, technician, approver) = (
+            Add("pim.alder", "reader"),
+            Add("asa.lind", "technician"),
+            Add("mara.ostby", "approver")
+        );
         _field.RunAs(reader, "machine", "list").Code.ShouldBe(0);
-        _field.RunAs(reader, "audit", "make").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(5), o => o.Error.ShouldContain("pim.alder is a reader, which is not enough for this."));
+        _field
+            .RunAs(reader, "audit", "make")
+            .ShouldSatisfyAllConditions(
+                o => o.Code.ShouldBe(5),
+                o => o.Error.ShouldContain("pim.alder is a reader, which is not enough for this.")
+            );
         _field.RunAs(technician, "audit", "make").Code.ShouldBe(0);
         _field.RunAs(technician, "access", "add", "x", "--role", "steward").Code.ShouldBe(5);
         _field.RunAs(technician, "access", "list").Code.ShouldBe(5);
         _field.RunAs(approver, "audit", "make").Code.ShouldBe(5);
-        _field.Run("access", "add", "asa.lind", "--role", "reader").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(5), o => o.Error.ShouldContain("There is a token called asa.lind already"));
-        _field.Run("access", "add", "x", "--role", "reader", "--days", "0").Error.ShouldContain("valid for 1 to 3650 days");
+        _field
+            .Run("access", "add", "asa.lind", "--role", "reader")
+            .ShouldSatisfyAllConditions(
+                o => o.Code.ShouldBe(5),
+                o => o.Error.ShouldContain("There is a token called asa.lind already")
+            );
+        _field
+            .Run("access", "add", "x", "--role", "reader", "--days", "0")
+            .Error.ShouldContain("valid for 1 to 3650 days");
         _field.Run("access", "add", "a\u0007b", "--role", "reader").Error.ShouldContain("needs a name");
-        _field.Run("access", "list").ShouldSatisfyAllConditions(o => o.Out.ShouldContain("pim.alder"), o => o.Out.ShouldNotContain(reader), o => o.Out.ShouldContain("it is revoked"));
+        _field
+            .Run("access", "list")
+            .ShouldSatisfyAllConditions(
+                o => o.Out.ShouldContain("pim.alder"),
+                o => o.Out.ShouldNotContain(reader),
+                o => o.Out.ShouldContain("it is revoked")
+            );
     }
 
     [Fact]
@@ -41,12 +63,23 @@ public sealed class AccessTests : IDisposable
         (await console.GetAsync("/api/v1/machines")).StatusCode.ShouldBe(HttpStatusCode.OK);
         _field.Run("access", "revoke", "asa.lind").Out.ShouldContain("The token of asa.lind is revoked.");
         (await console.GetAsync("/api/v1/machines")).StatusCode.ShouldBe(HttpStatusCode.Unauthorized);
-        _field.RunAs(token, "machine", "list").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(5), o => o.Error.ShouldContain("needs a token"));
-        _field.Run("access", "revoke", "asa.lind").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(5), o => o.Error.ShouldContain("was revoked at"));
-        _field.Run("access", "revoke", "steward").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(5), o => o.Error.ShouldContain("steward is the last steward"));
+        _field
+            .RunAs(token, "machine", "list")
+            .ShouldSatisfyAllConditions(o => o.Code.ShouldBe(5), o => o.Error.ShouldContain("needs a token"));
+        _field
+            .Run("access", "revoke", "asa.lind")
+            .ShouldSatisfyAllConditions(o => o.Code.ShouldBe(5), o => o.Error.ShouldContain("was revoked at"));
+        _field
+            .Run("access", "revoke", "steward")
+            .ShouldSatisfyAllConditions(
+                o => o.Code.ShouldBe(5),
+                o => o.Error.ShouldContain("steward is the last steward")
+            );
         var second = Add("keeper", "steward");
         _field.RunAs(second, "access", "revoke", "steward").Code.ShouldBe(0);
-        _field.RunAs(second, "history", "list").ShouldSatisfyAllConditions(o => o.Out.ShouldContain("token revoked"), o => o.Out.ShouldContain("keeper"));
+        _field
+            .RunAs(second, "history", "list")
+            .ShouldSatisfyAllConditions(o => o.Out.ShouldContain("token revoked"), o => o.Out.ShouldContain("keeper"));
     }
 
     [Fact]
@@ -68,10 +101,22 @@ public sealed class AccessTests : IDisposable
         _field.RunAs(steward, "access", "list").Out.ShouldContain("steward");
 
         var data = Path.Combine(_field.Folder, "service");
-        _field.RunAs(steward, "service", "replace-steward-token", "--data", data).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(1), o => o.Error.ShouldContain("Another service works with the data folder"));
+        _field
+            .RunAs(steward, "service", "replace-steward-token", "--data", data)
+            .ShouldSatisfyAllConditions(
+                o => o.Code.ShouldBe(1),
+                o => o.Error.ShouldContain("Another service works with the data folder")
+            );
         _field.StopService().ShouldBe(0);
-        _field.RunAs("", "service", "replace-steward-token", "--data", Path.Combine(_field.Folder, "elsewhere")).Error.ShouldContain("there is no service's data");
-        _field.RunAs("", "service", "replace-steward-token", "--data", data).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()), o => o.Out.ShouldContain("steward-token"));
+        _field
+            .RunAs("", "service", "replace-steward-token", "--data", Path.Combine(_field.Folder, "elsewhere"))
+            .Error.ShouldContain("there is no service's data");
+        _field
+            .RunAs("", "service", "replace-steward-token", "--data", data)
+            .ShouldSatisfyAllConditions(
+                o => o.Code.ShouldBe(0, o.ToString()),
+                o => o.Out.ShouldContain("steward-token")
+            );
         _field.StartService();
         _field.Run("access", "list").Code.ShouldBe(0);
         _field.RunAs(steward, "access", "list").Code.ShouldBe(5);
@@ -89,11 +134,15 @@ public sealed class AccessTests : IDisposable
         _field.Run("access", "revoke", "asa.lind").Code.ShouldBe(0);
         using var rest = new CancellationTokenSource(TimeSpan.FromSeconds(60));
         var heard = events.ReadToEndAsync(rest.Token);
-        Field.WaitFor(() =>
-        {
-            _field.Run("audit", "make");
-            return heard.IsCompleted;
-        }, "the end of what is heard", 60);
+        Field.WaitFor(
+            () =>
+            {
+                _field.Run("audit", "make");
+                return heard.IsCompleted;
+            },
+            "the end of what is heard",
+            60
+        );
         await heard;
     }
 
@@ -106,7 +155,8 @@ public sealed class AccessTests : IDisposable
         {
             using var answer = await console.PostAsJsonAsync("/api/v1/session", new { token = $"flt-{i}" });
             answers.Add(answer.StatusCode);
-            if (answer.StatusCode == HttpStatusCode.TooManyRequests) (await answer.Content.ReadAsStringAsync()).ShouldContain("too-many-attempts");
+            if (answer.StatusCode == HttpStatusCode.TooManyRequests)
+                (await answer.Content.ReadAsStringAsync()).ShouldContain("too-many-attempts");
         }
         answers.Count(a => a == HttpStatusCode.Unauthorized).ShouldBe(30);
         answers[^1].ShouldBe(HttpStatusCode.TooManyRequests);

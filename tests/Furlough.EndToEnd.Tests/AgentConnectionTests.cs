@@ -23,10 +23,20 @@ public sealed class AgentConnectionTests
             var odd = new OddConnection();
             using var http = new HttpClient(odd) { BaseAddress = new Uri("http://127.0.0.1:1/") };
             List<string> log = [];
-            using var runtime = new AgentRuntime(new AgentOptions("map-01", "Map Room", null, "m"), store, SigningKey.LoadOrMake($"{folder}/key"), new SimulatedMachine(new SimulatedDisk()), new NoSurvey(), http, TimeProvider.System, log.Add);
+            using var runtime = new AgentRuntime(
+                new AgentOptions("map-01", "Map Room", null, "m"),
+                store,
+                SigningKey.LoadOrMake($"{folder}/key"),
+                new SimulatedMachine(new SimulatedDisk()),
+                new NoSurvey(),
+                http,
+                TimeProvider.System,
+                log.Add
+            );
             using var stop = new CancellationTokenSource();
             var running = runtime.RunAsync(stop.Token);
-            for (var i = 0; i < 200 && odd.Calls < 5 && !running.IsCompleted; i++) await Task.Delay(100);
+            for (var i = 0; i < 200 && odd.Calls < 5 && !running.IsCompleted; i++)
+                await Task.Delay(100);
             running.IsCompleted.ShouldBeFalse($"{running.Exception}");
             odd.Calls.ShouldBeGreaterThanOrEqualTo(5);
             log.ShouldContain(l => l.StartsWith("service-unreachable:", StringComparison.Ordinal));
@@ -47,17 +57,28 @@ public sealed class AgentConnectionTests
 
         internal int Calls => _calls;
 
-        protected override Task<HttpResponseMessage> SendAsync(HttpRequestMessage request, CancellationToken cancellationToken) => (Interlocked.Increment(ref _calls) % 4) switch
-        {
-            0 => throw new SocketException((int)SocketError.NotConnected),
-            1 => throw new InvalidOperationException("nobody foresaw this"),
-            2 => throw new ObjectDisposedException("connection"),
-            _ => Task.FromResult(new HttpResponseMessage(System.Net.HttpStatusCode.OK) { Content = new StringContent("{\"half") }),
-        };
+        protected override Task<HttpResponseMessage> SendAsync(
+            HttpRequestMessage request,
+            CancellationToken cancellationToken
+        ) =>
+            (Interlocked.Increment(ref _calls) % 4) switch
+            {
+                0 => throw new SocketException((int)SocketError.NotConnected),
+                1 => throw new InvalidOperationException("nobody foresaw this"),
+                2 => throw new ObjectDisposedException("connection"),
+                _ => Task.FromResult(
+                    new HttpResponseMessage(System.Net.HttpStatusCode.OK) { Content = new StringContent("{\"half") }
+                ),
+            };
     }
 
     private sealed class NoSurvey : ISurveyor
     {
-        public Survey Take(IReadOnlyList<KindCard> kinds, IReadOnlyList<OriginalFacts> originals, Func<Guid, bool> knows, CancellationToken stop) => new(DateTimeOffset.UnixEpoch, "", "", [], [], [], [], [], []);
+        public Survey Take(
+            IReadOnlyList<KindCard> kinds,
+            IReadOnlyList<OriginalFacts> originals,
+            Func<Guid, bool> knows,
+            CancellationToken stop
+        ) => new(DateTimeOffset.UnixEpoch, "", "", [], [], [], [], [], []);
     }
 }

@@ -28,12 +28,17 @@ public sealed class BrowserTests() : RealDesk(megabytes: 64)
         using var screen = new Screen();
         Browse(screen, "about:blank", () => File.Exists($"{Tree.Home}/.config/chromium/Default/Preferences"));
         Enrol();
-        Field.WaitFor(() => Field.Run("machine", "show", "map-01").Out.Contains("browser-downloads", StringComparison.Ordinal), "the browser's setting");
+        Field.WaitFor(
+            () => Field.Run("machine", "show", "map-01").Out.Contains("browser-downloads", StringComparison.Ordinal),
+            "the browser's setting"
+        );
         Field.Run("run", "follow", StartRun(Wanted)).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()));
         Browse(screen, address + "new.bin", () => File.Exists($"{roomy}/Programs/asa.lind/browser-downloads/new.bin"));
         Field.Run("audit", "make").Out.ShouldContain(": 0 findings.");
 
-        Field.Run("relocation", "return", Relocation("browser-downloads").GetProperty("number").ToString(), "--follow").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()));
+        Field
+            .Run("relocation", "return", Relocation("browser-downloads").GetProperty("number").ToString(), "--follow")
+            .ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()));
         Browse(screen, address + "old.bin", () => File.Exists($"{Tree.Home}/Downloads/old.bin"));
     }
 
@@ -57,12 +62,26 @@ public sealed class BrowserTests() : RealDesk(megabytes: 64)
     /// <summary>The account opens an address and closes the browser when something is there.</summary>
     private void Browse(Screen screen, string address, Func<bool> until)
     {
-        var browser = string.Join(' ', "chromium --no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking --disable-component-update --disable-sync", address);
-        using var process = Process.Start(new ProcessStartInfo("unshare", ["-m", "sh", "-c", $"mount --make-rslave / && mount --rbind {Tree.Root}/home /home && mount --rbind {Tree.Root}/mnt /mnt && exec setpriv --reuid=1701 --regid=1701 --clear-groups env -i -C /home/asa.lind HOME=/home/asa.lind DISPLAY={screen.Display} PATH=/usr/bin:/bin {browser}"])
-        {
-            RedirectStandardError = true,
-            RedirectStandardOutput = true,
-        })!;
+        var browser = string.Join(
+            ' ',
+            "chromium --no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking --disable-component-update --disable-sync",
+            address
+        );
+        using var process = Process.Start(
+            new ProcessStartInfo(
+                "unshare",
+                [
+                    "-m",
+                    "sh",
+                    "-c",
+                    $"mount --make-rslave / && mount --rbind {Tree.Root}/home /home && mount --rbind {Tree.Root}/mnt /mnt && exec setpriv --reuid=1701 --regid=1701 --clear-groups env -i -C /home/asa.lind HOME=/home/asa.lind DISPLAY={screen.Display} PATH=/usr/bin:/bin {browser}",
+                ]
+            )
+            {
+                RedirectStandardError = true,
+                RedirectStandardOutput = true,
+            }
+        )!;
         process.OutputDataReceived += (_, _) => { };
         process.ErrorDataReceived += (_, _) => { };
         process.BeginOutputReadLine();
@@ -75,7 +94,8 @@ public sealed class BrowserTests() : RealDesk(megabytes: 64)
         {
             // Asked to end, it writes its settings; killed, it would not.
             LinuxTree.Sh($"kill {process.Id}");
-            if (!process.WaitForExit(20_000)) Field.Kill(process);
+            if (!process.WaitForExit(20_000))
+                Field.Kill(process);
         }
     }
 }

@@ -19,16 +19,36 @@ public sealed class CheckTests : IDisposable
     {
         using var tree = new LinuxTree(fileSystem, 200);
         tree.Setting("# mine\nXDG_DOCUMENTS_DIR=\"$HOME/Documents\"\nXDG_MUSIC_DIR=\"$HOME/Music\"\n");
-        LinuxTree.Sh($"mkdir {tree.Home}/Documents {tree.Home}/Music; echo x > {tree.Home}/Documents/x; ln -s x {tree.Home}/Documents/link; chown -R 1701:1701 {tree.Home}; touch -d 2024-05-01T06:00:00 {tree.Home}/Documents/x {tree.Home}/Documents {tree.Home}/Music {tree.Home}");
+        LinuxTree.Sh(
+            $"mkdir {tree.Home}/Documents {tree.Home}/Music; echo x > {tree.Home}/Documents/x; ln -s x {tree.Home}/Documents/link; chown -R 1701:1701 {tree.Home}; touch -d 2024-05-01T06:00:00 {tree.Home}/Documents/x {tree.Home}/Documents {tree.Home}/Music {tree.Home}"
+        );
         Check(tree, "asa.lind");
         var before = LinuxTree.Describe(tree.Home);
         var report = Check(tree, "asa.lind");
-        LinuxTree.Difference(before, LinuxTree.Describe(tree.Home)).Split('\n').ShouldAllBe(l => l.Length == 0 || l.Contains("'.'", StringComparison.Ordinal) || l.Contains("/.config", StringComparison.Ordinal), "the setting was written twice, nothing else changed");
+        LinuxTree
+            .Difference(before, LinuxTree.Describe(tree.Home))
+            .Split('\n')
+            .ShouldAllBe(
+                l =>
+                    l.Length == 0
+                    || l.Contains("'.'", StringComparison.Ordinal)
+                    || l.Contains("/.config", StringComparison.Ordinal),
+                "the setting was written twice, nothing else changed"
+            );
         LinuxTree.Sh($"find {tree.Root}/data -mindepth 1 ! -name '.furlough*' ! -name lost+found").ShouldBeEmpty();
         report.Out.ShouldContain("passed  /data  a name that is taken is never overwritten (I7)");
         // A volume that stores neither links nor owners fails where a folder has a link: and says so.
-        if (fileSystem == "ext4") report.ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()), o => o.Out.ShouldContain("passed  Documents to /data and back"), o => o.Out.ShouldContain("23 of 23 passed"));
-        else report.ShouldSatisfyAllConditions(o => o.Code.ShouldBe(1, o.ToString()), o => o.Out.ShouldContain("FAILED  Documents to /data and back"));
+        if (fileSystem == "ext4")
+            report.ShouldSatisfyAllConditions(
+                o => o.Code.ShouldBe(0, o.ToString()),
+                o => o.Out.ShouldContain("passed  Documents to /data and back"),
+                o => o.Out.ShouldContain("23 of 23 passed")
+            );
+        else
+            report.ShouldSatisfyAllConditions(
+                o => o.Code.ShouldBe(1, o.ToString()),
+                o => o.Out.ShouldContain("FAILED  Documents to /data and back")
+            );
         using var written = JsonDocument.Parse(File.ReadAllText($"{_field.Folder}/check/check.json"));
         written.RootElement.GetProperty("account").GetString().ShouldBe("asa.lind");
     }
@@ -40,7 +60,8 @@ public sealed class CheckTests : IDisposable
         tree.Setting("XDG_DOCUMENTS_DIR=\"$HOME/Documents\"\n");
         LinuxTree.Sh($"mkdir {tree.Home}/Documents; for i in $(seq 201); do echo x > {tree.Home}/Documents/$i; done");
         var before = LinuxTree.Describe(tree.Root);
-        Check(tree, "asa.lind").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(1), o => o.Error.ShouldContain("somebody works in it"));
+        Check(tree, "asa.lind")
+            .ShouldSatisfyAllConditions(o => o.Code.ShouldBe(1), o => o.Error.ShouldContain("somebody works in it"));
         Check(tree, "keeper").Error.ShouldContain("has no user folders");
         Check(tree, "nobody.there").Error.ShouldContain("There is no account nobody.there here");
         LinuxTree.Difference(before, LinuxTree.Describe(tree.Root)).ShouldNotContain("Documents");
@@ -48,7 +69,10 @@ public sealed class CheckTests : IDisposable
 
     private Outcome Check(LinuxTree tree, string account)
     {
-        using var process = Field.Launch("furlough-agent", ["check", "--root", tree.Root, "--data", $"{_field.Folder}/check", "--account", account]);
+        using var process = Field.Launch(
+            "furlough-agent",
+            ["check", "--root", tree.Root, "--data", $"{_field.Folder}/check", "--account", account]
+        );
         return Field.Finish(process);
     }
 }

@@ -27,21 +27,41 @@ public sealed class DrillTests : IDisposable
     {
         var usual = MadeUpMachine.Usual();
         var now = TimeProvider.System.GetUtcNow();
-        _machine.Survey(usual with
-        {
-            TakenAt = now,
-            SentAt = now,
-            StartedAt = started ?? _longAgo,
-            Volumes = attached ? [usual.Volumes[0], usual.Volumes[1] with { Attached = Attachment.External }] : [usual.Volumes[0]],
-            Accounts = [.. usual.Accounts.Select(a => a.Name == signedIn ? a with { SignedIn = true, Session = new AccountSession(now, [a.Home]) } : a with { Fallback = a.Fallback && hasFallback })],
-        });
+        _machine.Survey(
+            usual with
+            {
+                TakenAt = now,
+                SentAt = now,
+                StartedAt = started ?? _longAgo,
+                Volumes = attached
+                    ? [usual.Volumes[0], usual.Volumes[1] with { Attached = Attachment.External }]
+                    : [usual.Volumes[0]],
+                Accounts =
+                [
+                    .. usual.Accounts.Select(a =>
+                        a.Name == signedIn
+                            ? a with
+                            {
+                                SignedIn = true,
+                                Session = new AccountSession(now, [a.Home]),
+                            }
+                            : a with
+                            {
+                                Fallback = a.Fallback && hasFallback,
+                            }
+                    ),
+                ],
+            }
+        );
     }
 
     private string Shown => _field.Run("machine", "show", "fen-12").Out;
 
-    private string Open => string.Join(' ', _field.Ask("errands").EnumerateArray().Select(e => e.GetProperty("kind").GetString()));
+    private string Open =>
+        string.Join(' ', _field.Ask("errands").EnumerateArray().Select(e => e.GetProperty("kind").GetString()));
 
-    private Outcome Begin(string volume = "/data", string account = "asa.lind") => _field.Run("machine", "drill", "fen-12", "--volume", volume, "--account", account);
+    private Outcome Begin(string volume = "/data", string account = "asa.lind") =>
+        _field.Run("machine", "drill", "fen-12", "--volume", volume, "--account", account);
 
     [Fact]
     public void Each_step_is_finished_by_what_the_machine_sees_and_the_result_is_kept()
@@ -51,7 +71,11 @@ public sealed class DrillTests : IDisposable
         Begin("/nowhere").Code.ShouldBe(2);
         Begin("/").Error.ShouldContain("is the system volume");
         Begin(account: "keeper").Error.ShouldContain("not the fallback administrator");
-        Begin().ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()), o => o.Out.ShouldContain("A drill with /data of fen-12 has begun."));
+        Begin()
+            .ShouldSatisfyAllConditions(
+                o => o.Code.ShouldBe(0, o.ToString()),
+                o => o.Out.ShouldContain("A drill with /data of fen-12 has begun.")
+            );
         Begin().Error.ShouldContain("A drill is under way on fen-12.");
 
         Say(attached: true);
@@ -60,7 +84,9 @@ public sealed class DrillTests : IDisposable
         Open.ShouldBe("restart");
         Say(attached: false, started: TimeProvider.System.GetUtcNow());
         Open.ShouldBe("sign-in");
-        _field.Run("errand", "list").Out.ShouldContain("Sign in as keeper on fen-12 (Map Room), still without the volume `/data`.");
+        _field
+            .Run("errand", "list")
+            .Out.ShouldContain("Sign in as keeper on fen-12 (Map Room), still without the volume `/data`.");
         Say(attached: false, signedIn: "keeper");
         Open.ShouldBe("plug-in");
         Say(attached: true);
@@ -69,7 +95,9 @@ public sealed class DrillTests : IDisposable
         Say(attached: true, signedIn: "asa.lind");
         Open.ShouldBeEmpty();
         Shown.ShouldContain("drill with /data, for asa.lind: passed at 2");
-        _field.Run("history", "list").Out.ShouldSatisfyAllConditions(h => h.ShouldContain("drill begun"), h => h.ShouldContain("drill passed"));
+        _field
+            .Run("history", "list")
+            .Out.ShouldSatisfyAllConditions(h => h.ShouldContain("drill begun"), h => h.ShouldContain("drill passed"));
 
         // A later one that fails counts.
         Begin().Code.ShouldBe(0);

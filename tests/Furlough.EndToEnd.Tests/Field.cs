@@ -30,8 +30,21 @@ public sealed class Field : IDisposable
 
     public void StartService(params string[] more)
     {
-        _service = Launch("furlough", ["service", "start", "--data", Path.Combine(Folder, "service"), "--port", $"{_port}", "--call-private-networks", .. more]);
-        var line = _service.StandardOutput.ReadLine() ?? throw new InvalidOperationException(_service.StandardError.ReadToEnd());
+        _service = Launch(
+            "furlough",
+            [
+                "service",
+                "start",
+                "--data",
+                Path.Combine(Folder, "service"),
+                "--port",
+                $"{_port}",
+                "--call-private-networks",
+                .. more,
+            ]
+        );
+        var line = _service.StandardOutput.ReadLine()
+            ?? throw new InvalidOperationException(_service.StandardError.ReadToEnd());
         _port = new Uri(line["listening on ".Length..]).Port;
         _ = _service.StandardOutput.ReadToEndAsync();
     }
@@ -48,14 +61,36 @@ public sealed class Field : IDisposable
         return _service.ExitCode;
     }
 
-    public Process StartAgent(string root, string name, string? code = null, string room = "Map Room", params string[] more) => Keep(Launch("furlough-agent", [.. AgentArguments(root, name, code, room), .. more]));
+    public Process StartAgent(
+        string root,
+        string name,
+        string? code = null,
+        string room = "Map Room",
+        params string[] more
+    ) => Keep(Launch("furlough-agent", [.. AgentArguments(root, name, code, room), .. more]));
 
     /// <summary>Starts an agent that is killed as it makes the n-th of a system call; the process returned ends with it.</summary>
-    public Process StartAgentKilledAt(string root, string name, string call, int n) => StartAgentWith(root, name, call, $"signal=SIGKILL:when={n}");
+    public Process StartAgentKilledAt(string root, string name, string call, int n) =>
+        StartAgentWith(root, name, call, $"signal=SIGKILL:when={n}");
 
     /// <summary>Starts an agent whose system calls of one name are tampered with: "error=EIO:when=3".</summary>
     public Process StartAgentWith(string root, string name, string call, string tampering) =>
-        Keep(LaunchProgram("strace", ["-f", "-o", "/dev/null", "-e", $"trace={call}", "-e", $"inject={call}:{tampering}", Program("furlough-agent"), .. AgentArguments(root, name, null, "Map Room")]));
+        Keep(
+            LaunchProgram(
+                "strace",
+                [
+                    "-f",
+                    "-o",
+                    "/dev/null",
+                    "-e",
+                    $"trace={call}",
+                    "-e",
+                    $"inject={call}:{tampering}",
+                    Program("furlough-agent"),
+                    .. AgentArguments(root, name, null, "Map Room"),
+                ]
+            )
+        );
 
     /// <summary>Kills a process and what it started.</summary>
     public static void Kill(Process process)
@@ -65,7 +100,19 @@ public sealed class Field : IDisposable
     }
 
     private List<string> AgentArguments(string root, string name, string? code, string room) =>
-        ["--service", Address, "--root", root, "--data", Path.Combine(Folder, name), "--name", name, "--room", room, .. code is null ? Array.Empty<string>() : ["--code-file", CodeFile(code)]];
+        [
+            "--service",
+            Address,
+            "--root",
+            root,
+            "--data",
+            Path.Combine(Folder, name),
+            "--name",
+            name,
+            "--room",
+            room,
+            .. code is null ? Array.Empty<string>() : ["--code-file", CodeFile(code)],
+        ];
 
     /// <summary>An agent that was started otherwise; it ends with the field.</summary>
     public Process Keep(Process agent)
@@ -79,22 +126,33 @@ public sealed class Field : IDisposable
     /// <summary>Ends the agents before everything else.</summary>
     public void EndAgents()
     {
-        foreach (var agent in _agents.Where(a => !a.HasExited)) Kill(agent);
+        foreach (var agent in _agents.Where(a => !a.HasExited))
+            Kill(agent);
     }
 
-    public string Invite(int machines = 1) => Run("machine", "invite", "--machines", $"{machines}", "--json").Json.GetProperty("code").GetString()!;
+    public string Invite(int machines = 1) =>
+        Run("machine", "invite", "--machines", $"{machines}", "--json").Json.GetProperty("code").GetString()!;
 
     /// <summary>What the service answers the steward at an address below the API's: for what is asked again and again until it comes about.</summary>
     public JsonElement Ask(string path)
     {
-        using var request = new HttpRequestMessage(HttpMethod.Get, $"{Address}/api/v1/{path}") { Headers = { Authorization = new AuthenticationHeaderValue("Bearer", Token) } };
+        using var request = new HttpRequestMessage(HttpMethod.Get, $"{Address}/api/v1/{path}")
+        {
+            Headers = { Authorization = new AuthenticationHeaderValue("Bearer", Token) },
+        };
         using var answer = Http.Send(request).EnsureSuccessStatusCode();
         return JsonDocument.Parse(answer.Content.ReadAsStream()).RootElement;
     }
 
     /// <summary>Waits until so many machines have been surveyed.</summary>
     public void WaitForSurveys(int machines = 1) =>
-        WaitFor(() => Ask("machines").EnumerateArray().Count(m => m.GetProperty("surveyedAt").ValueKind == JsonValueKind.String) == machines, machines == 1 ? "the survey" : $"{machines} surveys");
+        WaitFor(
+            () =>
+                Ask("machines")
+                    .EnumerateArray()
+                    .Count(m => m.GetProperty("surveyedAt").ValueKind == JsonValueKind.String) == machines,
+            machines == 1 ? "the survey" : $"{machines} surveys"
+        );
 
     /// <summary>A furlough command as the steward.</summary>
     public Outcome Run(params string[] arguments) => RunAs(Token, arguments);
@@ -131,7 +189,8 @@ public sealed class Field : IDisposable
         var watch = Stopwatch.StartNew();
         while (!done())
         {
-            if (watch.Elapsed.TotalSeconds > seconds) throw new TimeoutException($"{what} did not come about in {seconds} s");
+            if (watch.Elapsed.TotalSeconds > seconds)
+                throw new TimeoutException($"{what} did not come about in {seconds} s");
             CancellationToken.None.WaitHandle.WaitOne(100);
         }
     }
@@ -140,7 +199,8 @@ public sealed class Field : IDisposable
     {
         foreach (var process in _agents.Append(_service).OfType<Process>())
         {
-            if (!process.HasExited) Kill(process);
+            if (!process.HasExited)
+                Kill(process);
             process.Dispose();
         }
         Directory.Delete(Folder, recursive: true);
@@ -149,14 +209,28 @@ public sealed class Field : IDisposable
     /// <summary>The path of a built program.</summary>
     public static string Program(string name) => Path.Combine(Repository, "bin", name);
 
-    public static Process Launch(string program, IEnumerable<string> arguments, params (string Key, string Value)[] environment) => LaunchProgram(Program(program), arguments, environment);
+    public static Process Launch(
+        string program,
+        IEnumerable<string> arguments,
+        params (string Key, string Value)[] environment
+    ) => LaunchProgram(Program(program), arguments, environment);
 
-    private static Process LaunchProgram(string program, IEnumerable<string> arguments, params (string Key, string Value)[] environment)
+    private static Process LaunchProgram(
+        string program,
+        IEnumerable<string> arguments,
+        params (string Key, string Value)[] environment
+    )
     {
-        var start = new ProcessStartInfo(program, arguments) { RedirectStandardOutput = true, RedirectStandardError = true, StandardOutputEncoding = Encoding.UTF8 };
+        var start = new ProcessStartInfo(program, arguments)
+        {
+            RedirectStandardOutput = true,
+            RedirectStandardError = true,
+            StandardOutputEncoding = Encoding.UTF8,
+        };
         // Programs that run for seconds gain nothing from being compiled twice.
         start.Environment["DOTNET_TC_CallCountingDelayMs"] = "FFFFFF";
-        foreach (var (key, value) in environment) start.Environment[key] = value;
+        foreach (var (key, value) in environment)
+            start.Environment[key] = value;
         return Process.Start(start)!;
     }
 
@@ -171,7 +245,8 @@ public sealed class Field : IDisposable
     private static string FindRepository()
     {
         for (var at = new DirectoryInfo(AppContext.BaseDirectory); at is not null; at = at.Parent)
-            if (File.Exists(Path.Combine(at.FullName, "Furlough.slnx"))) return at.FullName;
+            if (File.Exists(Path.Combine(at.FullName, "Furlough.slnx")))
+                return at.FullName;
         throw new InvalidOperationException("The working copy was not found.");
     }
 }

@@ -20,15 +20,28 @@ public sealed class FullDataFolderTests : RealDesk, IDisposable
     [Fact]
     public void A_machine_whose_journal_cannot_be_written_is_not_just_queued()
     {
-        LinuxTree.Sh($"mkdir {Tree.Home}/Documents {Tree.Home}/Pictures; echo x > {Tree.Home}/Documents/plot; mkdir {Data}; mount -t tmpfs -o size=3m none {Data}");
+        LinuxTree.Sh(
+            $"mkdir {Tree.Home}/Documents {Tree.Home}/Pictures; echo x > {Tree.Home}/Documents/plot; mkdir {Data}; mount -t tmpfs -o size=3m none {Data}"
+        );
         Enrol();
         LinuxTree.Sh($"dd if=/dev/zero of={Data}/fill bs=4k 2>/dev/null || true");
         var run = StartRun();
-        Field.WaitFor(() => Field.Run("run", "show", run).Out.Contains("no room for its journal", StringComparison.Ordinal), "the reason");
-        Field.Run("machine", "list").ShouldSatisfyAllConditions(o => o.Out.ShouldContain("stuck"), o => o.Out.ShouldContain("Its agent has no room for its journal"));
+        Field.WaitFor(
+            () => Field.Run("run", "show", run).Out.Contains("no room for its journal", StringComparison.Ordinal),
+            "the reason"
+        );
+        Field
+            .Run("machine", "list")
+            .ShouldSatisfyAllConditions(
+                o => o.Out.ShouldContain("stuck"),
+                o => o.Out.ShouldContain("Its agent has no room for its journal")
+            );
         Field.Run("run", "show", run, "--json").Json.GetProperty("counts").GetProperty("queued").GetInt32().ShouldBe(2);
         LinuxTree.Sh($"rm {Data}/fill");
         Field.Run("run", "follow", run).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()));
-        Field.WaitFor(() => !Field.Run("machine", "list").Out.Contains("journal", StringComparison.Ordinal), "the all-clear");
+        Field.WaitFor(
+            () => !Field.Run("machine", "list").Out.Contains("journal", StringComparison.Ordinal),
+            "the all-clear"
+        );
     }
 }

@@ -17,7 +17,9 @@ public sealed class GatheringTests : RealDesk
         Directory.CreateDirectory($"{Tree.Home}/Pictures");
         StartAgentAndRun().Code.ShouldBe(0);
         var live = $"{Tree.Root}/data/People/asa.lind/Documents";
-        LinuxTree.Sh($"setpriv --reuid=1701 --regid=1701 --clear-groups sh -c 'umask 077; mkdir -p {Tree.Home}/Documents/scans; echo late > {Tree.Home}/Documents/scans/plate; ln {Tree.Home}/Documents/scans/plate {Tree.Home}/Documents/plate'");
+        LinuxTree.Sh(
+            $"setpriv --reuid=1701 --regid=1701 --clear-groups sh -c 'umask 077; mkdir -p {Tree.Home}/Documents/scans; echo late > {Tree.Home}/Documents/scans/plate; ln {Tree.Home}/Documents/scans/plate {Tree.Home}/Documents/plate'"
+        );
         var again = LinuxTree.Describe($"{Tree.Home}/Documents");
         var number = Relocation("Documents").GetProperty("number").ToString();
 
@@ -27,11 +29,15 @@ public sealed class GatheringTests : RealDesk
         finding.GetProperty("text").GetString()!.ShouldContain("a folder with 2 files (5 B)");
         finding.GetProperty("remedy").GetString()!.ShouldContain($"furlough relocation gather {number}");
 
-        Field.Run("relocation", "gather", number, "--follow").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()), o => o.Out.ShouldContain("switched"));
+        Field
+            .Run("relocation", "gather", number, "--follow")
+            .ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()), o => o.Out.ShouldContain("switched"));
         var gathered = Directory.GetDirectories(live, Found + "*").Single();
         LinuxTree.Difference(again, LinuxTree.Describe(gathered)).ShouldBeEmpty();
         LinuxTree.Difference(again, LinuxTree.Describe($"{Tree.Home}/Documents")).ShouldBeEmpty();
-        Field.Run("relocation", "show", number).Out.ShouldContain($"was copied to `/data/People/asa.lind/Documents/{Found}");
+        Field
+            .Run("relocation", "show", number)
+            .Out.ShouldContain($"was copied to `/data/People/asa.lind/Documents/{Found}");
 
         finding = Finding(f => f.GetProperty("severity").GetString() == "advice");
         finding.GetProperty("text").GetString()!.ShouldContain("not changed since");
@@ -40,12 +46,24 @@ public sealed class GatheringTests : RealDesk
 
         Directory.Delete($"{Tree.Home}/Documents", true);
         Field.WaitFor(() => Findings().Count == 0, "an audit without findings");
-        Field.Run("relocation", "gather", number, "--follow").ShouldSatisfyAllConditions(o => o.Code.ShouldNotBe(0), o => o.Out.ShouldContain("no folder at the former place"));
+        Field
+            .Run("relocation", "gather", number, "--follow")
+            .ShouldSatisfyAllConditions(
+                o => o.Code.ShouldNotBe(0),
+                o => o.Out.ShouldContain("no folder at the former place")
+            );
         Relocation("Documents").GetProperty("state").GetString().ShouldBe("switched");
 
         // The relocation goes on as before: a return takes along what was gathered.
-        Field.Run("relocation", "return", number, "--follow").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()), o => o.Out.ShouldContain("returned"));
-        LinuxTree.Difference(again, LinuxTree.Describe(Directory.GetDirectories($"{Tree.Home}/Documents", Found + "*").Single())).ShouldBeEmpty();
+        Field
+            .Run("relocation", "return", number, "--follow")
+            .ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()), o => o.Out.ShouldContain("returned"));
+        LinuxTree
+            .Difference(
+                again,
+                LinuxTree.Describe(Directory.GetDirectories($"{Tree.Home}/Documents", Found + "*").Single())
+            )
+            .ShouldBeEmpty();
         EveryBulletinOnce();
     }
 
@@ -57,5 +75,6 @@ public sealed class GatheringTests : RealDesk
         return findings[0];
     }
 
-    private List<JsonElement> Findings() => [.. Field.Run("audit", "make", "--json").Json.GetProperty("findings").EnumerateArray()];
+    private List<JsonElement> Findings() =>
+        [.. Field.Run("audit", "make", "--json").Json.GetProperty("findings").EnumerateArray()];
 }

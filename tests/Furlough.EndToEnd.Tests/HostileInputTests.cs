@@ -12,7 +12,18 @@ namespace Furlough.EndToEnd.Tests;
 public sealed class HostileInputTests : IDisposable
 {
     private static readonly string[] AgentCalls = ["enrol", "session", "permits", "bulletins", "progress", "surveys"];
-    private static readonly string[] Names = ["0", "-1", "99999999999999999999", "1e3", "%01", "..%2F..%2Fetc", "%3Cimg%20src%3Dx%3E", "%E2%80%AEgnp", new string('n', 3_000)];
+    private static readonly string[] Names =
+    [
+        "0",
+        "-1",
+        "99999999999999999999",
+        "1e3",
+        "%01",
+        "..%2F..%2Fetc",
+        "%3Cimg%20src%3Dx%3E",
+        "%E2%80%AEgnp",
+        new string('n', 3_000),
+    ];
 
     private readonly Field _field = new();
     private readonly HttpClient _http = new();
@@ -38,12 +49,16 @@ public sealed class HostileInputTests : IDisposable
     public async Task Bodies_of_the_wrong_kind_are_refused_by_every_call_and_change_nothing()
     {
         var before = State();
-        var calls = (await CallsAsync()).Where(c => c.Body is not null).Concat(AgentCalls.Select(a => new Call(HttpMethod.Post, $"/api/v1/agent/{a}", []))).ToList();
+        var calls = (await CallsAsync())
+            .Where(c => c.Body is not null)
+            .Concat(AgentCalls.Select(a => new Call(HttpMethod.Post, $"/api/v1/agent/{a}", [])))
+            .ToList();
         calls.Count.ShouldBeGreaterThan(20);
         List<string> wrong = [];
         foreach (var call in calls)
-            foreach (var (what, body) in WrongBodies(call.Body!))
-                if (await WrongAsync(call.Method, call.At("1"), _field.Token, body) is { } answer) wrong.Add($"{call.Method} {call.Path} with {what}: {answer}");
+        foreach (var (what, body) in WrongBodies(call.Body!))
+            if (await WrongAsync(call.Method, call.At("1"), _field.Token, body) is { } answer)
+                wrong.Add($"{call.Method} {call.Path} with {what}: {answer}");
         wrong.ShouldBeEmpty();
         State().ShouldBe(before);
     }
@@ -54,12 +69,16 @@ public sealed class HostileInputTests : IDisposable
         var before = State();
         List<string> wrong = [];
         foreach (var call in (await CallsAsync()).Where(c => c.Path.Contains('{')))
-            foreach (var name in Names)
-            {
-                var body = call.Body is null ? null : Content(Filled(call.Body, "text").ToJsonString());
-                // A room is what machines say it is: one that has none is shown as empty.
-                if (!call.Path.Contains("{room}") && await WrongAsync(call.Method, call.At(name), _field.Token, body) is { } answer) wrong.Add($"{call.Method} {call.Path} at {name[..Math.Min(30, name.Length)]}: {answer}");
-            }
+        foreach (var name in Names)
+        {
+            var body = call.Body is null ? null : Content(Filled(call.Body, "text").ToJsonString());
+            // A room is what machines say it is: one that has none is shown as empty.
+            if (
+                !call.Path.Contains("{room}")
+                && await WrongAsync(call.Method, call.At(name), _field.Token, body) is { } answer
+            )
+                wrong.Add($"{call.Method} {call.Path} at {name[..Math.Min(30, name.Length)]}: {answer}");
+        }
         wrong.ShouldBeEmpty();
         State().ShouldBe(before);
     }
@@ -73,11 +92,32 @@ public sealed class HostileInputTests : IDisposable
         foreach (var call in (await CallsAsync()).Where(c => !c.Path.EndsWith("/session", StringComparison.Ordinal)))
         {
             var body = call.Body is null ? "" : Filled(call.Body, "text").ToJsonString();
-            foreach (var (who, token, expected) in ((string, string?, HttpStatusCode)[])[("nobody", null, HttpStatusCode.Unauthorized), ("a made-up token", "flt-x", HttpStatusCode.Unauthorized), ("a reader", reader, HttpStatusCode.Forbidden)])
+            foreach (
+                var (who, token, expected) in ((string, string?, HttpStatusCode)[])
+                    [
+                        ("nobody", null, HttpStatusCode.Unauthorized),
+                        ("a made-up token", "flt-x", HttpStatusCode.Unauthorized),
+                        ("a reader", reader, HttpStatusCode.Forbidden),
+                    ]
+            )
             {
-                if (who == "a reader" && (call.Method == HttpMethod.Get || IsQuestion(call.Path))) continue;
-                using var answer = await SendAsync(call.Method, call.At("1"), token, call.Body is null ? null : Content(body));
-                if (answer.StatusCode != expected && !(expected == HttpStatusCode.Forbidden && call.Path.EndsWith("/tokens", StringComparison.Ordinal) && call.Method == HttpMethod.Get)) wrong.Add($"{call.Method} {call.Path} by {who}: {(int)answer.StatusCode}");
+                if (who == "a reader" && (call.Method == HttpMethod.Get || IsQuestion(call.Path)))
+                    continue;
+                using var answer = await SendAsync(
+                    call.Method,
+                    call.At("1"),
+                    token,
+                    call.Body is null ? null : Content(body)
+                );
+                if (
+                    answer.StatusCode != expected
+                    && !(
+                        expected == HttpStatusCode.Forbidden
+                        && call.Path.EndsWith("/tokens", StringComparison.Ordinal)
+                        && call.Method == HttpMethod.Get
+                    )
+                )
+                    wrong.Add($"{call.Method} {call.Path} by {who}: {(int)answer.StatusCode}");
             }
         }
         wrong.ShouldBeEmpty();
@@ -89,12 +129,15 @@ public sealed class HostileInputTests : IDisposable
     {
         var before = State();
         foreach (var call in AgentCalls.Where(c => c is not ("enrol" or "session")))
-            foreach (var token in (string?[])[null, "fls-made-up", _field.Token])
-            {
-                var body = call == "bulletins" ? """[{"number":1,"at":"2026-11-05T17:00:00Z","docket":"00000000-0000-0000-0000-000000000001","relocation":1,"state":"switched","step":null,"live":"target","failure":null,"pointers":[],"original":null,"notes":[]}]""" : "{}";
-                using var answer = await SendAsync(HttpMethod.Post, $"/api/v1/agent/{call}", token, Content(body));
-                answer.StatusCode.ShouldBeOneOf(HttpStatusCode.Unauthorized, HttpStatusCode.BadRequest);
-            }
+        foreach (var token in (string?[])[null, "fls-made-up", _field.Token])
+        {
+            var body =
+                call == "bulletins"
+                    ? """[{"number":1,"at":"2026-11-05T17:00:00Z","docket":"00000000-0000-0000-0000-000000000001","relocation":1,"state":"switched","step":null,"live":"target","failure":null,"pointers":[],"original":null,"notes":[]}]"""
+                    : "{}";
+            using var answer = await SendAsync(HttpMethod.Post, $"/api/v1/agent/{call}", token, Content(body));
+            answer.StatusCode.ShouldBeOneOf(HttpStatusCode.Unauthorized, HttpStatusCode.BadRequest);
+        }
         State().ShouldBe(before);
     }
 
@@ -104,29 +147,82 @@ public sealed class HostileInputTests : IDisposable
         var root = Directory.CreateDirectory(Path.Combine(_field.Folder, "root")).FullName;
         var code = _field.Invite();
         foreach (var name in (string[])["desk\u202e1", "desk\u200b", " desk", "", new string('d', 101)])
-            _field.RunAgent("--service", _field.Address, "--root", root, "--data", Path.Combine(_field.Folder, "agent"), "--name", name, "--room", "Map Room", "--code-file", _field.CodeFile(code))
-                .ShouldSatisfyAllConditions(o => o.Code.ShouldNotBe(0), o => o.Error.ShouldContain("A machine needs a name of 1 to 100 letters"));
+            _field
+                .RunAgent(
+                    "--service",
+                    _field.Address,
+                    "--root",
+                    root,
+                    "--data",
+                    Path.Combine(_field.Folder, "agent"),
+                    "--name",
+                    name,
+                    "--room",
+                    "Map Room",
+                    "--code-file",
+                    _field.CodeFile(code)
+                )
+                .ShouldSatisfyAllConditions(
+                    o => o.Code.ShouldNotBe(0),
+                    o => o.Error.ShouldContain("A machine needs a name of 1 to 100 letters")
+                );
         _field.Run("machine", "list", "--json").Json.GetArrayLength().ShouldBe(0);
     }
 
     /// <summary>What only asks, and may be asked by everybody.</summary>
-    private static bool IsQuestion(string path) => path.EndsWith("/check", StringComparison.Ordinal) || path.EndsWith("/suggest", StringComparison.Ordinal);
+    private static bool IsQuestion(string path) =>
+        path.EndsWith("/check", StringComparison.Ordinal) || path.EndsWith("/suggest", StringComparison.Ordinal);
 
     private async Task<List<Call>> CallsAsync()
     {
         var api = JsonNode.Parse(await _http.GetStringAsync("/openapi/v1.json"))!;
         var schemas = api["components"]!["schemas"]!;
-        return [.. from path in api["paths"]!.AsObject()
-                   from verb in path.Value!.AsObject()
-                   let reference = verb.Value!["requestBody"]?["content"]?["application/json"]?["schema"]?["$ref"]?.GetValue<string>()
-                   select new Call(HttpMethod.Parse(verb.Key), path.Key, reference is null ? null : schemas[reference.Split('/')[^1]]!["properties"]!.AsObject())];
+        return
+        [
+            .. from path in api["paths"]!.AsObject()
+            from verb in path.Value!.AsObject()
+            let reference = verb.Value!["requestBody"]
+                ?["content"]?["application/json"]?["schema"]?["$ref"]?.GetValue<string>()
+            select new Call(
+                HttpMethod.Parse(verb.Key),
+                path.Key,
+                reference is null ? null : schemas[reference.Split('/')[^1]]!["properties"]!.AsObject()
+            ),
+        ];
     }
 
     private static IEnumerable<(string What, HttpContent Body)> WrongBodies(JsonObject properties)
     {
-        foreach (var text in (string[])["", "null", "[null]", "7", "\"text\"", "{", "{\"a\":", "\u0000", string.Concat(Enumerable.Repeat("{\"a\":", 2_000)) + "1"]) yield return ($"`{text[..Math.Min(12, text.Length)]}`", Content(text));
-        yield return ("another type of content", new StringContent(properties.Count == 0 ? "{}" : Filled(properties, "text").ToJsonString(), Encoding.UTF8, "text/plain"));
-        yield return ("33 MB", new ByteArrayContent(new byte[33 << 20]) { Headers = { ContentType = new MediaTypeHeaderValue("application/json") } });
+        foreach (
+            var text in (string[])
+                [
+                    "",
+                    "null",
+                    "[null]",
+                    "7",
+                    "\"text\"",
+                    "{",
+                    "{\"a\":",
+                    "\u0000",
+                    string.Concat(Enumerable.Repeat("{\"a\":", 2_000)) + "1",
+                ]
+        )
+            yield return ($"`{text[..Math.Min(12, text.Length)]}`", Content(text));
+        yield return (
+            "another type of content",
+            new StringContent(
+                properties.Count == 0 ? "{}" : Filled(properties, "text").ToJsonString(),
+                Encoding.UTF8,
+                "text/plain"
+            )
+        );
+        yield return (
+            "33 MB",
+            new ByteArrayContent(new byte[33 << 20])
+            {
+                Headers = { ContentType = new MediaTypeHeaderValue("application/json") },
+            }
+        );
         foreach (var property in properties)
         {
             var odd = Filled(properties, "text");
@@ -136,15 +232,21 @@ public sealed class HostileInputTests : IDisposable
     }
 
     /// <summary>A body in which every property has a value of its kind.</summary>
-    private static JsonObject Filled(JsonObject properties, string text) => new(properties.Select(p => KeyValuePair.Create(p.Key, Value(p.Value!, text))));
+    private static JsonObject Filled(JsonObject properties, string text) =>
+        new(properties.Select(p => KeyValuePair.Create(p.Key, Value(p.Value!, text))));
 
-    private static JsonNode? Value(JsonNode schema, string text) => (schema["type"] is JsonArray several ? several.First(t => t!.GetValue<string>() != "null")!.GetValue<string>() : schema["type"]?.GetValue<string>()) switch
-    {
-        "integer" or "number" => JsonValue.Create(1),
-        "array" => new JsonArray(text),
-        "boolean" => JsonValue.Create(true),
-        _ => JsonValue.Create(text),
-    };
+    private static JsonNode? Value(JsonNode schema, string text) =>
+        (
+            schema["type"] is JsonArray several
+                ? several.First(t => t!.GetValue<string>() != "null")!.GetValue<string>()
+                : schema["type"]?.GetValue<string>()
+        ) switch
+        {
+            "integer" or "number" => JsonValue.Create(1),
+            "array" => new JsonArray(text),
+            "boolean" => JsonValue.Create(true),
+            _ => JsonValue.Create(text),
+        };
 
     private static StringContent Content(string text) => new(text, Encoding.UTF8, "application/json");
 
@@ -152,27 +254,43 @@ public sealed class HostileInputTests : IDisposable
     private async Task<string?> WrongAsync(HttpMethod method, string path, string? token, HttpContent? body)
     {
         HttpResponseMessage answer;
-        try { answer = await SendAsync(method, path, token, body); }
+        try
+        {
+            answer = await SendAsync(method, path, token, body);
+        }
         // Who sends too much is cut off before the last byte.
-        catch (HttpRequestException) when (body?.Headers.ContentLength > 32 << 20) { return null; }
+        catch (HttpRequestException) when (body?.Headers.ContentLength > 32 << 20)
+        {
+            return null;
+        }
         using (answer)
         {
             var text = await answer.Content.ReadAsStringAsync();
-            if ((int)answer.StatusCode is < 400 or >= 500) return $"{(int)answer.StatusCode} {text[..Math.Min(200, text.Length)]}";
-            if (text.Length == 0) return $"{(int)answer.StatusCode} without a word";
+            if ((int)answer.StatusCode is < 400 or >= 500)
+                return $"{(int)answer.StatusCode} {text[..Math.Min(200, text.Length)]}";
+            if (text.Length == 0)
+                return $"{(int)answer.StatusCode} without a word";
             try
             {
                 using var problem = JsonDocument.Parse(text);
-                return problem.RootElement.GetProperty("code").GetString() is { Length: > 0 } && problem.RootElement.GetProperty("detail").GetString() is { Length: > 0 and < 2_000 } ? null : text;
+                return
+                    problem.RootElement.GetProperty("code").GetString() is { Length: > 0 }
+                    && problem.RootElement.GetProperty("detail").GetString() is { Length: > 0 and < 2_000 }
+                    ? null
+                    : text;
             }
-            catch (Exception odd) when (odd is JsonException or KeyNotFoundException) { return $"{(int)answer.StatusCode} {text}"; }
+            catch (Exception odd) when (odd is JsonException or KeyNotFoundException)
+            {
+                return $"{(int)answer.StatusCode} {text}";
+            }
         }
     }
 
     private async Task<HttpResponseMessage> SendAsync(HttpMethod method, string path, string? token, HttpContent? body)
     {
         using var request = new HttpRequestMessage(method, path) { Content = body };
-        if (token is not null) request.Headers.Authorization = new AuthenticationHeaderValue("Bearer", token);
+        if (token is not null)
+            request.Headers.Authorization = new AuthenticationHeaderValue("Bearer", token);
         return await _http.SendAsync(request);
     }
 

@@ -13,11 +13,24 @@ public sealed class HoursTests : RealDesk
         Directory.CreateDirectory($"{Tree.Home}/Pictures");
         Enrol();
         var opens = TimeProvider.System.GetUtcNow().UtcDateTime.AddSeconds(25);
-        File.WriteAllText($"{Field.Folder}/soon.ics", $"BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:-//test//EN\r\nBEGIN:VEVENT\r\nUID:1@test\r\nDTSTAMP:20260101T000000Z\r\nDTSTART:{opens:yyyyMMddTHHmmssZ}\r\nDURATION:PT1H\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n");
+        File.WriteAllText(
+            $"{Field.Folder}/soon.ics",
+            $"BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:-//test//EN\r\nBEGIN:VEVENT\r\nUID:1@test\r\nDTSTAMP:20260101T000000Z\r\nDTSTART:{opens:yyyyMMddTHHmmssZ}\r\nDURATION:PT1H\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n"
+        );
         var run = StartRun(Brief + "\nhours: soon.ics\n");
         Field.WaitFor(() => Relocation("Documents").GetProperty("state").GetString() == "waiting", "the rest");
-        Field.Run("run", "show", run).ShouldSatisfyAllConditions(o => o.Out.ShouldContain($"Outside its allowed hours; the next ones are {opens:yyyy-MM-dd HH:mm:ss}Z"), o => o.Out.ShouldContain("waiting, outside-hours: 2 relocations on map-01"));
-        Field.Run("run", "follow", run).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()), o => TimeProvider.System.GetUtcNow().UtcDateTime.ShouldBeGreaterThan(opens));
+        Field
+            .Run("run", "show", run)
+            .ShouldSatisfyAllConditions(
+                o => o.Out.ShouldContain($"Outside its allowed hours; the next ones are {opens:yyyy-MM-dd HH:mm:ss}Z"),
+                o => o.Out.ShouldContain("waiting, outside-hours: 2 relocations on map-01")
+            );
+        Field
+            .Run("run", "follow", run)
+            .ShouldSatisfyAllConditions(
+                o => o.Code.ShouldBe(0, o.ToString()),
+                o => TimeProvider.System.GetUtcNow().UtcDateTime.ShouldBeGreaterThan(opens)
+            );
         XdgUserDir("DOCUMENTS").ShouldEndWith("/data/People/asa.lind/Documents");
     }
 
@@ -28,13 +41,35 @@ public sealed class HoursTests : RealDesk
         Directory.CreateDirectory($"{Tree.Home}/Pictures");
         Enrol();
         var run = StartRun(Brief.Replace("method: warm", "attended: true", StringComparison.Ordinal));
-        Field.WaitFor(() => Relocation("Documents").GetProperty("state").GetString() == "switched" && Relocation("Pictures").GetProperty("state").GetString() == "waiting", "the others");
+        Field.WaitFor(
+            () =>
+                Relocation("Documents").GetProperty("state").GetString() == "switched"
+                && Relocation("Pictures").GetProperty("state").GetString() == "waiting",
+            "the others"
+        );
         var number = Relocation("Pictures").GetProperty("number").ToString();
-        Field.Run("run", "follow", run).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(4, o.ToString()), o => o.Out.ShouldContain($"furlough relocation begin {number}"));
-        Field.Run("relocation", "begin", Relocation("Documents").GetProperty("number").ToString()).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(5), o => o.Error.ShouldContain("needs nobody at its machine"));
+        Field
+            .Run("run", "follow", run)
+            .ShouldSatisfyAllConditions(
+                o => o.Code.ShouldBe(4, o.ToString()),
+                o => o.Out.ShouldContain($"furlough relocation begin {number}")
+            );
+        Field
+            .Run("relocation", "begin", Relocation("Documents").GetProperty("number").ToString())
+            .ShouldSatisfyAllConditions(
+                o => o.Code.ShouldBe(5),
+                o => o.Error.ShouldContain("needs nobody at its machine")
+            );
 
-        Field.Run("relocation", "begin", number).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()), o => o.Out.ShouldContain("may begin now"));
-        Field.Run("relocation", "begin", number).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(5), o => o.Error.ShouldContain("was begun by"));
+        Field
+            .Run("relocation", "begin", number)
+            .ShouldSatisfyAllConditions(
+                o => o.Code.ShouldBe(0, o.ToString()),
+                o => o.Out.ShouldContain("may begin now")
+            );
+        Field
+            .Run("relocation", "begin", number)
+            .ShouldSatisfyAllConditions(o => o.Code.ShouldBe(5), o => o.Error.ShouldContain("was begun by"));
         Field.WaitFor(() => Relocation("Pictures").GetProperty("state").GetString() == "switched", "the switch");
         Field.Run("machine", "list", "--json").Json[0].GetProperty("standing").GetString().ShouldBe("settled");
     }

@@ -22,29 +22,55 @@ public sealed class InviteTests : IDisposable
         var now = new AgentClient(machine.Http);
         machine.Open(now);
         machine.Open(now);
-        _field.Run("history", "list").Out.ShouldNotContain("suspected clone", Case.Sensitive, "its agent was started three times");
+        _field
+            .Run("history", "list")
+            .Out.ShouldNotContain("suspected clone", Case.Sensitive, "its agent was started three times");
         machine.Open(machine.Client);
         _field.Run("history", "list").Out.ShouldContain("suspected clone");
-        _field.Run("machine", "show", "map-01").ShouldSatisfyAllConditions(o => o.Out.ShouldContain("furlough machine invite --again map-01"));
+        _field
+            .Run("machine", "show", "map-01")
+            .ShouldSatisfyAllConditions(o => o.Out.ShouldContain("furlough machine invite --again map-01"));
 
         using var twin = new HttpClient { BaseAddress = new Uri(_field.Address + "/") };
-        await new AgentClient(twin).EnrolAsync(new EnrolRequest(_field.Invite(), "map-02", "Map Room", SigningKey.Make().Public, "map-01-itself", ProtocolVersion.Newest), CancellationToken.None);
+        await new AgentClient(twin).EnrolAsync(
+            new EnrolRequest(
+                _field.Invite(),
+                "map-02",
+                "Map Room",
+                SigningKey.Make().Public,
+                "map-01-itself",
+                ProtocolVersion.Newest
+            ),
+            CancellationToken.None
+        );
         _field.Run("history", "list").Out.ShouldContain("same machine id");
     }
 
     [Fact]
     public async Task An_invite_is_listed_without_its_code_and_opens_nothing_once_it_is_revoked()
     {
-        var code = _field.Run("machine", "invite", "--machines", "3", "--room", "Map Room", "--json").Json.GetProperty("code").GetString()!;
+        var code = _field
+            .Run("machine", "invite", "--machines", "3", "--room", "Map Room", "--json")
+            .Json.GetProperty("code")
+            .GetString()!;
         var listed = _field.Run("machine", "invites");
-        listed.Out.ShouldSatisfyAllConditions(o => o.ShouldContain("Map Room"), o => o.ShouldContain("steward"), o => o.ShouldNotContain(code.Split('.')[0]));
+        listed.Out.ShouldSatisfyAllConditions(
+            o => o.ShouldContain("Map Room"),
+            o => o.ShouldContain("steward"),
+            o => o.ShouldNotContain(code.Split('.')[0])
+        );
         await EnrolAsync(code, "map-01");
         var open = _field.Run("machine", "invites", "--json").Json.EnumerateArray().Single();
         open.GetProperty("left").GetInt32().ShouldBe(2);
         var reader = _field.Run("access", "add", "looks on", "--role", "reader").Out.Trim();
         _field.RunAs(reader, "machine", "invites").Code.ShouldBe(5);
 
-        _field.Run("machine", "uninvite", "00000000").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(2), o => o.Error.ShouldContain("furlough machine invites"));
+        _field
+            .Run("machine", "uninvite", "00000000")
+            .ShouldSatisfyAllConditions(
+                o => o.Code.ShouldBe(2),
+                o => o.Error.ShouldContain("furlough machine invites")
+            );
         _field.Run("machine", "uninvite", open.GetProperty("id").GetString()!).Code.ShouldBe(0);
         _field.Run("machine", "invites", "--json").Json.GetArrayLength().ShouldBe(0);
         (await Should.ThrowAsync<ServiceException>(() => EnrolAsync(code, "map-02"))).Code.ShouldBe("invite-used");
@@ -54,13 +80,24 @@ public sealed class InviteTests : IDisposable
     [Fact]
     public void The_command_for_machines_gives_the_code_by_the_environment()
     {
-        _field.Run("machine", "invite").Out.ShouldSatisfyAllConditions(o => o.ShouldContain("  FURLOUGH_CODE="), o => o.ShouldContain(" furlough-agent --service http://127.0.0.1:"), o => o.ShouldNotContain("--code "));
-        _field.RunAgent("--service", _field.Address, "--root", _field.Folder, "--code", "x").ShouldSatisfyAllConditions(o => o.Code.ShouldNotBe(0), o => o.Error.ShouldContain("--code"));
+        _field
+            .Run("machine", "invite")
+            .Out.ShouldSatisfyAllConditions(
+                o => o.ShouldContain("  FURLOUGH_CODE="),
+                o => o.ShouldContain(" furlough-agent --service http://127.0.0.1:"),
+                o => o.ShouldNotContain("--code ")
+            );
+        _field
+            .RunAgent("--service", _field.Address, "--root", _field.Folder, "--code", "x")
+            .ShouldSatisfyAllConditions(o => o.Code.ShouldNotBe(0), o => o.Error.ShouldContain("--code"));
     }
 
     private async Task EnrolAsync(string code, string name)
     {
         using var http = new HttpClient { BaseAddress = new Uri(_field.Address + "/") };
-        await new AgentClient(http).EnrolAsync(new EnrolRequest(code, name, "Any", SigningKey.Make().Public, name, ProtocolVersion.Newest), CancellationToken.None);
+        await new AgentClient(http).EnrolAsync(
+            new EnrolRequest(code, name, "Any", SigningKey.Make().Public, name, ProtocolVersion.Newest),
+            CancellationToken.None
+        );
     }
 }

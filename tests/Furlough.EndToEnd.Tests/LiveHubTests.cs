@@ -15,7 +15,8 @@ public sealed class LiveHubTests
         _live.ProgressPause.ShouldBe(TimeSpan.FromSeconds(0.7));
         Report(3_000);
         _live.ProgressPause.ShouldBe(TimeSpan.FromSeconds(2));
-        for (var i = 0; i < 2_500; i++) _live.ForgetProgress(i);
+        for (var i = 0; i < 2_500; i++)
+            _live.ForgetProgress(i);
         _live.ProgressPause.ShouldBe(TimeSpan.FromSeconds(0.7));
         Report(10_000);
         _live.ProgressPause.ShouldBe(TimeSpan.FromSeconds(5));
@@ -24,7 +25,9 @@ public sealed class LiveHubTests
     [Fact]
     public async Task What_happened_reaches_a_console_that_is_slow_to_listen_however_much_progress_there_is()
     {
-        await using var listener = _live.ListenAsync(TestContext.Current.CancellationToken).GetAsyncEnumerator(TestContext.Current.CancellationToken);
+        await using var listener = _live
+            .ListenAsync(TestContext.Current.CancellationToken)
+            .GetAsyncEnumerator(TestContext.Current.CancellationToken);
         await listener.MoveNextAsync();
         _live.Say("relocation", 1);
         Report(1_000);
@@ -41,6 +44,7 @@ public sealed class LiveHubTests
 
     private void Report(int relocations)
     {
-        for (var i = 0; i < relocations; i++) _live.Keep(new Progress(Guid.Empty, i, Step.Copy, 1, 2, 10, 20, 5, 2, DateTimeOffset.UnixEpoch));
+        for (var i = 0; i < relocations; i++)
+            _live.Keep(new Progress(Guid.Empty, i, Step.Copy, 1, 2, 10, 20, 5, 2, DateTimeOffset.UnixEpoch));
     }
 }

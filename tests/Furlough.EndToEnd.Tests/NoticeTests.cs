@@ -24,7 +24,13 @@ public sealed class NoticeTests : RealDesk
         LinuxTree.Sh($"chown -R 1701:1701 {Tree.Home}/Documents {Tree.Home}/Pictures");
     }
 
-    private string Errand(string kind) => Field.Ask("errands").EnumerateArray().Single(e => e.GetProperty("kind").GetString() == kind).GetProperty("number").ToString();
+    private string Errand(string kind) =>
+        Field
+            .Ask("errands")
+            .EnumerateArray()
+            .Single(e => e.GetProperty("kind").GetString() == kind)
+            .GetProperty("number")
+            .ToString();
 
     [Fact]
     public void A_web_address_is_called_with_signed_events_again_until_it_takes_them_and_then_never_again()
@@ -33,9 +39,16 @@ public sealed class NoticeTests : RealDesk
         using var web = new Web(refuses: 1);
         Enrol();
         Field.Run("notice", "add", "board", "--call", "ftp://x/").Error.ShouldContain("is no web address");
-        Field.Run("notice", "add", "board", "--call", web.Address, "--mail", "a@b.example").Error.ShouldContain("one of the two");
-        Field.Run("notice", "add", "keeper", "--mail", "keeper@station.example").Error.ShouldContain("without a mail server");
-        var secret = Field.Run("notice", "add", "board", "--call", web.Address, "--on", "run-ended", "errand-raised", "--json").Json.GetProperty("secret").GetString()!;
+        Field
+            .Run("notice", "add", "board", "--call", web.Address, "--mail", "a@b.example")
+            .Error.ShouldContain("one of the two");
+        Field
+            .Run("notice", "add", "keeper", "--mail", "keeper@station.example")
+            .Error.ShouldContain("without a mail server");
+        var secret = Field
+            .Run("notice", "add", "board", "--call", web.Address, "--on", "run-ended", "errand-raised", "--json")
+            .Json.GetProperty("secret")
+            .GetString()!;
         Field.Run("notice", "list").Out.ShouldNotContain(secret);
         foreach (var file in Directory.GetFiles(Path.Combine(Field.Folder, "service"), "furlough.db*"))
             Encoding.Latin1.GetString(File.ReadAllBytes(file)).ShouldNotContain(secret, Case.Sensitive, file);
@@ -49,16 +62,39 @@ public sealed class NoticeTests : RealDesk
         web.Asked.GroupBy(a => a.Id).Select(g => g.Count()).Order().ShouldBe([1, 2]);
         foreach (var call in web.Taken)
         {
-            var expected = "v1," + Convert.ToBase64String(HMACSHA256.HashData(Encoding.UTF8.GetBytes(secret), Encoding.UTF8.GetBytes($"{call.Id}.{call.Time}.{call.Body}")));
+            var expected =
+                "v1,"
+                + Convert.ToBase64String(
+                    HMACSHA256.HashData(
+                        Encoding.UTF8.GetBytes(secret),
+                        Encoding.UTF8.GetBytes($"{call.Id}.{call.Time}.{call.Body}")
+                    )
+                );
             call.Signature.ShouldBe(expected);
             call.Type.ShouldStartWith("application/cloudevents+json");
-            JsonDocument.Parse(call.Body).RootElement.ShouldSatisfyAllConditions(e => e.GetProperty("specversion").GetString().ShouldBe("1.0"), e => e.GetProperty("id").GetString().ShouldBe(call.Id));
+            JsonDocument
+                .Parse(call.Body)
+                .RootElement.ShouldSatisfyAllConditions(
+                    e => e.GetProperty("specversion").GetString().ShouldBe("1.0"),
+                    e => e.GetProperty("id").GetString().ShouldBe(call.Id)
+                );
         }
-        var types = web.Taken.Select(c => JsonDocument.Parse(c.Body).RootElement).ToDictionary(e => e.GetProperty("type").GetString()!, e => e.GetProperty("data"));
+        var types = web
+            .Taken.Select(c => JsonDocument.Parse(c.Body).RootElement)
+            .ToDictionary(e => e.GetProperty("type").GetString()!, e => e.GetProperty("data"));
         types["furlough.errand-raised"].GetProperty("text").GetString()!.ShouldContain("Sign in as asa.lind on map-01");
         types["furlough.run-ended"].GetProperty("subject").GetString().ShouldBe("Run 1 has ended");
-        types["furlough.run-ended"].GetProperty("text").GetString()!.ShouldContain($"One desk: 2 switched.\n\n{Field.Address}/runs/1");
-        Field.Run("notice", "list", "--json").Json[0].ShouldSatisfyAllConditions(r => r.GetProperty("sent").GetInt32().ShouldBe(2), r => r.GetProperty("waiting").GetInt32().ShouldBe(0));
+        types["furlough.run-ended"]
+            .GetProperty("text")
+            .GetString()!
+            .ShouldContain($"One desk: 2 switched.\n\n{Field.Address}/runs/1");
+        Field
+            .Run("notice", "list", "--json")
+            .Json[0]
+            .ShouldSatisfyAllConditions(
+                r => r.GetProperty("sent").GetInt32().ShouldBe(2),
+                r => r.GetProperty("waiting").GetInt32().ShouldBe(0)
+            );
         Field.Run("notice", "remove", "board").Code.ShouldBe(0);
         Field.Run("notice", "remove", "board").Code.ShouldBe(2);
     }
@@ -72,14 +108,32 @@ public sealed class NoticeTests : RealDesk
         using var machine = new MadeUpMachine(Field, "fen-12");
         var survey = MadeUpMachine.Usual();
         machine.Survey(survey);
-        var left = survey with { Accounts = [.. survey.Accounts.Select(a => a.Name == "asa.lind" ? a with { KeptOut = "its Documents should be at `/data/x`, and is not there" } : a)] };
+        var left = survey with
+        {
+            Accounts =
+            [
+                .. survey.Accounts.Select(a =>
+                    a.Name == "asa.lind"
+                        ? a with
+                        {
+                            KeptOut = "its Documents should be at `/data/x`, and is not there",
+                        }
+                        : a
+                ),
+            ],
+        };
         machine.Survey(left);
         machine.Survey(left);
         Field.WaitFor(() => web.Taken.Count == 1, "the notice");
         var told = JsonDocument.Parse(web.Taken.Single().Body).RootElement.GetProperty("data");
         told.GetProperty("subject").GetString().ShouldBe("asa.lind cannot sign in on fen-12");
         told.GetProperty("text").GetString()!.ShouldContain("its Documents should be at `/data/x`, and is not there.");
-        Field.Run("machine", "show", "fen-12").ShouldSatisfyAllConditions(o => o.Out.ShouldContain("blocking: asa.lind is kept from signing in on fen-12 by Furlough"), o => o.Out.ShouldContain("furlough-agent let-in asa.lind"));
+        Field
+            .Run("machine", "show", "fen-12")
+            .ShouldSatisfyAllConditions(
+                o => o.Out.ShouldContain("blocking: asa.lind is kept from signing in on fen-12 by Furlough"),
+                o => o.Out.ShouldContain("furlough-agent let-in asa.lind")
+            );
         Field.Run("machine", "list").Out.ShouldContain("drifted");
         machine.Survey(survey);
         Field.Run("machine", "show", "fen-12").Out.ShouldNotContain("kept from signing in");
@@ -97,18 +151,41 @@ public sealed class NoticeTests : RealDesk
         Field.StartService("--mail-server", $"smtp://127.0.0.1:{port}", "--mail-from", "furlough@station.example");
         Enrol();
         Field.Run("notice", "add", "keeper", "--mail", "keeper").Error.ShouldContain("is no address for mail");
-        Field.Run("notice", "add", "keeper", "--mail", "keeper@station.example", "--on", "findings").Out.ShouldContain("keeper is told of findings from now on.");
+        Field
+            .Run("notice", "add", "keeper", "--mail", "keeper@station.example", "--on", "findings")
+            .Out.ShouldContain("keeper is told of findings from now on.");
         Field.Run("run", "follow", StartRun()).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()));
         Tree.Setting("XDG_DOCUMENTS_DIR=\"$HOME/Documents\"\nXDG_PICTURES_DIR=\"/data/People/asa.lind/Pictures\"\n");
         Field.Run("audit", "make").Out.ShouldContain("pointer-not-as-planned");
-        Field.WaitFor(() => Field.Run("notice", "list").Out.Contains("waiting after 1 attempt: Audit 1:", StringComparison.Ordinal), "the trouble");
+        Field.WaitFor(
+            () =>
+                Field.Run("notice", "list").Out.Contains("waiting after 1 attempt: Audit 1:", StringComparison.Ordinal),
+            "the trouble"
+        );
         var box = Path.Combine(Field.Folder, "box");
-        var server = Process.Start(new ProcessStartInfo("/usr/bin/python3", ["-m", "aiosmtpd", "-n", "-l", $"127.0.0.1:{port}", "-c", "aiosmtpd.handlers.Mailbox", box]) { RedirectStandardOutput = true, RedirectStandardError = true })!;
+        var server = Process.Start(
+            new ProcessStartInfo(
+                "/usr/bin/python3",
+                ["-m", "aiosmtpd", "-n", "-l", $"127.0.0.1:{port}", "-c", "aiosmtpd.handlers.Mailbox", box]
+            )
+            {
+                RedirectStandardOutput = true,
+                RedirectStandardError = true,
+            }
+        )!;
         Field.Keep(server);
         Field.WaitFor(() => Directory.Exists($"{box}/new") && Directory.GetFiles($"{box}/new").Length == 1, "the mail");
         var mail = File.ReadAllText(Directory.GetFiles($"{box}/new").Single());
-        mail.ShouldSatisfyAllConditions(m => m.ShouldContain("To: keeper@station.example"), m => m.ShouldContain("From: furlough@station.example"), m => m.ShouldMatch("Subject: Audit 1: \\d finding"), m => m.ShouldContain("The setting XDG_DOCUMENTS_DIR"));
-        Field.WaitFor(() => Field.Run("notice", "list", "--json").Json[0].GetProperty("sent").GetInt32() == 1, "that it is known");
+        mail.ShouldSatisfyAllConditions(
+            m => m.ShouldContain("To: keeper@station.example"),
+            m => m.ShouldContain("From: furlough@station.example"),
+            m => m.ShouldMatch("Subject: Audit 1: \\d finding"),
+            m => m.ShouldContain("The setting XDG_DOCUMENTS_DIR")
+        );
+        Field.WaitFor(
+            () => Field.Run("notice", "list", "--json").Json[0].GetProperty("sent").GetInt32() == 1,
+            "that it is known"
+        );
     }
 
     [Theory]
@@ -118,8 +195,27 @@ public sealed class NoticeTests : RealDesk
     [InlineData("smtp://127.0.0.1:25", "nobody", "is no address for mail")]
     public void A_mail_server_that_cannot_be_one_is_refused_at_the_start(string server, string? from, string words)
     {
-        using var process = Field.Launch("furlough", ["service", "start", "--data", Path.Combine(Field.Folder, "other"), "--port", "0", "--mail-server", server, .. from is null ? Array.Empty<string>() : ["--mail-from", from]]);
-        Field.Finish(process).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(2), o => o.Error.ShouldContain(words), o => o.Error.ShouldNotContain("secret"));
+        using var process = Field.Launch(
+            "furlough",
+            [
+                "service",
+                "start",
+                "--data",
+                Path.Combine(Field.Folder, "other"),
+                "--port",
+                "0",
+                "--mail-server",
+                server,
+                .. from is null ? Array.Empty<string>() : ["--mail-from", from],
+            ]
+        );
+        Field
+            .Finish(process)
+            .ShouldSatisfyAllConditions(
+                o => o.Code.ShouldBe(2),
+                o => o.Error.ShouldContain(words),
+                o => o.Error.ShouldNotContain("secret")
+            );
     }
 
     private static int FreePort()
@@ -144,13 +240,26 @@ public sealed class NoticeTests : RealDesk
                 while (_listener.IsListening)
                 {
                     HttpListenerContext context;
-                    try { context = await _listener.GetContextAsync(); }
-                    catch (Exception ended) when (ended is HttpListenerException or ObjectDisposedException) { return; }
+                    try
+                    {
+                        context = await _listener.GetContextAsync();
+                    }
+                    catch (Exception ended) when (ended is HttpListenerException or ObjectDisposedException)
+                    {
+                        return;
+                    }
                     using var reader = new StreamReader(context.Request.InputStream, Encoding.UTF8);
-                    var call = new Call(context.Request.Headers["webhook-id"]!, context.Request.Headers["webhook-timestamp"]!, context.Request.Headers["webhook-signature"]!, context.Request.ContentType!, await reader.ReadToEndAsync());
+                    var call = new Call(
+                        context.Request.Headers["webhook-id"]!,
+                        context.Request.Headers["webhook-timestamp"]!,
+                        context.Request.Headers["webhook-signature"]!,
+                        context.Request.ContentType!,
+                        await reader.ReadToEndAsync()
+                    );
                     var refused = Asked.Count < refuses;
                     Asked.Enqueue(call);
-                    if (!refused) Taken.Enqueue(call);
+                    if (!refused)
+                        Taken.Enqueue(call);
                     context.Response.StatusCode = refused ? 500 : 204;
                     context.Response.Close();
                 }

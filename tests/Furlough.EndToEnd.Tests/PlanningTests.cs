@@ -20,22 +20,44 @@ public sealed class PlanningTests : IDisposable
 
     private readonly string _folder = Directory.CreateTempSubdirectory("furlough-planning-").FullName;
     private readonly Process _demo;
-    private readonly string _address = "", _token = "";
+    private readonly string _address = "",
+        _token = "";
 
     public PlanningTests()
     {
-        _demo = Field.Launch("furlough", ["demo", "start", "--data", $"{_folder}/demo", "--port", "0", "--machines", "18", "--run", "Herbarium", "--speed", "20000"]);
+        _demo = Field.Launch(
+            "furlough",
+            [
+                "demo",
+                "start",
+                "--data",
+                $"{_folder}/demo",
+                "--port",
+                "0",
+                "--machines",
+                "18",
+                "--run",
+                "Herbarium",
+                "--speed",
+                "20000",
+            ]
+        );
         while (_demo.StandardOutput.ReadLine() is { } line)
         {
-            if (line.StartsWith("Console", StringComparison.Ordinal)) (_address, _token) = line["Console".Length..].Trim().Split("/#token=") is [var address, var token] ? (address, token) : ("", "");
-            if (line.Contains("stays open", StringComparison.Ordinal)) return;
+            if (line.StartsWith("Console", StringComparison.Ordinal))
+                (_address, _token) = line["Console".Length..].Trim().Split("/#token=") is [var address, var token]
+                    ? (address, token)
+                    : ("", "");
+            if (line.Contains("stays open", StringComparison.Ordinal))
+                return;
         }
         throw new InvalidOperationException(_demo.StandardError.ReadToEnd());
     }
 
     public void Dispose()
     {
-        if (!_demo.HasExited) Field.Kill(_demo);
+        if (!_demo.HasExited)
+            Field.Kill(_demo);
         _demo.Dispose();
         Directory.Delete(_folder, recursive: true);
     }
@@ -48,25 +70,48 @@ public sealed class PlanningTests : IDisposable
         Run("run", "start", "--plan", plan).Code.ShouldBe(0);
         var followed = Run("run", "follow", "2");
         followed.Code.ShouldBe(0, followed.ToString());
-        var rows = Run("relocation", "list", "--run", "2", "--json").Json.EnumerateArray().Select(r => (Likely: Seconds(r.GetProperty("forecast").GetProperty("work").GetProperty("likely")), Took: r.GetProperty("times").EnumerateArray().Sum(t => Seconds(t.GetProperty("took"))))).ToList();
+        var rows = Run("relocation", "list", "--run", "2", "--json")
+            .Json.EnumerateArray()
+            .Select(r =>
+                (
+                    Likely: Seconds(r.GetProperty("forecast").GetProperty("work").GetProperty("likely")),
+                    Took: r.GetProperty("times").EnumerateArray().Sum(t => Seconds(t.GetProperty("took")))
+                )
+            )
+            .ToList();
         rows.Count.ShouldBeGreaterThan(50);
         rows.Count(r => Math.Abs(r.Took - r.Likely) <= 0.2 * r.Likely).ShouldBeGreaterThan((int)(0.9 * rows.Count));
-        followed.Out.ShouldContain($"within 20% for {rows.Count(r => Math.Abs(r.Took - r.Likely) <= 0.2 * r.Likely)} of {rows.Count}");
+        followed.Out.ShouldContain(
+            $"within 20% for {rows.Count(r => Math.Abs(r.Took - r.Likely) <= 0.2 * r.Likely)} of {rows.Count}"
+        );
     }
 
     [Fact]
     public void No_more_machines_are_worked_on_at_once_than_the_brief_allows_and_all_come_to_their_turn()
     {
-        var plan = Run("plan", "make", Brief(Rest + "\nat-once: {machines: 2}\n"), "--json").Json.GetProperty("number").ToString();
+        var plan = Run("plan", "make", Brief(Rest + "\nat-once: {machines: 2}\n"), "--json")
+            .Json.GetProperty("number")
+            .ToString();
         Run("run", "start", "--plan", plan).Code.ShouldBe(0);
         var most = 0;
-        Field.WaitFor(() =>
-        {
-            var run = Run("run", "show", "2", "--json").Json;
-            var rows = Run("relocation", "list", "--run", "2", "--json").Json.EnumerateArray().ToList();
-            most = Math.Max(most, rows.Where(r => r.GetProperty("state").GetString() is not ("planned" or "switched" or "failed" or "refused")).Select(r => r.GetProperty("machine").GetString()).Distinct().Count());
-            return run.GetProperty("state").GetString() == "ended";
-        }, "the run");
+        Field.WaitFor(
+            () =>
+            {
+                var run = Run("run", "show", "2", "--json").Json;
+                var rows = Run("relocation", "list", "--run", "2", "--json").Json.EnumerateArray().ToList();
+                most = Math.Max(
+                    most,
+                    rows.Where(r =>
+                            r.GetProperty("state").GetString() is not ("planned" or "switched" or "failed" or "refused")
+                        )
+                        .Select(r => r.GetProperty("machine").GetString())
+                        .Distinct()
+                        .Count()
+                );
+                return run.GetProperty("state").GetString() == "ended";
+            },
+            "the run"
+        );
         most.ShouldBe(2);
         Run("run", "show", "2").Out.ShouldMatch("ended  \\d+ switched;");
     }
@@ -76,7 +121,13 @@ public sealed class PlanningTests : IDisposable
     {
         var volumes = Run("machine", "space", "--json").Json.EnumerateArray().ToList();
         volumes.Count.ShouldBe(36);
-        var days = volumes.Select(v => v.GetProperty("daysLeft") is { ValueKind: JsonValueKind.Number } d ? d.GetDouble() : double.PositiveInfinity).ToList();
+        var days = volumes
+            .Select(v =>
+                v.GetProperty("daysLeft") is { ValueKind: JsonValueKind.Number } d
+                    ? d.GetDouble()
+                    : double.PositiveInfinity
+            )
+            .ToList();
         days.ShouldBe(days.Order());
         var first = volumes[0].GetProperty("machine").GetString()!;
         var one = Run("machine", "space", first);
@@ -87,16 +138,30 @@ public sealed class PlanningTests : IDisposable
         suggested.Code.ShouldBe(3, "map-06 has no second internal volume");
         suggested.Out.ShouldContain("map-06 (Map Room): frees 0 B of 30.0 GB wanted, NOT REACHED");
         var plan = Run("plan", "make", Brief(suggested.Out), "--json").Json;
-        foreach (var machine in plan.GetProperty("machines").EnumerateArray()) machine.GetProperty("dataBytes").GetInt64().ShouldBeGreaterThanOrEqualTo(30_000_000_000);
-        plan.GetProperty("hazards").EnumerateArray().ShouldNotContain(h => h.GetProperty("severity").GetString() == "blocking");
+        foreach (var machine in plan.GetProperty("machines").EnumerateArray())
+            machine.GetProperty("dataBytes").GetInt64().ShouldBeGreaterThanOrEqualTo(30_000_000_000);
+        plan.GetProperty("hazards")
+            .EnumerateArray()
+            .ShouldNotContain(h => h.GetProperty("severity").GetString() == "blocking");
 
-        Run("brief", "suggest").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(2), o => o.Error.ShouldContain("not clear how much space"));
-        Run("brief", "suggest", "--free", "much").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(2), o => o.Error.ShouldContain("`much` is no amount of space"));
-        Run("brief", "suggest", "--until", "30%", "--room", "Attic").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(2), o => o.Error.ShouldContain("no machine"));
-        Run("machine", "space", "nowhere").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(2), o => o.Error.ShouldContain("nowhere"));
+        Run("brief", "suggest")
+            .ShouldSatisfyAllConditions(
+                o => o.Code.ShouldBe(2),
+                o => o.Error.ShouldContain("not clear how much space")
+            );
+        Run("brief", "suggest", "--free", "much")
+            .ShouldSatisfyAllConditions(
+                o => o.Code.ShouldBe(2),
+                o => o.Error.ShouldContain("`much` is no amount of space")
+            );
+        Run("brief", "suggest", "--until", "30%", "--room", "Attic")
+            .ShouldSatisfyAllConditions(o => o.Code.ShouldBe(2), o => o.Error.ShouldContain("no machine"));
+        Run("machine", "space", "nowhere")
+            .ShouldSatisfyAllConditions(o => o.Code.ShouldBe(2), o => o.Error.ShouldContain("nowhere"));
     }
 
-    private static double Seconds(JsonElement time) => TimeSpan.Parse(time.GetString()!, CultureInfo.InvariantCulture).TotalSeconds;
+    private static double Seconds(JsonElement time) =>
+        TimeSpan.Parse(time.GetString()!, CultureInfo.InvariantCulture).TotalSeconds;
 
     private string Brief(string text)
     {

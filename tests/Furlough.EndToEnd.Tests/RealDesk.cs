@@ -70,24 +70,42 @@ public abstract class RealDesk : IDisposable
         return Field.Run("run", "follow", StartRun());
     }
 
-    protected JsonElement Relocation(string holding) => Field.Ask("relocations").EnumerateArray().Single(r => r.GetProperty("holding").GetString() == holding);
+    protected JsonElement Relocation(string holding) =>
+        Field.Ask("relocations").EnumerateArray().Single(r => r.GetProperty("holding").GetString() == holding);
 
     /// <summary>The identifier of the one original that a holding keeps.</summary>
-    protected string Original(string holding) => Field.Ask("originals").EnumerateArray().Single(o => o.GetProperty("holding").GetString() == holding).GetProperty("id").GetString()!;
+    protected string Original(string holding) =>
+        Field
+            .Ask("originals")
+            .EnumerateArray()
+            .Single(o => o.GetProperty("holding").GetString() == holding)
+            .GetProperty("id")
+            .GetString()!;
 
     protected string XdgUserDir(string word) =>
-        LinuxTree.Sh($"setpriv --reuid=1701 --regid=1701 --clear-groups env -i HOME={Tree.Home} PATH=/usr/bin:/bin xdg-user-dir {word}").Trim();
+        LinuxTree
+            .Sh(
+                $"setpriv --reuid=1701 --regid=1701 --clear-groups env -i HOME={Tree.Home} PATH=/usr/bin:/bin xdg-user-dir {word}"
+            )
+            .Trim();
 
     /// <summary>Where the setting leads now; where it leads to nothing (an agent died in the middle), the one complete place there is is not live for anybody.</summary>
     protected string LivePlace(string key, string folder)
     {
         var line = File.ReadAllLines(Tree.UserDirs).Single(l => l.StartsWith(key, StringComparison.Ordinal));
-        return line.Contains("$HOME", StringComparison.Ordinal) ? $"{Tree.Home}/{folder}" : $"{Tree.Root}/data/People/asa.lind/{folder}";
+        return line.Contains("$HOME", StringComparison.Ordinal)
+            ? $"{Tree.Home}/{folder}"
+            : $"{Tree.Root}/data/People/asa.lind/{folder}";
     }
 
     protected void EveryBulletinOnce()
     {
-        Field.WaitFor(() => Numbers($"{Field.Folder}/service/furlough.db", "SELECT Number FROM Bulletins ORDER BY Number").Count == Numbers($"{Field.Folder}/map-01/agent.db", "SELECT number FROM bulletin ORDER BY number").Count, "all bulletins");
+        Field.WaitFor(
+            () =>
+                Numbers($"{Field.Folder}/service/furlough.db", "SELECT Number FROM Bulletins ORDER BY Number").Count
+                == Numbers($"{Field.Folder}/map-01/agent.db", "SELECT number FROM bulletin ORDER BY number").Count,
+            "all bulletins"
+        );
         var stored = Numbers($"{Field.Folder}/service/furlough.db", "SELECT Number FROM Bulletins ORDER BY Number");
         stored.ShouldBe(Enumerable.Range(1, stored.Count).Select(n => (long)n));
         stored.Count.ShouldBeGreaterThan(10);
@@ -110,7 +128,8 @@ public abstract class RealDesk : IDisposable
         command.CommandText = sql;
         using var reader = command.ExecuteReader();
         List<long> numbers = [];
-        while (reader.Read()) numbers.Add(reader.GetInt64(0));
+        while (reader.Read())
+            numbers.Add(reader.GetInt64(0));
         return numbers;
     }
 }

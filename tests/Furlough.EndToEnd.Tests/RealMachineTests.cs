@@ -15,7 +15,8 @@ public sealed class RealMachineTests : RealDesk
         Tree.FillHard($"{Tree.Home}/Documents", 20_000, 300);
         Tree.FillHard($"{Tree.Home}/Pictures", 50);
         var before = LinuxTree.Describe($"{Tree.Home}/Documents");
-        StartAgentAndRun().ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()), o => o.Out.ShouldContain("2 switched"));
+        StartAgentAndRun()
+            .ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()), o => o.Out.ShouldContain("2 switched"));
         LinuxTree.Difference(before, LinuxTree.Describe($"{Tree.Root}/data/People/asa.lind/Documents")).ShouldBeEmpty();
         XdgUserDir("DOCUMENTS").ShouldBe("/data/People/asa.lind/Documents");
 
@@ -25,21 +26,45 @@ public sealed class RealMachineTests : RealDesk
         documents.GetProperty("machine").GetString().ShouldBe("map-01");
         documents.GetProperty("source").GetString().ShouldBe("/home/asa.lind/Documents");
         documents.GetProperty("failure").ValueKind.ShouldBe(JsonValueKind.Null);
-        documents.GetProperty("notes").EnumerateArray().Select(n => n.GetString()).ShouldContain(n => n!.Contains("named pipe"));
+        documents
+            .GetProperty("notes")
+            .EnumerateArray()
+            .Select(n => n.GetString())
+            .ShouldContain(n => n!.Contains("named pipe"));
         Field.Run("audit", "make", "--json").Json.GetProperty("findings").GetArrayLength().ShouldBe(0);
-        Field.RunAgent("status", "--data", $"{Field.Folder}/map-01").Out.ShouldContain("Documents of asa.lind  switched");
+        Field
+            .RunAgent("status", "--data", $"{Field.Folder}/map-01")
+            .Out.ShouldContain("Documents of asa.lind  switched");
 
         var number = documents.GetProperty("number").GetInt64();
-        Field.Run("relocation", "return", $"{number}", "--follow").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()), o => o.Out.ShouldContain("returned"));
+        Field
+            .Run("relocation", "return", $"{number}", "--follow")
+            .ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()), o => o.Out.ShouldContain("returned"));
         LinuxTree.Difference(before, LinuxTree.Describe($"{Tree.Home}/Documents")).ShouldBeEmpty();
         XdgUserDir("DOCUMENTS").ShouldBe($"{Tree.Home}/Documents");
-        File.ReadAllText(Tree.UserDirs).ShouldBe("# mine\nXDG_DOCUMENTS_DIR=\"$HOME/Documents\"\nXDG_PICTURES_DIR=\"/data/People/asa.lind/Pictures\"\n");
+        File.ReadAllText(Tree.UserDirs)
+            .ShouldBe(
+                "# mine\nXDG_DOCUMENTS_DIR=\"$HOME/Documents\"\nXDG_PICTURES_DIR=\"/data/People/asa.lind/Pictures\"\n"
+            );
 
-        Field.Run("original", "discard", Original("Pictures"), "--before-its-time", "--reason", "nobody needs it", "--follow").Out.ShouldContain("finished");
+        Field
+            .Run(
+                "original",
+                "discard",
+                Original("Pictures"),
+                "--before-its-time",
+                "--reason",
+                "nobody needs it",
+                "--follow"
+            )
+            .Out.ShouldContain("finished");
         Tree.Setting("XDG_DOCUMENTS_DIR=\"$HOME/Documents\"\nXDG_PICTURES_DIR=\"$HOME/Pictures\"\n");
         // A survey that was under way when the setting changed may still answer the first audit.
         JsonElement findings = default;
-        Field.WaitFor(() => (findings = Field.Run("audit", "make", "--json").Json.GetProperty("findings")).GetArrayLength() > 0, "the finding");
+        Field.WaitFor(
+            () => (findings = Field.Run("audit", "make", "--json").Json.GetProperty("findings")).GetArrayLength() > 0,
+            "the finding"
+        );
         var finding = findings[0];
         finding.GetProperty("code").GetString().ShouldBe("pointer-not-as-planned");
         finding.GetProperty("remedy").GetString().ShouldNotBeNullOrEmpty();
@@ -58,7 +83,9 @@ public sealed class RealMachineTests : RealDesk
         {
             CancellationToken.None.WaitHandle.WaitOne(random.Next(400, 1_400));
             Field.Kill(agent);
-            LinuxTree.Difference(before, LinuxTree.Describe(LivePlace("XDG_DOCUMENTS_DIR", "Documents"))).ShouldBeEmpty($"after kill {kills}");
+            LinuxTree
+                .Difference(before, LinuxTree.Describe(LivePlace("XDG_DOCUMENTS_DIR", "Documents")))
+                .ShouldBeEmpty($"after kill {kills}");
             agent = Field.StartAgent(Tree.Root, "map-01");
         }
         Field.Run("run", "follow", number).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()));
@@ -69,14 +96,20 @@ public sealed class RealMachineTests : RealDesk
     [Theory]
     [InlineData("renameat2", new[] { 4, 7, 8, 16, 17 })] // 7 and 17 write the pointers of the two folders
     [InlineData("fsync", new[] { 11, 37 })]
-    public void An_agent_killed_at_a_rename_or_flush_leaves_the_live_place_complete_and_finishes_I2_I4(string call, int[] moments) =>
-        KilledAt(call, moments).ShouldBe(moments.Length);
+    public void An_agent_killed_at_a_rename_or_flush_leaves_the_live_place_complete_and_finishes_I2_I4(
+        string call,
+        int[] moments
+    ) => KilledAt(call, moments).ShouldBe(moments.Length);
 
     /// <summary>The n-th flush of a file, folder or volume fails; what was written since the last good one is not trusted, and nothing is lost.</summary>
     [Theory]
     [InlineData("syncfs", "EIO", 1)]
     [InlineData("fsync", "EIO", 26)]
-    public void A_flush_that_fails_loses_nothing_and_a_later_attempt_succeeds_I3(string call, string error, int moment) => FlushFails(call, error, moment);
+    public void A_flush_that_fails_loses_nothing_and_a_later_attempt_succeeds_I3(
+        string call,
+        string error,
+        int moment
+    ) => FlushFails(call, error, moment);
 
     [Theory]
     [Trait("Category", "long")]
@@ -85,7 +118,8 @@ public sealed class RealMachineTests : RealDesk
     [InlineData("fsync", "EIO", 14)]
     [InlineData("fsync", "EIO", 38)]
     [InlineData("fsync", "EIO", 44)]
-    public void Flushes_that_fail_at_further_moments_lose_nothing_I3(string call, string error, int moment) => FlushFails(call, error, moment);
+    public void Flushes_that_fail_at_further_moments_lose_nothing_I3(string call, string error, int moment) =>
+        FlushFails(call, error, moment);
 
     private void FlushFails(string call, string error, int moment)
     {
@@ -95,20 +129,39 @@ public sealed class RealMachineTests : RealDesk
         Field.Kill(Enrol());
         var run = StartRun();
         var agent = Field.StartAgentWith(Tree.Root, "map-01", call, $"error={error}:when={moment}");
-        Field.WaitFor(() => agent.HasExited || Field.Ask($"runs/{run}").GetProperty("state").GetString() == "ended", $"{call} {moment}");
+        Field.WaitFor(
+            () => agent.HasExited || Field.Ask($"runs/{run}").GetProperty("state").GetString() == "ended",
+            $"{call} {moment}"
+        );
         LinuxTree.Difference(before, LinuxTree.Describe(LivePlace("XDG_DOCUMENTS_DIR", "Documents"))).ShouldBeEmpty();
-        if (call == "syncfs") Field.Run("relocation", "list", "--json").Out.ShouldContain("\"failed\"", customMessage: "the error was met and told");
-        if (!agent.HasExited) Field.Kill(agent);
+        if (call == "syncfs")
+            Field
+                .Run("relocation", "list", "--json")
+                .Out.ShouldContain("\"failed\"", customMessage: "the error was met and told");
+        if (!agent.HasExited)
+            Field.Kill(agent);
         Field.StartAgent(Tree.Root, "map-01");
         Field.WaitFor(() => Field.Ask($"runs/{run}").GetProperty("state").GetString() == "ended", "the end");
-        foreach (var failed in Field.Run("relocation", "list", "--json").Json.EnumerateArray().Where(r => r.GetProperty("state").GetString() == "failed"))
+        foreach (
+            var failed in Field
+                .Run("relocation", "list", "--json")
+                .Json.EnumerateArray()
+                .Where(r => r.GetProperty("state").GetString() == "failed")
+        )
         {
             failed.GetProperty("failure").GetProperty("where").GetString()!.ShouldContain("its source");
-            Field.Run("relocation", "retry", failed.GetProperty("number").ToString(), "--follow").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()));
+            Field
+                .Run("relocation", "retry", failed.GetProperty("number").ToString(), "--follow")
+                .ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()));
         }
         Relocation("Documents").GetProperty("state").GetString().ShouldBe("switched");
         LinuxTree.Difference(before, LinuxTree.Describe($"{Tree.Root}/data/People/asa.lind/Documents")).ShouldBeEmpty();
-        LinuxTree.Sh($"ls -A {Tree.Root}/data/People/asa.lind {Tree.Root}/data/.furlough-dockets | grep -c -e Documents -e Pictures -e -copy").Trim().ShouldBe("4", "a receipt each and nothing else");
+        LinuxTree
+            .Sh(
+                $"ls -A {Tree.Root}/data/People/asa.lind {Tree.Root}/data/.furlough-dockets | grep -c -e Documents -e Pictures -e -copy"
+            )
+            .Trim()
+            .ShouldBe("4", "a receipt each and nothing else");
     }
 
     /// <summary>Every pointer write, every rename into place and every journalled step lies at or between these calls.</summary>
@@ -133,17 +186,31 @@ public sealed class RealMachineTests : RealDesk
         {
             var run = StartRun();
             var agent = Field.StartAgentKilledAt(Tree.Root, "map-01", call, n);
-            Field.WaitFor(() => agent.HasExited || Field.Ask($"runs/{run}").GetProperty("state").GetString() == "ended", $"{call} {n}");
-            if (!agent.HasExited) break;
+            Field.WaitFor(
+                () => agent.HasExited || Field.Ask($"runs/{run}").GetProperty("state").GetString() == "ended",
+                $"{call} {n}"
+            );
+            if (!agent.HasExited)
+                break;
             killed++;
-            LinuxTree.Difference(before, LinuxTree.Describe(LivePlace("XDG_DOCUMENTS_DIR", "Documents"))).ShouldBeEmpty($"killed at {call} {n}");
+            LinuxTree
+                .Difference(before, LinuxTree.Describe(LivePlace("XDG_DOCUMENTS_DIR", "Documents")))
+                .ShouldBeEmpty($"killed at {call} {n}");
             var again = Field.StartAgent(Tree.Root, "map-01");
-            Field.Run("run", "follow", run).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, $"killed at {call} {n}: {o}"));
+            Field
+                .Run("run", "follow", run)
+                .ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, $"killed at {call} {n}: {o}"));
             foreach (var relocation in Field.Run("relocation", "list", "--run", run, "--json").Json.EnumerateArray())
-                Field.Run("relocation", "return", $"{relocation.GetProperty("number")}", "--follow").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, $"killed at {call} {n}: {o}"));
-            LinuxTree.Difference(before, LinuxTree.Describe($"{Tree.Home}/Documents")).ShouldBeEmpty($"returned after a kill at {call} {n}");
+                Field
+                    .Run("relocation", "return", $"{relocation.GetProperty("number")}", "--follow")
+                    .ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, $"killed at {call} {n}: {o}"));
+            LinuxTree
+                .Difference(before, LinuxTree.Describe($"{Tree.Home}/Documents"))
+                .ShouldBeEmpty($"returned after a kill at {call} {n}");
             Field.Kill(again);
-            LinuxTree.Sh($"rm -rf {Tree.Root}/.furlough-dockets {Tree.Root}/data/.furlough-dockets {Tree.Root}/data/People");
+            LinuxTree.Sh(
+                $"rm -rf {Tree.Root}/.furlough-dockets {Tree.Root}/data/.furlough-dockets {Tree.Root}/data/People"
+            );
         }
         EveryBulletinOnce();
         return killed;
@@ -174,34 +241,104 @@ public sealed class RealMachineTests : RealDesk
         var code = Field.Invite();
         Field.StartAgent(Tree.Root, "map-01", code);
         Field.WaitForSurveys();
-        Field.RunAgent("--service", Field.Address, "--root", Tree.Root, "--data", $"{Field.Folder}/second").Error.ShouldContain("Another agent works on the system");
-        Field.RunAgent("--service", Field.Address, "--root", Field.Folder, "--data", $"{Field.Folder}/other", "--name", "other", "--code-file", Field.CodeFile(code))
+        Field
+            .RunAgent("--service", Field.Address, "--root", Tree.Root, "--data", $"{Field.Folder}/second")
+            .Error.ShouldContain("Another agent works on the system");
+        Field
+            .RunAgent(
+                "--service",
+                Field.Address,
+                "--root",
+                Field.Folder,
+                "--data",
+                $"{Field.Folder}/other",
+                "--name",
+                "other",
+                "--code-file",
+                Field.CodeFile(code)
+            )
             .ShouldSatisfyAllConditions(o => o.Code.ShouldBe(5), o => o.Error.ShouldContain("has been used already"));
-        Field.RunAgent("--service", Field.Address, "--root", Field.Folder, "--data", $"{Field.Folder}/third", "--name", "third", "--code-file", Field.CodeFile("nonsense." + code.Split('.')[1])).Error.ShouldContain("not known here");
+        Field
+            .RunAgent(
+                "--service",
+                Field.Address,
+                "--root",
+                Field.Folder,
+                "--data",
+                $"{Field.Folder}/third",
+                "--name",
+                "third",
+                "--code-file",
+                Field.CodeFile("nonsense." + code.Split('.')[1])
+            )
+            .Error.ShouldContain("not known here");
         ExpireInvites();
         var late = Field.Invite();
         ExpireInvites();
-        Field.RunAgent("--service", Field.Address, "--root", Field.Folder, "--data", $"{Field.Folder}/late", "--name", "late", "--code-file", Field.CodeFile(late)).Error.ShouldContain("expired");
+        Field
+            .RunAgent(
+                "--service",
+                Field.Address,
+                "--root",
+                Field.Folder,
+                "--data",
+                $"{Field.Folder}/late",
+                "--name",
+                "late",
+                "--code-file",
+                Field.CodeFile(late)
+            )
+            .Error.ShouldContain("expired");
 
         var reader = Field.Run("access", "add", "visitor", "--role", "reader").Out.Trim();
         Field.RunAs(reader, "machine", "list").Code.ShouldBe(0);
-        Field.RunAs(reader, "plan", "make", Field.WriteBrief(Brief)).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(5), o => o.Error.ShouldContain("visitor is a reader"));
-        Field.RunAs("flt-wrong", "machine", "list").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(5), o => o.Error.ShouldContain("token"));
+        Field
+            .RunAs(reader, "plan", "make", Field.WriteBrief(Brief))
+            .ShouldSatisfyAllConditions(o => o.Code.ShouldBe(5), o => o.Error.ShouldContain("visitor is a reader"));
+        Field
+            .RunAs("flt-wrong", "machine", "list")
+            .ShouldSatisfyAllConditions(o => o.Code.ShouldBe(5), o => o.Error.ShouldContain("token"));
 
-        foreach (var (right, wrong, words) in ((string, string, string)[])[("title:", "titel:", "`titel` is no key"), ("onto: roomy", "onto: 'D:'", "drive letter"), ("People/{account}", "../{account}", "`..`"), ("map-01", "nowhere-9", "means no machine")])
-            Field.Run("plan", "make", Field.WriteBrief(Brief.Replace(right, wrong, StringComparison.Ordinal))).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(2, o.ToString()), o => o.Error.ShouldContain(words));
-        Field.Run("brief", "check", Field.WriteBrief(Brief.Replace("title:", "titel:", StringComparison.Ordinal))).Error.ShouldContain("line 2, column 1");
+        foreach (
+            var (right, wrong, words) in ((string, string, string)[])
+                [
+                    ("title:", "titel:", "`titel` is no key"),
+                    ("onto: roomy", "onto: 'D:'", "drive letter"),
+                    ("People/{account}", "../{account}", "`..`"),
+                    ("map-01", "nowhere-9", "means no machine"),
+                ]
+        )
+            Field
+                .Run("plan", "make", Field.WriteBrief(Brief.Replace(right, wrong, StringComparison.Ordinal)))
+                .ShouldSatisfyAllConditions(o => o.Code.ShouldBe(2, o.ToString()), o => o.Error.ShouldContain(words));
+        Field
+            .Run("brief", "check", Field.WriteBrief(Brief.Replace("title:", "titel:", StringComparison.Ordinal)))
+            .Error.ShouldContain("line 2, column 1");
         Field.Run("plan", "make", "/no/such/file").Code.ShouldBe(2);
-        Field.Run("run", "start", "--plan", "77").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(2), o => o.Error.ShouldContain("no plan 77"));
+        Field
+            .Run("run", "start", "--plan", "77")
+            .ShouldSatisfyAllConditions(o => o.Code.ShouldBe(2), o => o.Error.ShouldContain("no plan 77"));
         Field.Run("run", "fly").Code.ShouldBe(2);
         Field.Run("plan", "list", "--json").Json.GetArrayLength().ShouldBe(0);
 
-        Field.Run("plan", "make", Field.WriteBrief(Brief.Replace("system: false", "system: true", StringComparison.Ordinal))).Out.ShouldContain("target-on-system-volume");
-        Field.Run("run", "start", "--plan", "1").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(5), o => o.Error.ShouldContain("must accept first"));
-        Field.Run("plan", "consent", "1", "--hazard", "target-on-system-volume", "--reason", "a trial").Out.ShouldContain("Next: furlough run start --plan 1");
+        Field
+            .Run(
+                "plan",
+                "make",
+                Field.WriteBrief(Brief.Replace("system: false", "system: true", StringComparison.Ordinal))
+            )
+            .Out.ShouldContain("target-on-system-volume");
+        Field
+            .Run("run", "start", "--plan", "1")
+            .ShouldSatisfyAllConditions(o => o.Code.ShouldBe(5), o => o.Error.ShouldContain("must accept first"));
+        Field
+            .Run("plan", "consent", "1", "--hazard", "target-on-system-volume", "--reason", "a trial")
+            .Out.ShouldContain("Next: furlough run start --plan 1");
         Tree.Setting("XDG_DOCUMENTS_DIR=\"$HOME/Elsewhere\"\n");
         Field.Run("machine", "survey", "map-01").Code.ShouldBe(0);
-        Field.Run("run", "start", "--plan", "1").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(5), o => o.Error.ShouldContain("overtaken"));
+        Field
+            .Run("run", "start", "--plan", "1")
+            .ShouldSatisfyAllConditions(o => o.Code.ShouldBe(5), o => o.Error.ShouldContain("overtaken"));
         Directory.GetFileSystemEntries($"{Tree.Root}/data").Length.ShouldBe(2);
     }
 }

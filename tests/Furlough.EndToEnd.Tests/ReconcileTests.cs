@@ -18,7 +18,9 @@ public sealed class ReconcileTests : RealDesk
     [Fact]
     public void What_a_machine_did_after_the_copy_is_taken_over_and_can_be_returned_and_new_runs_go_on()
     {
-        Tree.Setting("XDG_DOCUMENTS_DIR=\"$HOME/Documents\"\nXDG_PICTURES_DIR=\"$HOME/Pictures\"\nXDG_MUSIC_DIR=\"$HOME/Music\"\n");
+        Tree.Setting(
+            "XDG_DOCUMENTS_DIR=\"$HOME/Documents\"\nXDG_PICTURES_DIR=\"$HOME/Pictures\"\nXDG_MUSIC_DIR=\"$HOME/Music\"\n"
+        );
         Tree.FillHard($"{Tree.Home}/Documents", 30);
         Tree.FillHard($"{Tree.Home}/Pictures", 30);
         Tree.FillHard($"{Tree.Home}/Music", 30);
@@ -29,20 +31,35 @@ public sealed class ReconcileTests : RealDesk
 
         // Unknown to the copy: Pictures, and that Documents went back.
         Follow(Documents.Replace("Documents", "Pictures", StringComparison.Ordinal));
-        Field.Run("relocation", "return", "1", "--follow").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()));
+        Field
+            .Run("relocation", "return", "1", "--follow")
+            .ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()));
         PutBack(copy);
 
-        Field.WaitFor(() => State("Pictures") == "switched" && State("Documents") == "returned", "what the service did not know");
+        Field.WaitFor(
+            () => State("Pictures") == "switched" && State("Documents") == "returned",
+            "what the service did not know"
+        );
         Field.Run("run", "list").Out.ShouldContain("Taken over from machines");
         var pictures = Relocation("Pictures");
         pictures.GetProperty("number").GetInt64().ShouldBe(2, "the number that people know");
-        Field.Run("history", "list").Out.ShouldSatisfyAllConditions(h => h.ShouldContain("knows more than the service"), h => h.ShouldContain("taken over"));
-        Field.Run("original", "list", "--json").Json.GetArrayLength().ShouldBe(2, "of Documents where it lived until it was returned, and of Pictures");
+        Field
+            .Run("history", "list")
+            .Out.ShouldSatisfyAllConditions(
+                h => h.ShouldContain("knows more than the service"),
+                h => h.ShouldContain("taken over")
+            );
+        Field
+            .Run("original", "list", "--json")
+            .Json.GetArrayLength()
+            .ShouldBe(2, "of Documents where it lived until it was returned, and of Pictures");
 
         // Nothing waits for ever: a new run's numbers come after what the machine knows.
         Follow(Documents.Replace("Documents", "Music", StringComparison.Ordinal));
         Field.Run("audit", "make", "--json").Json.GetProperty("findings").GetArrayLength().ShouldBe(0);
-        Field.Run("relocation", "return", "2", "--follow").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()), o => o.Out.ShouldContain("returned"));
+        Field
+            .Run("relocation", "return", "2", "--follow")
+            .ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()), o => o.Out.ShouldContain("returned"));
         LinuxTree.Difference(before, LinuxTree.Describe($"{Tree.Home}/Pictures")).ShouldBeEmpty();
         Field.Run("relocation", "show", "2").Code.ShouldBe(0);
     }
@@ -62,7 +79,9 @@ public sealed class ReconcileTests : RealDesk
         // Relocation 1 once more, which the machine knows as another one.
         var run = StartRun(Documents.Replace("Documents", "Pictures", StringComparison.Ordinal));
         Field.StartAgent(Tree.Root, "map-01");
-        Field.Run("run", "follow", run).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()), o => o.Out.ShouldContain("1 switched"));
+        Field
+            .Run("run", "follow", run)
+            .ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()), o => o.Out.ShouldContain("1 switched"));
         Field.WaitFor(() => State("Documents") == "returned", "what the service did not know");
         Relocation("Pictures").GetProperty("number").GetInt64().ShouldBe(1);
         Relocation("Documents").GetProperty("number").GetInt64().ShouldBe(2);
@@ -82,12 +101,23 @@ public sealed class ReconcileTests : RealDesk
         Field.StartAgent(Tree.Root, "map-01", Field.Invite());
         Field.WaitFor(() => State("Documents") == "switched", "what the machine did");
         Field.WaitForSurveys();
-        Field.Run("relocation", "return", "1", "--follow").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()), o => o.Out.ShouldContain("returned"));
+        Field
+            .Run("relocation", "return", "1", "--follow")
+            .ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()), o => o.Out.ShouldContain("returned"));
     }
 
-    private void Follow(string brief) => Field.Run("run", "follow", StartRun(brief)).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()), o => o.Out.ShouldContain("1 switched"));
+    private void Follow(string brief) =>
+        Field
+            .Run("run", "follow", StartRun(brief))
+            .ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()), o => o.Out.ShouldContain("1 switched"));
 
-    private string? State(string holding) => Field.Ask("relocations").EnumerateArray().Where(r => r.GetProperty("holding").GetString() == holding).Select(r => r.GetProperty("state").GetString()).SingleOrDefault();
+    private string? State(string holding) =>
+        Field
+            .Ask("relocations")
+            .EnumerateArray()
+            .Where(r => r.GetProperty("holding").GetString() == holding)
+            .Select(r => r.GetProperty("state").GetString())
+            .SingleOrDefault();
 
     private string CopyOfService()
     {

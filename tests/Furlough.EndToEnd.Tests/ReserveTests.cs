@@ -37,7 +37,13 @@ public sealed class ReserveTests : IDisposable
     public void A_reserve_of_a_room_is_told_with_its_volumes_and_holds_in_plans_unless_the_brief_says_another()
     {
         _field.Run("machine", "reserve").Out.ShouldContain("No reserve is said");
-        _field.Run("machine", "reserve", "--system", "25%", "--others", "10 GB").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()), o => o.Out.ShouldContain("all others"), o => o.Out.ShouldContain("25%"));
+        _field
+            .Run("machine", "reserve", "--system", "25%", "--others", "10 GB")
+            .ShouldSatisfyAllConditions(
+                o => o.Code.ShouldBe(0, o.ToString()),
+                o => o.Out.ShouldContain("all others"),
+                o => o.Out.ShouldContain("25%")
+            );
         Reserve("/").ShouldBe(25_000_000_000);
         Reserve("/data").ShouldBe(10_000_000_000);
         HazardsOf(Brief).ShouldNotContain("reserve-broken");
@@ -62,14 +68,35 @@ public sealed class ReserveTests : IDisposable
     [Fact]
     public void What_is_no_reserve_is_refused_and_changes_nothing()
     {
-        foreach (var bad in (string[][])[["--system", "much"], ["--system", "95%"], ["--others", "-1 GB"], ["--room", "Attic", "--system", "10%"], ["--none", "--system", "10%"]])
-            _field.Run(["machine", "reserve", .. bad]).ShouldSatisfyAllConditions(o => o.Code.ShouldNotBe(0, o.ToString()), o => o.Error.ShouldNotBeEmpty());
+        foreach (
+            var bad in (string[][])
+                [
+                    ["--system", "much"],
+                    ["--system", "95%"],
+                    ["--others", "-1 GB"],
+                    ["--room", "Attic", "--system", "10%"],
+                    ["--none", "--system", "10%"],
+                ]
+        )
+            _field
+                .Run(["machine", "reserve", .. bad])
+                .ShouldSatisfyAllConditions(o => o.Code.ShouldNotBe(0, o.ToString()), o => o.Error.ShouldNotBeEmpty());
         _field.Run("machine", "reserve").Out.ShouldContain("No reserve is said");
     }
 
-    private long Reserve(string root) => _field.Run("machine", "space", "--json").Json is var space && space.ValueKind == JsonValueKind.Object && space.TryGetProperty("volumes", out var volumes) ? Of(volumes, root) : Of(space, root);
+    private long Reserve(string root) =>
+        _field.Run("machine", "space", "--json").Json is var space
+        && space.ValueKind == JsonValueKind.Object
+        && space.TryGetProperty("volumes", out var volumes)
+            ? Of(volumes, root)
+            : Of(space, root);
 
-    private static long Of(JsonElement volumes, string root) => volumes.EnumerateArray().Single(v => v.GetProperty("root").GetString() == root).GetProperty("reserveBytes").GetInt64();
+    private static long Of(JsonElement volumes, string root) =>
+        volumes
+            .EnumerateArray()
+            .Single(v => v.GetProperty("root").GetString() == root)
+            .GetProperty("reserveBytes")
+            .GetInt64();
 
     private IReadOnlyList<string> HazardsOf(string brief)
     {

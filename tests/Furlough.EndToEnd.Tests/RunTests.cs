@@ -25,7 +25,10 @@ public sealed class RunTests : RealDesk
         LinuxTree.Sh($"chown -R 1701:1701 {Tree.Home}/Documents {Tree.Home}/Pictures");
     }
 
-    private Process Open(string folder) => Process.Start(new ProcessStartInfo("tail", ["-f", $"{Tree.Home}/{folder}/plot.tif"]) { RedirectStandardOutput = true })!;
+    private Process Open(string folder) =>
+        Process.Start(
+            new ProcessStartInfo("tail", ["-f", $"{Tree.Home}/{folder}/plot.tif"]) { RedirectStandardOutput = true }
+        )!;
 
     private string Token(string name, string role) => Field.Run("access", "add", name, "--role", role).Out.Trim();
 
@@ -35,24 +38,76 @@ public sealed class RunTests : RealDesk
         Fill();
         Enrol();
         var (technician, approver) = (Token("asa.lind", "technician"), Token("mara.ostby", "approver"));
-        var plan = Field.RunAs(technician, "plan", "make", Field.WriteBrief(Brief + "\napproval: second-person\n"), "--json").Json.GetProperty("number").ToString();
-        Field.RunAs(technician, "run", "start", "--plan", plan).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()), o => o.Out.ShouldContain("Run 1 is proposed"), o => o.Out.ShouldContain("furlough run approve 1"));
-        Field.RunAs(technician, "run", "follow", "1").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(4), o => o.Out.ShouldContain("wants a second person's approval"));
-        Field.RunAs(technician, "run", "approve", "1").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(5), o => o.Error.ShouldContain("asa.lind is a technician"));
+        var plan = Field
+            .RunAs(technician, "plan", "make", Field.WriteBrief(Brief + "\napproval: second-person\n"), "--json")
+            .Json.GetProperty("number")
+            .ToString();
+        Field
+            .RunAs(technician, "run", "start", "--plan", plan)
+            .ShouldSatisfyAllConditions(
+                o => o.Code.ShouldBe(0, o.ToString()),
+                o => o.Out.ShouldContain("Run 1 is proposed"),
+                o => o.Out.ShouldContain("furlough run approve 1")
+            );
+        Field
+            .RunAs(technician, "run", "follow", "1")
+            .ShouldSatisfyAllConditions(
+                o => o.Code.ShouldBe(4),
+                o => o.Out.ShouldContain("wants a second person's approval")
+            );
+        Field
+            .RunAs(technician, "run", "approve", "1")
+            .ShouldSatisfyAllConditions(
+                o => o.Code.ShouldBe(5),
+                o => o.Error.ShouldContain("asa.lind is a technician")
+            );
         Field.Run("machine", "survey", "map-01").Code.ShouldBe(0);
         State("Documents").ShouldBe("planned");
 
-        Field.RunAs(approver, "run", "approve", "1").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()), o => o.Out.ShouldContain("Run 1 is running"));
-        Field.RunAs(technician, "run", "follow", "1").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()), o => o.Out.ShouldContain("Started by asa.lind, approved by mara.ostby."));
-        Field.RunAs(approver, "run", "approve", "1").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(5), o => o.Error.ShouldContain("cannot be approved"));
+        Field
+            .RunAs(approver, "run", "approve", "1")
+            .ShouldSatisfyAllConditions(
+                o => o.Code.ShouldBe(0, o.ToString()),
+                o => o.Out.ShouldContain("Run 1 is running")
+            );
+        Field
+            .RunAs(technician, "run", "follow", "1")
+            .ShouldSatisfyAllConditions(
+                o => o.Code.ShouldBe(0, o.ToString()),
+                o => o.Out.ShouldContain("Started by asa.lind, approved by mara.ostby.")
+            );
+        Field
+            .RunAs(approver, "run", "approve", "1")
+            .ShouldSatisfyAllConditions(o => o.Code.ShouldBe(5), o => o.Error.ShouldContain("cannot be approved"));
 
         // The steward may approve, but not what the steward started; a proposed run may be halted.
-        Field.Run("relocation", "return", Relocation("Documents").GetProperty("number").ToString(), Relocation("Pictures").GetProperty("number").ToString(), "--follow").Code.ShouldBe(0);
+        Field
+            .Run(
+                "relocation",
+                "return",
+                Relocation("Documents").GetProperty("number").ToString(),
+                Relocation("Pictures").GetProperty("number").ToString(),
+                "--follow"
+            )
+            .Code.ShouldBe(0);
         Field.Run("machine", "survey", "map-01").Code.ShouldBe(0);
-        var second = StartRun(Brief.Replace("path: People", "path: Second", StringComparison.Ordinal) + "\napproval: second-person\n");
-        Field.Run("run", "approve", second).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(5), o => o.Error.ShouldContain("Run 2 was started by steward"));
+        var second = StartRun(
+            Brief.Replace("path: People", "path: Second", StringComparison.Ordinal) + "\napproval: second-person\n"
+        );
+        Field
+            .Run("run", "approve", second)
+            .ShouldSatisfyAllConditions(
+                o => o.Code.ShouldBe(5),
+                o => o.Error.ShouldContain("Run 2 was started by steward")
+            );
         Field.Run("run", "halt", second).Out.ShouldContain("Run 2 is ended: 2 refused");
-        Field.Run("history", "list", "--about", "run 1").ShouldSatisfyAllConditions(o => o.Out.ShouldContain("run proposed"), o => o.Out.ShouldContain("run approved"), o => o.Out.ShouldNotContain("run 2"));
+        Field
+            .Run("history", "list", "--about", "run 1")
+            .ShouldSatisfyAllConditions(
+                o => o.Out.ShouldContain("run proposed"),
+                o => o.Out.ShouldContain("run approved"),
+                o => o.Out.ShouldNotContain("run 2")
+            );
     }
 
     [Fact]
@@ -65,18 +120,41 @@ public sealed class RunTests : RealDesk
         var run = StartRun(Brief + "\nwork: {files-in-use: {wait: 1 seconds, then: fail}}\n");
         Field.WaitFor(() => State("Documents") == "failed" && State("Pictures") == "failed", "both failures");
         Field.Run("run", "show", run).Out.ShouldContain("files-in-use: 2 relocations on map-01");
-        Field.Run("run", "retry", run, "--cause", "target-too-small").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(2), o => o.Error.ShouldContain("There is no failure target-too-small in run 1"));
+        Field
+            .Run("run", "retry", run, "--cause", "target-too-small")
+            .ShouldSatisfyAllConditions(
+                o => o.Code.ShouldBe(2),
+                o => o.Error.ShouldContain("There is no failure target-too-small in run 1")
+            );
         Field.Kill(first);
         Field.Run("run", "retry", run, "--cause", "files-in-use").Out.ShouldContain("2 relocations are tried again");
         Field.WaitFor(() => State("Documents") == "switched" && State("Pictures") == "failed", "the first of them");
-        Field.Run("run", "skip", run, "--reason", " ").ShouldSatisfyAllConditions(o => o.Code.ShouldNotBe(0), o => (o.Out + o.Error).ShouldContain("is skipped with a reason"));
+        Field
+            .Run("run", "skip", run, "--reason", " ")
+            .ShouldSatisfyAllConditions(
+                o => o.Code.ShouldNotBe(0),
+                o => (o.Out + o.Error).ShouldContain("is skipped with a reason")
+            );
         Field.Run("run", "skip", run, "--reason", "she is on leave").Out.ShouldContain("1 relocation is skipped");
-        Relocation("Pictures").GetProperty("failure").GetProperty("text").GetString()!.ShouldStartWith("The relocation of Pictures of asa.lind was skipped by steward: she is on leave. Before that: ");
+        Relocation("Pictures")
+            .GetProperty("failure")
+            .GetProperty("text")
+            .GetString()!
+            .ShouldStartWith(
+                "The relocation of Pictures of asa.lind was skipped by steward: she is on leave. Before that: "
+            );
         Field.Run("run", "follow", run).Out.ShouldContain("1 skipped, 1 switched");
         Field.Run("machine", "list", "--json").Json[0].GetProperty("standing").GetString().ShouldBe("settled");
-        Field.Run("relocation", "skip", Relocation("Documents").GetProperty("number").ToString(), "--reason", "x").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(5), o => o.Error.ShouldContain("is switched and cannot be skipped"));
+        Field
+            .Run("relocation", "skip", Relocation("Documents").GetProperty("number").ToString(), "--reason", "x")
+            .ShouldSatisfyAllConditions(
+                o => o.Code.ShouldBe(5),
+                o => o.Error.ShouldContain("is switched and cannot be skipped")
+            );
         Field.Kill(second);
-        Field.Run("relocation", "retry", Relocation("Pictures").GetProperty("number").ToString(), "--follow").Code.ShouldBe(0);
+        Field
+            .Run("relocation", "retry", Relocation("Pictures").GetProperty("number").ToString(), "--follow")
+            .Code.ShouldBe(0);
         State("Pictures").ShouldBe("switched");
     }
 
@@ -86,24 +164,44 @@ public sealed class RunTests : RealDesk
         Fill();
         using var open = Open("Documents");
         Enrol();
-        var run = long.Parse(StartRun(Brief + "\nwork: {files-in-use: {wait: 1 seconds, then: keep-waiting}}\n"), System.Globalization.CultureInfo.InvariantCulture);
-        var people = Enumerable.Range(0, 10).Select(i => new FurloughClient(new Uri(Field.Address), Token($"person-{i}", "technician"))).ToList();
+        var run = long.Parse(
+            StartRun(Brief + "\nwork: {files-in-use: {wait: 1 seconds, then: keep-waiting}}\n"),
+            System.Globalization.CultureInfo.InvariantCulture
+        );
+        var people = Enumerable
+            .Range(0, 10)
+            .Select(i => new FurloughClient(new Uri(Field.Address), Token($"person-{i}", "technician")))
+            .ToList();
         foreach (var verb in (string[])["pause", "resume", "pause", "halt"])
         {
-            var answers = await Task.WhenAll(people.Select(async (p, i) =>
-            {
-                try
-                {
-                    await p.SteerRunAsync(run, verb, CancellationToken.None);
-                    return (Who: i, Told: (string?)null);
-                }
-                catch (ServiceException refused) { return (Who: i, Told: refused.Message); }
-            }));
+            var answers = await Task.WhenAll(
+                people.Select(
+                    async (p, i) =>
+                    {
+                        try
+                        {
+                            await p.SteerRunAsync(run, verb, CancellationToken.None);
+                            return (Who: i, Told: (string?)null);
+                        }
+                        catch (ServiceException refused)
+                        {
+                            return (Who: i, Told: refused.Message);
+                        }
+                    }
+                )
+            );
             var first = answers.Where(a => a.Told is null).ShouldHaveSingleItem().Who;
-            foreach (var (_, told) in answers.Where(a => a.Told is not null)) told.ShouldNotBeNull().ShouldContain($"by person-{first} at ", customMessage: verb);
+            foreach (var (_, told) in answers.Where(a => a.Told is not null))
+                told.ShouldNotBeNull().ShouldContain($"by person-{first} at ", customMessage: verb);
         }
-        foreach (var person in people) person.Dispose();
-        var history = Field.Run("history", "list", "--about", $"run {run}", "--json").Json.EnumerateArray().Select(h => h.GetProperty("action").GetString()).Where(a => a is "run paused" or "run resumed" or "run halted").ToList();
+        foreach (var person in people)
+            person.Dispose();
+        var history = Field
+            .Run("history", "list", "--about", $"run {run}", "--json")
+            .Json.EnumerateArray()
+            .Select(h => h.GetProperty("action").GetString())
+            .Where(a => a is "run paused" or "run resumed" or "run halted")
+            .ToList();
         history.ShouldBe(["run halted", "run paused", "run resumed", "run paused"]);
     }
 
@@ -115,11 +213,18 @@ public sealed class RunTests : RealDesk
         Enrol();
         var run = StartRun(Brief + "\nwork: {files-in-use: {wait: 1 seconds, then: keep-waiting}}\n");
         using var http = new HttpClient { BaseAddress = new Uri(Field.Address) };
-        http.DefaultRequestHeaders.Authorization = new AuthenticationHeaderValue("Bearer", Token("asa.lind", "technician"));
-        async Task<EntityTagHeaderValue> LookAsync() => (await http.GetAsync($"/api/v1/runs/{run}")).Headers.ETag.ShouldNotBeNull();
+        http.DefaultRequestHeaders.Authorization = new AuthenticationHeaderValue(
+            "Bearer",
+            Token("asa.lind", "technician")
+        );
+        async Task<EntityTagHeaderValue> LookAsync() =>
+            (await http.GetAsync($"/api/v1/runs/{run}")).Headers.ETag.ShouldNotBeNull();
         async Task<(HttpStatusCode Status, string Body)> HaltAsync(EntityTagHeaderValue seen)
         {
-            using var request = new HttpRequestMessage(HttpMethod.Post, $"/api/v1/runs/{run}/halt") { Headers = { IfMatch = { seen } } };
+            using var request = new HttpRequestMessage(HttpMethod.Post, $"/api/v1/runs/{run}/halt")
+            {
+                Headers = { IfMatch = { seen } },
+            };
             using var answer = await http.SendAsync(request);
             return (answer.StatusCode, await answer.Content.ReadAsStringAsync());
         }
@@ -127,9 +232,16 @@ public sealed class RunTests : RealDesk
         var seen = await LookAsync();
         (await LookAsync()).ShouldBe(seen, "nothing was done");
         Field.RunAs(Token("mara.ostby", "technician"), "run", "pause", run).Code.ShouldBe(0);
-        (await HaltAsync(seen)).ShouldSatisfyAllConditions(a => a.Status.ShouldBe(HttpStatusCode.PreconditionFailed), a => a.Body.ShouldContain("run-changed"), a => a.Body.ShouldContain($"Run {run} is not as you saw it any more: run paused by mara.ostby at "));
+        (await HaltAsync(seen)).ShouldSatisfyAllConditions(
+            a => a.Status.ShouldBe(HttpStatusCode.PreconditionFailed),
+            a => a.Body.ShouldContain("run-changed"),
+            a => a.Body.ShouldContain($"Run {run} is not as you saw it any more: run paused by mara.ostby at ")
+        );
         Field.Run("run", "show", run).Out.ShouldContain("paused");
-        (await HaltAsync(await LookAsync())).ShouldSatisfyAllConditions(a => a.Status.ShouldBe(HttpStatusCode.OK, a.Body), a => a.Body.ShouldContain("halted"));
+        (await HaltAsync(await LookAsync())).ShouldSatisfyAllConditions(
+            a => a.Status.ShouldBe(HttpStatusCode.OK, a.Body),
+            a => a.Body.ShouldContain("halted")
+        );
         Field.Kill(open);
     }
 
@@ -137,11 +249,15 @@ public sealed class RunTests : RealDesk
     public void Of_machines_that_share_a_volume_no_more_are_worked_on_at_once_than_the_brief_allows()
     {
         Fill();
-        LinuxTree.Sh($"head -c 12000000 /dev/urandom > {Tree.Home}/Documents/scan.tif; chown 1701:1701 {Tree.Home}/Documents/scan.tif");
+        LinuxTree.Sh(
+            $"head -c 12000000 /dev/urandom > {Tree.Home}/Documents/scan.tif; chown 1701:1701 {Tree.Home}/Documents/scan.tif"
+        );
         Enrol();
         // One agent to a system: the second one has a root of its own, with the same volume mounted below it.
         var second = $"{Tree.Root}/second";
-        LinuxTree.Sh($"mkdir -p {second}/data; cp -a {Tree.Root}/etc {Tree.Root}/home {second}/; mount --bind {Tree.Root}/data {second}/data");
+        LinuxTree.Sh(
+            $"mkdir -p {second}/data; cp -a {Tree.Root}/etc {Tree.Root}/home {second}/; mount --bind {Tree.Root}/data {second}/data"
+        );
         try
         {
             Field.StartAgent(second, "map-02", Field.Invite());
@@ -156,7 +272,8 @@ public sealed class RunTests : RealDesk
     private void RelocateBoth()
     {
         Field.WaitForSurveys(2);
-        StartRun("""
+        StartRun(
+            """
             furlough-brief: 1
             title: Both onto one volume
             machines: {names: ["map-*"]}
@@ -166,7 +283,8 @@ public sealed class RunTests : RealDesk
               - {folders: [Pictures], on: [map-02], onto: shared, path: "People/{account}/{folder}"}
             at-once: {per-volume: 1}
             work: {speed: 2 MB/s}
-            """);
+            """
+        );
         Field.WaitFor(() => State("Documents") == "under-way", "the first machine");
         State("Pictures").ShouldBe("planned");
         Field.WaitFor(() => State("Documents") == "switched" && State("Pictures") == "switched", "both");

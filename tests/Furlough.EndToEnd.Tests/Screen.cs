@@ -6,7 +6,13 @@ namespace Furlough.EndToEnd.Tests;
 /// <summary>A screen that nobody sees, under a free number, for programs that want one.</summary>
 public sealed class Screen : IDisposable
 {
-    private readonly Process _server = Process.Start(new ProcessStartInfo("Xvfb", ["-displayfd", "1", "-screen", "0", "1024x768x24", "-nolisten", "tcp"]) { RedirectStandardOutput = true, RedirectStandardError = true })!;
+    private readonly Process _server = Process.Start(
+        new ProcessStartInfo("Xvfb", ["-displayfd", "1", "-screen", "0", "1024x768x24", "-nolisten", "tcp"])
+        {
+            RedirectStandardOutput = true,
+            RedirectStandardError = true,
+        }
+    )!;
 
     /// <summary>Starts it and waits until it can be drawn on.</summary>
     public Screen()

@@ -22,21 +22,47 @@ public sealed class ServiceGuardTests : IDisposable
     {
         _field.StartService();
         using var http = new HttpClient { BaseAddress = new Uri(_field.Address + "/") };
-        Post(http, "api/v1/agent/enrol", new string('x', 1_000_000), null).ShouldBe((HttpStatusCode.RequestEntityTooLarge, "body-too-large"));
-        Post(http, "api/v1/agent/surveys", new string('x', 30_000_000), null).ShouldBe((HttpStatusCode.Unauthorized, "session-unknown"));
-        Post(http, "api/v1/agent/bulletins", new string('x', 30_000_000), "made-up").ShouldBe((HttpStatusCode.Unauthorized, "session-unknown"));
+        Post(http, "api/v1/agent/enrol", new string('x', 1_000_000), null)
+            .ShouldBe((HttpStatusCode.RequestEntityTooLarge, "body-too-large"));
+        Post(http, "api/v1/agent/surveys", new string('x', 30_000_000), null)
+            .ShouldBe((HttpStatusCode.Unauthorized, "session-unknown"));
+        Post(http, "api/v1/agent/bulletins", new string('x', 30_000_000), "made-up")
+            .ShouldBe((HttpStatusCode.Unauthorized, "session-unknown"));
         var client = new AgentClient(http);
         var key = SigningKey.Make();
-        var machine = await client.EnrolAsync(new EnrolRequest(_field.Invite(), "map-01", "Map Room", key.Public, "machine-1", ProtocolVersion.Newest), CancellationToken.None);
-        var session = (await client.OpenSessionAsync(key, machine.Machine, "machine-1", AgentCounters.None, CancellationToken.None)).Token;
+        var machine = await client.EnrolAsync(
+            new EnrolRequest(_field.Invite(), "map-01", "Map Room", key.Public, "machine-1", ProtocolVersion.Newest),
+            CancellationToken.None
+        );
+        var session = (
+            await client.OpenSessionAsync(key, machine.Machine, "machine-1", AgentCounters.None, CancellationToken.None)
+        ).Token;
         var progress = new Progress(Guid.NewGuid(), 1, Step.Copy, 1, 2, 3, 4, 5, 6, TimeProvider.System.GetUtcNow());
-        Should.Throw<ServiceException>(() => client.ProgressAsync(session, progress, CancellationToken.None)).Code.ShouldBe("docket-not-its-own");
-        Should.Throw<ServiceException>(() => client.ProgressAsync(session, progress with { BytesDone = long.MaxValue }, CancellationToken.None)).ShouldSatisfyAllConditions(e => e.Code.ShouldBe("out-of-bounds"), e => e.Message.ShouldContain("`bytesDone` of the progress"));
-        Post(http, "api/v1/agent/progress", new string(' ', 100_000) + "{}", session).ShouldBe((HttpStatusCode.RequestEntityTooLarge, "body-too-large"));
+        Should
+            .Throw<ServiceException>(() => client.ProgressAsync(session, progress, CancellationToken.None))
+            .Code.ShouldBe("docket-not-its-own");
+        Should
+            .Throw<ServiceException>(() =>
+                client.ProgressAsync(session, progress with { BytesDone = long.MaxValue }, CancellationToken.None)
+            )
+            .ShouldSatisfyAllConditions(
+                e => e.Code.ShouldBe("out-of-bounds"),
+                e => e.Message.ShouldContain("`bytesDone` of the progress")
+            );
+        Post(http, "api/v1/agent/progress", new string(' ', 100_000) + "{}", session)
+            .ShouldBe((HttpStatusCode.RequestEntityTooLarge, "body-too-large"));
         // Challenges cost nothing, and each is good once.
-        for (var i = 0; i < 2_000; i++) (await http.PostAsync("api/v1/agent/challenge", null)).EnsureSuccessStatusCode();
-        (await client.OpenSessionAsync(key, machine.Machine, "machine-1", AgentCounters.None, CancellationToken.None)).Token.ShouldNotBe(session);
-        _field.Run("machine", "forget", "map-01").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()), o => o.Out.ShouldContain("is forgotten"));
+        for (var i = 0; i < 2_000; i++)
+            (await http.PostAsync("api/v1/agent/challenge", null)).EnsureSuccessStatusCode();
+        (
+            await client.OpenSessionAsync(key, machine.Machine, "machine-1", AgentCounters.None, CancellationToken.None)
+        ).Token.ShouldNotBe(session);
+        _field
+            .Run("machine", "forget", "map-01")
+            .ShouldSatisfyAllConditions(
+                o => o.Code.ShouldBe(0, o.ToString()),
+                o => o.Out.ShouldContain("is forgotten")
+            );
         _field.Run("machine", "list", "--json").Json.GetArrayLength().ShouldBe(0);
     }
 
@@ -46,10 +72,18 @@ public sealed class ServiceGuardTests : IDisposable
         const int killedBeforeItListenedToSignals = 128 + 15;
         foreach (var after in (int[])[100, 300, 500, 800, 1_200, 2_000])
         {
-            using var service = Field.Launch("furlough", ["service", "start", "--data", Path.Combine(_field.Folder, "service"), "--port", "0"]);
+            using var service = Field.Launch(
+                "furlough",
+                ["service", "start", "--data", Path.Combine(_field.Folder, "service"), "--port", "0"]
+            );
             CancellationToken.None.WaitHandle.WaitOne(after);
             System.Diagnostics.Process.Start("kill", ["-TERM", $"{service.Id}"]).WaitForExit();
-            Field.Finish(service).ShouldSatisfyAllConditions(o => o.Code.ShouldBeOneOf(0, killedBeforeItListenedToSignals), o => o.Error.ShouldBeEmpty());
+            Field
+                .Finish(service)
+                .ShouldSatisfyAllConditions(
+                    o => o.Code.ShouldBeOneOf(0, killedBeforeItListenedToSignals),
+                    o => o.Error.ShouldBeEmpty()
+                );
         }
         _field.StartService();
         _field.Run("machine", "list").Code.ShouldBe(0);
@@ -68,12 +102,21 @@ public sealed class ServiceGuardTests : IDisposable
     {
         _field.StartService();
         using var http = new HttpClient { BaseAddress = new Uri(_field.Address + "/") };
-        foreach (var (path, status) in ((string, HttpStatusCode)[])[("api/v1/nothing", HttpStatusCode.NotFound), ("api/v2/machines", HttpStatusCode.NotFound), ("api/v1/machines", HttpStatusCode.Unauthorized), ("health/ready", HttpStatusCode.OK)])
+        foreach (
+            var (path, status) in ((string, HttpStatusCode)[])
+                [
+                    ("api/v1/nothing", HttpStatusCode.NotFound),
+                    ("api/v2/machines", HttpStatusCode.NotFound),
+                    ("api/v1/machines", HttpStatusCode.Unauthorized),
+                    ("health/ready", HttpStatusCode.OK),
+                ]
+        )
         {
             using var answer = await http.GetAsync(path);
             answer.StatusCode.ShouldBe(status, path);
             answer.Headers.GetValues("X-Content-Type-Options").ShouldBe(["nosniff"], path);
-            if (path.StartsWith("api", StringComparison.Ordinal)) answer.Headers.CacheControl!.NoStore.ShouldBeTrue(path);
+            if (path.StartsWith("api", StringComparison.Ordinal))
+                answer.Headers.CacheControl!.NoStore.ShouldBeTrue(path);
         }
         using var other = new HttpRequestMessage(HttpMethod.Get, "api/v1/machines");
         other.Headers.Host = "elsewhere.example";
@@ -86,7 +129,12 @@ public sealed class ServiceGuardTests : IDisposable
     {
         _field.StartService();
         foreach (var name in (string[])["a/b", "furlough", "Furlough", "x\u202Ey", "what?", "..", " spaced "])
-            _field.Run("access", "add", name, "--role", "reader").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(2, o.ToString()), o => o.Error.ShouldContain("needs a name"));
+            _field
+                .Run("access", "add", name, "--role", "reader")
+                .ShouldSatisfyAllConditions(
+                    o => o.Code.ShouldBe(2, o.ToString()),
+                    o => o.Error.ShouldContain("needs a name")
+                );
         _field.Run("access", "add", "room desk", "--role", "reader").Code.ShouldBe(0);
         _field.KillService();
         Sql($"{_field.Folder}/service", "UPDATE Tokens SET Name='desk/old' WHERE Name='room desk'");
@@ -101,7 +149,9 @@ public sealed class ServiceGuardTests : IDisposable
         var data = $"{_field.Folder}/service";
         Start(data).ShouldContain("Another service works with the data folder");
         _field.KillService();
-        Furlough.Platform.Tests.LinuxTree.Sh($"stat -c %a {data}; stat -c %a {data}/* | grep -v 00$ || true").ShouldBe("700\n");
+        Furlough
+            .Platform.Tests.LinuxTree.Sh($"stat -c %a {data}; stat -c %a {data}/* | grep -v 00$ || true")
+            .ShouldBe("700\n");
         Sql(data, "PRAGMA wal_checkpoint(TRUNCATE)");
         File.Move($"{data}/service-key", $"{data}/key-away");
         Start(data).ShouldContain("but no service-key");
@@ -123,17 +173,44 @@ public sealed class ServiceGuardTests : IDisposable
         using var http = new HttpClient { BaseAddress = new Uri(_field.Address + "/") };
         var client = new AgentClient(http);
         var key = SigningKey.Make();
-        var machine = await client.EnrolAsync(new EnrolRequest(_field.Invite(), "map-01", "Map Room", key.Public, "machine-1", ProtocolVersion.Newest), CancellationToken.None);
-        var session = (await client.OpenSessionAsync(key, machine.Machine, "machine-1", AgentCounters.None, CancellationToken.None)).Token;
+        var machine = await client.EnrolAsync(
+            new EnrolRequest(_field.Invite(), "map-01", "Map Room", key.Public, "machine-1", ProtocolVersion.Newest),
+            CancellationToken.None
+        );
+        var session = (
+            await client.OpenSessionAsync(key, machine.Machine, "machine-1", AgentCounters.None, CancellationToken.None)
+        ).Token;
         const string hostile = "\u001b]0;owned\u0007\u001b[2J\u009b31m\u202Egnp.exe";
-        await client.SurveyAsync(session, new Survey(TimeProvider.System.GetUtcNow(), hostile, "1", [], [], [], [], [], [hostile]), CancellationToken.None);
-        foreach (var arguments in (string[][])[["machine", "show", "map-01"], ["machine", "list"], ["machine", "show", "map-01", "--csv"], ["machine", "show", "map-01", "--json"], ["machine", "list", "--csv"]])
+        await client.SurveyAsync(
+            session,
+            new Survey(TimeProvider.System.GetUtcNow(), hostile, "1", [], [], [], [], [], [hostile]),
+            CancellationToken.None
+        );
+        foreach (
+            var arguments in (string[][])
+                [
+                    ["machine", "show", "map-01"],
+                    ["machine", "list"],
+                    ["machine", "show", "map-01", "--csv"],
+                    ["machine", "show", "map-01", "--json"],
+                    ["machine", "list", "--csv"],
+                ]
+        )
         {
             var told = _field.Run(arguments);
             told.Code.ShouldBe(0, told.ToString());
-            (told.Out + told.Error).Where(c => (char.IsControl(c) && c is not ('\n' or '\r' or '\t')) || c is '\u202E').Select(c => $"U+{(int)c:X4}").Distinct().ShouldBeEmpty(string.Join(' ', arguments));
+            (told.Out + told.Error)
+                .Where(c => (char.IsControl(c) && c is not ('\n' or '\r' or '\t')) || c is '\u202E')
+                .Select(c => $"U+{(int)c:X4}")
+                .Distinct()
+                .ShouldBeEmpty(string.Join(' ', arguments));
         }
-        _field.Run("machine", "show", "map-01", "--json").Json.GetProperty("machine").GetProperty("operatingSystem").GetString().ShouldBe(hostile);
+        _field
+            .Run("machine", "show", "map-01", "--json")
+            .Json.GetProperty("machine")
+            .GetProperty("operatingSystem")
+            .GetString()
+            .ShouldBe(hostile);
     }
 
     private static void Sql(string data, string statement)
@@ -157,11 +234,17 @@ public sealed class ServiceGuardTests : IDisposable
 
     private static (HttpStatusCode, string) Post(HttpClient http, string path, string body, string? session)
     {
-        using var request = new HttpRequestMessage(HttpMethod.Post, path) { Content = new StringContent(body, Encoding.UTF8, "application/json") };
+        using var request = new HttpRequestMessage(HttpMethod.Post, path)
+        {
+            Content = new StringContent(body, Encoding.UTF8, "application/json"),
+        };
         request.Headers.ExpectContinue = true;
-        if (session is not null) request.Headers.Authorization = new AuthenticationHeaderValue("Bearer", session);
+        if (session is not null)
+            request.Headers.Authorization = new AuthenticationHeaderValue("Bearer", session);
         using var answer = http.SendAsync(request).GetAwaiter().GetResult();
-        using var told = System.Text.Json.JsonDocument.Parse(answer.Content.ReadAsStringAsync().GetAwaiter().GetResult());
+        using var told = System.Text.Json.JsonDocument.Parse(
+            answer.Content.ReadAsStringAsync().GetAwaiter().GetResult()
+        );
         return (answer.StatusCode, told.RootElement.GetProperty("code").GetString()!);
     }
 }

@@ -17,7 +17,8 @@ public sealed class AdoptionTests
     {
         var bench = new Bench(method: Method.Adopt);
         using (var folder = At(bench, bench.Target))
-        using (var file = name == "added" ? folder.MakeFile(name) : folder.OpenFile(name, append: true)) file.Append("other"u8);
+        using (var file = name == "added" ? folder.MakeFile(name) : folder.OpenFile(name, append: true))
+            file.Append("other"u8);
         var there = bench.Machine.Describe(bench.Target);
         bench.Run().ShouldBe(RelocationState.Failed);
         bench.Recorder.Last.Failure!.Code.ShouldBe("target-not-equal");
@@ -45,13 +46,18 @@ public sealed class AdoptionTests
 
         bench.Machine.Describe(bench.Target).ShouldBe(live.Replace("|1001|", "|1002|", StringComparison.Ordinal));
         bench.Machine.Setting("one").ShouldBe(bench.Machine.Show(bench.Target));
-        bench.Recorder.Last.Notes.ShouldContain(n => n.Contains("1 written since", StringComparison.Ordinal) && n.Contains("0 not there any more", StringComparison.Ordinal));
+        bench.Recorder.Last.Notes.ShouldContain(n =>
+            n.Contains("1 written since", StringComparison.Ordinal)
+            && n.Contains("0 not there any more", StringComparison.Ordinal)
+        );
         bench.Recorder.Last.Notes.ShouldContain(n => n.Contains("account 1001 is 1002 now", StringComparison.Ordinal));
         bench.Machine.Describe(Original(bench)).ShouldContain("saved since");
         using (var above = At(bench, bench.Target with { Path = "People/asa.lind" }))
         {
             above.Facts().Owner.ShouldBe(1002u, "the account must get through");
-            DocketFolders.List(new SimulatedFolder(bench.Disk, bench.Disk.Root("data"), ""), FileSystemAbilities.Full).Count.ShouldBe(1, "the former receipt has served");
+            DocketFolders
+                .List(new SimulatedFolder(bench.Disk, bench.Disk.Root("data"), ""), FileSystemAbilities.Full)
+                .Count.ShouldBe(1, "the former receipt has served");
         }
         var second = ReceiptAt(bench);
         bench.SetUpAnew(1003);
@@ -74,9 +80,15 @@ public sealed class AdoptionTests
             bench.Disk.CrashAt = bench.Disk.Operations + at;
             var end = bench.Run();
             bench.Disk.Crash(new Random(at));
-            bench.Machine.Describe(bench.Target).Replace("|1001|", "|1002|", StringComparison.Ordinal).ShouldBe(expected, $"crashed after operation {at}");
+            bench
+                .Machine.Describe(bench.Target)
+                .Replace("|1001|", "|1002|", StringComparison.Ordinal)
+                .ShouldBe(expected, $"crashed after operation {at}");
             finished = end is not null;
-            if (!finished) bench.Run().ShouldBe(RelocationState.Switched, $"crashed after operation {at}: {bench.Recorder.Last.Failure}");
+            if (!finished)
+                bench
+                    .Run()
+                    .ShouldBe(RelocationState.Switched, $"crashed after operation {at}: {bench.Recorder.Last.Failure}");
             bench.Machine.Describe(bench.Target).ShouldBe(expected, $"crashed after operation {at}");
             bench.Machine.Describe(Original(bench)).ShouldContain("saved since");
         }
@@ -121,10 +133,13 @@ public sealed class AdoptionTests
         using (var parent = At(bench, bench.Target with { Path = "People/asa.lind" }))
         {
             var name = Layout.FolderOf(bench.Docket.Adoption!.Docket, DocketSide.Copy);
-            if (what == "another digest") bench.Docket = bench.Docket with { Adoption = bench.Docket.Adoption with { Digest = "0" } };
-            if (what == "gone") TreeRemoval.Run(container, name, CancellationToken.None);
+            if (what == "another digest")
+                bench.Docket = bench.Docket with { Adoption = bench.Docket.Adoption with { Digest = "0" } };
+            if (what == "gone")
+                TreeRemoval.Run(container, name, CancellationToken.None);
             if (what == "made by the account")
-                using (var own = container.OpenFolder(name)) own.Apply(own.Facts() with { Owner = 1002 }, Attributes.None);
+                using (var own = container.OpenFolder(name))
+                    own.Apply(own.Facts() with { Owner = 1002 }, Attributes.None);
             if (what == "for another place")
             {
                 parent.MakeFolder("Stolen", 0x1C0).Dispose();
@@ -144,9 +159,14 @@ public sealed class AdoptionTests
         return bench;
     }
 
-    private static IFolder At(Bench bench, Place place) => Reach.Folder(new SimulatedFolder(bench.Disk, bench.Disk.Root(place.Volume), ""), place.Parts);
+    private static IFolder At(Bench bench, Place place) =>
+        Reach.Folder(new SimulatedFolder(bench.Disk, bench.Disk.Root(place.Volume), ""), place.Parts);
 
-    private static Place Original(Bench bench) => bench.OwnFor(Bench.Source) with { Path = bench.OwnFor(Bench.Source).Path + "/" + Layout.Original };
+    private static Place Original(Bench bench) =>
+        bench.OwnFor(Bench.Source) with
+        {
+            Path = bench.OwnFor(Bench.Source).Path + "/" + Layout.Original,
+        };
 
     private static string ReceiptAt(Bench bench)
     {
@@ -159,6 +179,12 @@ public sealed class AdoptionTests
     private static Docket Adopting(Bench bench, string receipt)
     {
         var (read, body, _) = Receipt.Parse(receipt)!.Value;
-        return bench.Docket with { Id = Guid.CreateVersion7(), AccountId = $"{bench.Machine.Number}", Method = Method.Adopt, Adoption = new Adoption(read.Docket.Id, ReceiptDigest.Of(body)) };
+        return bench.Docket with
+        {
+            Id = Guid.CreateVersion7(),
+            AccountId = $"{bench.Machine.Number}",
+            Method = Method.Adopt,
+            Adoption = new Adoption(read.Docket.Id, ReceiptDigest.Of(body)),
+        };
     }
 }

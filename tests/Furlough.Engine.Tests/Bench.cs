@@ -16,7 +16,19 @@ internal sealed class Bench
     {
         Machine = new SimulatedMachine(Disk);
         Docket = Make(method);
-        if (inPlace) Docket = Docket with { LeavesLink = true, Pointers = [new PointerChange(new PointerAddress("simulated", Machine.Show(Source), "", "asa.lind") { InPlace = true }, PointerValue.Absent, null)] };
+        if (inPlace)
+            Docket = Docket with
+            {
+                LeavesLink = true,
+                Pointers =
+                [
+                    new PointerChange(
+                        new PointerAddress("simulated", Machine.Show(Source), "", "asa.lind") { InPlace = true },
+                        PointerValue.Absent,
+                        null
+                    ),
+                ],
+            };
         Target = Docket.Target;
         Fill(seed, method == Method.Adopt);
         Before = Machine.Describe(Source);
@@ -45,7 +57,8 @@ internal sealed class Bench
         Machine.Number = number;
         using (var root = new SimulatedFolder(Disk, Disk.Root("system"), ""))
         using (var home = root.MakeFolder("home", 0x1ED))
-        using (var account = home.MakeFolder("asa.lind", 0x1C0)) fillHome?.Invoke(account);
+        using (var account = home.MakeFolder("asa.lind", 0x1C0))
+            fillHome?.Invoke(account);
         Machine.Setting("one", Machine.Show(Source));
         Machine.Setting("two", Machine.Show(Source));
         Disk.FlushVolume("system");
@@ -56,25 +69,35 @@ internal sealed class Bench
     internal Place Target { get; }
 
     /// <summary>How the docket ends when all goes well.</summary>
-    internal RelocationState Good => Docket switch
-    {
-        { Work: DocketWork.Discard } or { Work: DocketWork.Relocate, Method: Method.Exchange } => RelocationState.Finished,
-        { Work: DocketWork.Return or DocketWork.FallBack } => RelocationState.Returned,
-        _ => RelocationState.Switched,
-    };
+    internal RelocationState Good =>
+        Docket switch
+        {
+            { Work: DocketWork.Discard } or { Work: DocketWork.Relocate, Method: Method.Exchange } =>
+                RelocationState.Finished,
+            { Work: DocketWork.Return or DocketWork.FallBack } => RelocationState.Returned,
+            _ => RelocationState.Switched,
+        };
 
     /// <summary>The relocation has switched: what comes next. A fall-back loses its target.</summary>
     internal void Begin(DocketWork work)
     {
-        Docket = work switch { DocketWork.Return => Dockets.Return(Recorder.Last), DocketWork.FallBack => Dockets.FallBack(Recorder.Last), DocketWork.Gather => Dockets.Gather(Recorder.Last), _ => Dockets.Discard(Recorder.Last) };
-        if (work == DocketWork.FallBack) Machine.Attach("data", false);
+        Docket = work switch
+        {
+            DocketWork.Return => Dockets.Return(Recorder.Last),
+            DocketWork.FallBack => Dockets.FallBack(Recorder.Last),
+            DocketWork.Gather => Dockets.Gather(Recorder.Last),
+            _ => Dockets.Discard(Recorder.Last),
+        };
+        if (work == DocketWork.FallBack)
+            Machine.Attach("data", false);
     }
 
     /// <summary>Somebody has worked at the target since the switch.</summary>
     internal void WorkAtTarget()
     {
         using (var folder = Reach.Folder(new SimulatedFolder(Disk, Disk.Root(Target.Volume), ""), Target.Parts))
-        using (var file = folder.MakeFile("added")) file.Append("since"u8);
+        using (var file = folder.MakeFile("added"))
+            file.Append("since"u8);
         Disk.FlushVolume(Target.Volume);
         Before = Machine.Describe(Target);
     }
@@ -84,7 +107,11 @@ internal sealed class Bench
     {
         try
         {
-            return new RelocationEngine(Machine, Journal, Permits, new PlainSigner(), TimeProvider.System).Run(Docket, Recorder, CancellationToken.None);
+            return new RelocationEngine(Machine, Journal, Permits, new PlainSigner(), TimeProvider.System).Run(
+                Docket,
+                Recorder,
+                CancellationToken.None
+            );
         }
         catch (CrashException)
         {
@@ -109,20 +136,34 @@ internal sealed class Bench
             end.ShouldBe(bench.Good, $"{crashed}: {bench.Recorder.Last.Failure}");
             bench.EndFault().ShouldBeNull(crashed);
             ended(bench, crashed);
-            if (finished) return at;
+            if (finished)
+                return at;
         }
     }
 
     /// <summary>I2: where the settings lead there is everything, whatever happened.</summary>
     internal string? LivePlaceFault()
     {
-        if (Docket is { Method: Method.Adopt, Work: DocketWork.Relocate } && Machine.Describe(Target) != Before) return "what was to be adopted is not complete";
-        if (Leads() is not { } leads) return !Machine.SignInAllowed && Machine.Describe(Target) == Before ? null : "nothing stands in the holding's place";
+        if (Docket is { Method: Method.Adopt, Work: DocketWork.Relocate } && Machine.Describe(Target) != Before)
+            return "what was to be adopted is not complete";
+        if (Leads() is not { } leads)
+            return !Machine.SignInAllowed && Machine.Describe(Target) == Before
+                ? null
+                : "nothing stands in the holding's place";
         foreach (var lead in leads)
         {
-            var place = lead == Machine.Show(Source) ? Source : lead == Machine.Show(Target) ? Target : null;
-            if (place is null) return $"a setting leads to {lead}";
-            if (Machine.Describe(place) is var now && now != Before && !(Docket.Method == Method.Exchange && !Machine.SignInAllowed && ElsewhereIsComplete(place))) return $"{lead} is not complete:\n{now}\nexpected:\n{Before}";
+            var place =
+                lead == Machine.Show(Source) ? Source
+                : lead == Machine.Show(Target) ? Target
+                : null;
+            if (place is null)
+                return $"a setting leads to {lead}";
+            if (
+                Machine.Describe(place) is var now
+                && now != Before
+                && !(Docket.Method == Method.Exchange && !Machine.SignInAllowed && ElsewhereIsComplete(place))
+            )
+                return $"{lead} is not complete:\n{now}\nexpected:\n{Before}";
         }
         return null;
     }
@@ -130,8 +171,10 @@ internal sealed class Bench
     /// <summary>Where the settings lead, or what stands in the holding's place; null for nothing there.</summary>
     private List<string?>? Leads()
     {
-        if (!Docket.Pointers[0].Address.InPlace) return [.. new[] { Machine.Setting("one"), Machine.Setting("two") }.Distinct()];
-        if (Machine.Read(Docket.Pointers[0].Address).Text is { } link) return [link];
+        if (!Docket.Pointers[0].Address.InPlace)
+            return [.. new[] { Machine.Setting("one"), Machine.Setting("two") }.Distinct()];
+        if (Machine.Read(Docket.Pointers[0].Address).Text is { } link)
+            return [link];
         return Machine.Describe(Source) == "(missing)" ? null : [Machine.Show(Source)];
     }
 
@@ -140,17 +183,38 @@ internal sealed class Bench
     /// <summary>What is not as it should be when the docket has ended well: places, receipts, original.</summary>
     internal string? EndFault()
     {
-        if (LivePlaceFault() is { } fault) return fault;
-        if (Docket.Work == DocketWork.FallBack && (Disk.Root("system").Entries["home"].Entries["asa.lind"].Entries.Count != 1 || Disk.Root("system").Entries.Count != 1)) return "something stands beside what fell back";
+        if (LivePlaceFault() is { } fault)
+            return fault;
+        if (
+            Docket.Work == DocketWork.FallBack
+            && (
+                Disk.Root("system").Entries["home"].Entries["asa.lind"].Entries.Count != 1
+                || Disk.Root("system").Entries.Count != 1
+            )
+        )
+            return "something stands beside what fell back";
         if (Docket.Work is DocketWork.Return or DocketWork.FallBack)
             return AllLeadTo(Source) ? null : "a setting does not lead back to the source";
-        if (Docket.Work == DocketWork.Discard) return Disk.Root("system").Entries.Count == 1 && Disk.Root("system").Entries["home"].Entries["asa.lind"].Entries.Keys.All(k => k == "Pictures" && Docket.LeavesLink) ? null : "something is left of the original";
-        if (!AllLeadTo(Target)) return "a setting does not lead to the target";
-        if (!Machine.SignInAllowed) return "the account cannot sign in";
+        if (Docket.Work == DocketWork.Discard)
+            return
+                Disk.Root("system").Entries.Count == 1
+                && Disk.Root("system")
+                    .Entries["home"]
+                    .Entries["asa.lind"]
+                    .Entries.Keys.All(k => k == "Pictures" && Docket.LeavesLink)
+                ? null
+                : "something is left of the original";
+        if (!AllLeadTo(Target))
+            return "a setting does not lead to the target";
+        if (!Machine.SignInAllowed)
+            return "the account cannot sign in";
         if (Docket.Method == Method.Exchange)
-            return !Docket.LeavesLink && Machine.Describe(Source) != "(missing)" ? "something stands at the source" : ReadOwn(OwnFor(Target), Layout.Receipt) is null ? "the receipt is missing" : null;
+            return !Docket.LeavesLink && Machine.Describe(Source) != "(missing)" ? "something stands at the source"
+                : ReadOwn(OwnFor(Target), Layout.Receipt) is null ? "the receipt is missing"
+                : null;
         var original = OwnFor(Source) with { Path = OwnFor(Source).Path + "/" + Layout.Original };
-        if (Machine.Describe(original) is var kept && kept != Before) return $"the original is not complete:\n{kept}";
+        if (Machine.Describe(original) is var kept && kept != Before)
+            return $"the original is not complete:\n{kept}";
         return FilesFault(OwnFor(Source)) ?? FilesFault(OwnFor(Target));
     }
 
@@ -158,44 +222,86 @@ internal sealed class Bench
     internal string? TornReceipt()
     {
         foreach (var own in (Place[])[OwnFor(Source), OwnFor(Target)])
-            if (ReadOwn(own, Layout.Receipt) is { } content && !IsReceipt(content)) return $"{own.Path}/{Layout.Receipt} is torn";
+            if (ReadOwn(own, Layout.Receipt) is { } content && !IsReceipt(content))
+                return $"{own.Path}/{Layout.Receipt} is torn";
         return null;
     }
 
     private string? FilesFault(Place own)
     {
-        if (ReadOwn(own, Layout.Manifest) is not { } manifest || !manifest.EndsWith("end\n", StringComparison.Ordinal)) return $"{own.Path} has no whole manifest";
-        return ReadOwn(own, Layout.Receipt) is { } receipt && IsReceipt(receipt) ? null : $"{own.Path} has no whole receipt";
+        if (ReadOwn(own, Layout.Manifest) is not { } manifest || !manifest.EndsWith("end\n", StringComparison.Ordinal))
+            return $"{own.Path} has no whole manifest";
+        return ReadOwn(own, Layout.Receipt) is { } receipt && IsReceipt(receipt)
+            ? null
+            : $"{own.Path} has no whole receipt";
     }
 
-    private static bool IsReceipt(string content) => content.IndexOf('\n') is var at and > 0 && content[at..] == $"\nsigned-{at}\n";
+    private static bool IsReceipt(string content) =>
+        content.IndexOf('\n') is var at and > 0 && content[at..] == $"\nsigned-{at}\n";
 
     private string? ReadOwn(Place own, string name)
     {
         using var root = new SimulatedFolder(Disk, Disk.Root(own.Volume), "");
         using var folder = Reach.TryFolder(root, own.Parts);
-        if (folder?.Find(name) is null) return null;
+        if (folder?.Find(name) is null)
+            return null;
         using var file = folder.OpenFile(name);
         using var text = new StreamReader(file.Read());
         return text.ReadToEnd();
     }
 
     /// <summary>The docket's own folder for one of its places.</summary>
-    internal Place OwnFor(Place place) => new(place.Volume, $"{Layout.Dockets}/{Layout.FolderOf(Docket.Id, place == Docket.Source ? DocketSide.Original : DocketSide.Copy)}");
+    internal Place OwnFor(Place place) =>
+        new(
+            place.Volume,
+            $"{Layout.Dockets}/{Layout.FolderOf(Docket.Id, place == Docket.Source ? DocketSide.Original : DocketSide.Copy)}"
+        );
 
     /// <summary>While an exchange is between its rename and its pointers nobody is signed in, and the one folder stands at the other place.</summary>
     private bool ElsewhereIsComplete(Place place) => Machine.Describe(place == Source ? Target : Source) == Before;
 
-    private static Docket Make(Method method) => new(Guid.CreateVersion7(), 1, Dockets.Machine, 1, DateTimeOffset.MinValue, DateTimeOffset.MaxValue, DocketWork.Relocate, method,
-        new HoldingName("asa.lind", HoldingKind.Folder, "Pictures"), "1001", Source, new Place(method == Method.Exchange ? "system" : "data", "People/asa.lind/Pictures"),
-        SimulatedMachine.System, method == Method.Exchange ? SimulatedMachine.System : SimulatedMachine.Data, 1,
-        [new PointerChange(SimulatedMachine.Address("one"), new PointerValue("text", "/system/home/asa.lind/Pictures"), null), new PointerChange(SimulatedMachine.Address("two"), new PointerValue("text", "/system/home/asa.lind/Pictures"), null)], 10, 1000, [], [], Terms.Plain);
+    private static Docket Make(Method method) =>
+        new(
+            Guid.CreateVersion7(),
+            1,
+            Dockets.Machine,
+            1,
+            DateTimeOffset.MinValue,
+            DateTimeOffset.MaxValue,
+            DocketWork.Relocate,
+            method,
+            new HoldingName("asa.lind", HoldingKind.Folder, "Pictures"),
+            "1001",
+            Source,
+            new Place(method == Method.Exchange ? "system" : "data", "People/asa.lind/Pictures"),
+            SimulatedMachine.System,
+            method == Method.Exchange ? SimulatedMachine.System : SimulatedMachine.Data,
+            1,
+            [
+                new PointerChange(
+                    SimulatedMachine.Address("one"),
+                    new PointerValue("text", "/system/home/asa.lind/Pictures"),
+                    null
+                ),
+                new PointerChange(
+                    SimulatedMachine.Address("two"),
+                    new PointerValue("text", "/system/home/asa.lind/Pictures"),
+                    null
+                ),
+            ],
+            10,
+            1000,
+            [],
+            [],
+            Terms.Plain
+        );
 
     private void Fill(int seed, bool atTargetToo)
     {
         Disk.Root("data");
         Fill("system", "home", new Random(seed));
-        if (atTargetToo) Fill("data", "People", new Random(seed));
+        if (atTargetToo)
+            Fill("data", "People", new Random(seed));
         if (!Docket.Pointers[0].Address.InPlace)
         {
             Machine.Setting("one", Machine.Show(Source));
@@ -222,9 +328,19 @@ internal sealed class Bench
                 var content = new byte[random.Next(200)];
                 random.NextBytes(content);
                 file.Append(content);
-                file.Apply(file.Facts() with { Mode = 0x1A4, Owner = 1001, Group = 1001, ModifiedNs = random.NextInt64(1_600_000_000_000_000_000) }, Attributes.None);
+                file.Apply(
+                    file.Facts() with
+                    {
+                        Mode = 0x1A4,
+                        Owner = 1001,
+                        Group = 1001,
+                        ModifiedNs = random.NextInt64(1_600_000_000_000_000_000),
+                    },
+                    Attributes.None
+                );
             }
-            if (random.Next(2) == 0) at.MakeHardLink("further", at, "plot-0");
+            if (random.Next(2) == 0)
+                at.MakeHardLink("further", at, "plot-0");
             if (random.Next(2) == 0)
             {
                 at.MakeLink("link", "../elsewhere");
@@ -236,7 +352,15 @@ internal sealed class Bench
                     using var inner = at.MakeFolder($"year-{i}", 0x1ED);
                     Below(inner, level + 1);
                 }
-            at.Apply(at.Facts() with { Owner = 1001, Group = 1001, ModifiedNs = random.NextInt64(1_600_000_000_000_000_000) }, Attributes.None);
+            at.Apply(
+                at.Facts() with
+                {
+                    Owner = 1001,
+                    Group = 1001,
+                    ModifiedNs = random.NextInt64(1_600_000_000_000_000_000),
+                },
+                Attributes.None
+            );
         }
     }
 }

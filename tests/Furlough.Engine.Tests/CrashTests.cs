@@ -13,14 +13,17 @@ public sealed class CrashTests
     [InlineData(Method.Warm)]
     [InlineData(Method.Exchange)]
     [InlineData(Method.Adopt)]
-    public void A_crash_after_any_operation_leaves_the_live_place_complete_and_is_finished_afterwards_I2_I4_I5(Method method)
+    public void A_crash_after_any_operation_leaves_the_live_place_complete_and_is_finished_afterwards_I2_I4_I5(
+        Method method
+    )
     {
         for (var at = 1; ; at++)
         {
             var bench = new Bench(method: method);
             var (fault, finished) = CrashedAt(bench, at, new Random(at));
             fault.ShouldBeNull($"crashed after operation {at}");
-            if (!finished) continue;
+            if (!finished)
+                continue;
             at.ShouldBeGreaterThan(60);
             return;
         }
@@ -34,7 +37,11 @@ public sealed class CrashTests
     [InlineData(Method.Exchange, DocketWork.Return, false)]
     [InlineData(Method.Cold, DocketWork.FallBack, false)]
     [InlineData(Method.Cold, DocketWork.Discard, false)]
-    public void A_crash_after_any_operation_of_a_return_a_fall_back_or_a_discard_is_finished_afterwards_I2_I5_I10(Method method, DocketWork work, bool worked)
+    public void A_crash_after_any_operation_of_a_return_a_fall_back_or_a_discard_is_finished_afterwards_I2_I5_I10(
+        Method method,
+        DocketWork work,
+        bool worked
+    )
     {
         for (var (at, finished) = (1, false); !finished; at++)
         {
@@ -43,7 +50,8 @@ public sealed class CrashTests
             bench.Disk.FlushVolume("system");
             bench.Disk.FlushVolume("data");
             bench.Begin(work);
-            if (worked) bench.WorkAtTarget();
+            if (worked)
+                bench.WorkAtTarget();
             (var fault, finished) = CrashedAt(bench, at, new Random(at));
             fault.ShouldBeNull($"crashed after operation {at}");
         }
@@ -69,7 +77,13 @@ public sealed class CrashTests
         flushes.Remove(OfSource);
         // A rename is whole on the disks simulated here, so that flushing either of its folders is enough. Both are flushed for those on which it is not.
         string[][] together = [.. OfOneRename.Where(p => p.All(flushes.Contains))];
-        var unnoticed = flushes.Except(together.SelectMany(p => p)).Select(f => (string[])[f]).Concat(together).Where(f => !IsFoundOut(method, f)).Select(f => string.Join(" and ", f)).ToList();
+        var unnoticed = flushes
+            .Except(together.SelectMany(p => p))
+            .Select(f => (string[])[f])
+            .Concat(together)
+            .Where(f => !IsFoundOut(method, f))
+            .Select(f => string.Join(" and ", f))
+            .ToList();
         unnoticed.ShouldBeEmpty($"of {flushes.Count}: {string.Join(", ", flushes)}");
     }
 
@@ -86,13 +100,14 @@ public sealed class CrashTests
     private static bool IsFoundOut(Method method, string[] flushes)
     {
         for (var seed = 1; seed <= 6; seed++)
-            for (var (at, finished) = (1, false); !finished; at++)
-            {
-                var bench = new Bench(seed, method);
-                bench.Disk.Forgets = (what, where) => flushes.Contains(Named(bench, what, where));
-                (var fault, finished) = CrashedAt(bench, at, new Random(seed * 1_000 + at));
-                if (fault is not null) return true;
-            }
+        for (var (at, finished) = (1, false); !finished; at++)
+        {
+            var bench = new Bench(seed, method);
+            bench.Disk.Forgets = (what, where) => flushes.Contains(Named(bench, what, where));
+            (var fault, finished) = CrashedAt(bench, at, new Random(seed * 1_000 + at));
+            if (fault is not null)
+                return true;
+        }
         return false;
     }
 
@@ -106,9 +121,12 @@ public sealed class CrashTests
         bench.Disk.CrashAt = bench.Disk.Operations + at;
         var first = bench.Run();
         bench.Disk.Crash(chance);
-        if ((bench.LivePlaceFault() ?? bench.TornReceipt()) is { } early) return (early, false);
-        if (first is null) first = bench.Run();
-        else if (first == bench.Good) return (bench.EndFault(), true);
+        if ((bench.LivePlaceFault() ?? bench.TornReceipt()) is { } early)
+            return (early, false);
+        if (first is null)
+            first = bench.Run();
+        else if (first == bench.Good)
+            return (bench.EndFault(), true);
         return (first == bench.Good ? bench.EndFault() : $"it ended as {first}: {bench.Recorder.Last.Failure}", false);
     }
 
@@ -116,14 +134,22 @@ public sealed class CrashTests
     {
         var all = new TheoryData<Method, IoReason, bool>();
         foreach (var method in Enum.GetValues<Method>().Except([Method.Setting]))
-            foreach (var reason in (IoReason[])[IoReason.Unreadable, IoReason.NoSpace, IoReason.Denied, IoReason.ReadOnly, IoReason.Gone])
-                foreach (var forGood in (bool[])[false, true]) all.Add(method, reason, forGood);
+        foreach (
+            var reason in (IoReason[])
+                [IoReason.Unreadable, IoReason.NoSpace, IoReason.Denied, IoReason.ReadOnly, IoReason.Gone]
+        )
+        foreach (var forGood in (bool[])[false, true])
+            all.Add(method, reason, forGood);
         return all;
     }
 
     [Theory]
     [MemberData(nameof(Faults))]
-    public void A_fault_at_any_operation_ends_with_everything_at_one_complete_place_I2_I7(Method method, IoReason reason, bool forGood)
+    public void A_fault_at_any_operation_ends_with_everything_at_one_complete_place_I2_I7(
+        Method method,
+        IoReason reason,
+        bool forGood
+    )
     {
         for (var at = 1; ; at++)
         {
@@ -132,9 +158,11 @@ public sealed class CrashTests
             bench.Disk.FailForGood = forGood;
             bench.Disk.FailAt = bench.Disk.Operations + at;
             var end = Settle(bench);
-            if (!bench.Disk.Injected) return;
+            if (!bench.Disk.Injected)
+                return;
             bench.LivePlaceFault().ShouldBeNull($"after a fault at operation {at} ({end})");
-            if (end != bench.Good) bench.Recorder.Last.Failure.ShouldNotBeNull();
+            if (end != bench.Good)
+                bench.Recorder.Last.Failure.ShouldNotBeNull();
         }
     }
 
@@ -146,26 +174,42 @@ public sealed class CrashTests
     [InlineData(Method.Warm, false, IoReason.Denied)]
     [InlineData(Method.Warm, false, IoReason.Gone)]
     [InlineData(Method.Warm, true, IoReason.NoSpace)]
-    public void A_fault_at_any_operation_of_a_return_loses_neither_what_lives_nor_the_original_I1_I2(Method method, bool worked, IoReason reason)
+    public void A_fault_at_any_operation_of_a_return_loses_neither_what_lives_nor_the_original_I1_I2(
+        Method method,
+        bool worked,
+        IoReason reason
+    )
     {
         for (var at = 1; ; at++)
         {
             var bench = new Bench(method: method);
             bench.Run().ShouldBe(bench.Good);
-            var aside = bench.OwnFor(Bench.Source) with { Path = bench.OwnFor(Bench.Source).Path + "/" + Layout.Original };
+            var aside = bench.OwnFor(Bench.Source) with
+            {
+                Path = bench.OwnFor(Bench.Source).Path + "/" + Layout.Original,
+            };
             var original = bench.Before;
             bench.Begin(DocketWork.Return);
-            if (worked) bench.WorkAtTarget();
+            if (worked)
+                bench.WorkAtTarget();
             bench.Disk.FailWith = reason;
             bench.Disk.FailForGood = at % 2 == 0;
             bench.Disk.FailAt = bench.Disk.Operations + at;
             var end = Settle(bench);
-            if (!bench.Disk.Injected) return;
+            if (!bench.Disk.Injected)
+                return;
             bench.LivePlaceFault().ShouldBeNull($"after a fault at operation {at} ({end})");
-            if (end == bench.Good || bench.Recorder.Last.Live == Live.Source) continue;
+            if (end == bench.Good || bench.Recorder.Last.Live == Live.Source)
+                continue;
             // What could not be taken back while the volume failed is done by the next docket.
-            if (bench.Machine.Describe(aside) == original) continue;
-            bench.Docket = bench.Docket with { Id = Guid.CreateVersion7(), Supersession = bench.Docket.Supersession + 1, Supersedes = [.. bench.Docket.Supersedes, bench.Docket.Id] };
+            if (bench.Machine.Describe(aside) == original)
+                continue;
+            bench.Docket = bench.Docket with
+            {
+                Id = Guid.CreateVersion7(),
+                Supersession = bench.Docket.Supersession + 1,
+                Supersedes = [.. bench.Docket.Supersedes, bench.Docket.Id],
+            };
             bench.Run().ShouldBe(bench.Good, $"after a fault at operation {at}: {bench.Recorder.Last.Failure}");
             bench.Machine.Describe(Bench.Source).ShouldBe(bench.Before, $"after a fault at operation {at}");
         }
@@ -184,9 +228,7 @@ public sealed class CrashTests
                     return end;
                 }
             }
-            catch (IoFault) when (bench.Disk.Injected)
-            {
-            }
+            catch (IoFault) when (bench.Disk.Injected) { }
             bench.Disk.FailAt = 0;
         }
         throw new InvalidOperationException("The docket never ends.");
@@ -203,12 +245,18 @@ public sealed class CrashTests
             for (var crashes = random.Next(1, 5); crashes > 0; crashes--)
             {
                 bench.Disk.CrashAt = bench.Disk.Operations + random.Next(1, 400);
-                if (bench.Run() is not null) break;
+                if (bench.Run() is not null)
+                    break;
                 bench.Disk.Crash(random);
                 bench.LivePlaceFault().ShouldBeNull($"seed {seed}");
             }
             bench.Disk.CrashAt = 0;
-            bench.Run().ShouldBeOneOf([RelocationState.Switched, RelocationState.Finished], $"seed {seed}: {bench.Recorder.Last.Failure}");
+            bench
+                .Run()
+                .ShouldBeOneOf(
+                    [RelocationState.Switched, RelocationState.Finished],
+                    $"seed {seed}: {bench.Recorder.Last.Failure}"
+                );
             bench.LivePlaceFault().ShouldBeNull($"seed {seed}");
         }
     }
@@ -228,17 +276,27 @@ public sealed class CrashTests
             for (var crashes = random.Next(3); crashes > 0; crashes--)
             {
                 bench.Disk.CrashAt = bench.Disk.Operations + random.Next(1, 600);
-                if (bench.Run() is not null) break;
+                if (bench.Run() is not null)
+                    break;
                 bench.Disk.FlushVolume("system");
                 bench.Disk.Crash(random);
             }
             bench.Disk.CrashAt = 0;
             bench.Run().ShouldBe(RelocationState.Switched, $"seed {seed}: {bench.Recorder.Last.Failure}");
             bench.Disk.Meanwhile = () => { };
-            var original = bench.OwnFor(Bench.Source) with { Path = bench.OwnFor(Bench.Source).Path + "/" + Layout.Original };
-            bench.Machine.Describe(bench.Target).ShouldBe(bench.Machine.Describe(original), $"seed {seed}, {people.Deeds} deeds");
+            var original = bench.OwnFor(Bench.Source) with
+            {
+                Path = bench.OwnFor(Bench.Source).Path + "/" + Layout.Original,
+            };
+            bench
+                .Machine.Describe(bench.Target)
+                .ShouldBe(bench.Machine.Describe(original), $"seed {seed}, {people.Deeds} deeds");
         }
     }
 
-    private static int Seeds => int.Parse(Environment.GetEnvironmentVariable("FURLOUGH_SEEDS") ?? "500", System.Globalization.CultureInfo.InvariantCulture);
+    private static int Seeds =>
+        int.Parse(
+            Environment.GetEnvironmentVariable("FURLOUGH_SEEDS") ?? "500",
+            System.Globalization.CultureInfo.InvariantCulture
+        );
 }

@@ -19,13 +19,24 @@ public sealed class DiscardTests
             var bench = Switched();
             bench.Disk.CrashAt = bench.Disk.Operations + at;
             finished = bench.Run() is not null;
-            if (finished) break;
+            if (finished)
+                break;
             bench.Disk.Crash(new Random(at));
             bench.Machine.Attach("data", false);
             var (system, left) = (bench.Disk.Root("system"), Nodes(bench.Disk.Root("system")));
-            var (original, end) = (bench.Machine.Describe(bench.OwnFor(Bench.Source) with { Path = $"{Layout.Dockets}/{Layout.FolderOf(bench.Docket.Originals[0], DocketSide.Original)}/{Layout.Original}" }), bench.Run());
+            var (original, end) = (
+                bench.Machine.Describe(
+                    bench.OwnFor(Bench.Source) with
+                    {
+                        Path =
+                            $"{Layout.Dockets}/{Layout.FolderOf(bench.Docket.Originals[0], DocketSide.Original)}/{Layout.Original}",
+                    }
+                ),
+                bench.Run()
+            );
             // With the last file gone there is nothing left to confirm.
-            if (original == "(missing)") continue;
+            if (original == "(missing)")
+                continue;
             end.ShouldBe(RelocationState.Failed, $"crashed after operation {at}");
             bench.Recorder.Last.Failure!.Code.ShouldBe("volume-absent");
             Nodes(system).ShouldBe(left, $"crashed after operation {at}");
@@ -41,12 +52,29 @@ public sealed class DiscardTests
     public void A_live_folder_that_was_emptied_or_has_shrunk_a_lot_stops_it_and_asks_I13(int left, string? code)
     {
         var bench = Switched();
-        using (var live = (SimulatedFolder)Reach.Folder(new SimulatedFolder(bench.Disk, bench.Disk.Root("data"), ""), bench.Target.Parts))
+        using (
+            var live = (SimulatedFolder)
+                Reach.Folder(new SimulatedFolder(bench.Disk, bench.Disk.Root("data"), ""), bench.Target.Parts)
+        )
             bench.Disk.ByOthers(() => Keep(live, left));
-        bench.Run().ShouldBe(code is null ? RelocationState.Finished : RelocationState.Failed, bench.Recorder.Last.Failure?.ToString());
-        if (code is null) return;
-        bench.Recorder.Last.Failure!.ShouldSatisfyAllConditions(f => f.Code.ShouldBe(code), f => f.Text.ShouldContain("files were relocated"), f => f.Text.ShouldContain(left == 1 ? "1 is there now" : "0 are there now"));
-        bench.Docket = bench.Docket with { Id = Guid.CreateVersion7(), Discards = new DiscardTerms(DateTimeOffset.MinValue, null, [DiscardTerms.Shrunk]) };
+        bench
+            .Run()
+            .ShouldBe(
+                code is null ? RelocationState.Finished : RelocationState.Failed,
+                bench.Recorder.Last.Failure?.ToString()
+            );
+        if (code is null)
+            return;
+        bench.Recorder.Last.Failure!.ShouldSatisfyAllConditions(
+            f => f.Code.ShouldBe(code),
+            f => f.Text.ShouldContain("files were relocated"),
+            f => f.Text.ShouldContain(left == 1 ? "1 is there now" : "0 are there now")
+        );
+        bench.Docket = bench.Docket with
+        {
+            Id = Guid.CreateVersion7(),
+            Discards = new DiscardTerms(DateTimeOffset.MinValue, null, [DiscardTerms.Shrunk]),
+        };
         bench.Run().ShouldBe(RelocationState.Finished, bench.Recorder.Last.Failure?.ToString());
     }
 
@@ -58,7 +86,8 @@ public sealed class DiscardTests
         var bench = Switched();
         bench.Docket = bench.Docket with { Discards = new DiscardTerms(DateTimeOffset.MaxValue, reason, []) };
         bench.Run().ShouldBe(end);
-        if (reason is null) bench.Recorder.Last.Failure!.Code.ShouldBe("original-kept");
+        if (reason is null)
+            bench.Recorder.Last.Failure!.Code.ShouldBe("original-kept");
         bench = Switched();
         bench.Docket = bench.Docket with { Discards = null };
         bench.Run().ShouldBe(RelocationState.Failed);
@@ -89,8 +118,10 @@ public sealed class DiscardTests
     {
         foreach (var entry in folder.List())
         {
-            if (entry.Kind == NodeKind.Folder) left = Keep((SimulatedFolder)folder.OpenFolder(entry.Name), left);
-            else if (left-- <= 0) folder.RemoveFile(entry.Name);
+            if (entry.Kind == NodeKind.Folder)
+                left = Keep((SimulatedFolder)folder.OpenFolder(entry.Name), left);
+            else if (left-- <= 0)
+                folder.RemoveFile(entry.Name);
         }
         return Math.Max(0, left);
     }

@@ -17,8 +17,10 @@ public sealed class DocketFolderTests
             TheoryData<Step, DocketSide, string> all = [];
             foreach (var how in (string[])["another owner", "open to others", "another token", "a link"])
             {
-                foreach (var step in (Step[])[Step.Copy, Step.Prove, Step.Repoint, Step.SetAside, Step.Reopen]) all.Add(step, DocketSide.Copy, how);
-                foreach (var step in (Step[])[Step.SetAside, Step.Reopen]) all.Add(step, DocketSide.Original, how);
+                foreach (var step in (Step[])[Step.Copy, Step.Prove, Step.Repoint, Step.SetAside, Step.Reopen])
+                    all.Add(step, DocketSide.Copy, how);
+                foreach (var step in (Step[])[Step.SetAside, Step.Reopen])
+                    all.Add(step, DocketSide.Original, how);
             }
             return all;
         }
@@ -26,17 +28,25 @@ public sealed class DocketFolderTests
 
     [Theory]
     [MemberData(nameof(Replacements))]
-    public void One_that_was_replaced_between_two_steps_is_noticed_and_nothing_of_it_used_I8(Step at, DocketSide side, string how)
+    public void One_that_was_replaced_between_two_steps_is_noticed_and_nothing_of_it_used_I8(
+        Step at,
+        DocketSide side,
+        string how
+    )
     {
         var bench = new Bench();
         bench.Recorder.OnChange = change =>
         {
-            if (change.Step != at || change.State != RelocationState.UnderWay) return;
+            if (change.Step != at || change.State != RelocationState.UnderWay)
+                return;
             bench.Recorder.OnChange = _ => { };
             bench.Disk.ByOthers(() => Replace(bench, side, how));
         };
         bench.Run().ShouldBe(RelocationState.Failed);
-        bench.Recorder.Last.Failure!.Code.ShouldBe(how == "a link" ? "behind-link" : "docket-folder-replaced", bench.Recorder.Last.Failure.ToString());
+        bench.Recorder.Last.Failure!.Code.ShouldBe(
+            how == "a link" ? "behind-link" : "docket-folder-replaced",
+            bench.Recorder.Last.Failure.ToString()
+        );
         bench.LivePlaceFault().ShouldBeNull();
         bench.Machine.SignInAllowed.ShouldBeTrue();
     }
@@ -53,10 +63,14 @@ public sealed class DocketFolderTests
         }
         using var other = container.MakeFolder(name, Layout.Closed);
         using (var away = container.OpenFolder("away"))
-            foreach (var entry in away.List().Where(e => e.Name != Layout.Token)) away.Move(entry.Name, other, entry.Name);
-        using (var token = other.MakeFile(Layout.Token)) token.Append("made up"u8);
-        if (how == "another owner") other.Apply(other.Facts() with { Owner = 1001 }, Attributes.None);
-        if (how == "open to others") other.Apply(other.Facts() with { Mode = 0x1C7 }, Attributes.None);
+            foreach (var entry in away.List().Where(e => e.Name != Layout.Token))
+                away.Move(entry.Name, other, entry.Name);
+        using (var token = other.MakeFile(Layout.Token))
+            token.Append("made up"u8);
+        if (how == "another owner")
+            other.Apply(other.Facts() with { Owner = 1001 }, Attributes.None);
+        if (how == "open to others")
+            other.Apply(other.Facts() with { Mode = 0x1C7 }, Attributes.None);
     }
 
     [Fact]
@@ -67,16 +81,20 @@ public sealed class DocketFolderTests
         bench.Disk.Forgets = (_, _) => false;
         bench.Recorder.OnChange = change =>
         {
-            if (change.Step != Step.Repoint || change.State != RelocationState.UnderWay) return;
+            if (change.Step != Step.Repoint || change.State != RelocationState.UnderWay)
+                return;
             bench.Disk.Meanwhile = () =>
             {
                 // After the parent was opened and before the copy is renamed into it.
-                if (++moves != 12) return;
+                if (++moves != 12)
+                    return;
                 using var people = At(bench, "data", "People");
-                if (people.Find("asa.lind") is not null) people.Move("asa.lind", people, "elsewhere");
+                if (people.Find("asa.lind") is not null)
+                    people.Move("asa.lind", people, "elsewhere");
             };
         };
-        for (var seed = 1; seed <= 1; seed++) bench.Run().ShouldBe(RelocationState.Failed);
+        for (var seed = 1; seed <= 1; seed++)
+            bench.Run().ShouldBe(RelocationState.Failed);
         bench.Recorder.Last.Failure!.Code.ShouldBeOneOf("target-moved-away", "file-operation-failed");
         bench.LivePlaceFault().ShouldBeNull();
         bench.Machine.Setting("one").ShouldBe(bench.Machine.Show(Bench.Source));
@@ -99,14 +117,24 @@ public sealed class DocketFolderTests
         }
         bench.Journal.Note(bench.Docket.Id, "prepare-compared", "yes");
         bench.Journal.Begin(bench.Docket.Id, Step.Prepare);
-        if (steps > 0) bench.Journal.Done(bench.Docket.Id, Step.Prepare);
+        if (steps > 0)
+            bench.Journal.Done(bench.Docket.Id, Step.Prepare);
         bench.Run().ShouldBe(RelocationState.Switched, $"{bench.Recorder.Last.Failure}");
         bench.LivePlaceFault().ShouldBeNull();
-        using (var account = At(bench, "data", "People/asa.lind")) account.Find(own).ShouldNotBeNull();
-        bench.Machine.Describe(bench.OwnFor(Bench.Source) with { Path = bench.OwnFor(Bench.Source).Path + "/" + Layout.Original }).ShouldBe(bench.Before);
+        using (var account = At(bench, "data", "People/asa.lind"))
+            account.Find(own).ShouldNotBeNull();
+        bench
+            .Machine.Describe(
+                bench.OwnFor(Bench.Source) with
+                {
+                    Path = bench.OwnFor(Bench.Source).Path + "/" + Layout.Original,
+                }
+            )
+            .ShouldBe(bench.Before);
         bench.Docket = Dockets.Return(bench.Recorder.Last);
         bench.Run().ShouldBe(RelocationState.Returned, $"{bench.Recorder.Last.Failure}");
-        using (var account = At(bench, "data", "People/asa.lind")) account.Find(own).ShouldBeNull("its receipt has served");
+        using (var account = At(bench, "data", "People/asa.lind"))
+            account.Find(own).ShouldBeNull("its receipt has served");
     }
 
     [Theory]
@@ -118,7 +146,11 @@ public sealed class DocketFolderTests
         bench.Begin(work);
         bench.Run().ShouldBe(bench.Good, $"{bench.Recorder.Last.Failure}");
         bench.LivePlaceFault().ShouldBeNull();
-        bench.Disk.Root("system").Entries["home"].Entries["asa.lind"].Entries.Keys.ShouldBe(work == DocketWork.FallBack ? ["Pictures"] : []);
+        bench
+            .Disk.Root("system")
+            .Entries["home"]
+            .Entries["asa.lind"]
+            .Entries.Keys.ShouldBe(work == DocketWork.FallBack ? ["Pictures"] : []);
     }
 
     [Fact]
@@ -146,12 +178,14 @@ public sealed class DocketFolderTests
         using var container = At(bench, "system", Layout.Dockets);
         using var account = At(bench, "system", "home/asa.lind");
         var name = Layout.FolderOf(bench.Docket.Id, DocketSide.Original);
-        using (var folder = container.OpenFolder(name)) folder.RemoveFile(Layout.Token);
+        using (var folder = container.OpenFolder(name))
+            folder.RemoveFile(Layout.Token);
         container.Move(name, account, own);
         bench.Disk.Root("system").Entries.Remove(Layout.Dockets);
         bench.Journal.Note(bench.Docket.Id, "folder-of-original", "");
         return bench;
     }
 
-    private static IFolder At(Bench bench, string volume, string path) => Reach.Folder(new SimulatedFolder(bench.Disk, bench.Disk.Root(volume), ""), new Place(volume, path).Parts);
+    private static IFolder At(Bench bench, string volume, string path) =>
+        Reach.Folder(new SimulatedFolder(bench.Disk, bench.Disk.Root(volume), ""), new Place(volume, path).Parts);
 }

@@ -17,7 +17,8 @@ public sealed class EngineTests
         using (var root = new SimulatedFolder(bench.Disk, bench.Disk.Root("data"), ""))
         using (var people = root.MakeFolder("People", 0x1ED))
         using (var account = people.MakeFolder("asa.lind", 0x1C0))
-        using (var taken = account.MakeFolder("Pictures", 0x1C0)) taken.MakeFile("mine").Dispose();
+        using (var taken = account.MakeFolder("Pictures", 0x1C0))
+            taken.MakeFile("mine").Dispose();
         bench.Run().ShouldBe(RelocationState.Failed);
         bench.Recorder.Last.Failure!.Code.ShouldBe("target-not-empty");
         bench.Recorder.Last.Failure!.Text.ShouldContain("mine");
@@ -47,7 +48,8 @@ public sealed class EngineTests
         var bench = new Bench();
         bench.Recorder.OnChange = change =>
         {
-            if (change.Step == at && change.State == RelocationState.UnderWay) bench.Machine.Setting("two", "/system/elsewhere");
+            if (change.Step == at && change.State == RelocationState.UnderWay)
+                bench.Machine.Setting("two", "/system/elsewhere");
         };
         bench.Run().ShouldBe(RelocationState.Failed);
         bench.Recorder.Last.Failure!.Code.ShouldBe("pointer-changed");
@@ -65,10 +67,13 @@ public sealed class EngineTests
         var bench = new Bench();
         bench.Recorder.OnChange = change =>
         {
-            if (change.Step != at || change.State != RelocationState.UnderWay) return;
+            if (change.Step != at || change.State != RelocationState.UnderWay)
+                return;
             bench.Recorder.OnChange = _ => { };
-            if (at == Step.Copy) return;
-            using var folder = (SimulatedFolder)Reach.Folder(new SimulatedFolder(bench.Disk, bench.Disk.Root("system"), ""), Bench.Source.Parts);
+            if (at == Step.Copy)
+                return;
+            using var folder = (SimulatedFolder)
+                Reach.Folder(new SimulatedFolder(bench.Disk, bench.Disk.Root("system"), ""), Bench.Source.Parts);
             using var file = folder.OpenFile("plot-0", append: true);
             file.Append("late"u8);
         };
@@ -100,7 +105,12 @@ public sealed class EngineTests
 
         bench.Docket = Dockets.Discard(switched);
         bench.Run().ShouldBe(RelocationState.Failed, "nobody said that its removal was begun");
-        using (var original = Reach.Folder(new SimulatedFolder(bench.Disk, bench.Disk.Root("system"), ""), [Layout.Dockets, Layout.FolderOf(switched.Docket.Id, DocketSide.Original), Layout.Original]))
+        using (
+            var original = Reach.Folder(
+                new SimulatedFolder(bench.Disk, bench.Disk.Root("system"), ""),
+                [Layout.Dockets, Layout.FolderOf(switched.Docket.Id, DocketSide.Original), Layout.Original]
+            )
+        )
         {
             original.MakeFile("added").Dispose();
             bench.Docket = Dockets.Discard(switched) with { Supersedes = [first.Id] };
@@ -151,15 +161,25 @@ public sealed class EngineTests
         var bench = new Bench();
         bench.Run().ShouldBe(RelocationState.Switched);
         var first = bench.Recorder.Last;
-        using (var folder = Reach.Folder(new SimulatedFolder(bench.Disk, bench.Disk.Root("data"), ""), bench.Target.Parts))
-        using (var file = folder.MakeFile("added")) file.Append("since"u8);
+        using (
+            var folder = Reach.Folder(new SimulatedFolder(bench.Disk, bench.Disk.Root("data"), ""), bench.Target.Parts)
+        )
+        using (var file = folder.MakeFile("added"))
+            file.Append("since"u8);
         var live = bench.Machine.Describe(bench.Target);
 
         bench.Docket = Dockets.Return(first);
         bench.Run().ShouldBe(RelocationState.Returned, bench.Recorder.Last.Failure?.ToString());
         bench.Machine.Describe(Bench.Source).ShouldBe(live);
         bench.Recorder.Last.Live.ShouldBe(Live.Source);
-        bench.Machine.Describe(new Place("system", $"{Layout.Dockets}/{Layout.FolderOf(first.Docket.Id, DocketSide.Original)}/original")).ShouldBe(bench.Before);
+        bench
+            .Machine.Describe(
+                new Place(
+                    "system",
+                    $"{Layout.Dockets}/{Layout.FolderOf(first.Docket.Id, DocketSide.Original)}/original"
+                )
+            )
+            .ShouldBe(bench.Before);
     }
 
     [Theory]
@@ -178,23 +198,41 @@ public sealed class EngineTests
         bench.Machine.Describe(Bench.Source).ShouldBe(bench.Before);
         IdAt(bench, Bench.Source).ShouldBe(before, "it is the original itself, for which no room was needed");
         bench.Recorder.Last.LiveAgain.ShouldBe(first.Docket.Id);
-        IdAt(bench, bench.OwnFor(bench.Target) with { Path = bench.OwnFor(bench.Target).Path + "/original" }).ShouldBe(lived, "what lived there is an original now");
-        bench.Machine.Describe(new Place("system", $"{Layout.Dockets}/{Layout.FolderOf(first.Docket.Id, DocketSide.Original)}")).ShouldBe("(missing)");
+        IdAt(bench, bench.OwnFor(bench.Target) with { Path = bench.OwnFor(bench.Target).Path + "/original" })
+            .ShouldBe(lived, "what lived there is an original now");
+        bench
+            .Machine.Describe(
+                new Place("system", $"{Layout.Dockets}/{Layout.FolderOf(first.Docket.Id, DocketSide.Original)}")
+            )
+            .ShouldBe("(missing)");
     }
 
     [Theory]
     [InlineData(Method.Cold, true)]
     [InlineData(Method.Warm, true)]
     [InlineData(Method.Cold, false)]
-    public void A_return_copies_where_a_content_differs_although_no_time_tells_or_the_original_was_touched(Method method, bool live)
+    public void A_return_copies_where_a_content_differs_although_no_time_tells_or_the_original_was_touched(
+        Method method,
+        bool live
+    )
     {
         var bench = new Bench(method: method);
         bench.Run().ShouldBe(RelocationState.Switched);
         var first = bench.Recorder.Last;
-        var aside = new Place("system", $"{Layout.Dockets}/{Layout.FolderOf(first.Docket.Id, DocketSide.Original)}/original");
-        var node = NodeAt(bench, (live ? bench.Target : aside) with { Path = (live ? bench.Target : aside).Path + "/plot-0" });
+        var aside = new Place(
+            "system",
+            $"{Layout.Dockets}/{Layout.FolderOf(first.Docket.Id, DocketSide.Original)}/original"
+        );
+        var node = NodeAt(
+            bench,
+            (live ? bench.Target : aside) with
+            {
+                Path = (live ? bench.Target : aside).Path + "/plot-0",
+            }
+        );
         node.Content = [.. node.Content[..^1], (byte)~node.Content[^1]];
-        if (!live) node.ChangedNs++;
+        if (!live)
+            node.ChangedNs++;
         var lives = bench.Machine.Describe(bench.Target);
 
         bench.Docket = Dockets.Return(first);
@@ -209,14 +247,29 @@ public sealed class EngineTests
         var bench = new Bench(method: Method.Warm);
         bench.Run().ShouldBe(RelocationState.Switched);
         var first = bench.Recorder.Last;
-        var aside = new Place("system", $"{Layout.Dockets}/{Layout.FolderOf(first.Docket.Id, DocketSide.Original)}/original");
+        var aside = new Place(
+            "system",
+            $"{Layout.Dockets}/{Layout.FolderOf(first.Docket.Id, DocketSide.Original)}/original"
+        );
         bench.Docket = Dockets.Return(first);
-        bench.Disk.Meanwhile = () => { if (bench.Journal.Read(bench.Docket.Id).Done.Contains(Step.Prove) && bench.Machine.SignInAllowed) { bench.Disk.Meanwhile = () => { }; bench.WorkAtTarget(); } };
+        bench.Disk.Meanwhile = () =>
+        {
+            if (bench.Journal.Read(bench.Docket.Id).Done.Contains(Step.Prove) && bench.Machine.SignInAllowed)
+            {
+                bench.Disk.Meanwhile = () => { };
+                bench.WorkAtTarget();
+            }
+        };
         bench.Run().ShouldBe(RelocationState.Failed);
         bench.Recorder.Last.Failure!.Code.ShouldBe("source-changed");
         bench.Machine.Describe(aside).ShouldContain("plot-0", Case.Sensitive, "the original is where it was");
 
-        bench.Docket = bench.Docket with { Id = Guid.CreateVersion7(), Supersession = 3, Supersedes = [.. bench.Docket.Supersedes, bench.Docket.Id] };
+        bench.Docket = bench.Docket with
+        {
+            Id = Guid.CreateVersion7(),
+            Supersession = 3,
+            Supersedes = [.. bench.Docket.Supersedes, bench.Docket.Id],
+        };
         bench.Run().ShouldBe(RelocationState.Returned, bench.Recorder.Last.Failure?.ToString());
         bench.Machine.Describe(Bench.Source).ShouldBe(bench.Before);
     }
@@ -227,21 +280,33 @@ public sealed class EngineTests
         var bench = new Bench();
         bench.Run().ShouldBe(RelocationState.Switched);
         var first = bench.Recorder.Last;
-        var node = NodeAt(bench, new Place("system", $"{Layout.Dockets}/{Layout.FolderOf(first.Docket.Id, DocketSide.Original)}/original/plot-0"));
+        var node = NodeAt(
+            bench,
+            new Place(
+                "system",
+                $"{Layout.Dockets}/{Layout.FolderOf(first.Docket.Id, DocketSide.Original)}/original/plot-0"
+            )
+        );
         node.Content = [.. node.Content[..^1], (byte)~node.Content[^1]];
         bench.Docket = Dockets.Return(first);
         bench.Run().ShouldBe(RelocationState.Failed);
         bench.Recorder.Last.Failure!.Code.ShouldBe("original-changed");
         bench.Machine.Describe(bench.Target).ShouldBe(bench.Before);
 
-        bench.Docket = bench.Docket with { Id = Guid.CreateVersion7(), Supersession = 3, Supersedes = [.. bench.Docket.Supersedes, bench.Docket.Id] };
+        bench.Docket = bench.Docket with
+        {
+            Id = Guid.CreateVersion7(),
+            Supersession = 3,
+            Supersedes = [.. bench.Docket.Supersedes, bench.Docket.Id],
+        };
         bench.Run().ShouldBe(RelocationState.Returned, bench.Recorder.Last.Failure?.ToString());
         bench.Machine.Describe(Bench.Source).ShouldBe(bench.Before);
     }
 
     private static ulong IdAt(Bench bench, Place place) => NodeAt(bench, place).Id;
 
-    private static SimulatedNode NodeAt(Bench bench, Place place) => place.Parts.Aggregate(bench.Disk.Root(place.Volume), (at, part) => at.Entries[part]);
+    private static SimulatedNode NodeAt(Bench bench, Place place) =>
+        place.Parts.Aggregate(bench.Disk.Root(place.Volume), (at, part) => at.Entries[part]);
 
     [Fact]
     public void A_path_with_dots_or_our_own_names_is_refused()
@@ -263,11 +328,19 @@ public sealed class EngineTests
         {
             var bench = new Bench(seed);
             List<(string Path, bool IsFolder)> walked = [];
-            using var folder = Reach.Folder(new SimulatedFolder(bench.Disk, bench.Disk.Root("system"), ""), Bench.Source.Parts);
-            Walk.Visit(folder, (_, _, path, facts) => walked.Add((path, facts.Kind == NodeKind.Folder)), CancellationToken.None);
+            using var folder = Reach.Folder(
+                new SimulatedFolder(bench.Disk, bench.Disk.Root("system"), ""),
+                Bench.Source.Parts
+            );
+            Walk.Visit(
+                folder,
+                (_, _, path, facts) => walked.Add((path, facts.Kind == NodeKind.Folder)),
+                CancellationToken.None
+            );
             for (var i = 0; i < walked.Count; i++)
-                for (var k = 0; k < walked.Count; k++)
-                    Math.Sign(Walk.Compare(walked[i].Path, walked[i].IsFolder, walked[k].Path, walked[k].IsFolder)).ShouldBe(Math.Sign(i - k), $"{walked[i]} and {walked[k]}");
+            for (var k = 0; k < walked.Count; k++)
+                Math.Sign(Walk.Compare(walked[i].Path, walked[i].IsFolder, walked[k].Path, walked[k].IsFolder))
+                    .ShouldBe(Math.Sign(i - k), $"{walked[i]} and {walked[k]}");
         }
         Walk.Compare("a", false, "a.b", false).ShouldBeLessThan(0);
         Walk.Compare("z", false, "a/b", false).ShouldBeLessThan(0, "leaves before folders");
@@ -280,11 +353,20 @@ public sealed class EngineTests
 
     [Fact]
     public void Any_manifest_entry_survives_being_written_down() =>
-        Gen.Select(Gen.String, Gen.Long, Gen.UInt, Gen.ULong, Gen.String).Sample((path, time, owner, digest, link) =>
-        {
-            var entry = new ManifestEntry(path, new NodeFacts(NodeKind.Link, 3, 0, time, time, 0, digest, 0, owner & 0xFFF, owner, owner), digest, 7, link);
-            return ManifestEntry.Parse(entry.ToLine().TrimEnd('\n')) == entry;
-        });
+        Gen.Select(Gen.String, Gen.Long, Gen.UInt, Gen.ULong, Gen.String)
+            .Sample(
+                (path, time, owner, digest, link) =>
+                {
+                    var entry = new ManifestEntry(
+                        path,
+                        new NodeFacts(NodeKind.Link, 3, 0, time, time, 0, digest, 0, owner & 0xFFF, owner, owner),
+                        digest,
+                        7,
+                        link
+                    );
+                    return ManifestEntry.Parse(entry.ToLine().TrimEnd('\n')) == entry;
+                }
+            );
 
     [Fact]
     public void Holes_and_written_zeros_have_one_digest_and_other_content_another()
@@ -302,7 +384,9 @@ public sealed class EngineTests
     {
         RelocationStates.MayFollow(RelocationState.UnderWay, RelocationState.Switched).ShouldBeTrue();
         RelocationStates.MayFollow(RelocationState.Finished, RelocationState.UnderWay).ShouldBeFalse();
-        Should.Throw<InvalidOperationException>(() => RelocationStates.Require(RelocationState.Planned, RelocationState.Switched));
+        Should.Throw<InvalidOperationException>(() =>
+            RelocationStates.Require(RelocationState.Planned, RelocationState.Switched)
+        );
     }
 
     [Fact]
@@ -311,9 +395,23 @@ public sealed class EngineTests
         var bench = new Bench();
         bench.Run().ShouldBe(RelocationState.Switched);
         var moved = Dockets.Return(bench.Recorder.Last);
-        bench.Docket = moved with { Pointers = [.. moved.Pointers.Select(p => p with { Next = new PointerValue("text", "/system/another/home/Pictures") })] };
+        bench.Docket = moved with
+        {
+            Pointers =
+            [
+                .. moved.Pointers.Select(p =>
+                    p with
+                    {
+                        Next = new PointerValue("text", "/system/another/home/Pictures"),
+                    }
+                ),
+            ],
+        };
         bench.Run().ShouldBe(RelocationState.Failed);
-        bench.Recorder.Last.Failure!.ShouldSatisfyAllConditions(f => f.Code.ShouldBe("former-setting-elsewhere"), f => f.Text.ShouldContain("leads to `/system/another/home/Pictures` now"));
+        bench.Recorder.Last.Failure!.ShouldSatisfyAllConditions(
+            f => f.Code.ShouldBe("former-setting-elsewhere"),
+            f => f.Text.ShouldContain("leads to `/system/another/home/Pictures` now")
+        );
         bench.Machine.Setting("one").ShouldBe(bench.Machine.Show(bench.Target));
         bench.Machine.Describe(bench.Target).ShouldBe(bench.Before);
     }
@@ -326,6 +424,10 @@ public sealed class EngineTests
         bench.Machine.Answer = () => "/elsewhere";
         bench.Run().ShouldBe(RelocationState.Failed);
         bench.Recorder.Last.Live.ShouldBe(Live.Target);
-        bench.Recorder.Last.Failure!.ShouldSatisfyAllConditions(f => f.Code.ShouldBe("system-disagrees"), f => f.Where.ShouldContain("the original is kept"), f => f.Remedy.ShouldEndWith("then `furlough audit make`."));
+        bench.Recorder.Last.Failure!.ShouldSatisfyAllConditions(
+            f => f.Code.ShouldBe("system-disagrees"),
+            f => f.Where.ShouldContain("the original is kept"),
+            f => f.Remedy.ShouldEndWith("then `furlough audit make`.")
+        );
     }
 }

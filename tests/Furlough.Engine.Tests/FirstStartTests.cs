@@ -27,7 +27,8 @@ public sealed class FirstStartTests
             bench.EndFault().ShouldBeNull($"crashed after operation {at}");
             _starts.ShouldBe(1, $"crashed after operation {at}");
             bench.Recorder.Last.Pointers.ShouldAllBe(p => p.Before.Text == bench.Machine.Show(Bench.Source));
-            if (!finished) continue;
+            if (!finished)
+                continue;
             at.ShouldBeGreaterThan(40);
             return;
         }
@@ -38,7 +39,9 @@ public sealed class FirstStartTests
     {
         var bench = Begun();
         bench.Run().ShouldBe(RelocationState.Switched);
-        bench.Recorder.Last.Notes.ShouldContain("Pictures of asa.lind was not there yet: its program was started once, and made it.");
+        bench.Recorder.Last.Notes.ShouldContain(
+            "Pictures of asa.lind was not there yet: its program was started once, and made it."
+        );
         bench.Begin(DocketWork.Return);
         bench.Run().ShouldBe(RelocationState.Returned);
         bench.EndFault().ShouldBeNull();
@@ -58,10 +61,14 @@ public sealed class FirstStartTests
         bench.Run().ShouldBe(RelocationState.Switched);
     }
 
-    public static TheoryData<string, string> Failures => new()
-    {
-        { "no commands", "first-start-not-here" }, { "fails", "command-failed" }, { "makes nothing", "first-start-made-nothing" }, { "makes it elsewhere", "first-start-elsewhere" },
-    };
+    public static TheoryData<string, string> Failures =>
+        new()
+        {
+            { "no commands", "first-start-not-here" },
+            { "fails", "command-failed" },
+            { "makes nothing", "first-start-made-nothing" },
+            { "makes it elsewhere", "first-start-elsewhere" },
+        };
 
     [Theory]
     [MemberData(nameof(Failures))]
@@ -79,11 +86,13 @@ public sealed class FirstStartTests
                 _ = makes();
                 bench.Machine.Setting("two", "/system/elsewhere");
                 return "";
-            }
+            },
         };
         bench.Run().ShouldBe(RelocationState.Failed);
         bench.Recorder.Last.Failure!.Code.ShouldBe(code);
-        bench.Recorder.Last.Failure!.Where.ShouldContain("its program is to make it at `/system/home/asa.lind/Pictures`");
+        bench.Recorder.Last.Failure!.Where.ShouldContain(
+            "its program is to make it at `/system/home/asa.lind/Pictures`"
+        );
         bench.Machine.Describe(bench.Target).ShouldBe("(missing)");
         bench.Machine.Setting("two").ShouldBe(what == "makes it elsewhere" ? "/system/elsewhere" : null);
         bench.Machine.SignInAllowed.ShouldBeTrue();
@@ -95,7 +104,11 @@ public sealed class FirstStartTests
         var bench = new Bench();
         Move(home: false);
         Set(null);
-        bench.Docket = bench.Docket with { Program = new OwnProgram([], []) { FirstStart = ["/usr/bin/sketcher", "init"] }, Pointers = [.. bench.Docket.Pointers.Select(p => p with { Expected = PointerValue.Absent })] };
+        bench.Docket = bench.Docket with
+        {
+            Program = new OwnProgram([], []) { FirstStart = ["/usr/bin/sketcher", "init"] },
+            Pointers = [.. bench.Docket.Pointers.Select(p => p with { Expected = PointerValue.Absent })],
+        };
         bench.Machine.Answer = () =>
         {
             _starts++;
@@ -106,15 +119,18 @@ public sealed class FirstStartTests
         return bench;
 
         // Where no home is, the library waits to be made.
-        void Move(bool home) => bench.Disk.ByOthers(() =>
-        {
-            using var root = new SimulatedFolder(bench.Disk, bench.Disk.Root("system"), "");
-            using var account = Reach.Folder(root, Bench.Source.Parts.SkipLast(1));
-            var name = Bench.Source.Parts[^1];
-            if (home) root.Move(name, account, name);
-            else account.Move(name, root, name);
-            bench.Disk.FlushVolume("system");
-        });
+        void Move(bool home) =>
+            bench.Disk.ByOthers(() =>
+            {
+                using var root = new SimulatedFolder(bench.Disk, bench.Disk.Root("system"), "");
+                using var account = Reach.Folder(root, Bench.Source.Parts.SkipLast(1));
+                var name = Bench.Source.Parts[^1];
+                if (home)
+                    root.Move(name, account, name);
+                else
+                    account.Move(name, root, name);
+                bench.Disk.FlushVolume("system");
+            });
 
         void Set(string? value)
         {

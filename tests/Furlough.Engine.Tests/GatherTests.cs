@@ -50,15 +50,18 @@ public sealed partial class GatherTests
         var left = 40;
         _bench.Disk.Meanwhile = () =>
         {
-            if (--left <= 0) return;
+            if (--left <= 0)
+                return;
             using var again = Open(Bench.Source);
             using var file = again.OpenFile("late.txt");
             file.Append([(byte)left]);
         };
         var end = _bench.Run();
         _bench.Disk.Meanwhile = () => { };
-        if (end == RelocationState.Failed) LiveFault(0).ShouldBeNull();
-        else Gathered().Single().ShouldBe(Below(_bench.Machine.Describe(Bench.Source)));
+        if (end == RelocationState.Failed)
+            LiveFault(0).ShouldBeNull();
+        else
+            Gathered().Single().ShouldBe(Below(_bench.Machine.Describe(Bench.Source)));
     }
 
     [Fact]
@@ -84,19 +87,23 @@ public sealed partial class GatherTests
         // Of one rename's two folders flushing either is enough on the disks simulated here. The folder of all dockets was there before: its name is durable already.
         string[] rename = ["gather: folder People/asa.lind/Pictures", "gather: folder .furlough-dockets/(own)-copy"];
         IsFoundOut(rename).ShouldBeTrue();
-        flushes.Except([.. rename, "prepare: folder ", CrashTests.OfSource]).Where(f => !IsFoundOut([f])).ShouldBeEmpty($"of {flushes.Count}: {string.Join(", ", flushes)}");
+        flushes
+            .Except([.. rename, "prepare: folder ", CrashTests.OfSource])
+            .Where(f => !IsFoundOut([f]))
+            .ShouldBeEmpty($"of {flushes.Count}: {string.Join(", ", flushes)}");
     }
 
     private static bool IsFoundOut(string[] flushes)
     {
         for (var seed = 1; seed <= 6; seed++)
-            for (var (at, finished) = (1, false); !finished; at++)
-            {
-                var tests = new GatherTests();
-                tests._bench.Disk.Forgets = (what, where) => flushes.Contains(CrashTests.Named(tests._bench, what, where));
-                (var fault, finished) = tests.CrashedAt(at, new Random(seed * 1_000 + at));
-                if (fault is not null) return true;
-            }
+        for (var (at, finished) = (1, false); !finished; at++)
+        {
+            var tests = new GatherTests();
+            tests._bench.Disk.Forgets = (what, where) => flushes.Contains(CrashTests.Named(tests._bench, what, where));
+            (var fault, finished) = tests.CrashedAt(at, new Random(seed * 1_000 + at));
+            if (fault is not null)
+                return true;
+        }
         return false;
     }
 
@@ -113,21 +120,25 @@ public sealed partial class GatherTests
             tests._bench.Disk.FailWith = reason;
             tests._bench.Disk.FailAt = tests._bench.Disk.Operations + at;
             var end = tests.Settle();
-            if (!tests._bench.Disk.Injected) return;
+            if (!tests._bench.Disk.Injected)
+                return;
             tests.LiveFault(1).ShouldBeNull($"after a fault at operation {at} ({end})");
-            if (end == RelocationState.Failed) tests._bench.Recorder.Last.Failure!.Where.ShouldContain("former place is as it was");
+            if (end == RelocationState.Failed)
+                tests._bench.Recorder.Last.Failure!.Where.ShouldContain("former place is as it was");
         }
     }
 
     [Fact]
     public void Without_a_folder_at_the_former_place_or_at_the_live_one_nothing_is_done_I9()
     {
-        using (var home = Open(Bench.Source with { Path = "home/asa.lind" })) TreeRemoval.Run(home, "Pictures", CancellationToken.None);
+        using (var home = Open(Bench.Source with { Path = "home/asa.lind" }))
+            TreeRemoval.Run(home, "Pictures", CancellationToken.None);
         _bench.Run().ShouldBe(RelocationState.Failed);
         _bench.Recorder.Last.Failure!.Code.ShouldBe("nothing-to-gather");
 
         var other = new GatherTests();
-        using (var parent = other.Open(other._bench.Target with { Path = "People/asa.lind" })) parent.Move("Pictures", parent, "Elsewhere");
+        using (var parent = other.Open(other._bench.Target with { Path = "People/asa.lind" }))
+            parent.Move("Pictures", parent, "Elsewhere");
         other._bench.Run().ShouldBe(RelocationState.Failed);
         other._bench.Recorder.Last.Failure!.Code.ShouldBe("live-place-missing");
         other._bench.Machine.Describe(Bench.Source).ShouldBe(other._again);
@@ -149,9 +160,13 @@ public sealed partial class GatherTests
         _bench.Disk.CrashAt = _bench.Disk.Operations + at;
         var first = _bench.Run();
         _bench.Disk.Crash(chance);
-        if (LiveFault(1) is { } early) return (early, false);
+        if (LiveFault(1) is { } early)
+            return (early, false);
         var end = first ?? _bench.Run();
-        return (end == RelocationState.Switched ? EndFault(1) : $"it ended as {end}: {_bench.Recorder.Last.Failure}", first is not null);
+        return (
+            end == RelocationState.Switched ? EndFault(1) : $"it ended as {end}: {_bench.Recorder.Last.Failure}",
+            first is not null
+        );
     }
 
     private RelocationState Settle()
@@ -170,38 +185,64 @@ public sealed partial class GatherTests
     }
 
     /// <summary>What was live is as it was, with at most so many folders beside it; the former place is as it was, and the settings lead to the live place.</summary>
-    private string? LiveFault(int most) => _bench.Machine.Setting("one") != _bench.Machine.Show(_bench.Target) || _bench.Machine.Setting("two") != _bench.Machine.Show(_bench.Target)
-        ? "a setting leads elsewhere" : LiveFolders(most);
+    private string? LiveFault(int most) =>
+        _bench.Machine.Setting("one") != _bench.Machine.Show(_bench.Target)
+        || _bench.Machine.Setting("two") != _bench.Machine.Show(_bench.Target)
+            ? "a setting leads elsewhere"
+            : LiveFolders(most);
 
     private string? LiveFolders(int most)
     {
-        if (_bench.Machine.Describe(Bench.Source) != _again) return "the former place has changed";
+        if (_bench.Machine.Describe(Bench.Source) != _again)
+            return "the former place has changed";
         var live = Below(_bench.Machine.Describe(_bench.Target), except: Found);
-        if (live != Below(_bench.Before)) return $"the live place has changed:\n{live}";
-        return Gathered().Count() > most ? "it was gathered more often than asked" : Gathered().Any(g => g != Below(_again)) ? "what was gathered is not whole" : null;
+        if (live != Below(_bench.Before))
+            return $"the live place has changed:\n{live}";
+        return Gathered().Count() > most ? "it was gathered more often than asked"
+            : Gathered().Any(g => g != Below(_again)) ? "what was gathered is not whole"
+            : null;
     }
 
     private string? EndFault(int times)
     {
-        if (LiveFault(times) is { } fault) return fault;
-        if (Gathered().Count() != times) return "it was not gathered";
+        if (LiveFault(times) is { } fault)
+            return fault;
+        if (Gathered().Count() != times)
+            return "it was not gathered";
         using var parent = Open(_bench.Target with { Path = "People/asa.lind" });
-        return DocketFolders.List(new SimulatedFolder(_bench.Disk, _bench.Disk.Root("data"), ""), FileSystemAbilities.Full).Contains(Layout.FolderOf(_bench.Docket.Id, DocketSide.Copy)) ? "something is left of the work" : null;
+        return DocketFolders
+            .List(new SimulatedFolder(_bench.Disk, _bench.Disk.Root("data"), ""), FileSystemAbilities.Full)
+            .Contains(Layout.FolderOf(_bench.Docket.Id, DocketSide.Copy))
+            ? "something is left of the work"
+            : null;
     }
 
     /// <summary>The trees that stand gathered in the live place.</summary>
     private IEnumerable<string> Gathered()
     {
         using var live = Open(_bench.Target);
-        return [.. live.List().Where(e => e.Name.StartsWith(Found, StringComparison.Ordinal)).Select(e => Below(_bench.Machine.Describe(_bench.Target with { Path = _bench.Target.Path + "/" + e.Name })))];
+        return
+        [
+            .. live.List()
+                .Where(e => e.Name.StartsWith(Found, StringComparison.Ordinal))
+                .Select(e =>
+                    Below(_bench.Machine.Describe(_bench.Target with { Path = _bench.Target.Path + "/" + e.Name }))
+                ),
+        ];
     }
 
     /// <summary>What stands below a folder, without the folder itself; files with several names numbered in the sequence of the lines that stay.</summary>
     private static string Below(string described, string except = "|")
     {
         Dictionary<string, int> shared = [];
-        var lines = described.Split('\n').Where(l => !l.StartsWith('|') && !l.StartsWith(except, StringComparison.Ordinal)).Order(StringComparer.Ordinal);
-        return FileNumber().Replace(string.Join('\n', lines), m => shared.TryAdd(m.Value, shared.Count) ? $" {shared.Count - 1}|" : $" {shared[m.Value]}|");
+        var lines = described
+            .Split('\n')
+            .Where(l => !l.StartsWith('|') && !l.StartsWith(except, StringComparison.Ordinal))
+            .Order(StringComparer.Ordinal);
+        return FileNumber()
+            .Replace(string.Join('\n', lines), m =>
+                shared.TryAdd(m.Value, shared.Count) ? $" {shared.Count - 1}|" : $" {shared[m.Value]}|"
+            );
     }
 
     [GeneratedRegex(@" \d+\|")]
@@ -217,7 +258,16 @@ public sealed partial class GatherTests
     {
         using var file = folder.MakeFile(name);
         file.Append(content.ToArray());
-        file.Apply(file.Facts() with { Mode = 0x1A4, Owner = 1001, Group = 1001, ModifiedNs = 1_700_000_000_000_000_000 }, Attributes.None);
+        file.Apply(
+            file.Facts() with
+            {
+                Mode = 0x1A4,
+                Owner = 1001,
+                Group = 1001,
+                ModifiedNs = 1_700_000_000_000_000_000,
+            },
+            Attributes.None
+        );
     }
 
     private void Flush()

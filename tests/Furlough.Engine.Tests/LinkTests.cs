@@ -64,15 +64,26 @@ public sealed class LinkTests
             RelocationState? end = null;
             while (end is null)
             {
-                try { end = bench.Run(); }
+                try
+                {
+                    end = bench.Run();
+                }
                 catch (IoFault) when (bench.Disk.Injected) { }
             }
-            if (!bench.Disk.Injected) return;
+            if (!bench.Disk.Injected)
+                return;
             bench.Disk.FailAt = 0;
             bench.LivePlaceFault().ShouldBeNull($"after a fault at operation {at} ({end})");
             var atTarget = bench.Machine.Setting("one") == bench.Machine.Show(bench.Target);
-            if (end is RelocationState.Failed && bench.Recorder.Last.Notes.All(n => !n.Contains("could not", StringComparison.Ordinal)))
-                Link(bench).ShouldBe(atTarget ? bench.Machine.Show(bench.Target) : null, $"after a fault at operation {at}: {bench.Recorder.Last.Failure}");
+            if (
+                end is RelocationState.Failed
+                && bench.Recorder.Last.Notes.All(n => !n.Contains("could not", StringComparison.Ordinal))
+            )
+                Link(bench)
+                    .ShouldBe(
+                        atTarget ? bench.Machine.Show(bench.Target) : null,
+                        $"after a fault at operation {at}: {bench.Recorder.Last.Failure}"
+                    );
         }
     }
 
@@ -106,7 +117,10 @@ public sealed class LinkTests
         var first = bench.Run();
         bench.Disk.Crash(new Random(at));
         bench.LivePlaceFault().ShouldBeNull($"crashed after operation {at}");
-        (first ?? bench.Run())!.Value.ShouldBeOneOf(good, $"crashed after operation {at}: {bench.Recorder.Last.Failure}");
+        (first ?? bench.Run())!.Value.ShouldBeOneOf(
+            good,
+            $"crashed after operation {at}: {bench.Recorder.Last.Failure}"
+        );
         return first is not null;
     }
 

@@ -10,20 +10,38 @@ namespace Furlough.Engine.Tests;
 /// <summary>Entries, shortcuts and notes by which people find a library that lives elsewhere.</summary>
 public sealed class MendTests
 {
-    private const string Hidden = "sketcher.start of asa.lind", Note = "Pictures of asa.lind.txt", Shortcut = "Pictures of asa.lind.start";
-    private static readonly OwnProgram Sketcher = new([], []) { Launcher = "sketcher.start", Opens = ["/usr/bin/sketcher", "--library={library}"] };
-
-    public static TheoryData<Method, DocketWork> Work() => new()
+    private const string Hidden = "sketcher.start of asa.lind",
+        Note = "Pictures of asa.lind.txt",
+        Shortcut = "Pictures of asa.lind.start";
+    private static readonly OwnProgram Sketcher = new([], [])
     {
-        { Method.Cold, DocketWork.Relocate }, { Method.Warm, DocketWork.Relocate }, { Method.Exchange, DocketWork.Relocate }, { Method.Adopt, DocketWork.Relocate },
-        { Method.Cold, DocketWork.Return }, { Method.Warm, DocketWork.Return }, { Method.Exchange, DocketWork.Return }, { Method.Cold, DocketWork.FallBack },
+        Launcher = "sketcher.start",
+        Opens = ["/usr/bin/sketcher", "--library={library}"],
     };
+
+    public static TheoryData<Method, DocketWork> Work() =>
+        new()
+        {
+            { Method.Cold, DocketWork.Relocate },
+            { Method.Warm, DocketWork.Relocate },
+            { Method.Exchange, DocketWork.Relocate },
+            { Method.Adopt, DocketWork.Relocate },
+            { Method.Cold, DocketWork.Return },
+            { Method.Warm, DocketWork.Return },
+            { Method.Exchange, DocketWork.Return },
+            { Method.Cold, DocketWork.FallBack },
+        };
 
     [Theory]
     [MemberData(nameof(Work))]
     public void After_a_crash_at_any_operation_everything_is_mended_all_the_same_I5(Method method, DocketWork work)
     {
-        Bench.CrashAfterEvery(() => Begun(method, work), (bench, crashed) => Mended(bench).ShouldBe(work == DocketWork.Relocate, crashed)).ShouldBeGreaterThan(40);
+        Bench
+            .CrashAfterEvery(
+                () => Begun(method, work),
+                (bench, crashed) => Mended(bench).ShouldBe(work == DocketWork.Relocate, crashed)
+            )
+            .ShouldBeGreaterThan(40);
     }
 
     [Theory]
@@ -35,8 +53,13 @@ public sealed class MendTests
             var bench = Begun(method, work);
             bench.Journal.Before = what =>
             {
-                if (!what.StartsWith("begin Mend", StringComparison.OrdinalIgnoreCase)) return;
-                (bench.Disk.FailWith, bench.Disk.FailForGood, bench.Disk.FailAt) = (IoReason.Denied, false, bench.Disk.Operations + at);
+                if (!what.StartsWith("begin Mend", StringComparison.OrdinalIgnoreCase))
+                    return;
+                (bench.Disk.FailWith, bench.Disk.FailForGood, bench.Disk.FailAt) = (
+                    IoReason.Denied,
+                    false,
+                    bench.Disk.Operations + at
+                );
             };
             var end = bench.Run();
             bench.Disk.FailAt = 0;
@@ -45,8 +68,10 @@ public sealed class MendTests
                 told.ShouldBeGreaterThan(2);
                 return;
             }
-            if (end == bench.Good) told += bench.Recorder.Last.Notes.Any(n => n.Contains("as it was", StringComparison.Ordinal)) ? 1 : 0;
-            else bench.Recorder.Last.Failure.ShouldNotBeNull($"after a fault at operation {at}");
+            if (end == bench.Good)
+                told += bench.Recorder.Last.Notes.Any(n => n.Contains("as it was", StringComparison.Ordinal)) ? 1 : 0;
+            else
+                bench.Recorder.Last.Failure.ShouldNotBeNull($"after a fault at operation {at}");
             bench.LivePlaceFault().ShouldBeNull($"after a fault at operation {at} ({end})");
         }
     }
@@ -57,7 +82,9 @@ public sealed class MendTests
         var bench = Begun(Method.Adopt, DocketWork.Relocate);
         Write(bench, Shortcut, "somebody's own");
         bench.Run().ShouldBe(RelocationState.Switched);
-        bench.Recorder.Last.Notes.ShouldContain($"`{Shortcut}` was not left beside Pictures of asa.lind: something else has that name.");
+        bench.Recorder.Last.Notes.ShouldContain(
+            $"`{Shortcut}` was not left beside Pictures of asa.lind: something else has that name."
+        );
         Write(bench, Note, "changed");
         bench.Begin(DocketWork.Return);
         bench.Run().ShouldBe(RelocationState.Returned);
@@ -71,7 +98,9 @@ public sealed class MendTests
         var bench = Begun(Method.Cold, DocketWork.Relocate);
         bench.Machine.KnowsLaunchers = false;
         bench.Run().ShouldBe(RelocationState.Switched);
-        bench.Recorder.Last.Notes.ShouldContain("The entry sketcher.start stays as it is: entries of programs are not known on this system.");
+        bench.Recorder.Last.Notes.ShouldContain(
+            "The entry sketcher.start stays as it is: entries of programs are not known on this system."
+        );
         Read(bench, Note)!.ShouldContain($"opened by /usr/bin/sketcher --library={bench.Machine.Show(bench.Target)}");
         Read(bench, Shortcut).ShouldBeNull();
     }
@@ -82,14 +111,17 @@ public sealed class MendTests
         var bench = new Bench();
         Itinerary.Of(bench.Docket)[^1].Name.ShouldBe(Step.Confirm);
         Itinerary.Of(bench.Docket with { Program = Sketcher })[^1].Name.ShouldBe(Step.Mend);
-        Itinerary.Of(bench.Docket with { Program = Sketcher, Work = DocketWork.Discard })[^1].Name.ShouldBe(Step.Discard);
+        Itinerary
+            .Of(bench.Docket with { Program = Sketcher, Work = DocketWork.Discard })[^1]
+            .Name.ShouldBe(Step.Discard);
     }
 
     private static Bench Begun(Method method, DocketWork work)
     {
         var bench = new Bench(method: method);
         bench.Docket = bench.Docket with { Program = Sketcher };
-        if (work == DocketWork.Relocate) return bench;
+        if (work == DocketWork.Relocate)
+            return bench;
         bench.Run().ShouldBe(bench.Good);
         Mended(bench).ShouldBeTrue();
         bench.Begin(work);
@@ -100,9 +132,13 @@ public sealed class MendTests
     private static bool Mended(Bench bench)
     {
         var hidden = bench.Machine.Hidden.SequenceEqual([Hidden]);
-        if (bench.Docket.Work == DocketWork.FallBack) return hidden;
+        if (bench.Docket.Work == DocketWork.FallBack)
+            return hidden;
         var shown = bench.Machine.Show(bench.Target);
-        var left = (Read(bench, Note)?.Contains(shown, StringComparison.Ordinal) == true, Read(bench, Shortcut) == $"Pictures of asa.lind: /usr/bin/sketcher --library={shown}");
+        var left = (
+            Read(bench, Note)?.Contains(shown, StringComparison.Ordinal) == true,
+            Read(bench, Shortcut) == $"Pictures of asa.lind: /usr/bin/sketcher --library={shown}"
+        );
         left.ShouldBe((hidden, hidden));
         return hidden;
     }
@@ -110,7 +146,8 @@ public sealed class MendTests
     private static string? Read(Bench bench, string name)
     {
         using var folder = BesideTarget(bench);
-        if (folder?.Find(name) is null) return null;
+        if (folder?.Find(name) is null)
+            return null;
         using var file = folder.OpenFile(name);
         using var reader = new StreamReader(file.Read());
         return reader.ReadToEnd();
@@ -119,7 +156,8 @@ public sealed class MendTests
     private static void Write(Bench bench, string name, string content)
     {
         using var folder = BesideTarget(bench)!;
-        if (folder.Find(name) is not null) folder.RemoveFile(name);
+        if (folder.Find(name) is not null)
+            folder.RemoveFile(name);
         using var file = folder.MakeFile(name);
         file.Append(System.Text.Encoding.UTF8.GetBytes(content));
         file.Flush();

@@ -12,18 +12,24 @@ internal sealed class People(Bench bench, Random random)
     /// <summary>Does something, or mostly nothing.</summary>
     internal void Work()
     {
-        if (!bench.Machine.SignInAllowed || random.Next(12) > 0) return;
+        if (!bench.Machine.SignInAllowed || random.Next(12) > 0)
+            return;
         using var root = new SimulatedFolder(bench.Disk, bench.Disk.Root("system"), "");
         var folder = Reach.TryFolder(root, Bench.Source.Parts);
-        if (folder is null) return;
-        while (random.Next(2) == 0 && folder.List().Where(e => e.Kind == NodeKind.Folder).ToList() is { Count: > 0 } below) folder = folder.OpenFolder(below[random.Next(below.Count)].Name);
+        if (folder is null)
+            return;
+        while (
+            random.Next(2) == 0 && folder.List().Where(e => e.Kind == NodeKind.Folder).ToList() is { Count: > 0 } below
+        )
+            folder = folder.OpenFolder(below[random.Next(below.Count)].Name);
         Deeds++;
         var entries = folder.List();
         var one = entries.Count == 0 ? default : entries[random.Next(entries.Count)];
         switch (random.Next(8))
         {
             case 0 or 1 when one.Kind == NodeKind.File && one.Name is not null:
-                using (var file = folder.OpenFile(one.Name, append: true)) file.Append("more"u8);
+                using (var file = folder.OpenFile(one.Name, append: true))
+                    file.Append("more"u8);
                 break;
             case 2 when one.Name is not null && one.Kind != NodeKind.Folder:
                 folder.RemoveFile(one.Name);
@@ -42,7 +48,8 @@ internal sealed class People(Bench bench, Random random)
                 bench.Disk.SaveMapped(node, saved);
                 break;
             case 5 when folder.Find("new") is null:
-                using (var file = folder.MakeFile("new")) file.Append("new"u8);
+                using (var file = folder.MakeFile("new"))
+                    file.Append("new"u8);
                 break;
         }
     }

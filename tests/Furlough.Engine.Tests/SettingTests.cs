@@ -10,7 +10,8 @@ namespace Furlough.Engine.Tests;
 /// <summary>Install paths: no data moves, two settings that must agree are changed.</summary>
 public sealed class SettingTests
 {
-    private const string Former = "/system/programs", Wanted = "/data/Programs/asa.lind";
+    private const string Former = "/system/programs",
+        Wanted = "/data/Programs/asa.lind";
 
     private readonly SimulatedDisk _disk = new();
     private readonly SimulatedMachine _machine;
@@ -23,9 +24,32 @@ public sealed class SettingTests
     {
         _machine = new SimulatedMachine(_disk);
         _journal.Before = what => _disk.Operate("journal " + what, "");
-        _docket = new Docket(Guid.CreateVersion7(), 1, Dockets.Machine, 1, DateTimeOffset.MinValue, DateTimeOffset.MaxValue, DocketWork.Relocate, Method.Setting,
-            new HoldingName("asa.lind", HoldingKind.InstallPath, "programs"), "1001", new Place("system", "programs"), new Place("data", "Programs/asa.lind"), SimulatedMachine.System, SimulatedMachine.Data, 1,
-            [new PointerChange(SimulatedMachine.Address("one"), new PointerValue("text", Former), null), new PointerChange(SimulatedMachine.Address("two"), PointerValue.Absent, null)], 0, 0, [], [], Terms.Plain)
+        _docket = new Docket(
+            Guid.CreateVersion7(),
+            1,
+            Dockets.Machine,
+            1,
+            DateTimeOffset.MinValue,
+            DateTimeOffset.MaxValue,
+            DocketWork.Relocate,
+            Method.Setting,
+            new HoldingName("asa.lind", HoldingKind.InstallPath, "programs"),
+            "1001",
+            new Place("system", "programs"),
+            new Place("data", "Programs/asa.lind"),
+            SimulatedMachine.System,
+            SimulatedMachine.Data,
+            1,
+            [
+                new PointerChange(SimulatedMachine.Address("one"), new PointerValue("text", Former), null),
+                new PointerChange(SimulatedMachine.Address("two"), PointerValue.Absent, null),
+            ],
+            0,
+            0,
+            [],
+            [],
+            Terms.Plain
+        )
         {
             Program = new OwnProgram(["packer"], ["packer", "where"]),
         };
@@ -67,11 +91,14 @@ public sealed class SettingTests
             trial._disk.CrashAt = trial._disk.Operations + at;
             finished = trial.Run() is not null;
             trial._disk.Crash(new Random(at));
-            if (trial.Settings != (Former, null)) trial.Target().ShouldNotBeNull($"crashed after operation {at}");
+            if (trial.Settings != (Former, null))
+                trial.Target().ShouldNotBeNull($"crashed after operation {at}");
             trial._disk.CrashAt = 0;
-            if (!finished) trial.Run().ShouldBe(RelocationState.Finished, $"crashed after operation {at}");
+            if (!finished)
+                trial.Run().ShouldBe(RelocationState.Finished, $"crashed after operation {at}");
             trial.Settings.ShouldBe((Wanted, Wanted));
-            if (finished) at.ShouldBeGreaterThan(20);
+            if (finished)
+                at.ShouldBeGreaterThan(20);
         }
     }
 
@@ -88,12 +115,23 @@ public sealed class SettingTests
             RelocationState? end = null;
             for (var i = 0; i < 3 && end is null; i++)
             {
-                try { end = trial.Run(); }
-                catch (IoFault) { trial._disk.FailAt = 0; }
+                try
+                {
+                    end = trial.Run();
+                }
+                catch (IoFault)
+                {
+                    trial._disk.FailAt = 0;
+                }
             }
-            if (!trial._disk.Injected) return;
-            trial.Settings.ShouldBe(end == RelocationState.Finished ? (Wanted, Wanted) : (Former, null), $"after a fault at operation {at}");
-            if (end != RelocationState.Finished && trial._recorder.Last.Notes.Count == 0) trial._disk.Root("data").Entries.ShouldBeEmpty($"after a fault at operation {at}");
+            if (!trial._disk.Injected)
+                return;
+            trial.Settings.ShouldBe(
+                end == RelocationState.Finished ? (Wanted, Wanted) : (Former, null),
+                $"after a fault at operation {at}"
+            );
+            if (end != RelocationState.Finished && trial._recorder.Last.Notes.Count == 0)
+                trial._disk.Root("data").Entries.ShouldBeEmpty($"after a fault at operation {at}");
         }
     }
 
@@ -102,14 +140,21 @@ public sealed class SettingTests
     {
         _machine.Answer = () => Former;
         Run().ShouldBe(RelocationState.Failed);
-        _recorder.Last.Failure!.ShouldSatisfyAllConditions(f => f.Code.ShouldBe("system-disagrees"), f => f.Text.ShouldContain($"lives at `{Former}`"), f => f.Where.ShouldBe($"Nothing has changed; the settings lead to its source, `{Former}`."));
+        _recorder.Last.Failure!.ShouldSatisfyAllConditions(
+            f => f.Code.ShouldBe("system-disagrees"),
+            f => f.Text.ShouldContain($"lives at `{Former}`"),
+            f => f.Where.ShouldBe($"Nothing has changed; the settings lead to its source, `{Former}`.")
+        );
         Settings.ShouldBe((Former, null));
         _disk.Root("data").Entries.ShouldBeEmpty();
 
         _docket = _docket with { Id = Guid.CreateVersion7() };
         _machine.Answer = () => throw Engine.Faults.CommandFailed(["packer", "where"], "did not end within 10 s");
         Run().ShouldBe(RelocationState.Failed);
-        _recorder.Last.Failure!.ShouldSatisfyAllConditions(f => f.Code.ShouldBe("command-failed"), f => f.Text.ShouldContain("`packer where`"));
+        _recorder.Last.Failure!.ShouldSatisfyAllConditions(
+            f => f.Code.ShouldBe("command-failed"),
+            f => f.Text.ShouldContain("`packer where`")
+        );
         Settings.ShouldBe((Former, null));
 
         _docket = _docket with { Id = Guid.CreateVersion7() };
@@ -123,7 +168,10 @@ public sealed class SettingTests
     {
         _machine.Programs = ["packer"];
         Run().ShouldBe(RelocationState.Failed);
-        _recorder.Last.Failure!.ShouldSatisfyAllConditions(f => f.Code.ShouldBe("program-running"), f => f.Text.ShouldContain("packer (asa.lind)"));
+        _recorder.Last.Failure!.ShouldSatisfyAllConditions(
+            f => f.Code.ShouldBe("program-running"),
+            f => f.Text.ShouldContain("packer (asa.lind)")
+        );
         Settings.ShouldBe((Former, null));
 
         _docket = _docket with { Id = Guid.CreateVersion7(), Terms = Terms.Plain with { KeepWaiting = true } };
@@ -140,7 +188,8 @@ public sealed class SettingTests
     {
         using (var root = new SimulatedFolder(_disk, _disk.Root("data"), ""))
         using (var programs = root.MakeFolder("Programs", 0x1ED))
-        using (var own = programs.MakeFolder("asa.lind", 0x1C0)) own.MakeFile("tool").Dispose();
+        using (var own = programs.MakeFolder("asa.lind", 0x1C0))
+            own.MakeFile("tool").Dispose();
         _permits.Answer = PermitAnswer.Refused;
         Run().ShouldBe(RelocationState.BackedOut);
         Settings.ShouldBe((Former, null));
@@ -158,7 +207,17 @@ public sealed class SettingTests
     [Fact]
     public void A_twin_leads_to_a_folder_of_its_own_beside_which_goes_again_with_the_other()
     {
-        _docket = _docket with { Pointers = [_docket.Pointers[0], _docket.Pointers[1] with { Address = _docket.Pointers[1].Address with { Behind = " (older)" } }] };
+        _docket = _docket with
+        {
+            Pointers =
+            [
+                _docket.Pointers[0],
+                _docket.Pointers[1] with
+                {
+                    Address = _docket.Pointers[1].Address with { Behind = " (older)" },
+                },
+            ],
+        };
         _machine.Answer = () => Former;
         Run().ShouldBe(RelocationState.Failed);
         _disk.Root("data").Entries.ShouldBeEmpty();
@@ -174,16 +233,34 @@ public sealed class SettingTests
     public void Twins_of_one_name_in_two_kinds_of_containers_each_get_their_own_value()
     {
         var address = SimulatedMachine.Address("one");
-        _docket = _docket with { Pointers = [_docket.Pointers[0], new PointerChange(address with { Kind = "further", Behind = " (older)" }, PointerValue.Absent, null)] };
+        _docket = _docket with
+        {
+            Pointers =
+            [
+                _docket.Pointers[0],
+                new PointerChange(address with { Kind = "further", Behind = " (older)" }, PointerValue.Absent, null),
+            ],
+        };
         Run().ShouldBe(RelocationState.Finished);
         (_machine.Setting("one"), _machine.Setting("further one")).ShouldBe((Wanted, Wanted + " (older)"));
     }
 
-    private SimulatedNode? Target() => _disk.Root("data").Entries.GetValueOrDefault("Programs")?.Entries.GetValueOrDefault("asa.lind");
+    private SimulatedNode? Target() =>
+        _disk.Root("data").Entries.GetValueOrDefault("Programs")?.Entries.GetValueOrDefault("asa.lind");
 
     private RelocationState? Run()
     {
-        try { return new RelocationEngine(_machine, _journal, _permits, new PlainSigner(), TimeProvider.System).Run(_docket, _recorder, CancellationToken.None); }
-        catch (CrashException) { return null; }
+        try
+        {
+            return new RelocationEngine(_machine, _journal, _permits, new PlainSigner(), TimeProvider.System).Run(
+                _docket,
+                _recorder,
+                CancellationToken.None
+            );
+        }
+        catch (CrashException)
+        {
+            return null;
+        }
     }
 }

@@ -52,7 +52,8 @@ public sealed class SteeringTests
     public void A_pause_does_not_keep_an_account_out_longer()
     {
         var bench = new Bench();
-        bench.Recorder.OnChange = change => bench.Permits.Wish = change.Step == Step.Copy ? Wish.Pause : bench.Permits.Wish;
+        bench.Recorder.OnChange = change =>
+            bench.Permits.Wish = change.Step == Step.Copy ? Wish.Pause : bench.Permits.Wish;
         bench.Run().ShouldBe(RelocationState.Switched);
     }
 
@@ -63,10 +64,13 @@ public sealed class SteeringTests
     [InlineData(Method.Adopt)]
     public void Backing_out_by_hand_undoes_every_step_before_reopen_I2(Method method)
     {
-        foreach (var at in RelocationEngine.SequenceOf(new Bench(method: method).Docket).TakeWhile(s => s <= Step.Reopen))
+        foreach (
+            var at in RelocationEngine.SequenceOf(new Bench(method: method).Docket).TakeWhile(s => s <= Step.Reopen)
+        )
         {
             var bench = new Bench(method: method);
-            bench.Recorder.OnChange = change => bench.Permits.Wish = change.Step == at ? Wish.BackOut : bench.Permits.Wish;
+            bench.Recorder.OnChange = change =>
+                bench.Permits.Wish = change.Step == at ? Wish.BackOut : bench.Permits.Wish;
             var end = bench.Run();
             if (at == Step.Reopen)
             {
@@ -78,8 +82,10 @@ public sealed class SteeringTests
             bench.LivePlaceFault().ShouldBeNull();
             bench.Machine.Describe(Bench.Source).ShouldBe(bench.Before);
             bench.Machine.SignInAllowed.ShouldBeTrue();
-            if (method == Method.Adopt) bench.Machine.Describe(bench.Target).ShouldBe(bench.Before);
-            else bench.Disk.Root("data").Entries.ShouldBeEmpty($"{method} at {at}");
+            if (method == Method.Adopt)
+                bench.Machine.Describe(bench.Target).ShouldBe(bench.Before);
+            else
+                bench.Disk.Root("data").Entries.ShouldBeEmpty($"{method} at {at}");
         }
     }
 
@@ -87,17 +93,23 @@ public sealed class SteeringTests
     public void Files_in_use_are_waited_for_and_then_told()
     {
         var bench = new Bench();
-        bench.Docket = bench.Docket with { Terms = Terms.Plain with { FilesInUseWait = TimeSpan.FromMilliseconds(50) } };
+        bench.Docket = bench.Docket with
+        {
+            Terms = Terms.Plain with { FilesInUseWait = TimeSpan.FromMilliseconds(50) },
+        };
         bench.Machine.Open = ["writer (asa.lind): /system/home/asa.lind/Pictures/plot-0"];
         bench.Run().ShouldBe(RelocationState.Failed);
-        bench.Recorder.Changes.Single(c => c.State == RelocationState.Waiting).Failure!.Text.ShouldContain("writer (asa.lind)");
+        bench
+            .Recorder.Changes.Single(c => c.State == RelocationState.Waiting)
+            .Failure!.Text.ShouldContain("writer (asa.lind)");
         bench.Recorder.Last.Failure!.Code.ShouldBe("files-in-use");
         bench.Machine.SignInAllowed.ShouldBeTrue();
 
         bench = new Bench();
         bench.Docket = bench.Docket with { Terms = Terms.Plain with { FilesInUseWait = TimeSpan.FromMinutes(1) } };
         bench.Machine.Open = ["writer (asa.lind): /system/home/asa.lind/Pictures/plot-0"];
-        bench.Recorder.OnChange = change => bench.Machine.Open = change.State == RelocationState.Waiting ? [] : bench.Machine.Open;
+        bench.Recorder.OnChange = change =>
+            bench.Machine.Open = change.State == RelocationState.Waiting ? [] : bench.Machine.Open;
         bench.Run().ShouldBe(RelocationState.Switched);
     }
 
@@ -122,7 +134,8 @@ public sealed class SteeringTests
     public void A_service_that_is_away_while_an_account_is_kept_out_ends_in_backing_out()
     {
         var bench = new Bench();
-        bench.Recorder.OnChange = change => bench.Permits.Answer = change.Step == Step.Copy ? PermitAnswer.Expired : bench.Permits.Answer;
+        bench.Recorder.OnChange = change =>
+            bench.Permits.Answer = change.Step == Step.Copy ? PermitAnswer.Expired : bench.Permits.Answer;
         bench.Run().ShouldBe(RelocationState.BackedOut);
         bench.Recorder.Last.Failure!.Code.ShouldBe("permit-expired");
         bench.Machine.SignInAllowed.ShouldBeTrue();
@@ -134,13 +147,20 @@ public sealed class SteeringTests
     {
         var bench = new Bench();
         bench.Run();
-        var bytes = bench.Machine.Describe(bench.Target).Split('\n').Where(l => l.Contains("|File|", StringComparison.Ordinal)).Sum(l => l.Split('|')[2].IndexOf(' ') / 2);
+        var bytes = bench
+            .Machine.Describe(bench.Target)
+            .Split('\n')
+            .Where(l => l.Contains("|File|", StringComparison.Ordinal))
+            .Sum(l => l.Split('|')[2].IndexOf(' ') / 2);
 
         bench = new Bench();
         bench.Docket = bench.Docket with { Terms = new Terms(bytes * 4, true, TimeSpan.Zero, false) };
         var watch = Stopwatch.StartNew();
         bench.Run().ShouldBe(RelocationState.Switched);
-        watch.Elapsed.ShouldBeGreaterThan(TimeSpan.FromSeconds(0.3), "copied and read back at four times its size a second");
+        watch.Elapsed.ShouldBeGreaterThan(
+            TimeSpan.FromSeconds(0.3),
+            "copied and read back at four times its size a second"
+        );
         bench.Machine.GivesWay.ShouldBeTrue();
     }
 
@@ -170,8 +190,14 @@ public sealed class SteeringTests
         bench.Run();
         var docket = Dockets.FallBack(bench.Recorder.Last);
         bench.Machine.Attach("data", false);
-        using (var home = Trees.Reach.Folder(new SimulatedFolder(bench.Disk, bench.Disk.Root("system"), ""), Bench.Source.Parts.SkipLast(1)))
-        using (var again = home.MakeFolder("Pictures", 0x1C0)) again.MakeFile("new").Dispose();
+        using (
+            var home = Trees.Reach.Folder(
+                new SimulatedFolder(bench.Disk, bench.Disk.Root("system"), ""),
+                Bench.Source.Parts.SkipLast(1)
+            )
+        )
+        using (var again = home.MakeFolder("Pictures", 0x1C0))
+            again.MakeFile("new").Dispose();
         bench.Docket = docket;
         bench.Run().ShouldBe(RelocationState.Failed);
         bench.Recorder.Last.Failure!.Code.ShouldBe("target-not-empty");

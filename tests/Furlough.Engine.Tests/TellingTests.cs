@@ -23,7 +23,12 @@ public sealed class TellingTests
         _bench.Machine.Present = true;
     }
 
-    private static Docket Telling(Docket docket) => docket with { Terms = Terms.Plain with { Telling = new Telling(Before, 2, "en") }, Told = new ToldText("Your folders", "Your pictures move.", "Not now") };
+    private static Docket Telling(Docket docket) =>
+        docket with
+        {
+            Terms = Terms.Plain with { Telling = new Telling(Before, 2, "en") },
+            Told = new ToldText("Your folders", "Your pictures move.", "Not now"),
+        };
 
     private RelocationState Look() => _engine.Run(_bench.Docket, _bench.Recorder, CancellationToken.None);
 
@@ -35,7 +40,9 @@ public sealed class TellingTests
         Look().ShouldBe(RelocationState.Waiting);
         _bench.Machine.Shown!.Text.ShouldBe("Your pictures move.");
         _bench.Recorder.Last.Failure!.Code.ShouldBe("person-told");
-        Said.ShouldBe("The relocation of Pictures of asa.lind waits: asa.lind is signed in and was told: it goes on 10 min after that, or as soon as nobody is signed in.");
+        Said.ShouldBe(
+            "The relocation of Pictures of asa.lind waits: asa.lind is signed in and was told: it goes on 10 min after that, or as soon as nobody is signed in."
+        );
         _bench.Machine.SignInAllowed.ShouldBeTrue();
         var said = _bench.Recorder.Changes.Count;
         _time.Advance(Before - TimeSpan.FromSeconds(1));
@@ -58,7 +65,9 @@ public sealed class TellingTests
             _time.Advance(Before / 2);
             _bench.Machine.Shown.IsPutOff = true;
             Look().ShouldBe(RelocationState.Waiting);
-            Said.ShouldBe($"The relocation of Pictures of asa.lind waits: asa.lind is signed in and put it off ({time} of 2 times): it goes on 10 min after that, or as soon as nobody is signed in.");
+            Said.ShouldBe(
+                $"The relocation of Pictures of asa.lind waits: asa.lind is signed in and put it off ({time} of 2 times): it goes on 10 min after that, or as soon as nobody is signed in."
+            );
             _time.Advance(Before / 2);
             Look().ShouldBe(RelocationState.Waiting, "the time begins anew");
         }

@@ -24,7 +24,10 @@ public sealed class HistoryTests
     [Fact]
     public void Large_copies_that_come_and_go_do_not_bend_the_slope()
     {
-        var growth = GrowthEstimate.Of(Days(60, d => 100 + 0.5 * d + 0.4 * Math.Sin(7 * d) + (d % 13 == 5 ? 80 : 0)), [])!;
+        var growth = GrowthEstimate.Of(
+            Days(60, d => 100 + 0.5 * d + 0.4 * Math.Sin(7 * d) + (d % 13 == 5 ? 80 : 0)),
+            []
+        )!;
         growth.BytesPerDay.ShouldBe(0.5 * GB, 0.02 * GB);
         growth.LowBytesPerDay.ShouldBeLessThan(growth.BytesPerDay);
         growth.HighBytesPerDay.ShouldBeGreaterThan(growth.BytesPerDay);
@@ -42,18 +45,27 @@ public sealed class HistoryTests
     public void Nine_of_ten_intervals_hold_the_true_slope()
     {
         var random = new Random(7);
-        var held = Enumerable.Range(0, 300).Count(_ =>
-        {
-            var growth = GrowthEstimate.Of(Days(30, d => 100 + 0.4 * d + 2 * (random.NextDouble() + random.NextDouble() + random.NextDouble() - 1.5)), [])!;
-            return growth.LowBytesPerDay <= 0.4 * GB && growth.HighBytesPerDay >= 0.4 * GB;
-        });
+        var held = Enumerable
+            .Range(0, 300)
+            .Count(_ =>
+            {
+                var growth = GrowthEstimate.Of(
+                    Days(30, d =>
+                        100 + 0.4 * d + 2 * (random.NextDouble() + random.NextDouble() + random.NextDouble() - 1.5)
+                    ),
+                    []
+                )!;
+                return growth.LowBytesPerDay <= 0.4 * GB && growth.HighBytesPerDay >= 0.4 * GB;
+            });
         held.ShouldBeInRange(258, 282);
     }
 
     [Fact]
     public void Many_surveys_of_one_busy_day_do_not_outweigh_weeks()
     {
-        var busy = Enumerable.Range(0, 48).Select(i => new SpaceSample(Begin.AddDays(29).AddMinutes(-30 * i), (long)((114.5 + i) * GB)));
+        var busy = Enumerable
+            .Range(0, 48)
+            .Select(i => new SpaceSample(Begin.AddDays(29).AddMinutes(-30 * i), (long)((114.5 + i) * GB)));
         GrowthEstimate.Of(Days(30, d => 100 + 0.5 * d).Concat(busy), [])!.BytesPerDay.ShouldBe(0.5 * GB, 0.1 * GB);
     }
 
@@ -61,7 +73,9 @@ public sealed class HistoryTests
     public void A_short_history_says_nothing()
     {
         GrowthEstimate.Of(Days(3, d => d), []).ShouldBeNull();
-        GrowthEstimate.Of(Enumerable.Range(0, 20).Select(i => new SpaceSample(Begin.AddHours(i), i)), []).ShouldBeNull();
+        GrowthEstimate
+            .Of(Enumerable.Range(0, 20).Select(i => new SpaceSample(Begin.AddHours(i), i)), [])
+            .ShouldBeNull();
     }
 
     [Fact]
@@ -78,5 +92,6 @@ public sealed class HistoryTests
         Thinning.Surplus([now.AddDays(-5_000)], now).ShouldBeEmpty("the newest of all stays");
     }
 
-    private static List<SpaceSample> Days(int count, Func<int, double> gigabytes) => [.. Enumerable.Range(0, count).Select(d => new SpaceSample(Begin.AddDays(d), (long)(gigabytes(d) * GB)))];
+    private static List<SpaceSample> Days(int count, Func<int, double> gigabytes) =>
+        [.. Enumerable.Range(0, count).Select(d => new SpaceSample(Begin.AddDays(d), (long)(gigabytes(d) * GB)))];
 }

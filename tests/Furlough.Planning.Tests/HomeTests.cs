@@ -10,50 +10,104 @@ namespace Furlough.Planning.Tests;
 /// <summary>Whole homes in briefs and plans.</summary>
 public sealed class HomeTests
 {
-    private static Brief Homes(string more = "") => Brief("folders: [Documents, Pictures]", $"homes: whole{more}") is var b ? b with { Relocate = [b.Relocate[0] with { Path = "Homes/{account}" }] } : null!;
+    private static Brief Homes(string more = "") =>
+        Brief("folders: [Documents, Pictures]", $"homes: whole{more}") is var b
+            ? b with
+            {
+                Relocate = [b.Relocate[0] with { Path = "Homes/{account}" }],
+            }
+            : null!;
 
-    private static HoldingFacts Home(string account = "asa.lind", long bytes = 30 * GB, Place? place = null) => Holding("home", bytes, account, place ?? new Place("sys", $"Accounts/{account}")) with
-    {
-        Name = new HoldingName(account, HoldingKind.Home, "home"),
-        PathShown = $"C:\\Accounts\\{account}",
-        Home = new HomeFacts([], 0, null),
-    };
+    private static HoldingFacts Home(string account = "asa.lind", long bytes = 30 * GB, Place? place = null) =>
+        Holding("home", bytes, account, place ?? new Place("sys", $"Accounts/{account}")) with
+        {
+            Name = new HoldingName(account, HoldingKind.Home, "home"),
+            PathShown = $"C:\\Accounts\\{account}",
+            Home = new HomeFacts([], 0, null),
+        };
 
-    private static Survey Desk(params HoldingFacts[] holdings) => Survey([Small(), Data()], [Home("keeper", GB), .. holdings]);
+    private static Survey Desk(params HoldingFacts[] holdings) =>
+        Survey([Small(), Data()], [Home("keeper", GB), .. holdings]);
 
     [Fact]
     public void A_home_goes_with_everything_in_it_and_its_folders_are_no_hindrance()
     {
         var plan = Plan(Homes(), Desk(Home(), Holding("Pictures"), Holding("Documents")));
-        plan.Relocations.Single().ShouldSatisfyAllConditions(r => r.Holding.ToString().ShouldBe("home of asa.lind"), r => r.Method.ShouldBe(Method.Cold), r => r.TargetShown.ShouldBe("D:\\Homes\\asa.lind"), r => r.OwnedFrom.ShouldBe(1), r => r.Blocked.ShouldBeEmpty());
+        plan.Relocations.Single()
+            .ShouldSatisfyAllConditions(
+                r => r.Holding.ToString().ShouldBe("home of asa.lind"),
+                r => r.Method.ShouldBe(Method.Cold),
+                r => r.TargetShown.ShouldBe("D:\\Homes\\asa.lind"),
+                r => r.OwnedFrom.ShouldBe(1),
+                r => r.Blocked.ShouldBeEmpty()
+            );
         plan.Hazards.ShouldBeEmpty();
     }
 
     [Fact]
     public void A_home_needs_a_fallback_administrator_on_the_system_volume_whose_own_home_stays()
     {
-        var everybody = Homes() is var b ? b with { Relocate = [b.Relocate[0] with { Accounts = new AccountChoice([], false) }] } : null!;
-        Plan(everybody, Desk(Home())).Relocations.Single(r => r.Holding.Account == "keeper").Blocked.ShouldBe(["home-of-fallback"]);
-        Plan(Homes(), Survey([Small(), Data()], Home())).Relocations.Single().Blocked.ShouldBe(["home-without-fallback"]);
-        Plan(Homes(), Survey([Small(), Data()], Home(), Home("keeper", GB, new Place("data", "keeper")))).Relocations.Single().Blocked.ShouldBe(["home-without-fallback"]);
+        var everybody = Homes() is var b
+            ? b with
+            {
+                Relocate = [b.Relocate[0] with { Accounts = new AccountChoice([], false) }],
+            }
+            : null!;
+        Plan(everybody, Desk(Home()))
+            .Relocations.Single(r => r.Holding.Account == "keeper")
+            .Blocked.ShouldBe(["home-of-fallback"]);
+        Plan(Homes(), Survey([Small(), Data()], Home()))
+            .Relocations.Single()
+            .Blocked.ShouldBe(["home-without-fallback"]);
+        Plan(Homes(), Survey([Small(), Data()], Home(), Home("keeper", GB, new Place("data", "keeper"))))
+            .Relocations.Single()
+            .Blocked.ShouldBe(["home-without-fallback"]);
     }
 
     [Fact]
     public void A_home_that_is_away_lets_nobody_in_so_external_volumes_are_blocked()
     {
-        var brief = Homes() with { Volumes = new Dictionary<string, VolumeRole> { ["roomy"] = new("roomy", [], false, null, Preference.Roomiest) } };
+        var brief = Homes() with
+        {
+            Volumes = new Dictionary<string, VolumeRole>
+            {
+                ["roomy"] = new("roomy", [], false, null, Preference.Roomiest),
+            },
+        };
         var away = Data() with { Attached = Attachment.External };
         var survey = Survey([Small(), away], Home("keeper", GB), Home());
-        Plan(brief, survey).Hazards.Single(h => h.Code == "target-on-external-volume").ShouldSatisfyAllConditions(h => h.Severity.ShouldBe(Severity.Blocking), h => h.Remedy.ShouldContain("furlough machine drill herb-01 --volume D: --account asa.lind"));
+        Plan(brief, survey)
+            .Hazards.Single(h => h.Code == "target-on-external-volume")
+            .ShouldSatisfyAllConditions(
+                h => h.Severity.ShouldBe(Severity.Blocking),
+                h => h.Remedy.ShouldContain("furlough machine drill herb-01 --volume D: --account asa.lind")
+            );
         // Whoever has tried what happens without the volume may accept it; a mount that comes too late stays what it is.
-        Plan(brief, Machine(survey) with { Drilled = [away.Identity.Key] }).ShouldSatisfyAllConditions(p => p.Relocations.Single().Blocked.ShouldBeEmpty(), p => p.Hazards.Single(h => h.Code == "target-on-external-volume").Severity.ShouldBe(Severity.Consent));
-        Plan(brief, Machine(Survey([Small(), away with { FixedMount = false }], Home("keeper", GB), Home())) with { Drilled = [away.Identity.Key] }).Relocations.Single().Blocked.ShouldBe(["target-without-fixed-mount"]);
+        Plan(brief, Machine(survey) with { Drilled = [away.Identity.Key] })
+            .ShouldSatisfyAllConditions(
+                p => p.Relocations.Single().Blocked.ShouldBeEmpty(),
+                p => p.Hazards.Single(h => h.Code == "target-on-external-volume").Severity.ShouldBe(Severity.Consent)
+            );
+        Plan(
+            brief,
+            Machine(Survey([Small(), away with { FixedMount = false }], Home("keeper", GB), Home())) with
+            {
+                Drilled = [away.Identity.Key],
+            }
+        )
+            .Relocations.Single()
+            .Blocked.ShouldBe(["target-without-fixed-mount"]);
     }
 
     [Fact]
     public void A_home_and_parts_of_it_are_no_one_plan()
     {
-        var both = Homes() is var b ? b with { Relocate = [Brief("folders: [Documents, Pictures]", "folders: [Pictures]").Relocate[0], b.Relocate[0]] } : null!;
+        var both = Homes() is var b
+            ? b with
+            {
+                Relocate = [Brief("folders: [Documents, Pictures]", "folders: [Pictures]").Relocate[0], b.Relocate[0]],
+            }
+            : null!;
         var plan = Plan(both, Desk(Home(), Holding("Pictures")));
         plan.Relocations.Single(r => r.Holding.Kind == HoldingKind.Home).Blocked.ShouldBe(["home-with-parts"]);
         plan.Relocations.Single(r => r.Holding.Kind == HoldingKind.Folder).Blocked.ShouldBeEmpty();
@@ -62,10 +116,27 @@ public sealed class HomeTests
     [Fact]
     public void What_names_the_home_by_its_path_wants_consent_or_a_link()
     {
-        var absolute = Holding("Music") with { Pointers = [new PointerFacts(new PointerAddress("test", "settings", "Music", "asa.lind"), new PointerValue("text", "C:\\Accounts\\asa.lind/Music"), new Place("sys", "Accounts/asa.lind/Music"))] };
+        var absolute = Holding("Music") with
+        {
+            Pointers =
+            [
+                new PointerFacts(
+                    new PointerAddress("test", "settings", "Music", "asa.lind"),
+                    new PointerValue("text", "C:\\Accounts\\asa.lind/Music"),
+                    new Place("sys", "Accounts/asa.lind/Music")
+                ),
+            ],
+        };
         var home = Home() with { Home = new HomeFacts(["the timetable of asa.lind"], 0, null) };
         var hazard = Plan(Homes(), Desk(home, absolute)).Hazards.Single();
-        hazard.ShouldSatisfyAllConditions(h => h.Code.ShouldBe("home-named-by-path"), h => h.Severity.ShouldBe(Severity.Consent), h => h.Text.ShouldStartWith("On herb-01 the timetable of asa.lind, the setting for Music of asa.lind name the home"));
+        hazard.ShouldSatisfyAllConditions(
+            h => h.Code.ShouldBe("home-named-by-path"),
+            h => h.Severity.ShouldBe(Severity.Consent),
+            h =>
+                h.Text.ShouldStartWith(
+                    "On herb-01 the timetable of asa.lind, the setting for Music of asa.lind name the home"
+                )
+        );
         Plan(Homes("\n    leave: link"), Desk(home, absolute)).Hazards.ShouldBeEmpty();
     }
 
@@ -73,10 +144,18 @@ public sealed class HomeTests
     public void Settings_that_are_changed_with_the_home_need_no_consent()
     {
         var address = new PointerAddress("test", "older settings", "Music", "asa.lind");
-        var (value, music) = (new PointerValue("text", @"C:\Accounts\asa.lind\Music"), new Place("sys", "Accounts/asa.lind/Music"));
+        var (value, music) = (
+            new PointerValue("text", @"C:\Accounts\asa.lind\Music"),
+            new Place("sys", "Accounts/asa.lind/Music")
+        );
         var folder = Holding("Music") with { Pointers = [new PointerFacts(address, value, music)] };
         Plan(Homes(), Desk(Home(), folder)).Hazards.Single().Code.ShouldBe("home-named-by-path");
-        var home = Home() is var h ? h with { Pointers = [.. h.Pointers, new PointerFacts(address with { Behind = @"\Music" }, value, h.Place)] } : null!;
+        var home = Home() is var h
+            ? h with
+            {
+                Pointers = [.. h.Pointers, new PointerFacts(address with { Behind = @"\Music" }, value, h.Place)],
+            }
+            : null!;
         Plan(Homes(), Desk(home, folder)).Hazards.ShouldBeEmpty();
     }
 
@@ -87,7 +166,14 @@ public sealed class HomeTests
         Plan(Homes(), Desk(home)).Hazards.ShouldBeEmpty();
         var other = Homes() is var b ? b with { Relocate = [b.Relocate[0] with { Path = "{account}/Home" }] } : null!;
         var hazard = Plan(other, Desk(home)).Hazards.Single();
-        hazard.ShouldSatisfyAllConditions(h => h.Code.ShouldBe("home-named-otherwise"), h => h.Severity.ShouldBe(Severity.Blocking), h => h.Text.ShouldBe("The home of asa.lind on herb-01 would be `D:\\asa.lind\\Home`: there an account is known by the name of its home's folder."));
+        hazard.ShouldSatisfyAllConditions(
+            h => h.Code.ShouldBe("home-named-otherwise"),
+            h => h.Severity.ShouldBe(Severity.Blocking),
+            h =>
+                h.Text.ShouldBe(
+                    "The home of asa.lind on herb-01 would be `D:\\asa.lind\\Home`: there an account is known by the name of its home's folder."
+                )
+        );
         Plan(other, Desk(Home())).Hazards.ShouldBeEmpty();
     }
 
@@ -96,12 +182,43 @@ public sealed class HomeTests
     {
         var (lives, former) = (new Place("data", "Homes/asa.lind"), new PointerValue("text", "C:\\Accounts\\asa.lind"));
         var home = Home(place: lives);
-        IReadOnlyList<PointerHistory> pointers = [.. home.Pointers.Select(p => new PointerHistory(p.Address, former, p.Value))];
+        IReadOnlyList<PointerHistory> pointers =
+        [
+            .. home.Pointers.Select(p => new PointerHistory(p.Address, former, p.Value)),
+        ];
         IEnumerable<string> Codes(params string[] homes)
         {
-            var survey = Desk(home) is var s ? s with { Accounts = [.. s.Accounts.Select(a => a.Name == "asa.lind" ? a with { Session = new AccountSession(Now, homes) } : a)] } : null!;
+            var survey = Desk(home) is var s
+                ? s with
+                {
+                    Accounts =
+                    [
+                        .. s.Accounts.Select(a =>
+                            a.Name == "asa.lind" ? a with { Session = new AccountSession(Now, homes) } : a
+                        ),
+                    ],
+                }
+                : null!;
             var machine = Machine(survey);
-            return Auditor.Audit([machine], [new Intended(machine.Id, 1, home.Name, lives, survey.Show(lives), pointers, DateTimeOffset.UnixEpoch)], [], [], Now).Select(f => f.Code);
+            return Auditor
+                .Audit(
+                    [machine],
+                    [
+                        new Intended(
+                            machine.Id,
+                            1,
+                            home.Name,
+                            lives,
+                            survey.Show(lives),
+                            pointers,
+                            DateTimeOffset.UnixEpoch
+                        ),
+                    ],
+                    [],
+                    [],
+                    Now
+                )
+                .Select(f => f.Code);
         }
 
         Codes("D:\\Homes\\asa.lind", "/root").ShouldBeEmpty();
@@ -111,9 +228,14 @@ public sealed class HomeTests
     [Fact]
     public void Caches_and_what_confines_programs_are_told()
     {
-        var home = Home() with { Home = new HomeFacts([], 5 * GB, new Confinement("Guard", ["C:\\Accounts"], "Add the place to the list.")) };
+        var home = Home() with
+        {
+            Home = new HomeFacts([], 5 * GB, new Confinement("Guard", ["C:\\Accounts"], "Add the place to the list.")),
+        };
         var hazards = Plan(Homes(), Desk(home)).Hazards;
-        hazards.Select(h => (h.Code, h.Severity)).ShouldBe([("confined-elsewhere", Severity.Consent), ("caches-in-home", Severity.Advice)]);
+        hazards
+            .Select(h => (h.Code, h.Severity))
+            .ShouldBe([("confined-elsewhere", Severity.Consent), ("caches-in-home", Severity.Advice)]);
         hazards[0].Remedy.ShouldBe("Add the place to the list.");
         hazards[1].Text.ShouldBe("5.0 GB of 30.0 GB in the home of asa.lind on herb-01 are caches.");
     }
@@ -121,7 +243,11 @@ public sealed class HomeTests
     [Fact]
     public void What_lies_in_holdings_inside_another_counts_once()
     {
-        var (home, pictures, inner) = (Home(), Holding("Pictures", 10 * GB), Holding("Music", 4 * GB, place: new Place("sys", "Accounts/asa.lind/Pictures/Music")));
+        var (home, pictures, inner) = (
+            Home(),
+            Holding("Pictures", 10 * GB),
+            Holding("Music", 4 * GB, place: new Place("sys", "Accounts/asa.lind/Pictures/Music"))
+        );
         var survey = Desk(home, pictures, inner, Holding("Videos", 3 * GB, place: new Place("data", "Videos")));
         (survey.OwnBytes(home), survey.OwnBytes(pictures), survey.OwnBytes(inner)).ShouldBe((20 * GB, 6 * GB, 4 * GB));
     }

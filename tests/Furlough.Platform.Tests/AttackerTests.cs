@@ -31,7 +31,10 @@ public sealed class AttackerTests(ITestOutputHelper output)
             }
         }
         output.WriteLine(string.Join(", ", ends.OrderByDescending(e => e.Value).Select(e => $"{e.Key} {e.Value}")));
-        ends.Keys.ShouldContain("switched", $"an attack that stops everything shows nothing: {string.Join(", ", ends)}");
+        ends.Keys.ShouldContain(
+            "switched",
+            $"an attack that stops everything shows nothing: {string.Join(", ", ends)}"
+        );
     }
 
     /// <summary>A desk with three people, one of whom has a holding that goes there and back.</summary>
@@ -41,7 +44,8 @@ public sealed class AttackerTests(ITestOutputHelper output)
         private readonly MemoryJournal _journal = new();
         private readonly Recorder _recorder = new();
         private readonly string _racer = Soak.Program("racer");
-        private readonly string _others, _quiet;
+        private readonly string _others,
+            _quiet;
         private RelocationChange? _switched;
         private int _supersession;
 
@@ -49,13 +53,15 @@ public sealed class AttackerTests(ITestOutputHelper output)
         {
             _tree.Setting("XDG_DOCUMENTS_DIR=\"$HOME/Documents\"\n");
             _tree.FillHard(Home, 60, sparseMegabytes: 2);
-            LinuxTree.Sh($$"""
+            LinuxTree.Sh(
+                $$"""
                 cd {{_tree.Root}}; echo 'mara:x:1702:1702::/home/mara:/bin/sh' >> etc/passwd; echo 'mara:!:19000:0:99999:7:::' >> etc/shadow
                 mkdir -p secrets/below data/others data/People; mkdir -m 1777 shared
                 for a in keeper mara; do mkdir -p home/$a/quiet home/$a/raced; echo "of $a" > home/$a/quiet/diary; chmod 700 home/$a; done; chown -R 1900:1900 home/keeper; chown -R 1702:1702 home/mara
                 for i in 1 2 3; do echo "secret $i" > secrets/file-$i; echo "deep $i" > secrets/below/deep-$i; done; chmod 600 secrets/file-*; chmod 700 secrets/below; echo other > data/others/file
                 mkdir -p {{Home}}/quiet/below {{_tree.Home}}/raced; for i in $(seq 20); do echo "kept $i" > {{Home}}/quiet/below/file-$i; done; chown -R 1701:1701 {{Home}}/quiet {{_tree.Home}}/raced
-                """);
+                """
+            );
             (_others, _quiet) = (Others(), Quiet(Home));
         }
 
@@ -69,24 +75,50 @@ public sealed class AttackerTests(ITestOutputHelper output)
         internal string Race(int seed)
         {
             var docket = Next(seed);
-            List<Process> racers = [Start(seed * 3, 1701, _tree.Home, Live), Start(seed * 3 + 1, 1702, $"{_tree.Root}/home/mara", "-"), Start(seed * 3 + 2, 1900, $"{_tree.Root}/home/keeper", "-")];
+            List<Process> racers =
+            [
+                Start(seed * 3, 1701, _tree.Home, Live),
+                Start(seed * 3 + 1, 1702, $"{_tree.Root}/home/mara", "-"),
+                Start(seed * 3 + 2, 1900, $"{_tree.Root}/home/keeper", "-"),
+            ];
             RelocationState end;
             // Mostly the account is kept out and its programs end at quiesce, or else little would ever be switched; at every third it goes on to the end.
-            _recorder.OnChange = change => { if (seed % 3 != 0 && change.Step == Step.Quiesce) End(racers[0]); };
+            _recorder.OnChange = change =>
+            {
+                if (seed % 3 != 0 && change.Step == Step.Quiesce)
+                    End(racers[0]);
+            };
             try
             {
-                end = new RelocationEngine(_tree.Machine(), _journal, new OpenPermits(), new PlainSigner(), TimeProvider.System).Run(docket, _recorder, CancellationToken.None);
+                end = new RelocationEngine(
+                    _tree.Machine(),
+                    _journal,
+                    new OpenPermits(),
+                    new PlainSigner(),
+                    TimeProvider.System
+                ).Run(docket, _recorder, CancellationToken.None);
             }
             finally
             {
                 foreach (var racer in racers)
-                    using (racer) End(racer);
+                    using (racer)
+                        End(racer);
             }
-            if (end == RelocationState.Switched) _switched = _recorder.Last;
-            if (end == RelocationState.Returned) _switched = null;
-            LinuxTree.Difference(_others, Others()).ShouldBeEmpty($"seed {seed}, {docket.Work}, {end}: {_recorder.Last.Failure}");
-            LinuxTree.Difference(_quiet, Quiet(Live)).ShouldBeEmpty($"seed {seed}, {docket.Work}, {end}: {_recorder.Last.Failure}");
-            LinuxTree.Sh($"find {Live} -user 1701 -type f -readable -exec grep -l '^secret \\|^deep ' {"{}"} + 2>/dev/null || true").ShouldBeEmpty($"seed {seed}: what was closed to the account is among its files");
+            if (end == RelocationState.Switched)
+                _switched = _recorder.Last;
+            if (end == RelocationState.Returned)
+                _switched = null;
+            LinuxTree
+                .Difference(_others, Others())
+                .ShouldBeEmpty($"seed {seed}, {docket.Work}, {end}: {_recorder.Last.Failure}");
+            LinuxTree
+                .Difference(_quiet, Quiet(Live))
+                .ShouldBeEmpty($"seed {seed}, {docket.Work}, {end}: {_recorder.Last.Failure}");
+            LinuxTree
+                .Sh(
+                    $"find {Live} -user 1701 -type f -readable -exec grep -l '^secret \\|^deep ' {"{}"} + 2>/dev/null || true"
+                )
+                .ShouldBeEmpty($"seed {seed}: what was closed to the account is among its files");
             Tidy();
             return _recorder.Last.Failure is { } failure ? $"{docket.Work.Word()} {failure.Code}" : end.Word();
         }
@@ -94,7 +126,8 @@ public sealed class AttackerTests(ITestOutputHelper output)
         private static void End(Process racer)
         {
             LinuxTree.Sh($"kill -TERM {racer.Id} 2>/dev/null || true");
-            if (!racer.WaitForExit(20_000)) racer.Kill(entireProcessTree: true);
+            if (!racer.WaitForExit(20_000))
+                racer.Kill(entireProcessTree: true);
         }
 
         private string Live => _switched is null ? Home : Target;
@@ -102,27 +135,72 @@ public sealed class AttackerTests(ITestOutputHelper output)
         /// <summary>There, or after that back, with a discard of what was set aside now and then.</summary>
         private Docket Next(int seed)
         {
-            if (_switched is { } done) return seed % 4 == 0 ? Dockets.Discard(done) with { Supersession = ++_supersession } : Dockets.Return(done) with { Supersession = ++_supersession };
-            return Dockets.Relocate(_tree.Survey(), "Documents", "People/asa.lind/Documents", v => v.Root == "/data", seed % 2 == 0 ? Method.Warm : Method.Cold) with { Supersession = ++_supersession };
+            if (_switched is { } done)
+                return seed % 4 == 0
+                    ? Dockets.Discard(done) with
+                    {
+                        Supersession = ++_supersession,
+                    }
+                    : Dockets.Return(done) with
+                    {
+                        Supersession = ++_supersession,
+                    };
+            return Dockets.Relocate(
+                _tree.Survey(),
+                "Documents",
+                "People/asa.lind/Documents",
+                v => v.Root == "/data",
+                seed % 2 == 0 ? Method.Warm : Method.Cold
+            ) with
+            {
+                Supersession = ++_supersession,
+            };
         }
 
         private Process Start(int seed, uint user, string home, string holding)
         {
-            List<string> raced = holding == "-" ? [] : [holding, $"{holding}/batch-000", $"{_tree.Root}/data/People/asa.lind"];
-            return Process.Start(new ProcessStartInfo("setpriv", [$"--reuid={user}", $"--regid={user}", "--clear-groups", _racer, $"{seed}", $"{_tree.Root}/secrets", holding, home + "/raced", $"{_tree.Root}/shared", home, .. raced]))!;
+            List<string> raced =
+                holding == "-" ? [] : [holding, $"{holding}/batch-000", $"{_tree.Root}/data/People/asa.lind"];
+            return Process.Start(
+                new ProcessStartInfo(
+                    "setpriv",
+                    [
+                        $"--reuid={user}",
+                        $"--regid={user}",
+                        "--clear-groups",
+                        _racer,
+                        $"{seed}",
+                        $"{_tree.Root}/secrets",
+                        holding,
+                        home + "/raced",
+                        $"{_tree.Root}/shared",
+                        home,
+                        .. raced,
+                    ]
+                )
+            )!;
         }
 
         /// <summary>Everything that is nobody's to change here: bytes, modes, owners, times.</summary>
-        private string Others() => LinuxTree.Sh($$"""
-            cd {{_tree.Root}}
-            find etc secrets data/others home/mara/quiet home/keeper/quiet -printf '%p %y %m %U %G %s %T@\n' | grep -v '^etc d \|^etc/shadow \|^etc/.pwd.lock ' | sort
-            stat -c '%a %u %g' etc/shadow
-            find etc secrets data/others home/mara/quiet home/keeper/quiet -type f ! -name .pwd.lock -print0 | sort -z | xargs -0 sha256sum
-            """);
+        private string Others() =>
+            LinuxTree.Sh(
+                $$"""
+                cd {{_tree.Root}}
+                find etc secrets data/others home/mara/quiet home/keeper/quiet -printf '%p %y %m %U %G %s %T@\n' | grep -v '^etc d \|^etc/shadow \|^etc/.pwd.lock ' | sort
+                stat -c '%a %u %g' etc/shadow
+                find etc secrets data/others home/mara/quiet home/keeper/quiet -type f ! -name .pwd.lock -print0 | sort -z | xargs -0 sha256sum
+                """
+            );
 
-        private static string Quiet(string holding) => LinuxTree.Sh($"cd {holding}/quiet; find . -printf '%p %y %m %U %G %T@\\n' | sort; find . -type f -print0 | sort -z | xargs -0 sha256sum");
+        private static string Quiet(string holding) =>
+            LinuxTree.Sh(
+                $"cd {holding}/quiet; find . -printf '%p %y %m %U %G %T@\\n' | sort; find . -type f -print0 | sort -z | xargs -0 sha256sum"
+            );
 
         /// <summary>The next piece of work begins where something can come of it: what the racers left is theirs to take away.</summary>
-        private void Tidy() => LinuxTree.Sh($"rm -rf {_tree.Home}/Documents-away {_tree.Root}/data/People/asa.lind/Documents-away; find {Live} -name 'raced-*' -prune -exec rm -rf {"{}"} +; find {_tree.Home} {_tree.Root}/data/People/asa.lind -maxdepth 1 -name 'raced-*' -exec rm -rf {"{}"} + 2>/dev/null || true");
+        private void Tidy() =>
+            LinuxTree.Sh(
+                $"rm -rf {_tree.Home}/Documents-away {_tree.Root}/data/People/asa.lind/Documents-away; find {Live} -name 'raced-*' -prune -exec rm -rf {"{}"} +; find {_tree.Home} {_tree.Root}/data/People/asa.lind -maxdepth 1 -name 'raced-*' -exec rm -rf {"{}"} + 2>/dev/null || true"
+            );
     }
 }

@@ -9,24 +9,37 @@ namespace Furlough.Platform.Tests;
 /// <summary>Settings that commands keep, in a whole Debian: by its own command for user folders, and by made-up ones that go wrong.</summary>
 public sealed class CommandPointerTests : IDisposable
 {
-    private const string Old = "/home/asa.lind/Templates", New = "/data/People/It's new";
+    private const string Old = "/home/asa.lind/Templates",
+        New = "/data/People/It's new";
 
     private readonly LinuxTree _tree = new("tmpfs", 64, whole: true);
 
-    public CommandPointerTests() => _tree.As("asa.lind", $"xdg-user-dirs-update --set TEMPLATES {Old}; printf '\\n%s\\n' 'XDG_MUSIC_DIR=\"$HOME/Sounds\"' >> ~/.config/user-dirs.dirs");
+    public CommandPointerTests() =>
+        _tree.As(
+            "asa.lind",
+            $"xdg-user-dirs-update --set TEMPLATES {Old}; printf '\\n%s\\n' 'XDG_MUSIC_DIR=\"$HOME/Sounds\"' >> ~/.config/user-dirs.dirs"
+        );
 
     public void Dispose() => _tree.Dispose();
 
-    private static readonly SettingCommands System = new(["/usr/bin/xdg-user-dir", "TEMPLATES"], ["/usr/bin/xdg-user-dirs-update", "--set", "TEMPLATES", "{value}"], []);
+    private static readonly SettingCommands System = new(
+        ["/usr/bin/xdg-user-dir", "TEMPLATES"],
+        ["/usr/bin/xdg-user-dirs-update", "--set", "TEMPLATES", "{value}"],
+        []
+    );
 
     private LinuxMachine Machine => new(_tree.Root, "keeper", "test", TimeProvider.System, cardCommands: true);
 
-    private static PointerAddress Address(SettingCommands commands, string account = "asa.lind") => new("command", commands.Reads[0], string.Join(' ', commands.Reads.Skip(1)), account) { Commands = commands };
+    private static PointerAddress Address(SettingCommands commands, string account = "asa.lind") =>
+        new("command", commands.Reads[0], string.Join(' ', commands.Reads.Skip(1)), account) { Commands = commands };
 
     /// <summary>A made-up program that keeps its setting in a file of the home, and whose `set` does what is given.</summary>
     private SettingCommands Packer(string set)
     {
-        File.WriteAllText($"{_tree.Root}/usr/bin/packer", $"#!/bin/sh\ncase $1 in get) cat ~/.packer 2>/dev/null; true;; set) {set};; unset) rm ~/.packer;; esac\n");
+        File.WriteAllText(
+            $"{_tree.Root}/usr/bin/packer",
+            $"#!/bin/sh\ncase $1 in get) cat ~/.packer 2>/dev/null; true;; set) {set};; unset) rm ~/.packer;; esac\n"
+        );
         LinuxTree.Sh($"chmod 755 {_tree.Root}/usr/bin/packer");
         return new(["/usr/bin/packer", "get"], ["/usr/bin/packer", "set", "{value}"], ["/usr/bin/packer", "unset"]);
     }
@@ -59,7 +72,9 @@ public sealed class CommandPointerTests : IDisposable
         var (pointers, address) = (Machine.Pointers, Address(System));
         var old = pointers.Read(address);
         _tree.As("asa.lind", "xdg-user-dirs-update --set TEMPLATES /home/asa.lind/Elsewhere");
-        Should.Throw<Fault>(() => pointers.Swap(address, old, old with { Text = New })).Code.ShouldBe("pointer-changed");
+        Should
+            .Throw<Fault>(() => pointers.Swap(address, old, old with { Text = New }))
+            .Code.ShouldBe("pointer-changed");
         _tree.As("asa.lind", "xdg-user-dir TEMPLATES").ShouldBe("/home/asa.lind/Elsewhere");
     }
 
@@ -81,16 +96,33 @@ public sealed class CommandPointerTests : IDisposable
 
     [Theory]
     [InlineData("echo /data/other > ~/.packer", "command-did-not-set", "says `/data/other`")]
-    [InlineData("echo /data/other > ~/.packer; echo no such volume >&2; exit 3", "command-failed", "failed (no such volume)")]
-    [InlineData("[ \"$2\" = /home/asa.lind/Old ] && echo \"$2\" > ~/.packer || { echo half > ~/.packer; sleep 60; }", "command-failed", "did not end within 10 s")]
+    [InlineData(
+        "echo /data/other > ~/.packer; echo no such volume >&2; exit 3",
+        "command-failed",
+        "failed (no such volume)"
+    )]
+    [InlineData(
+        "[ \"$2\" = /home/asa.lind/Old ] && echo \"$2\" > ~/.packer || { echo half > ~/.packer; sleep 60; }",
+        "command-failed",
+        "did not end within 10 s"
+    )]
     [InlineData("true", "command-did-not-set", "says `/home/asa.lind/Old`")]
-    public void A_command_that_sets_something_else_fails_or_hangs_is_told_and_the_former_value_stands(string set, string code, string words)
+    public void A_command_that_sets_something_else_fails_or_hangs_is_told_and_the_former_value_stands(
+        string set,
+        string code,
+        string words
+    )
     {
         // Led to its former value the program obeys.
-        var (pointers, address) = (Machine.Pointers, Address(Packer($"if [ \"$2\" = /home/asa.lind/Old ]; then echo \"$2\" > ~/.packer; else {set}; fi")));
+        var (pointers, address) = (
+            Machine.Pointers,
+            Address(Packer($"if [ \"$2\" = /home/asa.lind/Old ]; then echo \"$2\" > ~/.packer; else {set}; fi"))
+        );
         LinuxTree.Sh($"echo /home/asa.lind/Old > {_tree.Home}/.packer; chown 1701:1701 {_tree.Home}/.packer");
         var old = pointers.Read(address);
-        Should.Throw<Fault>(() => pointers.Swap(address, old, old with { Text = New })).ShouldSatisfyAllConditions(f => f.Code.ShouldBe(code), f => f.Message.ShouldContain(words));
+        Should
+            .Throw<Fault>(() => pointers.Swap(address, old, old with { Text = New }))
+            .ShouldSatisfyAllConditions(f => f.Code.ShouldBe(code), f => f.Message.ShouldContain(words));
         pointers.Read(address).ShouldBe(old);
     }
 
@@ -99,10 +131,28 @@ public sealed class CommandPointerTests : IDisposable
     {
         var set = Packer("touch /tmp/ran");
         Should.Throw<Fault>(() => _tree.Machine().Pointers.Read(Address(set))).Code.ShouldBe("commands-not-allowed");
-        KindCard card = new("packages", "Packages", [], [new("command", set.Reads[0], "get", PointerShape.Folder, null) { Commands = set with { Clears = [] } }]) { Holds = HoldingKind.InstallPath, Usual = "{home}/.packages" };
+        KindCard card = new(
+            "packages",
+            "Packages",
+            [],
+            [new("command", set.Reads[0], "get", PointerShape.Folder, null) { Commands = set with { Clears = [] } }]
+        )
+        {
+            Holds = HoldingKind.InstallPath,
+            Usual = "{home}/.packages",
+        };
         Survey Take(LinuxMachine machine) => machine.Surveyor.Take([card], [], _ => false, CancellationToken.None);
-        Take(_tree.Machine()).Notes.ShouldContain(n => n.Contains("packages of asa.lind was not read: Commands keep this setting, and commands of kind cards do not run on this machine", StringComparison.Ordinal));
-        Take(Machine).Notes.ShouldContain("The setting for packages of asa.lind says nothing, and the kind card has no command that takes it away again: it was passed over.");
+        Take(_tree.Machine())
+            .Notes.ShouldContain(n =>
+                n.Contains(
+                    "packages of asa.lind was not read: Commands keep this setting, and commands of kind cards do not run on this machine",
+                    StringComparison.Ordinal
+                )
+            );
+        Take(Machine)
+            .Notes.ShouldContain(
+                "The setting for packages of asa.lind says nothing, and the kind card has no command that takes it away again: it was passed over."
+            );
         File.Delete($"{_tree.Root}/usr/bin/packer");
         Take(Machine).Notes.ShouldNotContain(n => n.Contains("packages", StringComparison.Ordinal));
     }

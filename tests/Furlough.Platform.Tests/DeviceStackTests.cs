@@ -8,8 +8,11 @@ namespace Furlough.Platform.Tests;
 /// <summary>Trees of devices as the kernel describes them, for what cannot be made everywhere: encryption, logical volumes, arrays, docks.</summary>
 public sealed class DeviceStackTests : IDisposable
 {
-    private const string Board = "devices/pci0000:00/0000:00:17.0/ata1/host0/target0:0:0/0:0:0:0/block/sda", Stick = "devices/pci0000:00/0000:00:14.0/usb2/2-1/2-1:1.0/host6/target6:0:0/6:0:0:0/block/sdb";
-    private const string Dock = "devices/pci0000:00/0000:00:1d.0/0000:05:00.0/0000:06:01.0/0000:07:00.0/nvme/nvme1/nvme1n1", Inner = "devices/pci0000:00/0000:00:1c.4/0000:03:00.0/nvme/nvme0/nvme0n1";
+    private const string Board = "devices/pci0000:00/0000:00:17.0/ata1/host0/target0:0:0/0:0:0:0/block/sda",
+        Stick = "devices/pci0000:00/0000:00:14.0/usb2/2-1/2-1:1.0/host6/target6:0:0/6:0:0:0/block/sdb";
+    private const string Dock =
+            "devices/pci0000:00/0000:00:1d.0/0000:05:00.0/0000:06:01.0/0000:07:00.0/nvme/nvme1/nvme1n1",
+        Inner = "devices/pci0000:00/0000:00:1c.4/0000:03:00.0/nvme/nvme0/nvme0n1";
 
     private readonly string _sys = Directory.CreateTempSubdirectory("furlough-sys-").FullName;
 
@@ -33,7 +36,11 @@ public sealed class DeviceStackTests : IDisposable
     [InlineData("259:1", Attachment.Internal, Medium.Solid)]
     [InlineData("259:5", Attachment.External, Medium.Solid)]
     [InlineData("0:45", Attachment.Unknown, Medium.Unknown)]
-    public void Partitions_and_disks_are_attached_as_their_bus_says(string device, Attachment attached, Medium medium) => Of(device).ShouldBe((attached, medium, false));
+    public void Partitions_and_disks_are_attached_as_their_bus_says(
+        string device,
+        Attachment attached,
+        Medium medium
+    ) => Of(device).ShouldBe((attached, medium, false));
 
     [Fact]
     public void A_slot_or_a_card_reader_is_removable()
@@ -68,7 +75,9 @@ public sealed class DeviceStackTests : IDisposable
     [Fact]
     public void A_file_system_over_several_devices_is_looked_up_by_its_own_list()
     {
-        foreach (var (name, device) in (ReadOnlySpan<(string, string)>)[("sda1", $"{Board}/sda1"), ("sdb1", $"{Stick}/sdb1")])
+        foreach (
+            var (name, device) in (ReadOnlySpan<(string, string)>)[("sda1", $"{Board}/sda1"), ("sdb1", $"{Stick}/sdb1")]
+        )
         {
             Directory.CreateDirectory($"{_sys}/fs/btrfs/0a-1b/devices");
             Directory.CreateSymbolicLink($"{_sys}/fs/btrfs/0a-1b/devices/{name}", $"{_sys}/{device}");
@@ -100,15 +109,27 @@ public sealed class DeviceStackTests : IDisposable
         Of("253:8").ShouldBe((Attachment.Unknown, Medium.Unknown, false));
     }
 
-    private (Attachment Attached, Medium Medium, bool Encrypted) Of(string device, string fileSystem = "ext4", string source = "")
+    private (Attachment Attached, Medium Medium, bool Encrypted) Of(
+        string device,
+        string fileSystem = "ext4",
+        string source = ""
+    )
     {
-        Mount[] mounts = [new(1, "259:1", "/", "/", "ext4", "/dev/nvme0n1p1", true), new(2, "8:17", "/", "/media/stick", "ext4", "/dev/sdb1", true)];
-        var (stack, mount) = (new DeviceStack(_sys, () => mounts), new Mount(9, device, "/", "/data", fileSystem, source, true));
+        Mount[] mounts =
+        [
+            new(1, "259:1", "/", "/", "ext4", "/dev/nvme0n1p1", true),
+            new(2, "8:17", "/", "/media/stick", "ext4", "/dev/sdb1", true),
+        ];
+        var (stack, mount) = (
+            new DeviceStack(_sys, () => mounts),
+            new Mount(9, device, "/", "/data", fileSystem, source, true)
+        );
         var (attached, medium) = stack.Describe(mount);
         return (attached, medium, stack.IsEncrypted(mount));
     }
 
-    private IEnumerable<string> Encryption(string device) => new DeviceStack(_sys, () => []).Encryption(new Mount(9, device, "/", "/data", "ext4", "", true));
+    private IEnumerable<string> Encryption(string device) =>
+        new DeviceStack(_sys, () => []).Encryption(new Mount(9, device, "/", "/data", "ext4", "", true));
 
     private void Disk(string path, string number, bool rotational, params ReadOnlySpan<string> partitions)
     {
@@ -134,7 +155,8 @@ public sealed class DeviceStackTests : IDisposable
             File.WriteAllText($"{_sys}/{path}/dm/uuid", uuid + "\n");
             File.WriteAllText($"{_sys}/{path}/dm/name", $"{name}-opened\n");
         }
-        foreach (var device in below) Directory.CreateSymbolicLink($"{_sys}/{path}/slaves/{Path.GetFileName(device)}", $"{_sys}/{device}");
+        foreach (var device in below)
+            Directory.CreateSymbolicLink($"{_sys}/{path}/slaves/{Path.GetFileName(device)}", $"{_sys}/{device}");
         Number(number, path);
     }
 

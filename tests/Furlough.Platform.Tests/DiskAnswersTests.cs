@@ -9,7 +9,8 @@ namespace Furlough.Platform.Tests;
 /// <summary>Answers of storage drivers, written after their public description: no driver of that system runs here.</summary>
 public sealed class DiskAnswersTests
 {
-    private static readonly byte[] Stays = Hotplug(canBeUnplugged: false), CanBeUnplugged = Hotplug(canBeUnplugged: true);
+    private static readonly byte[] Stays = Hotplug(canBeUnplugged: false),
+        CanBeUnplugged = Hotplug(canBeUnplugged: true);
 
     [Theory]
     [InlineData(11, Attachment.Internal)] // SATA
@@ -25,22 +26,27 @@ public sealed class DiskAnswersTests
     [InlineData(16, Attachment.Unknown)] // a pool of disks
     [InlineData(0, Attachment.Unknown)]
     [InlineData(99, Attachment.Unknown)]
-    public void A_disk_is_attached_as_its_bus_says(int bus, Attachment attached) => DiskAnswers.Attached(Device(bus), Stays).ShouldBe(attached);
+    public void A_disk_is_attached_as_its_bus_says(int bus, Attachment attached) =>
+        DiskAnswers.Attached(Device(bus), Stays).ShouldBe(attached);
 
     [Fact]
-    public void A_disk_behind_a_port_to_the_outside_is_external_whatever_its_bus() => DiskAnswers.Attached(Device(17), CanBeUnplugged).ShouldBe(Attachment.External);
+    public void A_disk_behind_a_port_to_the_outside_is_external_whatever_its_bus() =>
+        DiskAnswers.Attached(Device(17), CanBeUnplugged).ShouldBe(Attachment.External);
 
     [Fact]
-    public void A_medium_that_can_be_taken_out_is_removable_whatever_its_bus() => DiskAnswers.Attached(Device(7, removable: true), CanBeUnplugged).ShouldBe(Attachment.Removable);
+    public void A_medium_that_can_be_taken_out_is_removable_whatever_its_bus() =>
+        DiskAnswers.Attached(Device(7, removable: true), CanBeUnplugged).ShouldBe(Attachment.Removable);
 
     [Fact]
-    public void A_driver_that_says_nothing_of_plugging_is_believed_about_its_bus() => DiskAnswers.Attached(Device(11), []).ShouldBe(Attachment.Internal);
+    public void A_driver_that_says_nothing_of_plugging_is_believed_about_its_bus() =>
+        DiskAnswers.Attached(Device(11), []).ShouldBe(Attachment.Internal);
 
     [Theory]
     [InlineData(0)]
     [InlineData(8)]
     [InlineData(31)]
-    public void An_answer_cut_short_is_unknown(int length) => DiskAnswers.Attached(Device(11).AsSpan(0, length), Stays).ShouldBe(Attachment.Unknown);
+    public void An_answer_cut_short_is_unknown(int length) =>
+        DiskAnswers.Attached(Device(11).AsSpan(0, length), Stays).ShouldBe(Attachment.Unknown);
 
     [Fact]
     public void A_disk_that_seeks_rotates()
@@ -75,7 +81,8 @@ public sealed class DiskAnswersTests
     {
         var answer = new byte[8 + disks.Length * 24];
         BinaryPrimitives.WriteInt32LittleEndian(answer, disks.Length);
-        for (var i = 0; i < disks.Length; i++) BinaryPrimitives.WriteUInt32LittleEndian(answer.AsSpan(8 + i * 24), disks[i]);
+        for (var i = 0; i < disks.Length; i++)
+            BinaryPrimitives.WriteUInt32LittleEndian(answer.AsSpan(8 + i * 24), disks[i]);
         return answer;
     }
 }

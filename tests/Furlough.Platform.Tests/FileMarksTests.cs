@@ -24,7 +24,8 @@ public sealed class FileMarksTests
     [InlineData(0x400020u, 0u, NodeMarks.NotHere)] // fetched when it is read
     [InlineData(0x4020u, 0u, NodeMarks.Encrypted)]
     [InlineData(0x4420u, 0x9000001Au, NodeMarks.Encrypted | NodeMarks.NotHere)]
-    public void Attributes_and_tags_say_what_is_no_whole_file(uint attributes, uint tag, NodeMarks marks) => FileMarks.Of(attributes, tag).ShouldBe(marks);
+    public void Attributes_and_tags_say_what_is_no_whole_file(uint attributes, uint tag, NodeMarks marks) =>
+        FileMarks.Of(attributes, tag).ShouldBe(marks);
 
     [Fact]
     public void Streams_beside_the_content_are_found()
@@ -37,11 +38,22 @@ public sealed class FileMarksTests
     }
 
     /// <summary>Offset of the next, length of the name in bytes, size, allocated size, name; each at a multiple of eight.</summary>
-    private static byte[] List(params IReadOnlyList<string> names) => [.. names.SelectMany((name, i) =>
-    {
-        var text = Encoding.Unicode.GetBytes(name);
-        var length = (24 + text.Length + 7) / 8 * 8;
-        byte[] entry = [.. BitConverter.GetBytes(i == names.Count - 1 ? 0 : length), .. BitConverter.GetBytes(text.Length), .. new byte[16], .. text];
-        return i == names.Count - 1 ? entry : [.. entry, .. new byte[length - entry.Length]];
-    })];
+    private static byte[] List(params IReadOnlyList<string> names) =>
+        [
+            .. names.SelectMany(
+                (name, i) =>
+                {
+                    var text = Encoding.Unicode.GetBytes(name);
+                    var length = (24 + text.Length + 7) / 8 * 8;
+                    byte[] entry =
+                    [
+                        .. BitConverter.GetBytes(i == names.Count - 1 ? 0 : length),
+                        .. BitConverter.GetBytes(text.Length),
+                        .. new byte[16],
+                        .. text,
+                    ];
+                    return i == names.Count - 1 ? entry : [.. entry, .. new byte[length - entry.Length]];
+                }
+            ),
+        ];
 }

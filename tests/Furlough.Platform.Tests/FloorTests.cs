@@ -17,7 +17,9 @@ public sealed class FloorTests : IDisposable
     {
         _tree.Setting("XDG_DOCUMENTS_DIR=\"$HOME/Documents\"\n");
         _tree.FillHard($"{_tree.Home}/Documents", 10);
-        LinuxTree.Sh($"mkdir -p {_tree.Root}/srv/common {_tree.Root}/root/.ssh {_tree.Root}/home/keeper/Documents; echo x > {_tree.Root}/srv/common/file; chown -R 1900:1900 {_tree.Root}/srv/common {_tree.Root}/home/keeper; mkdir {_tree.Root}/srv/mine; chown 1701:1701 {_tree.Root}/srv/mine");
+        LinuxTree.Sh(
+            $"mkdir -p {_tree.Root}/srv/common {_tree.Root}/root/.ssh {_tree.Root}/home/keeper/Documents; echo x > {_tree.Root}/srv/common/file; chown -R 1900:1900 {_tree.Root}/srv/common {_tree.Root}/home/keeper; mkdir {_tree.Root}/srv/mine; chown 1701:1701 {_tree.Root}/srv/mine"
+        );
     }
 
     public void Dispose() => _tree.Dispose();
@@ -37,7 +39,10 @@ public sealed class FloorTests : IDisposable
         survey.Holdings.Single(h => h.Name.Name == "Music").Foreign.ShouldNotBeNull().ShouldContain(why);
         var before = LinuxTree.Sh($"cd {_tree.Root}{leads}; find . -printf '%P %u %m %T@\n' | sort");
         Run(Dockets.Relocate(survey, "Music", "People/asa.lind/Music")).ShouldBe(RelocationState.Failed);
-        _recorder.Last.Failure!.ShouldSatisfyAllConditions(f => f.Code.ShouldBe("source-foreign"), f => f.Text.ShouldContain(why));
+        _recorder.Last.Failure!.ShouldSatisfyAllConditions(
+            f => f.Code.ShouldBe("source-foreign"),
+            f => f.Text.ShouldContain(why)
+        );
         LinuxTree.Sh($"cd {_tree.Root}{leads}; find . -printf '%P %u %m %T@\n' | sort").ShouldBe(before);
         Directory.Exists($"{_tree.Root}/data/People").ShouldBeFalse();
     }
@@ -57,17 +62,66 @@ public sealed class FloorTests : IDisposable
     {
         var good = Dockets.Relocate(_tree.Survey(), "Documents", "People/asa.lind/Documents");
         var system = good.SourceVolume;
-        foreach (var (bad, words) in (ReadOnlySpan<(Docket, string)>)
-        [
-            (good with { AccountId = "0" }, "calls asa.lind number 0"),
-            (good with { Holding = good.Holding with { Account = "keeper" }, AccountId = "1900" }, "is the fallback administrator"),
-            (good with { Holding = good.Holding with { Account = "root" }, AccountId = "0" }, "no account root of a person"),
-            (good with { Source = good.Source with { Path = "root/.ssh" } }, "belongs to the system"),
-            (good with { Target = new Place(system.Key, "etc/ssh"), TargetVolume = system }, "belongs to the system"),
-            (good with { Target = new Place(system.Key, "People/asa.lind/Documents"), TargetVolume = system }, "on the system's own volume"),
-            (good with { Pointers = [new PointerChange(new PointerAddress("profile", "/etc/profile.d/zz.sh", "X", ""), PointerValue.Absent, new PointerValue("plain", "a$(touch x)"))] }, "settings file of the whole system"),
-            (good with { Pointers = [good.Pointers[0] with { Next = new PointerValue("quoted", "\"$(touch x)\"") }] }, "says how the setting"),
-        ])
+        foreach (
+            var (bad, words) in (ReadOnlySpan<(Docket, string)>)
+                [
+                    (good with { AccountId = "0" }, "calls asa.lind number 0"),
+                    (
+                        good with
+                        {
+                            Holding = good.Holding with { Account = "keeper" },
+                            AccountId = "1900",
+                        },
+                        "is the fallback administrator"
+                    ),
+                    (
+                        good with
+                        {
+                            Holding = good.Holding with { Account = "root" },
+                            AccountId = "0",
+                        },
+                        "no account root of a person"
+                    ),
+                    (good with { Source = good.Source with { Path = "root/.ssh" } }, "belongs to the system"),
+                    (
+                        good with
+                        {
+                            Target = new Place(system.Key, "etc/ssh"),
+                            TargetVolume = system,
+                        },
+                        "belongs to the system"
+                    ),
+                    (
+                        good with
+                        {
+                            Target = new Place(system.Key, "People/asa.lind/Documents"),
+                            TargetVolume = system,
+                        },
+                        "on the system's own volume"
+                    ),
+                    (
+                        good with
+                        {
+                            Pointers =
+                            [
+                                new PointerChange(
+                                    new PointerAddress("profile", "/etc/profile.d/zz.sh", "X", ""),
+                                    PointerValue.Absent,
+                                    new PointerValue("plain", "a$(touch x)")
+                                ),
+                            ],
+                        },
+                        "settings file of the whole system"
+                    ),
+                    (
+                        good with
+                        {
+                            Pointers = [good.Pointers[0] with { Next = new PointerValue("quoted", "\"$(touch x)\"") }],
+                        },
+                        "says how the setting"
+                    ),
+                ]
+        )
         {
             Run(bad with { Id = Guid.CreateVersion7() }).ShouldBe(RelocationState.Failed, words);
             _recorder.Last.Failure!.Text.ShouldContain(words);
@@ -80,8 +134,12 @@ public sealed class FloorTests : IDisposable
     [Fact]
     public void What_the_system_was_relocated_to_is_known_by_its_receipt_when_the_journal_is_lost()
     {
-        Run(Dockets.Relocate(_tree.Survey(), "Documents", "People/asa.lind/Documents")).ShouldBe(RelocationState.Switched, _recorder.Last.Failure?.ToString());
-        _tree.Survey().Holdings.Single(h => h.Name is { Name: "Documents", Account: "asa.lind" }).Foreign.ShouldBeNull();
+        Run(Dockets.Relocate(_tree.Survey(), "Documents", "People/asa.lind/Documents"))
+            .ShouldBe(RelocationState.Switched, _recorder.Last.Failure?.ToString());
+        _tree
+            .Survey()
+            .Holdings.Single(h => h.Name is { Name: "Documents", Account: "asa.lind" })
+            .Foreign.ShouldBeNull();
     }
 
     [Fact]
@@ -92,15 +150,30 @@ public sealed class FloorTests : IDisposable
         machine.Activity.BarSignIn("asa.lind");
         File.ReadAllText($"{_tree.Root}/etc/shadow").ShouldContain("asa.lind:!:19000:0:99999:7::1:");
         // The journal is lost here. Another docket finds the account as it was before the bar.
-        Run(Dockets.Relocate(_tree.Survey(), "Documents", "People/asa.lind/Documents")).ShouldBe(RelocationState.Switched, _recorder.Last.Failure?.ToString());
+        Run(Dockets.Relocate(_tree.Survey(), "Documents", "People/asa.lind/Documents"))
+            .ShouldBe(RelocationState.Switched, _recorder.Last.Failure?.ToString());
         File.ReadAllText($"{_tree.Root}/etc/shadow").ShouldBe(before);
 
         machine.Activity.BarSignIn("asa.lind");
         _tree.Machine().LiftBars(new HashSet<string> { "asa.lind" }).ShouldBeEmpty("a docket under way needs it");
-        _tree.Survey().ShouldSatisfyAllConditions(s => s.Notes.ShouldContain(n => n.Contains("asa.lind is kept from signing in", StringComparison.Ordinal)), s => s.Accounts.Single(a => a.Name == "asa.lind").KeptOut.ShouldBe(""));
+        _tree
+            .Survey()
+            .ShouldSatisfyAllConditions(
+                s =>
+                    s.Notes.ShouldContain(n =>
+                        n.Contains("asa.lind is kept from signing in", StringComparison.Ordinal)
+                    ),
+                s => s.Accounts.Single(a => a.Name == "asa.lind").KeptOut.ShouldBe("")
+            );
         LinuxTree.Sh($"mv {_tree.Root}/data/People/asa.lind/Documents {_tree.Root}/data/away");
         _tree.Survey().Accounts.Single(a => a.Name == "asa.lind").KeptOut!.ShouldContain("its Documents should be at");
-        _tree.Machine().LiftBars(new HashSet<string>()).Single().ShouldContain("asa.lind is still kept from signing in: its Documents should be at `/data/People/asa.lind/Documents`");
+        _tree
+            .Machine()
+            .LiftBars(new HashSet<string>())
+            .Single()
+            .ShouldContain(
+                "asa.lind is still kept from signing in: its Documents should be at `/data/People/asa.lind/Documents`"
+            );
         File.ReadAllText($"{_tree.Root}/etc/shadow").ShouldNotBe(before);
         LinuxTree.Sh($"mv {_tree.Root}/data/away {_tree.Root}/data/People/asa.lind/Documents");
         _tree.Machine().LiftBars(new HashSet<string>()).Single().ShouldContain("was let in again");
@@ -113,5 +186,11 @@ public sealed class FloorTests : IDisposable
     }
 
     private RelocationState Run(Docket docket) =>
-        new RelocationEngine(_tree.Machine(), new MemoryJournal { Was = (_, _) => false }, new OpenPermits(), new PlainSigner(), TimeProvider.System).Run(docket, _recorder, CancellationToken.None);
+        new RelocationEngine(
+            _tree.Machine(),
+            new MemoryJournal { Was = (_, _) => false },
+            new OpenPermits(),
+            new PlainSigner(),
+            TimeProvider.System
+        ).Run(docket, _recorder, CancellationToken.None);
 }

@@ -19,7 +19,9 @@ public sealed class HostileTreeTests : IDisposable
     public HostileTreeTests()
     {
         _tree.Setting("XDG_DOCUMENTS_DIR=\"$HOME/Documents\"\n");
-        LinuxTree.Sh($"mkdir -m 700 {_tree.Root}/home/keeper/private; echo '{Secret}' > {_tree.Root}/home/keeper/private/count-00000.txt; chmod 600 {_tree.Root}/home/keeper/private/count-00000.txt; chown -R 1900:1900 {_tree.Root}/home/keeper");
+        LinuxTree.Sh(
+            $"mkdir -m 700 {_tree.Root}/home/keeper/private; echo '{Secret}' > {_tree.Root}/home/keeper/private/count-00000.txt; chmod 600 {_tree.Root}/home/keeper/private/count-00000.txt; chown -R 1900:1900 {_tree.Root}/home/keeper"
+        );
         _tree.FillHard(Documents, 1_500);
     }
 
@@ -47,10 +49,14 @@ public sealed class HostileTreeTests : IDisposable
                     Directory.Move(away, folder);
                     stop.Token.WaitHandle.WaitOne(Pause);
                 }
-                catch (IOException) { return; } // the source was set aside
+                catch (IOException)
+                {
+                    return;
+                } // the source was set aside
             }
         });
-        for (var attempt = 1; attempt <= 5; attempt++) Run(Docket() with { Supersession = attempt });
+        for (var attempt = 1; attempt <= 5; attempt++)
+            Run(Docket() with { Supersession = attempt });
         stop.Cancel();
         swapper.Join();
         _recorder.Changes.ShouldContain(c => c.Step == Step.Copy, "a copy was under way meanwhile");
@@ -65,7 +71,9 @@ public sealed class HostileTreeTests : IDisposable
         LinuxTree.Sh($"ln {foreign} {Documents}/mine.txt");
         Run(Docket()).ShouldBe(RelocationState.Switched, Why());
         LinuxTree.Sh($"stat -c '%u %a' {Target}/mine.txt").Trim().ShouldBe("1900 600");
-        LinuxTree.Sh($"setpriv --reuid=1701 --regid=1701 --clear-groups cat {Target}/mine.txt 2>&1 || true").ShouldNotContain(Secret);
+        LinuxTree
+            .Sh($"setpriv --reuid=1701 --regid=1701 --clear-groups cat {Target}/mine.txt 2>&1 || true")
+            .ShouldNotContain(Secret);
         Run(Dockets.Discard(_recorder.Last)).ShouldBe(RelocationState.Finished, Why());
         File.ReadAllText(foreign).ShouldContain(Secret);
         LinuxTree.Sh($"stat -c '%u %a %h' {foreign}").Trim().ShouldBe("1900 600 1");
@@ -76,7 +84,9 @@ public sealed class HostileTreeTests : IDisposable
     {
         LinuxTree.Sh($"mv {Documents} {_tree.Home}/elsewhere; ln -s {_tree.Root}/home/keeper/private {Documents}");
         Run(Docket() with { Files = 1 }).ShouldBe(RelocationState.Failed);
-        LinuxTree.Sh($"rm {Documents}; mv {_tree.Home}/elsewhere {Documents}; mkdir -p {_tree.Root}/data/People; ln -s {_tree.Root}/home/keeper/private {_tree.Root}/data/People/asa.lind");
+        LinuxTree.Sh(
+            $"rm {Documents}; mv {_tree.Home}/elsewhere {Documents}; mkdir -p {_tree.Root}/data/People; ln -s {_tree.Root}/home/keeper/private {_tree.Root}/data/People/asa.lind"
+        );
         Run(Docket() with { Supersession = 2 }).ShouldBe(RelocationState.Failed);
         Directory.GetFileSystemEntries($"{_tree.Root}/home/keeper/private").Length.ShouldBe(1);
     }
@@ -85,9 +95,14 @@ public sealed class HostileTreeTests : IDisposable
     public void An_account_cannot_reach_its_original_and_a_discard_removes_nothing_else_I8_I10()
     {
         Run(Docket()).ShouldBe(RelocationState.Switched, Why());
-        var original = $"{_tree.Root}/{Layout.Dockets}/{Layout.FolderOf(_recorder.Last.Docket.Id, DocketSide.Original)}";
-        AsAccount($"ls {original}; ln -s {_tree.Root}/home/keeper/private {original}/original/way; mv {_tree.Root}/{Layout.Dockets} {_tree.Home}/mine");
-        Directory.GetFileSystemEntries($"{original}/original").ShouldNotContain(e => e.EndsWith("/way", StringComparison.Ordinal));
+        var original =
+            $"{_tree.Root}/{Layout.Dockets}/{Layout.FolderOf(_recorder.Last.Docket.Id, DocketSide.Original)}";
+        AsAccount(
+            $"ls {original}; ln -s {_tree.Root}/home/keeper/private {original}/original/way; mv {_tree.Root}/{Layout.Dockets} {_tree.Home}/mine"
+        );
+        Directory
+            .GetFileSystemEntries($"{original}/original")
+            .ShouldNotContain(e => e.EndsWith("/way", StringComparison.Ordinal));
         Run(Dockets.Discard(_recorder.Last)).ShouldBe(RelocationState.Finished, Why());
         File.ReadAllText($"{_tree.Root}/home/keeper/private/count-00000.txt").ShouldContain(Secret);
         Directory.Exists(Target).ShouldBeTrue();
@@ -100,23 +115,49 @@ public sealed class HostileTreeTests : IDisposable
     [InlineData(Method.Adopt, true)]
     [InlineData(Method.Cold, false)]
     [InlineData(Method.Warm, false)]
-    public void Nothing_of_ours_stands_at_any_step_where_the_account_could_put_another_in_its_stead_I8_I14(Method method, bool worked)
+    public void Nothing_of_ours_stands_at_any_step_where_the_account_could_put_another_in_its_stead_I8_I14(
+        Method method,
+        bool worked
+    )
     {
-        if (method == Method.Adopt) LinuxTree.Sh($"mkdir -p {_tree.Root}/data/People/asa.lind; cp -a {Documents} {Target}; chown 1701:1701 {_tree.Root}/data/People/asa.lind; chmod 700 {_tree.Root}/data/People/asa.lind");
+        if (method == Method.Adopt)
+            LinuxTree.Sh(
+                $"mkdir -p {_tree.Root}/data/People/asa.lind; cp -a {Documents} {Target}; chown 1701:1701 {_tree.Root}/data/People/asa.lind; chmod 700 {_tree.Root}/data/People/asa.lind"
+            );
         List<string> seen = [];
         var looks = 0;
         _recorder.OnChange = change =>
         {
             looks++;
-            seen.AddRange(AsAccount($"find {_tree.Root} -xdev -name '.furlough-*' -writable 2>/dev/null; find {_tree.Root}/data -name '.furlough-*' -writable 2>/dev/null; find {_tree.Home} {_tree.Root}/data/People -name '.furlough-*' 2>/dev/null").Split('\n', StringSplitOptions.RemoveEmptyEntries).Select(s => $"{change.Step}: {s}"));
+            seen.AddRange(
+                AsAccount(
+                        $"find {_tree.Root} -xdev -name '.furlough-*' -writable 2>/dev/null; find {_tree.Root}/data -name '.furlough-*' -writable 2>/dev/null; find {_tree.Home} {_tree.Root}/data/People -name '.furlough-*' 2>/dev/null"
+                    )
+                    .Split('\n', StringSplitOptions.RemoveEmptyEntries)
+                    .Select(s => $"{change.Step}: {s}")
+            );
         };
         Run(Docket() with { Method = method }).ShouldBe(RelocationState.Switched, Why());
         var switched = _recorder.Last;
         // Where somebody has worked since, a return copies; else it renames the original back.
-        if (worked) AsAccount($"echo new > {Target}/since");
+        if (worked)
+            AsAccount($"echo new > {Target}/since");
         Run(Dockets.Return(switched)).ShouldBe(RelocationState.Returned, Why());
-        if (!worked) Run(Dockets.Discard(_recorder.Last)).ShouldBe(RelocationState.Finished, Why());
-        else Run(Dockets.Discard(switched) with { Target = _recorder.Last.Docket.Target, TargetVolume = _recorder.Last.Docket.TargetVolume, Pointers = [.. _recorder.Last.Pointers.Select(p => new PointerChange(p.Address, p.After, p.After))] }).ShouldBe(RelocationState.Finished, Why());
+        if (!worked)
+            Run(Dockets.Discard(_recorder.Last)).ShouldBe(RelocationState.Finished, Why());
+        else
+            Run(
+                    Dockets.Discard(switched) with
+                    {
+                        Target = _recorder.Last.Docket.Target,
+                        TargetVolume = _recorder.Last.Docket.TargetVolume,
+                        Pointers =
+                        [
+                            .. _recorder.Last.Pointers.Select(p => new PointerChange(p.Address, p.After, p.After)),
+                        ],
+                    }
+                )
+                .ShouldBe(RelocationState.Finished, Why());
         looks.ShouldBeGreaterThan(15);
         seen.ShouldBeEmpty();
     }
@@ -127,13 +168,17 @@ public sealed class HostileTreeTests : IDisposable
     [InlineData("chmod 777 {0}", "no-closed-folder")]
     [InlineData("chgrp 1701 {0}; chmod 775 {0}", "no-closed-folder")]
     [InlineData("chmod 1777 {0}", null)]
-    [InlineData("chmod 1777 {0}; mkdir -m 777 {0}/.furlough-dockets; chown 1701 {0}/.furlough-dockets", "docket-folder-replaced")]
+    [InlineData(
+        "chmod 1777 {0}; mkdir -m 777 {0}/.furlough-dockets; chown 1701 {0}/.furlough-dockets",
+        "docket-folder-replaced"
+    )]
     public void Without_a_folder_that_only_the_system_can_change_nothing_is_begun_I8(string script, string? code)
     {
         LinuxTree.Sh(string.Format(System.Globalization.CultureInfo.InvariantCulture, script, $"{_tree.Root}/data"));
         var before = LinuxTree.Describe(Documents);
         Run(Docket()).ShouldBe(code is null ? RelocationState.Switched : RelocationState.Failed, Why());
-        if (code is null) return;
+        if (code is null)
+            return;
         _recorder.Last.Failure!.Code.ShouldBe(code);
         LinuxTree.Difference(before, LinuxTree.Describe(Documents)).ShouldBeEmpty();
         Directory.Exists($"{_tree.Root}/data/People").ShouldBeFalse();
@@ -148,8 +193,14 @@ public sealed class HostileTreeTests : IDisposable
     public void A_settings_file_that_is_not_the_accounts_own_is_left_alone_I6_I8(string plant)
     {
         var docket = Docket();
-        LinuxTree.Sh($"rm {_tree.UserDirs}; " + string.Format(System.Globalization.CultureInfo.InvariantCulture, plant, _tree.Root, _tree.UserDirs));
-        var (before, shadow) = (LinuxTree.Sh($"stat -c '%u %a %F' {_tree.UserDirs}"), File.ReadAllText($"{_tree.Root}/etc/shadow"));
+        LinuxTree.Sh(
+            $"rm {_tree.UserDirs}; "
+                + string.Format(System.Globalization.CultureInfo.InvariantCulture, plant, _tree.Root, _tree.UserDirs)
+        );
+        var (before, shadow) = (
+            LinuxTree.Sh($"stat -c '%u %a %F' {_tree.UserDirs}"),
+            File.ReadAllText($"{_tree.Root}/etc/shadow")
+        );
         Run(docket).ShouldBe(RelocationState.Failed);
         LinuxTree.Sh($"stat -c '%u %a %F' {_tree.UserDirs}").ShouldBe(before);
         File.ReadAllText($"{_tree.Root}/etc/shadow").ShouldBe(shadow);
@@ -159,8 +210,13 @@ public sealed class HostileTreeTests : IDisposable
     [Fact]
     public void Folders_for_the_target_are_made_with_the_accounts_own_rights()
     {
-        Run(Docket() with { Target = Docket().Target with { Path = "People/asa.lind/2026/winter/Documents" } }).ShouldBe(RelocationState.Switched, Why());
-        LinuxTree.Sh($"cd {_tree.Root}/data/People; stat -c '%n %u %g %a' . asa.lind asa.lind/2026 asa.lind/2026/winter").ShouldBe(". 0 0 755\nasa.lind 1701 1701 700\nasa.lind/2026 1701 1701 700\nasa.lind/2026/winter 1701 1701 700\n");
+        Run(Docket() with { Target = Docket().Target with { Path = "People/asa.lind/2026/winter/Documents" } })
+            .ShouldBe(RelocationState.Switched, Why());
+        LinuxTree
+            .Sh($"cd {_tree.Root}/data/People; stat -c '%n %u %g %a' . asa.lind asa.lind/2026 asa.lind/2026/winter")
+            .ShouldBe(
+                ". 0 0 755\nasa.lind 1701 1701 700\nasa.lind/2026 1701 1701 700\nasa.lind/2026/winter 1701 1701 700\n"
+            );
     }
 
     [Fact]
@@ -172,24 +228,31 @@ public sealed class HostileTreeTests : IDisposable
             for (; !Volatile.Read(ref barred); written++)
             {
                 File.AppendAllText($"{Documents}/batch-001/count-{500 + written % 400:D5}.txt", $"late {written}\n");
-                if (written % 7 == 0) File.WriteAllText($"{Documents}/new-{written}", "new");
-                if (written % 7 == 3 && written > 7) File.Delete($"{Documents}/new-{written / 7 * 7 - 7}");
+                if (written % 7 == 0)
+                    File.WriteAllText($"{Documents}/new-{written}", "new");
+                if (written % 7 == 3 && written > 7)
+                    File.Delete($"{Documents}/new-{written / 7 * 7 - 7}");
                 CancellationToken.None.WaitHandle.WaitOne(Pause);
             }
         });
         _recorder.OnChange = change =>
         {
-            if (change.Step != Step.Quiesce) return;
+            if (change.Step != Step.Quiesce)
+                return;
             Volatile.Write(ref barred, true);
             writer.Join();
         };
         Run(Docket() with { Method = Method.Warm }).ShouldBe(RelocationState.Switched, Why());
         written.ShouldBeGreaterThan(20);
-        var original = $"{_tree.Root}/{Layout.Dockets}/{Layout.FolderOf(_recorder.Last.Docket.Id, DocketSide.Original)}/original";
+        var original =
+            $"{_tree.Root}/{Layout.Dockets}/{Layout.FolderOf(_recorder.Last.Docket.Id, DocketSide.Original)}/original";
         LinuxTree.Difference(LinuxTree.Describe(original), LinuxTree.Describe(Target)).ShouldBeEmpty();
     }
 
-    private static string AsAccount(string script) => LinuxTree.Sh($"setpriv --reuid=1701 --regid=1701 --clear-groups sh -c '{script.Replace("'", "'\\''", StringComparison.Ordinal)}' 2>/dev/null || true");
+    private static string AsAccount(string script) =>
+        LinuxTree.Sh(
+            $"setpriv --reuid=1701 --regid=1701 --clear-groups sh -c '{script.Replace("'", "'\\''", StringComparison.Ordinal)}' 2>/dev/null || true"
+        );
 
     private static Thread Start(ThreadStart work)
     {
@@ -201,7 +264,11 @@ public sealed class HostileTreeTests : IDisposable
     private Docket Docket() => Dockets.Relocate(_tree.Survey(), "Documents", "People/asa.lind/Documents");
 
     private RelocationState Run(Docket docket) =>
-        new RelocationEngine(_tree.Machine(), _journal, new OpenPermits(), new PlainSigner(), TimeProvider.System).Run(docket, _recorder, CancellationToken.None);
+        new RelocationEngine(_tree.Machine(), _journal, new OpenPermits(), new PlainSigner(), TimeProvider.System).Run(
+            docket,
+            _recorder,
+            CancellationToken.None
+        );
 
     private string Why() => _recorder.Last.Failure?.ToString() ?? "";
 }

@@ -9,7 +9,8 @@ namespace Furlough.Platform.Tests;
 /// <summary>Launcher entries of an account, and shortcuts as another program reads them.</summary>
 public sealed class LauncherTests : IDisposable
 {
-    private const string Entry = "sketcher.desktop", Own = "[Desktop Entry]\nType=Application\nName=Sketcher, as I want it\nExec=sketcher\n";
+    private const string Entry = "sketcher.desktop",
+        Own = "[Desktop Entry]\nType=Application\nName=Sketcher, as I want it\nExec=sketcher\n";
 
     private readonly LinuxTree _tree = new("tmpfs", 64);
 
@@ -19,15 +20,18 @@ public sealed class LauncherTests : IDisposable
 
     private string Path => $"{Folder}/{Entry}";
 
-    private ILaunchers Launchers(bool cardCommands = true) => new LinuxMachine(_tree.Root, "keeper", "test", TimeProvider.System, cardCommands).Launchers!;
+    private ILaunchers Launchers(bool cardCommands = true) =>
+        new LinuxMachine(_tree.Root, "keeper", "test", TimeProvider.System, cardCommands).Launchers!;
 
     [Fact]
     public void An_entry_of_the_system_is_hidden_from_one_account_and_comes_back()
     {
-        for (var i = 0; i < 2; i++) Launchers().Hide("asa.lind", Entry);
+        for (var i = 0; i < 2; i++)
+            Launchers().Hide("asa.lind", Entry);
         File.ReadAllLines(Path).ShouldContain("Hidden=true");
         LinuxTree.Sh($"stat -c '%u %g' {Path} {Folder}").Split('\n').ShouldBe(["1701 1701", "1701 1701", ""]);
-        for (var i = 0; i < 2; i++) Launchers().Show("asa.lind", Entry);
+        for (var i = 0; i < 2; i++)
+            Launchers().Show("asa.lind", Entry);
         Directory.GetFileSystemEntries(Folder).ShouldBeEmpty();
     }
 
@@ -58,7 +62,9 @@ public sealed class LauncherTests : IDisposable
         LinuxTree.Sh($"chown -R 1701:1701 {_tree.Home}");
         Launchers().Hide("asa.lind", Entry);
         File.WriteAllText(Path, "[Desktop Entry]\nName=New\n");
-        Should.Throw<Fault>(() => Launchers().Hide("asa.lind", Entry)).Message.ShouldContain($"`{Entry}` and `{Entry}.kept`");
+        Should
+            .Throw<Fault>(() => Launchers().Hide("asa.lind", Entry))
+            .Message.ShouldContain($"`{Entry}` and `{Entry}.kept`");
         Launchers().Show("asa.lind", Entry);
         File.ReadAllText(Path).ShouldContain("Name=New");
         File.ReadAllText(Path + ".kept").ShouldBe(Own);
@@ -67,7 +73,9 @@ public sealed class LauncherTests : IDisposable
     [Fact]
     public void A_link_on_the_way_is_not_followed_I8()
     {
-        LinuxTree.Sh($"mkdir -p {_tree.Root}/elsewhere {_tree.Home}/.local/share; ln -s {_tree.Root}/elsewhere {Folder}");
+        LinuxTree.Sh(
+            $"mkdir -p {_tree.Root}/elsewhere {_tree.Home}/.local/share; ln -s {_tree.Root}/elsewhere {Folder}"
+        );
         Should.Throw<Fault>(() => Launchers().Hide("asa.lind", Entry));
         Directory.GetFileSystemEntries($"{_tree.Root}/elsewhere").ShouldBeEmpty();
     }

@@ -8,7 +8,8 @@ namespace Furlough.Platform.Tests;
 
 public sealed class LinuxRelocationTests : IDisposable
 {
-    private const string TwoFolders = "# my folders\nXDG_DOCUMENTS_DIR=\"$HOME/Documents\"\nXDG_PICTURES_DIR=\"$HOME/Pictures\"\n# end\n";
+    private const string TwoFolders =
+        "# my folders\nXDG_DOCUMENTS_DIR=\"$HOME/Documents\"\nXDG_PICTURES_DIR=\"$HOME/Pictures\"\n# end\n";
 
     private readonly LinuxTree _tree = new();
     private readonly MemoryJournal _journal = new();
@@ -24,9 +25,15 @@ public sealed class LinuxRelocationTests : IDisposable
         _tree.FillHard(source, 2_000, 300);
         var before = LinuxTree.Describe(source);
 
-        Run(Dockets.Relocate(_tree.Survey(), "Documents", "People/asa.lind/Documents")).ShouldBe(RelocationState.Switched, Why());
-        LinuxTree.Difference(before, LinuxTree.Describe($"{_tree.Root}/data/People/asa.lind/Documents")).ShouldBeEmpty();
-        File.ReadAllText(_tree.UserDirs).ShouldBe(TwoFolders.Replace("$HOME/Documents", "/data/People/asa.lind/Documents", StringComparison.Ordinal));
+        Run(Dockets.Relocate(_tree.Survey(), "Documents", "People/asa.lind/Documents"))
+            .ShouldBe(RelocationState.Switched, Why());
+        LinuxTree
+            .Difference(before, LinuxTree.Describe($"{_tree.Root}/data/People/asa.lind/Documents"))
+            .ShouldBeEmpty();
+        File.ReadAllText(_tree.UserDirs)
+            .ShouldBe(
+                TwoFolders.Replace("$HOME/Documents", "/data/People/asa.lind/Documents", StringComparison.Ordinal)
+            );
         Directory.Exists(source).ShouldBeFalse();
         _recorder.Last.Notes.ShouldContain(n => n.Contains("named pipe", StringComparison.Ordinal));
         File.ReadAllText($"{_tree.Root}/etc/shadow").ShouldContain("asa.lind:!:19000:0:99999:7:::");
@@ -43,15 +50,21 @@ public sealed class LinuxRelocationTests : IDisposable
         _tree.FillHard($"{_tree.Home}/Documents", 600);
         _tree.FillHard($"{_tree.Home}/Pictures", 600);
         foreach (var name in (string[])["Documents", "Pictures"])
-            Run(Dockets.Relocate(_tree.Survey(), name, $"People/asa.lind/{name}")).ShouldBe(RelocationState.Switched, Why());
+            Run(Dockets.Relocate(_tree.Survey(), name, $"People/asa.lind/{name}"))
+                .ShouldBe(RelocationState.Switched, Why());
         var (documents, pictures) = (_recorder.Changes.Last(c => c.Docket.Holding.Name == "Documents"), _recorder.Last);
 
-        File.AppendAllText($"{_tree.Root}/{Layout.Dockets}/{Layout.FolderOf(pictures.Docket.Id, DocketSide.Original)}/original/one", "late");
+        File.AppendAllText(
+            $"{_tree.Root}/{Layout.Dockets}/{Layout.FolderOf(pictures.Docket.Id, DocketSide.Original)}/original/one",
+            "late"
+        );
         Run(Dockets.Discard(pictures)).ShouldBe(RelocationState.Failed);
         _recorder.Last.Failure!.Code.ShouldBe("original-written-to");
 
         Run(Dockets.Discard(documents)).ShouldBe(RelocationState.Finished, Why());
-        Directory.Exists($"{_tree.Root}/{Layout.Dockets}/{Layout.FolderOf(documents.Docket.Id, DocketSide.Original)}").ShouldBeFalse();
+        Directory
+            .Exists($"{_tree.Root}/{Layout.Dockets}/{Layout.FolderOf(documents.Docket.Id, DocketSide.Original)}")
+            .ShouldBeFalse();
         Run(Dockets.Discard(documents)).ShouldBe(RelocationState.Failed);
         _recorder.Last.Failure!.Code.ShouldBe("original-missing");
     }
@@ -65,20 +78,40 @@ public sealed class LinuxRelocationTests : IDisposable
         using var tree = new LinuxTree(fileSystem);
         tree.Setting(TwoFolders);
         var source = $"{tree.Home}/Documents";
-        LinuxTree.Sh($"mkdir -p {source}/2019/empty; cd {source}; for i in $(seq 200); do head -c $((i * 700)) /dev/urandom > 2019/plot-$i.tif; done; echo x > .hidden; head -c 19000001 /dev/urandom > large; find . -exec touch -d '2019-05-04 10:00:00' {{}} +; chown -R 1701:1701 .");
-        var before = LinuxTree.Sh($"cd {source}; find . -type f -printf '%P %s %TY-%Tm-%Td %TH:%TM\n' | sort; find . -type f | sort | xargs sha256sum");
+        LinuxTree.Sh(
+            $"mkdir -p {source}/2019/empty; cd {source}; for i in $(seq 200); do head -c $((i * 700)) /dev/urandom > 2019/plot-$i.tif; done; echo x > .hidden; head -c 19000001 /dev/urandom > large; find . -exec touch -d '2019-05-04 10:00:00' {{}} +; chown -R 1701:1701 ."
+        );
+        var before = LinuxTree.Sh(
+            $"cd {source}; find . -type f -printf '%P %s %TY-%Tm-%Td %TH:%TM\n' | sort; find . -type f | sort | xargs sha256sum"
+        );
         var machine = tree.Machine();
 
-        new RelocationEngine(machine, _journal, new OpenPermits(), new PlainSigner(), TimeProvider.System).Run(Dockets.Relocate(tree.Survey(), "Documents", "People/asa.lind/Documents"), _recorder, CancellationToken.None).ShouldBe(RelocationState.Switched, Why());
+        new RelocationEngine(machine, _journal, new OpenPermits(), new PlainSigner(), TimeProvider.System)
+            .Run(
+                Dockets.Relocate(tree.Survey(), "Documents", "People/asa.lind/Documents"),
+                _recorder,
+                CancellationToken.None
+            )
+            .ShouldBe(RelocationState.Switched, Why());
         var target = $"{tree.Root}/data/People/asa.lind/Documents";
-        LinuxTree.Sh($"cd {target}; find . -type f -printf '%P %s %TY-%Tm-%Td %TH:%TM\n' | sort; find . -type f | sort | xargs sha256sum").ShouldBe(before);
+        LinuxTree
+            .Sh(
+                $"cd {target}; find . -type f -printf '%P %s %TY-%Tm-%Td %TH:%TM\n' | sort; find . -type f | sort | xargs sha256sum"
+            )
+            .ShouldBe(before);
         Directory.Exists($"{target}/2019/empty").ShouldBeTrue();
         _recorder.Last.Notes.ShouldContain(n => n.StartsWith("Proven from cache", StringComparison.Ordinal));
 
         File.WriteAllText($"{target}/later", "written there");
-        new RelocationEngine(machine, _journal, new OpenPermits(), new PlainSigner(), TimeProvider.System).Run(Dockets.Return(_recorder.Last), _recorder, CancellationToken.None).ShouldBe(RelocationState.Returned, Why());
+        new RelocationEngine(machine, _journal, new OpenPermits(), new PlainSigner(), TimeProvider.System)
+            .Run(Dockets.Return(_recorder.Last), _recorder, CancellationToken.None)
+            .ShouldBe(RelocationState.Returned, Why());
         File.Delete($"{source}/later");
-        LinuxTree.Sh($"cd {source}; find . -type f -printf '%P %s %TY-%Tm-%Td %TH:%TM\n' | sort; find . -type f | sort | xargs sha256sum").ShouldBe(before);
+        LinuxTree
+            .Sh(
+                $"cd {source}; find . -type f -printf '%P %s %TY-%Tm-%Td %TH:%TM\n' | sort; find . -type f | sort | xargs sha256sum"
+            )
+            .ShouldBe(before);
     }
 
     [Fact]
@@ -90,7 +123,8 @@ public sealed class LinuxRelocationTests : IDisposable
         using var holder = System.Diagnostics.Process.Start("tail", ["-f", $"{_tree.Home}/Documents/one"]);
         try
         {
-            Run(Dockets.Relocate(_tree.Survey(), "Documents", "People/asa.lind/Documents")).ShouldBe(RelocationState.Failed);
+            Run(Dockets.Relocate(_tree.Survey(), "Documents", "People/asa.lind/Documents"))
+                .ShouldBe(RelocationState.Failed);
         }
         finally
         {
@@ -99,7 +133,10 @@ public sealed class LinuxRelocationTests : IDisposable
         _recorder.Last.Failure!.Code.ShouldBe("files-in-use");
         _recorder.Last.Failure!.Text.ShouldContain("tail");
         LinuxTree.Difference(before, LinuxTree.Describe($"{_tree.Home}/Documents")).ShouldBeEmpty();
-        Directory.GetFileSystemEntries($"{_tree.Root}/data").Select(Path.GetFileName).ShouldBe(["lost+found", Layout.VolumeMarker], ignoreOrder: true);
+        Directory
+            .GetFileSystemEntries($"{_tree.Root}/data")
+            .Select(Path.GetFileName)
+            .ShouldBe(["lost+found", Layout.VolumeMarker], ignoreOrder: true);
     }
 
     [Theory]
@@ -116,7 +153,8 @@ public sealed class LinuxRelocationTests : IDisposable
         var docket = Dockets.Relocate(_tree.Survey(), "Documents", "People/asa.lind/Documents");
         _recorder.OnChange = change =>
         {
-            if (change.Step != at || change.State != RelocationState.UnderWay) return;
+            if (change.Step != at || change.State != RelocationState.UnderWay)
+                return;
             _recorder.OnChange = _ => { };
             _tree.Unmount($"{_tree.Root}/data");
         };
@@ -128,8 +166,11 @@ public sealed class LinuxRelocationTests : IDisposable
         File.ReadAllText(_tree.UserDirs).ShouldBe(TwoFolders);
 
         _tree.MountAgain($"{_tree.Root}/data");
-        Run(docket with { Id = Guid.CreateVersion7(), Supersession = 2, Supersedes = [docket.Id] }).ShouldBe(RelocationState.Switched, Why());
-        LinuxTree.Difference(before, LinuxTree.Describe($"{_tree.Root}/data/People/asa.lind/Documents")).ShouldBeEmpty();
+        Run(docket with { Id = Guid.CreateVersion7(), Supersession = 2, Supersedes = [docket.Id] })
+            .ShouldBe(RelocationState.Switched, Why());
+        LinuxTree
+            .Difference(before, LinuxTree.Describe($"{_tree.Root}/data/People/asa.lind/Documents"))
+            .ShouldBeEmpty();
         Directory.GetFileSystemEntries($"{_tree.Root}/data/People/asa.lind").Length.ShouldBe(1);
         Directory.GetFileSystemEntries($"{_tree.Root}/data/{Layout.Dockets}").Length.ShouldBe(1);
     }
@@ -140,18 +181,26 @@ public sealed class LinuxRelocationTests : IDisposable
         _tree.Setting(TwoFolders);
         _tree.FillHard($"{_tree.Home}/Documents", 10);
         _tree.FillHard($"{_tree.Home}/Pictures", 10);
-        foreach (var name in (string[])["Documents", "Pictures"]) Run(Dockets.Relocate(_tree.Survey(), name, $"People/asa.lind/{name}")).ShouldBe(RelocationState.Switched, Why());
+        foreach (var name in (string[])["Documents", "Pictures"])
+            Run(Dockets.Relocate(_tree.Survey(), name, $"People/asa.lind/{name}"))
+                .ShouldBe(RelocationState.Switched, Why());
         var documents = _recorder.Changes.Last(c => c.Docket.Holding.Name == "Documents");
         File.AppendAllText(_tree.UserDirs, "# mine\n");
         Run(Dockets.Return(documents)).ShouldBe(RelocationState.Returned, Why());
-        File.ReadAllText(_tree.UserDirs).ShouldBe(TwoFolders.Replace("$HOME/Pictures", "/data/People/asa.lind/Pictures", StringComparison.Ordinal) + "# mine\n");
+        File.ReadAllText(_tree.UserDirs)
+            .ShouldBe(
+                TwoFolders.Replace("$HOME/Pictures", "/data/People/asa.lind/Pictures", StringComparison.Ordinal)
+                    + "# mine\n"
+            );
     }
 
     [Fact]
     public void A_target_that_fills_up_is_said_so_and_left_clean()
     {
         _tree.Setting(TwoFolders);
-        LinuxTree.Sh($"mkdir {_tree.Home}/Documents; truncate -s 500M {_tree.Home}/Documents/a; head -c 300M /dev/urandom > {_tree.Home}/Documents/b; head -c 300M /dev/urandom > {_tree.Home}/Documents/c; chown -R 1701:1701 {_tree.Home}/Documents");
+        LinuxTree.Sh(
+            $"mkdir {_tree.Home}/Documents; truncate -s 500M {_tree.Home}/Documents/a; head -c 300M /dev/urandom > {_tree.Home}/Documents/b; head -c 300M /dev/urandom > {_tree.Home}/Documents/c; chown -R 1701:1701 {_tree.Home}/Documents"
+        );
         var docket = Dockets.Relocate(_tree.Survey(), "Documents", "People/asa.lind/Documents");
         Run(docket).ShouldBe(RelocationState.Failed);
         _recorder.Last.Failure!.Code.ShouldBe("target-fuller-than-surveyed");
@@ -168,22 +217,33 @@ public sealed class LinuxRelocationTests : IDisposable
     {
         _tree.Setting(TwoFolders);
         _tree.FillHard($"{_tree.Home}/Documents", 5);
-        LinuxTree.Sh($"echo x > {_tree.Home}/Documents/far; chown 1701:1701 {_tree.Home}/Documents/far; touch -d '{day} 00:00Z' {_tree.Home}/Documents/far");
-        if (!LinuxTree.Sh($"stat -c %y {_tree.Home}/Documents/far").StartsWith(day, StringComparison.Ordinal)) return; // the file system cannot keep it either
+        LinuxTree.Sh(
+            $"echo x > {_tree.Home}/Documents/far; chown 1701:1701 {_tree.Home}/Documents/far; touch -d '{day} 00:00Z' {_tree.Home}/Documents/far"
+        );
+        if (!LinuxTree.Sh($"stat -c %y {_tree.Home}/Documents/far").StartsWith(day, StringComparison.Ordinal))
+            return; // the file system cannot keep it either
         var before = LinuxTree.Describe($"{_tree.Home}/Documents");
-        Run(Dockets.Relocate(_tree.Survey(), "Documents", "People/asa.lind/Documents")).ShouldBe(RelocationState.Failed);
-        _recorder.Last.Failure!.ShouldSatisfyAllConditions(f => f.Code.ShouldBe("time-not-kept"), f => f.Text.ShouldContain("`far`"));
+        Run(Dockets.Relocate(_tree.Survey(), "Documents", "People/asa.lind/Documents"))
+            .ShouldBe(RelocationState.Failed);
+        _recorder.Last.Failure!.ShouldSatisfyAllConditions(
+            f => f.Code.ShouldBe("time-not-kept"),
+            f => f.Text.ShouldContain("`far`")
+        );
         LinuxTree.Difference(before, LinuxTree.Describe($"{_tree.Home}/Documents")).ShouldBeEmpty();
         LinuxTree.Sh($"touch {_tree.Home}/Documents/far");
-        Run(Dockets.Relocate(_tree.Survey(), "Documents", "People/asa.lind/Documents")).ShouldBe(RelocationState.Switched, Why());
+        Run(Dockets.Relocate(_tree.Survey(), "Documents", "People/asa.lind/Documents"))
+            .ShouldBe(RelocationState.Switched, Why());
     }
 
     [Fact]
     public void A_link_with_several_names_is_told_and_its_names_are_links_of_their_own()
     {
         _tree.Setting(TwoFolders);
-        LinuxTree.Sh($"mkdir {_tree.Home}/Documents; cd {_tree.Home}/Documents; ln -s one first; ln -P first second; chown -hR 1701:1701 .");
-        Run(Dockets.Relocate(_tree.Survey(), "Documents", "People/asa.lind/Documents")).ShouldBe(RelocationState.Switched, Why());
+        LinuxTree.Sh(
+            $"mkdir {_tree.Home}/Documents; cd {_tree.Home}/Documents; ln -s one first; ln -P first second; chown -hR 1701:1701 ."
+        );
+        Run(Dockets.Relocate(_tree.Survey(), "Documents", "People/asa.lind/Documents"))
+            .ShouldBe(RelocationState.Switched, Why());
         _recorder.Last.Notes.ShouldContain(n => n.Contains("with 2 names", StringComparison.Ordinal));
         LinuxTree.Sh($"readlink {_tree.Root}/data/People/asa.lind/Documents/second").Trim().ShouldBe("one");
     }
@@ -193,11 +253,17 @@ public sealed class LinuxRelocationTests : IDisposable
     {
         _tree.Setting(TwoFolders);
         _tree.FillHard($"{_tree.Home}/Documents", 5);
-        Run(Dockets.Relocate(_tree.Survey(), "Documents", "People/asa.lind/Documents")).ShouldBe(RelocationState.Switched, Why());
+        Run(Dockets.Relocate(_tree.Survey(), "Documents", "People/asa.lind/Documents"))
+            .ShouldBe(RelocationState.Switched, Why());
         var switched = _recorder.Last;
-        LinuxTree.Sh($"echo new > {_tree.Root}/data/People/asa.lind/Documents/new; chown 1701:1701 {_tree.Root}/data/People/asa.lind/Documents/new");
+        LinuxTree.Sh(
+            $"echo new > {_tree.Root}/data/People/asa.lind/Documents/new; chown 1701:1701 {_tree.Root}/data/People/asa.lind/Documents/new"
+        );
         Run(Dockets.Return(switched) with { DataBytes = 1L << 50 }).ShouldBe(RelocationState.Failed);
-        _recorder.Last.Failure!.ShouldSatisfyAllConditions(f => f.Code.ShouldBe("target-fuller-than-surveyed"), f => f.Remedy.ShouldStartWith("Discard the original first"));
+        _recorder.Last.Failure!.ShouldSatisfyAllConditions(
+            f => f.Code.ShouldBe("target-fuller-than-surveyed"),
+            f => f.Remedy.ShouldStartWith("Discard the original first")
+        );
         Run(Dockets.Discard(switched)).ShouldBe(RelocationState.Finished, Why());
         Run(Dockets.Return(switched) with { DataBytes = 1L << 50 }).ShouldBe(RelocationState.Failed);
         _recorder.Last.Failure!.Remedy.ShouldStartWith("Free space there");
@@ -210,11 +276,15 @@ public sealed class LinuxRelocationTests : IDisposable
         _tree.FillHard($"{_tree.Home}/Documents", 60);
         string Numbers() => LinuxTree.Sh($"cd {_tree.Home}/Documents; find . -printf '%i %p\n' | sort");
         var (before, described) = (Numbers(), LinuxTree.Describe($"{_tree.Home}/Documents"));
-        Run(Dockets.Relocate(_tree.Survey(), "Documents", "People/asa.lind/Documents")).ShouldBe(RelocationState.Switched, Why());
+        Run(Dockets.Relocate(_tree.Survey(), "Documents", "People/asa.lind/Documents"))
+            .ShouldBe(RelocationState.Switched, Why());
         Run(Dockets.Return(_recorder.Last) with { DataBytes = 1L << 50 }).ShouldBe(RelocationState.Returned, Why());
         Numbers().ShouldBe(before);
         LinuxTree.Difference(described, LinuxTree.Describe($"{_tree.Home}/Documents")).ShouldBeEmpty();
-        Directory.GetDirectories(_tree.Root, ".furlough-dockets", SearchOption.TopDirectoryOnly).SelectMany(Directory.GetDirectories).ShouldNotContain(d => d.EndsWith("-original", StringComparison.Ordinal));
+        Directory
+            .GetDirectories(_tree.Root, ".furlough-dockets", SearchOption.TopDirectoryOnly)
+            .SelectMany(Directory.GetDirectories)
+            .ShouldNotContain(d => d.EndsWith("-original", StringComparison.Ordinal));
     }
 
     [Fact]
@@ -222,11 +292,19 @@ public sealed class LinuxRelocationTests : IDisposable
     {
         _tree.Setting(TwoFolders);
         _tree.FillHard($"{_tree.Home}/Documents", 5);
-        LinuxTree.Sh($"chmod 755 {_tree.Home}/Documents; mkdir -p {_tree.Root}/data/Open; chmod 755 {_tree.Root}/data/Open");
+        LinuxTree.Sh(
+            $"chmod 755 {_tree.Home}/Documents; mkdir -p {_tree.Root}/data/Open; chmod 755 {_tree.Root}/data/Open"
+        );
         Run(Dockets.Relocate(_tree.Survey(), "Documents", "Open/Documents")).ShouldBe(RelocationState.Failed);
         _recorder.Last.Failure!.Code.ShouldBe("target-too-open");
-        Run(Dockets.Relocate(_tree.Survey(), "Documents", "People/asa.lind/Documents")).ShouldBe(RelocationState.Switched, Why());
-        LinuxTree.Sh($"setpriv --reuid=1900 --regid=1900 --clear-groups cat {_tree.Root}/data/People/asa.lind/Documents/one 2>/dev/null || echo kept out").Trim().ShouldBe("kept out");
+        Run(Dockets.Relocate(_tree.Survey(), "Documents", "People/asa.lind/Documents"))
+            .ShouldBe(RelocationState.Switched, Why());
+        LinuxTree
+            .Sh(
+                $"setpriv --reuid=1900 --regid=1900 --clear-groups cat {_tree.Root}/data/People/asa.lind/Documents/one 2>/dev/null || echo kept out"
+            )
+            .Trim()
+            .ShouldBe("kept out");
     }
 
     /// <summary>A home that lets everybody through: what comes back lets in whom it let in before, and nobody else.</summary>
@@ -237,9 +315,11 @@ public sealed class LinuxRelocationTests : IDisposable
         _tree.FillHard($"{_tree.Home}/Documents", 5);
         _tree.FillHard($"{_tree.Home}/Pictures", 5);
         LinuxTree.Sh($"chmod 755 {_tree.Home} {_tree.Home}/Documents; chmod 700 {_tree.Home}/Pictures");
-        Run(Dockets.Relocate(_tree.Survey(), "Documents", "People/asa.lind/Documents")).ShouldBe(RelocationState.Switched, Why());
+        Run(Dockets.Relocate(_tree.Survey(), "Documents", "People/asa.lind/Documents"))
+            .ShouldBe(RelocationState.Switched, Why());
         var documents = _recorder.Last;
-        Run(Dockets.Relocate(_tree.Survey(), "Pictures", "People/asa.lind/Pictures")).ShouldBe(RelocationState.Switched, Why());
+        Run(Dockets.Relocate(_tree.Survey(), "Pictures", "People/asa.lind/Pictures"))
+            .ShouldBe(RelocationState.Switched, Why());
         var pictures = _recorder.Last;
         Run(Dockets.Return(documents)).ShouldBe(RelocationState.Returned, Why());
         LinuxTree.Sh($"stat -c %a {_tree.Home}/Documents").Trim().ShouldBe("755");
@@ -257,12 +337,15 @@ public sealed class LinuxRelocationTests : IDisposable
     {
         _tree.Setting(TwoFolders);
         _tree.FillHard($"{_tree.Home}/Documents", 5);
-        LinuxTree.Sh($"chmod 755 {_tree.Home}/Documents; mkdir -p {_tree.Root}/data/Shared; chown 1701:1701 {_tree.Root}/data/Shared; chmod 700 {_tree.Root}/data/Shared; setfacl -m u:1900:rx {_tree.Root}/data/Shared");
+        LinuxTree.Sh(
+            $"chmod 755 {_tree.Home}/Documents; mkdir -p {_tree.Root}/data/Shared; chown 1701:1701 {_tree.Root}/data/Shared; chmod 700 {_tree.Root}/data/Shared; setfacl -m u:1900:rx {_tree.Root}/data/Shared"
+        );
         Run(Dockets.Relocate(_tree.Survey(), "Documents", "Shared/Documents")).ShouldBe(RelocationState.Failed);
         _recorder.Last.Failure!.Code.ShouldBe("target-too-open");
         _recorder.Last.Failure!.Text.ShouldContain("closed to keeper, but");
         LinuxTree.Sh($"setfacl -m m::--- {_tree.Root}/data/Shared");
-        Run(Dockets.Relocate(_tree.Survey(), "Documents", "Shared/Documents")).ShouldBe(RelocationState.Switched, Why());
+        Run(Dockets.Relocate(_tree.Survey(), "Documents", "Shared/Documents"))
+            .ShouldBe(RelocationState.Switched, Why());
     }
 
     [Fact]
@@ -270,7 +353,9 @@ public sealed class LinuxRelocationTests : IDisposable
     {
         _tree.Setting(TwoFolders);
         _tree.FillHard($"{_tree.Home}/Documents", 5);
-        LinuxTree.Sh($"printf 'asa.lind:x:1701:\nkeeper:x:1900:\nsurveyors:x:1950:keeper\n' > {_tree.Root}/etc/group; chmod 750 {_tree.Home}/Documents; chgrp 1950 {_tree.Home}/Documents; mkdir -p {_tree.Root}/data/Team; chown 0:1950 {_tree.Root}/data/Team; chmod 750 {_tree.Root}/data/Team");
+        LinuxTree.Sh(
+            $"printf 'asa.lind:x:1701:\nkeeper:x:1900:\nsurveyors:x:1950:keeper\n' > {_tree.Root}/etc/group; chmod 750 {_tree.Home}/Documents; chgrp 1950 {_tree.Home}/Documents; mkdir -p {_tree.Root}/data/Team; chown 0:1950 {_tree.Root}/data/Team; chmod 750 {_tree.Root}/data/Team"
+        );
         Run(Dockets.Relocate(_tree.Survey(), "Documents", "Team/Documents")).ShouldBe(RelocationState.Failed);
         _recorder.Last.Failure!.Text.ShouldContain("closed to keeper, but");
         LinuxTree.Sh($"chgrp 1950 {_tree.Home}; chmod 710 {_tree.Home}");
@@ -282,15 +367,34 @@ public sealed class LinuxRelocationTests : IDisposable
     {
         _tree.Setting(TwoFolders);
         _tree.FillHard($"{_tree.Home}/Documents", 5);
-        LinuxTree.Sh($"cd {_tree.Home}/Documents; touch Plot plot 'what?' nul.txt 'ends.'; mknod null c 1 3; echo x > sealed; echo x > log; chattr +i sealed; chattr +a log; mkdir mounted; mount -t tmpfs none mounted; setfattr -h -n trusted.note -v x dangling; ln -s here twice; ln -P twice again");
+        LinuxTree.Sh(
+            $"cd {_tree.Home}/Documents; touch Plot plot 'what?' nul.txt 'ends.'; mknod null c 1 3; echo x > sealed; echo x > log; chattr +i sealed; chattr +a log; mkdir mounted; mount -t tmpfs none mounted; setfattr -h -n trusted.note -v x dangling; ln -s here twice; ln -P twice again"
+        );
         var demands = _tree.Survey().Holdings.Single(h => h.Name.Name == "Documents").Demands;
-        demands.Found.Select(d => d.Kind).ShouldBe([DemandKind.Links, DemandKind.HardLinks, DemandKind.Holes, DemandKind.Attributes, DemandKind.NamesByCase, DemandKind.OddNames, DemandKind.PipesAndSockets, DemandKind.DeviceNodes, DemandKind.LinksElsewhere, DemandKind.Unchangeable, DemandKind.FactsNotKept, DemandKind.Mounts]);
+        demands
+            .Found.Select(d => d.Kind)
+            .ShouldBe([
+                DemandKind.Links,
+                DemandKind.HardLinks,
+                DemandKind.Holes,
+                DemandKind.Attributes,
+                DemandKind.NamesByCase,
+                DemandKind.OddNames,
+                DemandKind.PipesAndSockets,
+                DemandKind.DeviceNodes,
+                DemandKind.LinksElsewhere,
+                DemandKind.Unchangeable,
+                DemandKind.FactsNotKept,
+                DemandKind.Mounts,
+            ]);
         LinuxTree.Sh($"cd {_tree.Home}/Documents; chattr -i -a sealed log; umount mounted");
         demands.Of(DemandKind.Unchangeable)!.Count.ShouldBe(2);
         demands.Of(DemandKind.FactsNotKept)!.Count.ShouldBe(3, "an attribute of a link, and a link with two names");
         demands.Of(DemandKind.Mounts)!.Example.ShouldBe("mounted");
         demands.Of(DemandKind.HardLinks)!.Count.ShouldBe(3);
-        demands.Of(DemandKind.OddNames)!.Count.ShouldBe(5, "a line break, bytes that are no text, and three reserved names");
+        demands
+            .Of(DemandKind.OddNames)!
+            .Count.ShouldBe(5, "a line break, bytes that are no text, and three reserved names");
         demands.Of(DemandKind.NamesByCase)!.Count.ShouldBe(1);
         demands.LargestFileBytes.ShouldBe(20L << 20);
         demands.LongestPathBytes.ShouldBe(255);
@@ -309,7 +413,11 @@ public sealed class LinuxRelocationTests : IDisposable
     }
 
     private RelocationState Run(Docket docket) =>
-        new RelocationEngine(_tree.Machine(), _journal, new OpenPermits(), new PlainSigner(), TimeProvider.System).Run(docket, _recorder, CancellationToken.None);
+        new RelocationEngine(_tree.Machine(), _journal, new OpenPermits(), new PlainSigner(), TimeProvider.System).Run(
+            docket,
+            _recorder,
+            CancellationToken.None
+        );
 
     private string Why() => _recorder.Last.Failure?.ToString() ?? _recorder.Last.State.ToString();
 }

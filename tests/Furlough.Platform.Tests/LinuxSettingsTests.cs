@@ -13,12 +13,19 @@ public sealed class LinuxSettingsTests : IDisposable
 
     public void Dispose() => _tree.Dispose();
 
-    private static PointerAddress Address => new("xdg-user-dirs", "/home/asa.lind/.config/user-dirs.dirs", "XDG_DOCUMENTS_DIR", "asa.lind");
+    private static PointerAddress Address =>
+        new("xdg-user-dirs", "/home/asa.lind/.config/user-dirs.dirs", "XDG_DOCUMENTS_DIR", "asa.lind");
 
     [Theory]
     [InlineData("XDG_DOCUMENTS_DIR=\"$HOME/Documents\"\n", "XDG_DOCUMENTS_DIR=\"/data/x\"\n")]
-    [InlineData("# note\nXDG_DOCUMENTS_DIR=\"$HOME/Documents\" \r\nODD LINE\n", "# note\nXDG_DOCUMENTS_DIR=\"/data/x\" \r\nODD LINE\n")]
-    [InlineData("XDG_DOCUMENTS_DIR=\"$HOME/Old\"\nXDG_DOCUMENTS_DIR=\"$HOME/Documents\"", "XDG_DOCUMENTS_DIR=\"$HOME/Old\"\nXDG_DOCUMENTS_DIR=\"/data/x\"")]
+    [InlineData(
+        "# note\nXDG_DOCUMENTS_DIR=\"$HOME/Documents\" \r\nODD LINE\n",
+        "# note\nXDG_DOCUMENTS_DIR=\"/data/x\" \r\nODD LINE\n"
+    )]
+    [InlineData(
+        "XDG_DOCUMENTS_DIR=\"$HOME/Old\"\nXDG_DOCUMENTS_DIR=\"$HOME/Documents\"",
+        "XDG_DOCUMENTS_DIR=\"$HOME/Old\"\nXDG_DOCUMENTS_DIR=\"/data/x\""
+    )]
     public void Only_the_value_changes_and_comes_back_byte_for_byte_I6(string before, string after)
     {
         _tree.Setting(before);
@@ -51,11 +58,13 @@ public sealed class LinuxSettingsTests : IDisposable
         var pointers = _tree.Machine().Pointers;
         var writer = new Thread(() =>
         {
-            for (var i = 0; i < 200; i++) File.AppendAllText(_tree.UserDirs, $"# by hand {i}\n");
+            for (var i = 0; i < 200; i++)
+                File.AppendAllText(_tree.UserDirs, $"# by hand {i}\n");
         });
         writer.Start();
         var (a, b) = (pointers.Read(Address), new PointerValue("quoted", "\"/data/x\""));
-        for (var i = 0; i < 20; i++) pointers.Swap(Address, i % 2 == 0 ? a : b, i % 2 == 0 ? b : a);
+        for (var i = 0; i < 20; i++)
+            pointers.Swap(Address, i % 2 == 0 ? a : b, i % 2 == 0 ? b : a);
         writer.Join();
         File.ReadAllBytes(_tree.UserDirs).AsSpan(0, odd.Length).SequenceEqual(odd).ShouldBeTrue();
     }
@@ -64,15 +73,31 @@ public sealed class LinuxSettingsTests : IDisposable
     public void A_value_changed_by_somebody_else_is_refused_and_stands()
     {
         _tree.Setting("XDG_DOCUMENTS_DIR=\"$HOME/Elsewhere\"\n");
-        Should.Throw<Fault>(() => _tree.Machine().Pointers.Swap(Address, new PointerValue("quoted", "\"$HOME/Documents\""), new PointerValue("quoted", "\"/data/x\""))).Code.ShouldBe("pointer-changed");
+        Should
+            .Throw<Fault>(() =>
+                _tree
+                    .Machine()
+                    .Pointers.Swap(
+                        Address,
+                        new PointerValue("quoted", "\"$HOME/Documents\""),
+                        new PointerValue("quoted", "\"/data/x\"")
+                    )
+            )
+            .Code.ShouldBe("pointer-changed");
         File.ReadAllText(_tree.UserDirs).ShouldBe("XDG_DOCUMENTS_DIR=\"$HOME/Elsewhere\"\n");
     }
 
     [Fact]
     public void A_settings_folder_that_is_a_link_is_not_followed_I8()
     {
-        LinuxTree.Sh($"rm -rf {_tree.Home}/.config; mkdir {_tree.Root}/elsewhere; ln -s {_tree.Root}/elsewhere {_tree.Home}/.config");
-        Should.Throw<Fault>(() => _tree.Machine().Pointers.Swap(Address, PointerValue.Absent, new PointerValue("quoted", "\"/data/x\""))).Code.ShouldBe("behind-link");
+        LinuxTree.Sh(
+            $"rm -rf {_tree.Home}/.config; mkdir {_tree.Root}/elsewhere; ln -s {_tree.Root}/elsewhere {_tree.Home}/.config"
+        );
+        Should
+            .Throw<Fault>(() =>
+                _tree.Machine().Pointers.Swap(Address, PointerValue.Absent, new PointerValue("quoted", "\"/data/x\""))
+            )
+            .Code.ShouldBe("behind-link");
         Directory.GetFileSystemEntries($"{_tree.Root}/elsewhere").ShouldBeEmpty();
     }
 
@@ -87,17 +112,27 @@ public sealed class LinuxSettingsTests : IDisposable
     public void Values_are_understood_as_the_system_does_and_never_executed(string raw, string? path)
     {
         UserDirs.Resolve(raw, "/home/asa").ShouldBe(path);
-        if (path is not null) UserDirs.Resolve(UserDirs.Spell(path), "/home/asa").ShouldBe(path);
+        if (path is not null)
+            UserDirs.Resolve(UserDirs.Spell(path), "/home/asa").ShouldBe(path);
     }
 
     [Fact]
     public void The_survey_tells_volumes_accounts_and_what_is_hidden()
     {
         _tree.Setting("XDG_DOCUMENTS_DIR=\"$HOME/Documents\"\n");
-        LinuxTree.Sh($"mkdir {_tree.Home}/Documents; cd {_tree.Home}/Documents; head -c 5000 /dev/urandom > seen; head -c 9000 /dev/urandom > .hidden; ln seen again; truncate -s 1G hole");
+        LinuxTree.Sh(
+            $"mkdir {_tree.Home}/Documents; cd {_tree.Home}/Documents; head -c 5000 /dev/urandom > seen; head -c 9000 /dev/urandom > .hidden; ln seen again; truncate -s 1G hole"
+        );
         var survey = _tree.Survey();
         survey.Volumes.Single(v => v.System).Root.ShouldBe("/");
-        survey.Volumes.Single(v => !v.System).ShouldSatisfyAllConditions(v => v.Root.ShouldBe("/data"), v => v.FileSystem.ShouldBe("tmpfs"), v => v.Medium.ShouldBe(Medium.Memory), v => v.SizeBytes.ShouldBe(64L << 20));
+        survey
+            .Volumes.Single(v => !v.System)
+            .ShouldSatisfyAllConditions(
+                v => v.Root.ShouldBe("/data"),
+                v => v.FileSystem.ShouldBe("tmpfs"),
+                v => v.Medium.ShouldBe(Medium.Memory),
+                v => v.SizeBytes.ShouldBe(64L << 20)
+            );
         survey.Accounts.Select(a => (a.Name, a.Fallback)).ShouldBe([("asa.lind", false), ("keeper", true)]);
         var documents = survey.Holdings.Single(h => h.Name.Name == "Documents");
         (documents.Files, documents.DataBytes, documents.HiddenBytes).ShouldBe((4, 14_000, 9_000));

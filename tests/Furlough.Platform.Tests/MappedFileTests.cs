@@ -33,21 +33,45 @@ public sealed class MappedFileTests
         var documents = $"{tree.Home}/disk/Documents";
         tree.Setting("XDG_DOCUMENTS_DIR=\"$HOME/disk/Documents\"\n");
         tree.FillHard(documents, 50);
-        LinuxTree.Sh($"printf 'before%20000s' x > {documents}/ledger; chown 1701:1701 {documents}/ledger; sync -f {documents}");
-        var start = new ProcessStartInfo("python3", ["-c", Program, $"{documents}/ledger"]) { RedirectStandardInput = true, RedirectStandardOutput = true };
+        LinuxTree.Sh(
+            $"printf 'before%20000s' x > {documents}/ledger; chown 1701:1701 {documents}/ledger; sync -f {documents}"
+        );
+        var start = new ProcessStartInfo("python3", ["-c", Program, $"{documents}/ledger"])
+        {
+            RedirectStandardInput = true,
+            RedirectStandardOutput = true,
+        };
         using var program = Process.Start(start)!;
-        var docket = Dockets.Relocate(tree.Survey(), "Documents", "People/asa.lind/Documents", v => v.Root == "/data", Method.Warm);
+        var docket = Dockets.Relocate(
+            tree.Survey(),
+            "Documents",
+            "People/asa.lind/Documents",
+            v => v.Root == "/data",
+            Method.Warm
+        );
         var recorder = new Recorder();
         recorder.OnChange = change =>
         {
-            if (change.State != RelocationState.UnderWay) return;
-            if (change.Step == first) Save(program, "FIRST!");
-            if (change.Step == Step.Prove) Save(program, "SECOND");
-            if (change.Step != Step.Quiesce) return;
+            if (change.State != RelocationState.UnderWay)
+                return;
+            if (change.Step == first)
+                Save(program, "FIRST!");
+            if (change.Step == Step.Prove)
+                Save(program, "SECOND");
+            if (change.Step != Step.Quiesce)
+                return;
             program.StandardInput.Close();
             program.WaitForExit();
         };
-        new RelocationEngine(tree.Machine(), new MemoryJournal(), new OpenPermits(), new PlainSigner(), TimeProvider.System).Run(docket, recorder, CancellationToken.None).ShouldBe(RelocationState.Switched, recorder.Last.Failure?.ToString());
+        new RelocationEngine(
+            tree.Machine(),
+            new MemoryJournal(),
+            new OpenPermits(),
+            new PlainSigner(),
+            TimeProvider.System
+        )
+            .Run(docket, recorder, CancellationToken.None)
+            .ShouldBe(RelocationState.Switched, recorder.Last.Failure?.ToString());
         LinuxTree.Sh($"head -c 6 {tree.Root}/data/People/asa.lind/Documents/ledger").ShouldBe("SECOND");
     }
 

@@ -9,27 +9,30 @@ namespace Furlough.Platform.Tests;
 /// <summary>What every pointer of an account's home promises, whatever it is written in.</summary>
 public sealed class PointerContractTests : IDisposable
 {
-    private const string Home = "/home/asa.lind", Old = "/home/asa.lind/Old", New = "/data/People/It's new";
+    private const string Home = "/home/asa.lind",
+        Old = "/home/asa.lind/Old",
+        New = "/data/People/It's new";
 
     private readonly LinuxTree _tree = new("tmpfs", 64);
 
     public void Dispose() => _tree.Dispose();
 
     /// <summary>Kind, key, and the file with {0} for the path; UTF-16 where the kind ends in 16, with a mark where it says so.</summary>
-    public static TheoryData<string, string, string> Kinds() => new()
-    {
-        { "xdg-user-dirs", "XDG_MUSIC_DIR", "# mine\nXDG_MUSIC_DIR=\"{0}\"\n" },
-        { "ini", "store/path", "; mine\r\n[store]\r\npath={0}\r\nnext=1" },
-        { "ini 16", "store/path", "[store]\r\npath={0}\r\n" },
-        { "ini marked", "store/path", "[store]\npath={0}\n" },
-        { "environment", "STORE", "export STORE=\"{0}\" \n" },
-        { "properties", "store", "store = {0}\n" },
-        { "json", "store/path", "{\"store\":{\"path\":\"{0}\",},}" },
-        { "xml", "store/@path", "<store path='{0}'/>\n" },
-        { "toml", "store/path", "[store]\npath = '{0}' # here\n" },
-        { "yaml", "store/path", "store:\n  path: \"{0}\"   # here\n" },
-        { "link", "", "{0}" },
-    };
+    public static TheoryData<string, string, string> Kinds() =>
+        new()
+        {
+            { "xdg-user-dirs", "XDG_MUSIC_DIR", "# mine\nXDG_MUSIC_DIR=\"{0}\"\n" },
+            { "ini", "store/path", "; mine\r\n[store]\r\npath={0}\r\nnext=1" },
+            { "ini 16", "store/path", "[store]\r\npath={0}\r\n" },
+            { "ini marked", "store/path", "[store]\npath={0}\n" },
+            { "environment", "STORE", "export STORE=\"{0}\" \n" },
+            { "properties", "store", "store = {0}\n" },
+            { "json", "store/path", "{\"store\":{\"path\":\"{0}\",},}" },
+            { "xml", "store/@path", "<store path='{0}'/>\n" },
+            { "toml", "store/path", "[store]\npath = '{0}' # here\n" },
+            { "yaml", "store/path", "store:\n  path: \"{0}\"   # here\n" },
+            { "link", "", "{0}" },
+        };
 
     [Theory]
     [MemberData(nameof(Kinds))]
@@ -56,7 +59,20 @@ public sealed class PointerContractTests : IDisposable
         var old = Read(address);
         Put(kind, path, text, "/home/asa.lind/Elsewhere");
         var now = Content(path);
-        Should.Throw<Fault>(() => _tree.Machine().Pointers.Swap(address, old, old with { Text = old.Text!.Replace("Old", "Other", StringComparison.Ordinal) })).Code.ShouldBe("pointer-changed");
+        Should
+            .Throw<Fault>(() =>
+                _tree
+                    .Machine()
+                    .Pointers.Swap(
+                        address,
+                        old,
+                        old with
+                        {
+                            Text = old.Text!.Replace("Old", "Other", StringComparison.Ordinal),
+                        }
+                    )
+            )
+            .Code.ShouldBe("pointer-changed");
         Content(path).ShouldBe(now);
     }
 
@@ -67,10 +83,23 @@ public sealed class PointerContractTests : IDisposable
         var (address, path) = Make(kind, key, text);
         var old = Read(address);
         var folder = Path.GetDirectoryName(path)!;
-        LinuxTree.Sh($"mkdir {_tree.Root}/elsewhere; mv {folder} {_tree.Root}/elsewhere/there; ln -s {_tree.Root}/elsewhere/there {folder}");
+        LinuxTree.Sh(
+            $"mkdir {_tree.Root}/elsewhere; mv {folder} {_tree.Root}/elsewhere/there; ln -s {_tree.Root}/elsewhere/there {folder}"
+        );
         var there = $"{_tree.Root}/elsewhere/there/{Path.GetFileName(path)}";
         var before = Content(there);
-        Should.Throw<Fault>(() => _tree.Machine().Pointers.Swap(address, old, old with { Text = old.Text!.Replace("Old", "Other", StringComparison.Ordinal) }));
+        Should.Throw<Fault>(() =>
+            _tree
+                .Machine()
+                .Pointers.Swap(
+                    address,
+                    old,
+                    old with
+                    {
+                        Text = old.Text!.Replace("Old", "Other", StringComparison.Ordinal),
+                    }
+                )
+        );
         Content(there).ShouldBe(before);
     }
 
@@ -79,7 +108,27 @@ public sealed class PointerContractTests : IDisposable
     public void An_address_outside_of_its_account_s_home_is_refused(string kind, string key, string text)
     {
         var (address, _) = Make(kind, key, text);
-        foreach (var wrong in (PointerAddress[])[address with { Account = "keeper" }, address with { Account = "nobody" }, address with { Container = "/etc/passwd" }, address with { Container = $"{Home}/../keeper/x" }])
+        foreach (
+            var wrong in (PointerAddress[])
+                [
+                    address with
+                    {
+                        Account = "keeper",
+                    },
+                    address with
+                    {
+                        Account = "nobody",
+                    },
+                    address with
+                    {
+                        Container = "/etc/passwd",
+                    },
+                    address with
+                    {
+                        Container = $"{Home}/../keeper/x",
+                    },
+                ]
+        )
             Should.Throw<Fault>(() => _tree.Machine().Pointers.Read(wrong), $"{wrong}");
     }
 
@@ -89,10 +138,20 @@ public sealed class PointerContractTests : IDisposable
     [InlineData("profile", "STORE", "export STORE=\"/data/People/It's new\"\n")]
     [InlineData("properties", "store", "store=/data/People/It's new\n")]
     [InlineData("json", "store/path", "{\"store\":  {\"path\": \"/data/People/It's new\"}}")]
-    public void A_setting_without_a_file_is_made_with_its_folder_and_goes_with_its_file(string kind, string key, string text)
+    public void A_setting_without_a_file_is_made_with_its_folder_and_goes_with_its_file(
+        string kind,
+        string key,
+        string text
+    )
     {
         var pointers = _tree.Machine().Pointers;
-        foreach (var (account, shown, owner, mode) in (ReadOnlySpan<(string, string, string, string)>)[("asa.lind", $"{Home}/.config/of a program/deep/rc", "1701 1701", "600"), ("", "/etc/of-a-program/d/rc", "0 0", "644")])
+        foreach (
+            var (account, shown, owner, mode) in (ReadOnlySpan<(string, string, string, string)>)
+                [
+                    ("asa.lind", $"{Home}/.config/of a program/deep/rc", "1701 1701", "600"),
+                    ("", "/etc/of-a-program/d/rc", "0 0", "644"),
+                ]
+        )
         {
             var address = new PointerAddress(kind, shown, key, account);
             pointers.Read(address).ShouldBe(PointerValue.Absent);
@@ -100,8 +159,13 @@ public sealed class PointerContractTests : IDisposable
             pointers.Swap(address, PointerValue.Absent, next);
             File.ReadAllText(_tree.Root + shown).ShouldBe(text);
             LinuxTree.Sh($"stat -c '%u %g %a' '{_tree.Root}{shown}'").Trim().ShouldBe($"{owner} {mode}");
-            LinuxTree.Sh($"stat -c '%u %g %a' '{Path.GetDirectoryName(_tree.Root + shown)}'").Trim().ShouldBe($"{owner} {(account.Length == 0 ? "755" : "700")}");
-            Should.Throw<Fault>(() => pointers.Swap(address, PointerValue.Absent, next)).Code.ShouldBe("pointer-changed");
+            LinuxTree
+                .Sh($"stat -c '%u %g %a' '{Path.GetDirectoryName(_tree.Root + shown)}'")
+                .Trim()
+                .ShouldBe($"{owner} {(account.Length == 0 ? "755" : "700")}");
+            Should
+                .Throw<Fault>(() => pointers.Swap(address, PointerValue.Absent, next))
+                .Code.ShouldBe("pointer-changed");
             pointers.Swap(address, next, PointerValue.Absent);
             File.Exists(_tree.Root + shown).ShouldBeFalse();
 
@@ -109,7 +173,15 @@ public sealed class PointerContractTests : IDisposable
             var by = kind is "json" ? "{\"by hand\": 1, " + text[1..] : text + "other=1\n";
             File.WriteAllText(_tree.Root + shown, by);
             pointers.Swap(address, next, PointerValue.Absent);
-            File.ReadAllText(_tree.Root + shown).ShouldBe(kind switch { "json" => "{\"by hand\": 1}", "ini" => "[store]\nother=1\n", _ => "other=1\n" });
+            File.ReadAllText(_tree.Root + shown)
+                .ShouldBe(
+                    kind switch
+                    {
+                        "json" => "{\"by hand\": 1}",
+                        "ini" => "[store]\nother=1\n",
+                        _ => "other=1\n",
+                    }
+                );
         }
     }
 
@@ -117,7 +189,9 @@ public sealed class PointerContractTests : IDisposable
     public void What_all_accounts_share_stands_below_the_system_s_settings_folder_only()
     {
         foreach (var wrong in (string[])["/home/asa.lind/.config/rc", "/var/rc", "/etc/../home/rc", "/etc"])
-            Should.Throw<Fault>(() => _tree.Machine().Pointers.Read(new PointerAddress("ini", wrong, "a/b", ""))).Code.ShouldBe("account-missing");
+            Should
+                .Throw<Fault>(() => _tree.Machine().Pointers.Read(new PointerAddress("ini", wrong, "a/b", "")))
+                .Code.ShouldBe("account-missing");
     }
 
     [Fact]
@@ -125,15 +199,18 @@ public sealed class PointerContractTests : IDisposable
     {
         var (address, path) = Make("ini", "store/path", "[store]\npath={0}\n[odd]\n");
         byte[] odd = [(byte)'x', (byte)'=', 0xff, 0xfe, (byte)'\n'];
-        using (var file = File.Open(path, FileMode.Append)) file.Write(odd);
+        using (var file = File.Open(path, FileMode.Append))
+            file.Write(odd);
         var pointers = _tree.Machine().Pointers;
         var (a, b) = (Read(address), new PointerValue("text", New));
         var writer = new Thread(() =>
         {
-            for (var i = 0; i < 200; i++) File.AppendAllText(path, $"; by hand {i}\n");
+            for (var i = 0; i < 200; i++)
+                File.AppendAllText(path, $"; by hand {i}\n");
         });
         writer.Start();
-        for (var i = 0; i < 20; i++) pointers.Swap(address, i % 2 == 0 ? a : b, i % 2 == 0 ? b : a);
+        for (var i = 0; i < 20; i++)
+            pointers.Swap(address, i % 2 == 0 ? a : b, i % 2 == 0 ? b : a);
         writer.Join();
         File.ReadAllBytes(path).AsSpan().IndexOf(odd).ShouldBeGreaterThan(0);
         Read(address).ShouldBe(a);
@@ -155,10 +232,19 @@ public sealed class PointerContractTests : IDisposable
     {
         File.Delete(path);
         var filled = text.Replace("{0}", value, StringComparison.Ordinal);
-        if (kind == "link") File.CreateSymbolicLink(path, filled);
-        else File.WriteAllText(path, filled, kind.EndsWith("16", StringComparison.Ordinal) ? new UnicodeEncoding(false, true) : new UTF8Encoding(kind.EndsWith("marked", StringComparison.Ordinal)));
+        if (kind == "link")
+            File.CreateSymbolicLink(path, filled);
+        else
+            File.WriteAllText(
+                path,
+                filled,
+                kind.EndsWith("16", StringComparison.Ordinal)
+                    ? new UnicodeEncoding(false, true)
+                    : new UTF8Encoding(kind.EndsWith("marked", StringComparison.Ordinal))
+            );
         LinuxTree.Sh($"chown -h 1701:1701 '{path}'");
     }
 
-    private static string Content(string path) => new FileInfo(path).LinkTarget ?? Convert.ToHexString(File.ReadAllBytes(path));
+    private static string Content(string path) =>
+        new FileInfo(path).LinkTarget ?? Convert.ToHexString(File.ReadAllBytes(path));
 }

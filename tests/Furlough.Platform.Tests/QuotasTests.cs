@@ -15,10 +15,20 @@ public sealed class QuotasTests
     [InlineData(0, 1_000, 1_024_000)]
     public void The_lower_limit_that_is_set_counts_in_blocks_of_1024(long hard, long soft, int? limit)
     {
-        var quota = Quotas.Quota("v1", new Quotas.DiskQuota { HardBlocks = (ulong)hard, SoftBlocks = (ulong)soft, UsedBytes = 77 });
+        var quota = Quotas.Quota(
+            "v1",
+            new Quotas.DiskQuota
+            {
+                HardBlocks = (ulong)hard,
+                SoftBlocks = (ulong)soft,
+                UsedBytes = 77,
+            }
+        );
         quota.ShouldBe(limit is { } bytes ? new AccountQuota("v1", bytes, 77) : null);
         System.Runtime.InteropServices.Marshal.SizeOf<Quotas.DiskQuota>().ShouldBe(72);
-        Quotas.Quota("v1", new Quotas.DiskQuota { HardBlocks = ulong.MaxValue, UsedBytes = ulong.MaxValue })!.LimitBytes.ShouldBeGreaterThan(0);
+        Quotas
+            .Quota("v1", new Quotas.DiskQuota { HardBlocks = ulong.MaxValue, UsedBytes = ulong.MaxValue })!
+            .LimitBytes.ShouldBeGreaterThan(0);
     }
 
     [Fact]

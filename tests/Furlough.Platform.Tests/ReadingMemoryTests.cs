@@ -9,7 +9,8 @@ namespace Furlough.Platform.Tests;
 /// <summary>An agent runs for months: what its threads read files with goes when they go.</summary>
 public sealed class ReadingMemoryTests : IDisposable
 {
-    private const int Crews = 400, Threads = 4;
+    private const int Crews = 400,
+        Threads = 4;
     private readonly LinuxTree _tree = new("ext4", 64);
 
     public void Dispose() => _tree.Dispose();
@@ -19,16 +20,21 @@ public sealed class ReadingMemoryTests : IDisposable
     {
         File.WriteAllBytes($"{_tree.Root}/data/plate", new byte[1 << 20]);
         var machine = _tree.Machine();
-        using var volume = machine.Volumes.Require(machine.Surveyor.Take([], [], _ => false, CancellationToken.None).Volumes.First(v => !v.System).Identity);
+        using var volume = machine.Volumes.Require(
+            machine.Surveyor.Take([], [], _ => false, CancellationToken.None).Volumes.First(v => !v.System).Identity
+        );
         using var root = volume.OpenRoot();
         var before = Resident();
         for (var crew = 0; crew < Crews; crew++)
         {
-            var threads = Enumerable.Range(0, Threads).Select(_ => new Thread(() =>
-            {
-                using var file = root.OpenFile("plate");
-                file.ReadBack(new ByteCounter(), CancellationToken.None).SizeBytes.ShouldBe(1 << 20);
-            })).ToList();
+            var threads = Enumerable
+                .Range(0, Threads)
+                .Select(_ => new Thread(() =>
+                {
+                    using var file = root.OpenFile("plate");
+                    file.ReadBack(new ByteCounter(), CancellationToken.None).SizeBytes.ShouldBe(1 << 20);
+                }))
+                .ToList();
             threads.ForEach(t => t.Start());
             threads.ForEach(t => t.Join());
         }
@@ -37,5 +43,11 @@ public sealed class ReadingMemoryTests : IDisposable
         (Resident() - before).ShouldBeLessThan(800_000_000);
     }
 
-    private static long Resident() => long.Parse(File.ReadLines("/proc/self/status").First(l => l.StartsWith("VmRSS:", StringComparison.Ordinal)).Split(' ', StringSplitOptions.RemoveEmptyEntries)[1], CultureInfo.InvariantCulture) * 1024;
+    private static long Resident() =>
+        long.Parse(
+            File.ReadLines("/proc/self/status")
+                .First(l => l.StartsWith("VmRSS:", StringComparison.Ordinal))
+                .Split(' ', StringSplitOptions.RemoveEmptyEntries)[1],
+            CultureInfo.InvariantCulture
+        ) * 1024;
 }

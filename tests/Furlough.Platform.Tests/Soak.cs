@@ -12,12 +12,18 @@ internal static class Soak
     {
         if (Environment.GetEnvironmentVariable("FURLOUGH_SEEDS") is not { } asked)
         {
-            for (var seed = 1; seed <= few; seed++) yield return seed;
+            for (var seed = 1; seed <= few; seed++)
+                yield return seed;
             yield break;
         }
         var last = Math.Min(most, int.Parse(asked, CultureInfo.InvariantCulture));
         var file = Path.Combine(Path.GetTempPath(), $"furlough-soak-{name}");
-        var done = File.Exists(file) && int.TryParse(File.ReadAllText(file), CultureInfo.InvariantCulture, out var known) && known < last ? known : 0;
+        var done =
+            File.Exists(file)
+            && int.TryParse(File.ReadAllText(file), CultureInfo.InvariantCulture, out var known)
+            && known < last
+                ? known
+                : 0;
         for (var seed = done + 1; seed <= last; seed++)
         {
             yield return seed;
@@ -30,7 +36,8 @@ internal static class Soak
     internal static string Program(string name)
     {
         var program = Path.Combine(Path.GetTempPath(), $"furlough-{name}-{Environment.ProcessId}");
-        if (!File.Exists(program)) LinuxTree.Sh($"gcc -O1 -w -o {program} {AppContext.BaseDirectory}/Programs/{name}.c; chmod 755 {program}");
+        if (!File.Exists(program))
+            LinuxTree.Sh($"gcc -O1 -w -o {program} {AppContext.BaseDirectory}/Programs/{name}.c; chmod 755 {program}");
         return program;
     }
 }

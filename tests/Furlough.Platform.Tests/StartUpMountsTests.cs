@@ -39,10 +39,16 @@ public sealed class StartUpMountsTests : IDisposable
     [Fact]
     public void A_mount_unit_counts_once_it_is_enabled()
     {
-        Write("etc/systemd/system/srv-roomy.mount", "[Mount]\nWhat=/dev/disk/by-uuid/5f1c\nWhere=/srv/roomy\nType=ext4\n[Install]\nWantedBy=multi-user.target\n");
+        Write(
+            "etc/systemd/system/srv-roomy.mount",
+            "[Mount]\nWhat=/dev/disk/by-uuid/5f1c\nWhere=/srv/roomy\nType=ext4\n[Install]\nWantedBy=multi-user.target\n"
+        );
         Has("/srv/roomy").ShouldBeFalse();
         Directory.CreateDirectory($"{_root}/etc/systemd/system/multi-user.target.wants");
-        File.CreateSymbolicLink($"{_root}/etc/systemd/system/multi-user.target.wants/srv-roomy.mount", "/etc/systemd/system/srv-roomy.mount");
+        File.CreateSymbolicLink(
+            $"{_root}/etc/systemd/system/multi-user.target.wants/srv-roomy.mount",
+            "/etc/systemd/system/srv-roomy.mount"
+        );
         Has("/srv/roomy").ShouldBeTrue();
         Has("/srv/other").ShouldBeFalse();
         Write("etc/systemd/system/srv-roomy.mount", "[Mount]\nWhat=/dev/sdb1\nWhere=/srv/roomy\n");
@@ -54,7 +60,10 @@ public sealed class StartUpMountsTests : IDisposable
     {
         Write("etc/systemd/system/srv-roomy.mount", "[Mount]\nWhat=LABEL=roomy\nWhere=/srv/roomy\n");
         Directory.CreateDirectory($"{_root}/etc/systemd/system/local-fs.target.requires");
-        File.CreateSymbolicLink($"{_root}/etc/systemd/system/local-fs.target.requires/srv-roomy.automount", "/etc/systemd/system/srv-roomy.automount");
+        File.CreateSymbolicLink(
+            $"{_root}/etc/systemd/system/local-fs.target.requires/srv-roomy.automount",
+            "/etc/systemd/system/srv-roomy.automount"
+        );
         Has("/srv/roomy").ShouldBeTrue();
     }
 
@@ -73,7 +82,8 @@ public sealed class StartUpMountsTests : IDisposable
         Has("/srv/roomy").ShouldBeTrue();
     }
 
-    private bool Has(string point, params string[] encryption) => new StartUpMounts(_root).HasByIdentity(point, encryption);
+    private bool Has(string point, params string[] encryption) =>
+        new StartUpMounts(_root).HasByIdentity(point, encryption);
 
     private void Write(string path, string text)
     {

@@ -16,14 +16,18 @@ public sealed class TreeUseTests : IDisposable
     {
         _tree.Setting("XDG_DOCUMENTS_DIR=\"$HOME/Documents\"\n");
         _tree.FillHard(Documents, 30);
-        LinuxTree.Sh($"truncate -s 20M {Documents}/image; mkfs.ext4 -q -F {Documents}/image; mkdir {_tree.Root}/bound {_tree.Root}/inner; chown 1701:1701 {Documents}/image");
+        LinuxTree.Sh(
+            $"truncate -s 20M {Documents}/image; mkfs.ext4 -q -F {Documents}/image; mkdir {_tree.Root}/bound {_tree.Root}/inner; chown 1701:1701 {Documents}/image"
+        );
     }
 
     private string Documents => $"{_tree.Home}/Documents";
 
     public void Dispose()
     {
-        LinuxTree.Sh($"umount -l {_tree.Root}/bound 2>/dev/null || true; umount -l {_tree.Root}/inner 2>/dev/null || true");
+        LinuxTree.Sh(
+            $"umount -l {_tree.Root}/bound 2>/dev/null || true; umount -l {_tree.Root}/inner 2>/dev/null || true"
+        );
         _tree.Dispose();
     }
 
@@ -35,11 +39,29 @@ public sealed class TreeUseTests : IDisposable
     [InlineData("mount --bind {0} {1}/bound; sleep 60", "a part of it is mounted at")]
     [InlineData("unshare -m sh -c 'mount --bind {0}/sub {1}/bound; sleep 60'", "a part of it is mounted at")]
     [InlineData("mount -o loop {0}/image {1}/inner; sleep 60", "attached as /dev/loop")]
-    [InlineData("python3 -c 'import mmap,sys,time; f=open(\"{0}/one\",\"r+b\"); m=mmap.mmap(f.fileno(),0); f.close(); time.sleep(60)'", "python3")]
+    [InlineData(
+        "python3 -c 'import mmap,sys,time; f=open(\"{0}/one\",\"r+b\"); m=mmap.mmap(f.fileno(),0); f.close(); time.sleep(60)'",
+        "python3"
+    )]
     public void A_cold_relocation_waits_for_whoever_holds_a_file_whatever_its_path(string script, string who)
     {
         var docket = Dockets.Relocate(_tree.Survey(), "Documents", "People/asa.lind/Documents");
-        using var holder = Process.Start(new ProcessStartInfo("setsid", ["bash", "-ec", string.Format(System.Globalization.CultureInfo.InvariantCulture, script, Documents, _tree.Root, _tree.Home)]))!;
+        using var holder = Process.Start(
+            new ProcessStartInfo(
+                "setsid",
+                [
+                    "bash",
+                    "-ec",
+                    string.Format(
+                        System.Globalization.CultureInfo.InvariantCulture,
+                        script,
+                        Documents,
+                        _tree.Root,
+                        _tree.Home
+                    ),
+                ]
+            )
+        )!;
         try
         {
             IReadOnlyList<string> inUse = [];
@@ -50,7 +72,15 @@ public sealed class TreeUseTests : IDisposable
             }
             string.Join('\n', inUse).ShouldContain(who);
             var recorder = new Recorder();
-            new RelocationEngine(_tree.Machine(), new MemoryJournal(), new OpenPermits(), new PlainSigner(), TimeProvider.System).Run(docket, recorder, CancellationToken.None).ShouldBe(RelocationState.Failed);
+            new RelocationEngine(
+                _tree.Machine(),
+                new MemoryJournal(),
+                new OpenPermits(),
+                new PlainSigner(),
+                TimeProvider.System
+            )
+                .Run(docket, recorder, CancellationToken.None)
+                .ShouldBe(RelocationState.Failed);
             recorder.Last.Failure!.Code.ShouldBe("files-in-use");
             Directory.Exists(Documents).ShouldBeTrue();
         }
@@ -69,13 +99,22 @@ public sealed class TreeUseTests : IDisposable
         var source = Dockets.Relocate(_tree.Survey(), "Documents", "People/asa.lind/Documents").Source;
         using var open = new FileStream($"{Documents}/one", FileMode.Open, FileAccess.Read, FileShare.ReadWrite);
         using var stop = new CancellationTokenSource();
-        var starting = Task.WhenAll(Enumerable.Range(0, 6).Select(_ => Task.Run(() =>
-        {
-            while (!stop.IsCancellationRequested) using (var command = Process.Start("true")) command.WaitForExit();
-        })));
+        var starting = Task.WhenAll(
+            Enumerable
+                .Range(0, 6)
+                .Select(_ =>
+                    Task.Run(() =>
+                    {
+                        while (!stop.IsCancellationRequested)
+                            using (var command = Process.Start("true"))
+                                command.WaitForExit();
+                    })
+                )
+        );
         try
         {
-            for (var look = 0; look < 400; look++) machine.Activity.InUse(source).ShouldBeEmpty();
+            for (var look = 0; look < 400; look++)
+                machine.Activity.InUse(source).ShouldBeEmpty();
         }
         finally
         {
@@ -87,11 +126,16 @@ public sealed class TreeUseTests : IDisposable
     [Fact]
     public void Files_of_the_same_volume_that_are_open_elsewhere_are_nobodys_hindrance()
     {
-        LinuxTree.Sh($"echo x > {_tree.Home}/other; mkdir {_tree.Home}/Documents-2; echo y > {_tree.Home}/Documents-2/one");
+        LinuxTree.Sh(
+            $"echo x > {_tree.Home}/other; mkdir {_tree.Home}/Documents-2; echo y > {_tree.Home}/Documents-2/one"
+        );
         using var holder = Process.Start("tail", ["-f", $"{_tree.Home}/other", $"{_tree.Home}/Documents-2/one"]);
         try
         {
-            _tree.Machine().Activity.InUse(Dockets.Relocate(_tree.Survey(), "Documents", "People/asa.lind/Documents").Source).ShouldBeEmpty();
+            _tree
+                .Machine()
+                .Activity.InUse(Dockets.Relocate(_tree.Survey(), "Documents", "People/asa.lind/Documents").Source)
+                .ShouldBeEmpty();
         }
         finally
         {

@@ -13,18 +13,24 @@ public sealed class VolumePartTests
     public void A_subvolume_whose_folder_belongs_to_the_system_gets_a_folder_of_its_own()
     {
         using var tree = new LinuxTree("btrfs");
-        LinuxTree.Sh($"btrfs -q subvolume create {tree.Root}/data/People 2>/dev/null || btrfs subvolume create {tree.Root}/data/People >/dev/null");
+        LinuxTree.Sh(
+            $"btrfs -q subvolume create {tree.Root}/data/People 2>/dev/null || btrfs subvolume create {tree.Root}/data/People >/dev/null"
+        );
         var recorder = Relocate(tree);
         recorder.Last.State.ShouldBe(RelocationState.Switched, recorder.Last.Failure?.ToString());
         Directory.Exists($"{tree.Root}/data/People/{Layout.Dockets}").ShouldBeTrue();
-        Directory.Exists($"{tree.Root}/data/{Layout.Dockets}").ShouldBeFalse("from there nothing can be renamed into the subvolume");
+        Directory
+            .Exists($"{tree.Root}/data/{Layout.Dockets}")
+            .ShouldBeFalse("from there nothing can be renamed into the subvolume");
     }
 
     [Fact]
     public void A_subvolume_that_belongs_to_the_account_has_no_closed_folder_and_nothing_is_begun()
     {
         using var tree = new LinuxTree("btrfs");
-        LinuxTree.Sh($"mkdir {tree.Root}/data/People; btrfs subvolume create {tree.Root}/data/People/asa.lind >/dev/null; chown 1701:1701 {tree.Root}/data/People/asa.lind; chmod 700 {tree.Root}/data/People/asa.lind");
+        LinuxTree.Sh(
+            $"mkdir {tree.Root}/data/People; btrfs subvolume create {tree.Root}/data/People/asa.lind >/dev/null; chown 1701:1701 {tree.Root}/data/People/asa.lind; chmod 700 {tree.Root}/data/People/asa.lind"
+        );
         var recorder = Relocate(tree);
         recorder.Last.State.ShouldBe(RelocationState.Failed);
         recorder.Last.Failure!.Code.ShouldBe("no-closed-folder");
@@ -36,7 +42,9 @@ public sealed class VolumePartTests
     public void A_part_of_a_volume_that_is_mounted_by_itself_is_a_volume_of_its_own()
     {
         using var tree = new LinuxTree();
-        LinuxTree.Sh($"mkdir {tree.Root}/data/part {tree.Root}/bound; mount --bind {tree.Root}/data/part {tree.Root}/bound");
+        LinuxTree.Sh(
+            $"mkdir {tree.Root}/data/part {tree.Root}/bound; mount --bind {tree.Root}/data/part {tree.Root}/bound"
+        );
         try
         {
             var recorder = Relocate(tree, v => v.Root == "/bound");
@@ -53,11 +61,15 @@ public sealed class VolumePartTests
     public void A_folder_that_counts_for_a_project_takes_what_was_copied()
     {
         using var tree = new LinuxTree("xfs");
-        LinuxTree.Sh($"mkdir -p {tree.Root}/data/People/asa.lind; chown 1701:1701 {tree.Root}/data/People/asa.lind; chmod 700 {tree.Root}/data/People/asa.lind; xfs_io -x -c 'chproj 42' -c 'chattr +P' {tree.Root}/data/People/asa.lind");
+        LinuxTree.Sh(
+            $"mkdir -p {tree.Root}/data/People/asa.lind; chown 1701:1701 {tree.Root}/data/People/asa.lind; chmod 700 {tree.Root}/data/People/asa.lind; xfs_io -x -c 'chproj 42' -c 'chattr +P' {tree.Root}/data/People/asa.lind"
+        );
         var recorder = Relocate(tree);
         recorder.Last.State.ShouldBe(RelocationState.Switched, recorder.Last.Failure?.ToString());
         LinuxTree.Sh($"xfs_io -x -c lsproj {tree.Root}/data/People/asa.lind/Documents/one").ShouldContain("42");
-        new RelocationEngine(tree.Machine(), _journal, new OpenPermits(), new PlainSigner(), TimeProvider.System).Run(Dockets.Return(recorder.Last), recorder, CancellationToken.None).ShouldBe(RelocationState.Returned, recorder.Last.Failure?.ToString());
+        new RelocationEngine(tree.Machine(), _journal, new OpenPermits(), new PlainSigner(), TimeProvider.System)
+            .Run(Dockets.Return(recorder.Last), recorder, CancellationToken.None)
+            .ShouldBe(RelocationState.Returned, recorder.Last.Failure?.ToString());
     }
 
     private readonly MemoryJournal _journal = new();
@@ -68,7 +80,11 @@ public sealed class VolumePartTests
         tree.FillHard($"{tree.Home}/Documents", 20);
         var recorder = new Recorder();
         var docket = Dockets.Relocate(tree.Survey(), "Documents", "People/asa.lind/Documents", onto);
-        new RelocationEngine(tree.Machine(), _journal, new OpenPermits(), new PlainSigner(), TimeProvider.System).Run(docket, recorder, CancellationToken.None);
+        new RelocationEngine(tree.Machine(), _journal, new OpenPermits(), new PlainSigner(), TimeProvider.System).Run(
+            docket,
+            recorder,
+            CancellationToken.None
+        );
         return recorder;
     }
 }

@@ -22,7 +22,8 @@ public sealed class WatchedMachine(IMachine machine, Action<string> about) : IMa
 
     public string? Leads(PointerAddress address, PointerValue value) => machine.Pointers.Leads(address, value);
 
-    public PointerValue Spell(PointerAddress address, Place place, PointerValue present) => machine.Pointers.Spell(address, place, present);
+    public PointerValue Spell(PointerAddress address, Place place, PointerValue present) =>
+        machine.Pointers.Spell(address, place, present);
 
     public void Swap(PointerAddress address, PointerValue expected, PointerValue next)
     {
@@ -68,7 +69,8 @@ public sealed class WatchedMachine(IMachine machine, Action<string> about) : IMa
 
         public IFolder MakeFolder(string name, uint mode) => new Folder(folder.MakeFolder(name, mode), about);
 
-        public IFileHandle OpenFile(string name, bool append = false) => new FileHandle(folder.OpenFile(name, append), name, about);
+        public IFileHandle OpenFile(string name, bool append = false) =>
+            new FileHandle(folder.OpenFile(name, append), name, about);
 
         public IFileHandle MakeFile(string name) => new FileHandle(folder.MakeFile(name), name, about);
 
@@ -76,7 +78,8 @@ public sealed class WatchedMachine(IMachine machine, Action<string> about) : IMa
 
         public void MakeLink(string name, string target) => folder.MakeLink(name, target);
 
-        public void MakeHardLink(string name, IFolder to, string existing) => folder.MakeHardLink(name, ((Folder)to).Inner, existing);
+        public void MakeHardLink(string name, IFolder to, string existing) =>
+            folder.MakeHardLink(name, ((Folder)to).Inner, existing);
 
         public void MakeFifo(string name) => folder.MakeFifo(name);
 
@@ -114,7 +117,8 @@ public sealed class WatchedMachine(IMachine machine, Action<string> about) : IMa
 
         public NodeFacts Facts() => file.Facts();
 
-        public UInt128 CopyTo(IFileHandle target, ByteCounter counter, CancellationToken stop) => file.CopyTo(((FileHandle)target).Inner, counter, stop);
+        public UInt128 CopyTo(IFileHandle target, ByteCounter counter, CancellationToken stop) =>
+            file.CopyTo(((FileHandle)target).Inner, counter, stop);
 
         public ReadBack ReadBack(ByteCounter counter, CancellationToken stop) => file.ReadBack(counter, stop);
 

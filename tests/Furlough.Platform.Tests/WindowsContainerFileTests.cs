@@ -31,11 +31,13 @@ public sealed class WindowsContainerFileTests
             catch (CrashException) { }
             disk.Crash(new Random(at));
             Content(folder).ShouldBeOneOf(before, after);
-            if (ended) Content(folder).ShouldBe(after);
+            if (ended)
+                Content(folder).ShouldBe(after);
             Edit(folder, "a=3");
             Content(folder).ShouldBe("a=3");
             folder.List().Select(e => e.Name).ShouldBe([Name]);
-            if (!ended) continue;
+            if (!ended)
+                continue;
             at.ShouldBeGreaterThan(5);
             return;
         }
@@ -50,16 +52,24 @@ public sealed class WindowsContainerFileTests
             var operations = 0;
             disk.Meanwhile = () =>
             {
-                if (++operations != at) return;
-                if (folder.Find(Name) is not null) folder.RemoveFile(Name);
+                if (++operations != at)
+                    return;
+                if (folder.Find(Name) is not null)
+                    folder.RemoveFile(Name);
                 Write(folder, "a=1 b=2");
             };
-            WindowsContainerFile.Edit(folder, Name, content => Encoding.UTF8.GetBytes(Encoding.UTF8.GetString(content!).Replace("a=1", "a=2", StringComparison.Ordinal)));
+            WindowsContainerFile.Edit(folder, Name, content =>
+                Encoding.UTF8.GetBytes(
+                    Encoding.UTF8.GetString(content!).Replace("a=1", "a=2", StringComparison.Ordinal)
+                )
+            );
             var saved = operations >= at;
             disk.Meanwhile = () => { };
             Content(folder).ShouldBeOneOf(saved ? ["a=2 b=2", "a=1 b=2"] : ["a=2"]);
-            foreach (var (name, _) in folder.List().Where(e => e.Name != Name)) name.ShouldBe(Name + ".furlough-kept");
-            if (saved) continue;
+            foreach (var (name, _) in folder.List().Where(e => e.Name != Name))
+                name.ShouldBe(Name + ".furlough-kept");
+            if (saved)
+                continue;
             at.ShouldBeGreaterThan(10);
             return;
         }
@@ -80,7 +90,10 @@ public sealed class WindowsContainerFileTests
         {
             var made = Made("a=1 b=2");
             made.Disk.CrashAt = made.Disk.Operations + operations;
-            try { Edit(made.Folder, "a=2"); }
+            try
+            {
+                Edit(made.Folder, "a=2");
+            }
             catch (CrashException) { }
             made.Disk.CrashAt = 0;
             return made;
@@ -91,7 +104,8 @@ public sealed class WindowsContainerFileTests
     {
         var disk = new SimulatedDisk();
         var folder = new SimulatedFolder(disk, disk.Root("system"), "");
-        if (content is not null) Write(folder, content);
+        if (content is not null)
+            Write(folder, content);
         folder.Flush();
         return (disk, folder);
     }
@@ -103,7 +117,9 @@ public sealed class WindowsContainerFileTests
         file.Flush();
     }
 
-    private static void Edit(IFolder folder, string? next) => WindowsContainerFile.Edit(folder, Name, _ => next is null ? null : Encoding.UTF8.GetBytes(next));
+    private static void Edit(IFolder folder, string? next) =>
+        WindowsContainerFile.Edit(folder, Name, _ => next is null ? null : Encoding.UTF8.GetBytes(next));
 
-    private static string? Content(IFolder folder) => WindowsContainerFile.Read(folder, Name) is { } content ? Encoding.UTF8.GetString(content) : null;
+    private static string? Content(IFolder folder) =>
+        WindowsContainerFile.Read(folder, Name) is { } content ? Encoding.UTF8.GetString(content) : null;
 }

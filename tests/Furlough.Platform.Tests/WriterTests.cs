@@ -35,7 +35,8 @@ public sealed class WriterTests
         foreach (var chunk in Soak.Seeds("writers", 12, 2_000).Chunk(PerTree))
         {
             using var desk = new Desk(chunk[0]);
-            foreach (var seed in chunk) desk.Relocate(seed);
+            foreach (var seed in chunk)
+                desk.Relocate(seed);
         }
     }
 
@@ -51,7 +52,17 @@ public sealed class WriterTests
         internal Desk(int seed)
         {
             _tree.Setting("XDG_DOCUMENTS_DIR=\"$HOME/disk/Documents\"\n");
-            _tree.MountVolume((seed / PerTree % 4) switch { 0 => "ext4", 1 => "xfs", 2 => "btrfs", _ => "tmpfs" }, $"{_tree.Home}/disk", 320);
+            _tree.MountVolume(
+                (seed / PerTree % 4) switch
+                {
+                    0 => "ext4",
+                    1 => "xfs",
+                    2 => "btrfs",
+                    _ => "tmpfs",
+                },
+                $"{_tree.Home}/disk",
+                320
+            );
             _tree.FillHard(Home, 200, sparseMegabytes: 2);
             LinuxTree.Sh($"mkdir {Home}/work; chown -R 1701:1701 {_tree.Home}/disk/Documents {_report}");
         }
@@ -70,8 +81,21 @@ public sealed class WriterTests
         {
             var random = new Random(seed);
             LinuxTree.Sh($"rm -f {_report}/* {Live}/work/*");
-            var docket = _switched is { } done ? Dockets.Return(done) with { Supersession = ++_supersession }
-                : Dockets.Relocate(_tree.Survey(), "Documents", "People/asa.lind/Documents", v => v.Root == "/data", Method.Warm) with { Supersession = ++_supersession };
+            var docket = _switched is { } done
+                ? Dockets.Return(done) with
+                {
+                    Supersession = ++_supersession,
+                }
+                : Dockets.Relocate(
+                    _tree.Survey(),
+                    "Documents",
+                    "People/asa.lind/Documents",
+                    v => v.Root == "/data",
+                    Method.Warm
+                ) with
+                {
+                    Supersession = ++_supersession,
+                };
             using var writer = AsAccount(_writer, $"{seed}", $"{Live}/work", _report);
             using var ledger = AsAccount("/usr/bin/python3", "-c", Ledger, $"{Live}/work/ledger.db", $"{seed}");
             var rows = "";
@@ -80,52 +104,96 @@ public sealed class WriterTests
                 // The account is kept out: its programs are ended, and know what they have saved.
                 OnChange = change =>
                 {
-                    if (change.Step != Step.Quiesce || rows.Length > 0) return;
+                    if (change.Step != Step.Quiesce || rows.Length > 0)
+                        return;
                     rows = End(ledger).Trim();
                     End(writer);
                 },
             };
             var writes = 0;
             var crashAt = random.Next(2) == 0 ? int.MaxValue : random.Next(1, 60);
-            _journal.Before = _ => { if (++writes == crashAt) throw new OperationCanceledException("killed"); };
+            _journal.Before = _ =>
+            {
+                if (++writes == crashAt)
+                    throw new OperationCanceledException("killed");
+            };
             RelocationState? end = null;
             try
             {
                 while (end is null)
                 {
-                    try { end = Run(docket, recorder); }
-                    catch (OperationCanceledException) when (writes >= crashAt) { crashAt = int.MaxValue; }
+                    try
+                    {
+                        end = Run(docket, recorder);
+                    }
+                    catch (OperationCanceledException) when (writes >= crashAt)
+                    {
+                        crashAt = int.MaxValue;
+                    }
                 }
             }
             finally
             {
                 foreach (var program in (Process[])[writer, ledger])
-                    if (!program.HasExited) program.Kill();
+                    if (!program.HasExited)
+                        program.Kill();
             }
             var back = docket.Work == DocketWork.Return;
-            end.ShouldBe(back ? RelocationState.Returned : RelocationState.Switched, $"seed {seed}: {recorder.Last.Failure}");
+            end.ShouldBe(
+                back ? RelocationState.Returned : RelocationState.Switched,
+                $"seed {seed}: {recorder.Last.Failure}"
+            );
             _switched = back ? null : recorder.Last;
 
             rows.ShouldNotBeEmpty();
-            LinuxTree.Sh($"cd {_report}; for f in *; do cmp $f {Live}/work/$f; done; cd {Live}/work; for f in file-*; do [ ! -e $f ] || [ -e {_report}/$f ] || echo only here: $f; done").ShouldBeEmpty($"seed {seed}");
-            AsAccountOutput("/usr/bin/python3", "-c", "import sqlite3,sys; db=sqlite3.connect(sys.argv[1]); print(db.execute('PRAGMA integrity_check').fetchone()[0], db.execute('SELECT count(*) FROM ledger').fetchone()[0])", $"{Live}/work/ledger.db").Trim().ShouldBe($"ok {rows}", $"seed {seed}");
+            LinuxTree
+                .Sh(
+                    $"cd {_report}; for f in *; do cmp $f {Live}/work/$f; done; cd {Live}/work; for f in file-*; do [ ! -e $f ] || [ -e {_report}/$f ] || echo only here: $f; done"
+                )
+                .ShouldBeEmpty($"seed {seed}");
+            AsAccountOutput(
+                    "/usr/bin/python3",
+                    "-c",
+                    "import sqlite3,sys; db=sqlite3.connect(sys.argv[1]); print(db.execute('PRAGMA integrity_check').fetchone()[0], db.execute('SELECT count(*) FROM ledger').fetchone()[0])",
+                    $"{Live}/work/ledger.db"
+                )
+                .Trim()
+                .ShouldBe($"ok {rows}", $"seed {seed}");
 
             _journal.Before = _ => { };
-            Run(Dockets.Discard(recorder.Last) with { Supersession = ++_supersession }, recorder).ShouldBe(RelocationState.Finished, $"seed {seed}: {recorder.Last.Failure}");
+            Run(Dockets.Discard(recorder.Last) with { Supersession = ++_supersession }, recorder)
+                .ShouldBe(RelocationState.Finished, $"seed {seed}: {recorder.Last.Failure}");
         }
 
-        private RelocationState Run(Docket docket, Recorder recorder) => new RelocationEngine(_tree.Machine(), _journal, new OpenPermits(), new PlainSigner(), TimeProvider.System).Run(docket, recorder, CancellationToken.None);
+        private RelocationState Run(Docket docket, Recorder recorder) =>
+            new RelocationEngine(
+                _tree.Machine(),
+                _journal,
+                new OpenPermits(),
+                new PlainSigner(),
+                TimeProvider.System
+            ).Run(docket, recorder, CancellationToken.None);
 
         private static Process AsAccount(params string[] command)
         {
-            var process = Process.Start(new ProcessStartInfo("setpriv", ["--reuid=1701", "--regid=1701", "--clear-groups", .. command]) { RedirectStandardOutput = true })!;
+            var process = Process.Start(
+                new ProcessStartInfo("setpriv", ["--reuid=1701", "--regid=1701", "--clear-groups", .. command])
+                {
+                    RedirectStandardOutput = true,
+                }
+            )!;
             process.StandardOutput.ReadLine().ShouldBe("begun");
             return process;
         }
 
         private static string AsAccountOutput(params string[] command)
         {
-            using var process = Process.Start(new ProcessStartInfo("setpriv", ["--reuid=1701", "--regid=1701", "--clear-groups", .. command]) { RedirectStandardOutput = true })!;
+            using var process = Process.Start(
+                new ProcessStartInfo("setpriv", ["--reuid=1701", "--regid=1701", "--clear-groups", .. command])
+                {
+                    RedirectStandardOutput = true,
+                }
+            )!;
             var said = process.StandardOutput.ReadToEnd();
             process.WaitForExit();
             return said;

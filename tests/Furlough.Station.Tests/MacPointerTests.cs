@@ -12,10 +12,17 @@ namespace Furlough.Station.Tests;
 /// <summary>The macOS pointers, against the commands of the Heron desk: what every pointer promises, and what only commands can do wrong.</summary>
 public sealed class MacPointerTests : IDisposable
 {
-    private const string Domain = "station.specimen-viewer", Key = "IndexPath";
-    private static readonly KindCard Card = new("specimen-index", "Index", [], [new(CardPointer.Preference, Domain, Key, PointerShape.Folder, null)]);
+    private const string Domain = "station.specimen-viewer",
+        Key = "IndexPath";
+    private static readonly KindCard Card = new(
+        "specimen-index",
+        "Index",
+        [],
+        [new(CardPointer.Preference, Domain, Key, PointerShape.Folder, null)]
+    );
     private static readonly MachineSpec Spec = FieldStation.Make(2, 7)[1];
-    private static readonly string Keeper = Spec.Accounts[0].Name, Person = Spec.Accounts[1].Name;
+    private static readonly string Keeper = Spec.Accounts[0].Name,
+        Person = Spec.Accounts[1].Name;
 
     private readonly string _folder = Directory.CreateTempSubdirectory("furlough-station-").FullName;
     private readonly StationMachine _machine;
@@ -62,7 +69,9 @@ public sealed class MacPointerTests : IDisposable
         var address = Address(kind);
         var old = _pointers.Read(address);
         Set(kind, "/Volumes/Data/Elsewhere");
-        Should.Throw<Fault>(() => _pointers.Swap(address, old, old with { Text = "/Volumes/Data/Other" })).Code.ShouldBe("pointer-changed");
+        Should
+            .Throw<Fault>(() => _pointers.Swap(address, old, old with { Text = "/Volumes/Data/Other" }))
+            .Code.ShouldBe("pointer-changed");
         _pointers.Read(address).Text.ShouldBe("/Volumes/Data/Elsewhere");
     }
 
@@ -71,7 +80,9 @@ public sealed class MacPointerTests : IDisposable
     public void An_account_that_is_not_there_is_told(string kind)
     {
         foreach (var account in (string[])["nobody.here", "", "../keeper", "a/b"])
-            Should.Throw<Fault>(() => _pointers.Read(Address(kind) with { Account = account })).Code.ShouldBe("account-missing");
+            Should
+                .Throw<Fault>(() => _pointers.Read(Address(kind) with { Account = account }))
+                .Code.ShouldBe("account-missing");
     }
 
     [Theory]
@@ -81,7 +92,12 @@ public sealed class MacPointerTests : IDisposable
         var address = Address(kind);
         var old = _pointers.Read(address);
         _commands.Refuse = c => c.Contains("-change") || c.Contains("write");
-        Should.Throw<Fault>(() => _pointers.Swap(address, old, old with { Text = "/Volumes/Data/Other" })).ShouldSatisfyAllConditions(f => f.Code.ShouldEndWith("command-failed"), f => f.Message.ShouldContain("not today"));
+        Should
+            .Throw<Fault>(() => _pointers.Swap(address, old, old with { Text = "/Volumes/Data/Other" }))
+            .ShouldSatisfyAllConditions(
+                f => f.Code.ShouldEndWith("command-failed"),
+                f => f.Message.ShouldContain("not today")
+            );
         _pointers.Read(address).ShouldBe(old);
     }
 
@@ -90,8 +106,14 @@ public sealed class MacPointerTests : IDisposable
     {
         var address = Address("home");
         var old = _pointers.Read(address);
-        _commands.Before = c => { if (c.Contains("-change")) Set("home", "/Volumes/Data/Elsewhere"); };
-        Should.Throw<Fault>(() => _pointers.Swap(address, old, old with { Text = "/Volumes/Data/Other" })).Code.ShouldBe("pointer-changed");
+        _commands.Before = c =>
+        {
+            if (c.Contains("-change"))
+                Set("home", "/Volumes/Data/Elsewhere");
+        };
+        Should
+            .Throw<Fault>(() => _pointers.Swap(address, old, old with { Text = "/Volumes/Data/Other" }))
+            .Code.ShouldBe("pointer-changed");
         _pointers.Read(address).Text.ShouldBe("/Volumes/Data/Elsewhere");
     }
 
@@ -112,29 +134,50 @@ public sealed class MacPointerTests : IDisposable
     {
         var (home, preference) = (Address("home"), Address("preference"));
         Ask(Person, "/usr/bin/defaults", "write", Domain, Key, "-int", "40");
-        Should.Throw<Fault>(() => _pointers.Read(preference)).ShouldSatisfyAllConditions(f => f.Code.ShouldBe("settings-not-understood"), f => f.Message.ShouldContain("integer"));
+        Should
+            .Throw<Fault>(() => _pointers.Read(preference))
+            .ShouldSatisfyAllConditions(
+                f => f.Code.ShouldBe("settings-not-understood"),
+                f => f.Message.ShouldContain("integer")
+            );
         _commands.Says = new CommandAnswer(0, "<plist><dict><key>", "");
-        foreach (var address in (PointerAddress[])[home, preference]) Should.Throw<Fault>(() => _pointers.Read(address)).Code.ShouldBe("settings-not-understood");
+        foreach (var address in (PointerAddress[])[home, preference])
+            Should.Throw<Fault>(() => _pointers.Read(address)).Code.ShouldBe("settings-not-understood");
     }
 
     [Fact]
     public void Homes_and_preferences_lead_elsewhere_after_a_relocation_and_back_after_its_return_also_on_a_machine_started_anew()
     {
         var (before, journal, seen) = (Everything(), new MemoryJournal(), new Recorder());
-        foreach (var (account, name, path) in (ReadOnlySpan<(string, string, string)>)[(Person, "specimen-index", "Indexes/plates"), (Keeper, HoldingName.WholeHome, "Homes/of one")])
+        foreach (
+            var (account, name, path) in (ReadOnlySpan<(string, string, string)>)
+                [(Person, "specimen-index", "Indexes/plates"), (Keeper, HoldingName.WholeHome, "Homes/of one")]
+        )
         {
             var docket = Dockets.Relocate(Survey(), name, path, account: account);
             Carry(docket).ShouldBe(RelocationState.Switched, seen.Last.Failure?.ToString());
-            using (var again = Open(copy: true)) again.Pointers.Read(docket.Pointers[0].Address).Text.ShouldBe($"/Volumes/Data/{path}");
+            using (var again = Open(copy: true))
+                again.Pointers.Read(docket.Pointers[0].Address).Text.ShouldBe($"/Volumes/Data/{path}");
             Everything().ShouldNotBe(before);
             Carry(Dockets.Return(seen.Last)).ShouldBe(RelocationState.Returned, seen.Last.Failure?.ToString());
             Everything().ShouldBe(before);
         }
 
-        RelocationState Carry(Docket docket) => new RelocationEngine(_machine, journal, new OpenPermits(), new PlainSigner(), TimeProvider.System).Run(docket, seen, CancellationToken.None);
+        RelocationState Carry(Docket docket) =>
+            new RelocationEngine(_machine, journal, new OpenPermits(), new PlainSigner(), TimeProvider.System).Run(
+                docket,
+                seen,
+                CancellationToken.None
+            );
     }
 
-    private PointerAddress Address(string kind) => Survey().Holdings.First(h => h.Name.Account == Person && h.Name.Kind.Word() == (kind == "home" ? "home" : "library")).Pointers.Single().Address;
+    private PointerAddress Address(string kind) =>
+        Survey()
+            .Holdings.First(h =>
+                h.Name.Account == Person && h.Name.Kind.Word() == (kind == "home" ? "home" : "library")
+            )
+            .Pointers.Single()
+            .Address;
 
     private Survey Survey() => _machine.Surveyor.Take([Card], [], _ => false, CancellationToken.None);
 
@@ -143,13 +186,18 @@ public sealed class MacPointerTests : IDisposable
     /// <summary>Somebody changes it by hand.</summary>
     private void Set(string kind, string text)
     {
-        if (kind == "home") Ask("", "/usr/bin/dscl", ".", "-change", $"/Users/{Person}", "NFSHomeDirectory", HomeOf(Person), text);
-        else Ask(Person, "/usr/bin/defaults", "write", Domain, Key, "-string", text);
+        if (kind == "home")
+            Ask("", "/usr/bin/dscl", ".", "-change", $"/Users/{Person}", "NFSHomeDirectory", HomeOf(Person), text);
+        else
+            Ask(Person, "/usr/bin/defaults", "write", Domain, Key, "-string", text);
     }
 
-    private string HomeOf(string account) => Ask("", "/usr/bin/dscl", ".", "-read", $"/Users/{account}", "NFSHomeDirectory")["NFSHomeDirectory:".Length..].Trim();
+    private string HomeOf(string account) =>
+        Ask("", "/usr/bin/dscl", ".", "-read", $"/Users/{account}", "NFSHomeDirectory")["NFSHomeDirectory:".Length..]
+            .Trim();
 
-    private string Everything() => HomeOf(Person) + HomeOf(Keeper) + Ask(Person, "/usr/bin/defaults", "export", Domain, "-");
+    private string Everything() =>
+        HomeOf(Person) + HomeOf(Keeper) + Ask(Person, "/usr/bin/defaults", "export", Domain, "-");
 
     private string Ask(string account, params string[] command)
     {
@@ -162,8 +210,11 @@ public sealed class MacPointerTests : IDisposable
     private StationMachine Open(bool copy = false)
     {
         var folder = copy ? Directory.CreateDirectory(Path.Combine(_folder, "again")).FullName : _folder;
-        if (copy) File.Copy(Path.Combine(_folder, "world.log"), Path.Combine(folder, "world.log"), overwrite: true);
-        return new StationMachine(Spec, folder, new StationClock(1e9), (commands, volumes) => new MacPointers(commands, volumes));
+        if (copy)
+            File.Copy(Path.Combine(_folder, "world.log"), Path.Combine(folder, "world.log"), overwrite: true);
+        return new StationMachine(Spec, folder, new StationClock(1e9), (commands, volumes) =>
+            new MacPointers(commands, volumes)
+        );
     }
 
     /// <summary>Somebody stands between the pointers and the commands.</summary>

@@ -14,7 +14,9 @@ public sealed class StationFolderTests : FolderContractTests, IDisposable
     public StationFolderTests()
     {
         _machine = new StationMachine(FieldStation.Make(1, 7)[0], _folder, new StationClock(1e9));
-        using var volume = _machine.Volumes.Require(_machine.Surveyor.Take([], [], _ => false, CancellationToken.None).Volumes.First(v => !v.System).Identity);
+        using var volume = _machine.Volumes.Require(
+            _machine.Surveyor.Take([], [], _ => false, CancellationToken.None).Volumes.First(v => !v.System).Identity
+        );
         Root = volume.OpenRoot();
     }
 

@@ -28,8 +28,20 @@ public sealed class StationTests : IDisposable
     [Fact]
     public void The_station_has_its_rooms_and_as_many_further_machines_as_wanted()
     {
-        FieldStation.Make(59, 7).GroupBy(m => m.Room).ToDictionary(g => g.Key, g => g.Count())
-            .ShouldBe(new Dictionary<string, int> { ["Herbarium"] = 10, ["Map Room"] = 8, ["Wet Lab"] = 12, ["Seminar Lab"] = 24, ["Cabin"] = 5 });
+        FieldStation
+            .Make(59, 7)
+            .GroupBy(m => m.Room)
+            .ToDictionary(g => g.Key, g => g.Count())
+            .ShouldBe(
+                new Dictionary<string, int>
+                {
+                    ["Herbarium"] = 10,
+                    ["Map Room"] = 8,
+                    ["Wet Lab"] = 12,
+                    ["Seminar Lab"] = 24,
+                    ["Cabin"] = 5,
+                }
+            );
         FieldStation.Make(500, 7).Select(m => m.Name).Distinct().Count().ShouldBe(500);
     }
 
@@ -40,14 +52,19 @@ public sealed class StationTests : IDisposable
         string after;
         using (var machine = Open(spec))
         {
-            Run(machine, Dockets.Relocate(Survey(machine), "Documents", "People/x/Documents", account: spec.Accounts[1].Name)).ShouldBe(RelocationState.Switched, _recorder.Last.Failure?.ToString());
+            Run(
+                    machine,
+                    Dockets.Relocate(Survey(machine), "Documents", "People/x/Documents", account: spec.Accounts[1].Name)
+                )
+                .ShouldBe(RelocationState.Switched, _recorder.Last.Failure?.ToString());
             after = Text(machine);
         }
         using var again = Open(spec);
         Text(again).ShouldBe(after);
         after.ShouldContain("D:\\\\People\\\\x\\\\Documents");
 
-        static string Text(StationMachine machine) => JsonSerializer.Serialize(Survey(machine) with { TakenAt = default });
+        static string Text(StationMachine machine) =>
+            JsonSerializer.Serialize(Survey(machine) with { TakenAt = default });
     }
 
     [Fact]
@@ -66,13 +83,19 @@ public sealed class StationTests : IDisposable
         Run(again, docket).ShouldBe(RelocationState.Switched);
         Values(again).ShouldBe(["D:\\People\\x\\Music", "D:\\People\\x\\Music"]);
 
-        List<string> Values(StationMachine machine) => [.. docket.Pointers.Select(p => machine.Pointers.Read(p.Address).Text!)];
+        List<string> Values(StationMachine machine) =>
+            [.. docket.Pointers.Select(p => machine.Pointers.Read(p.Address).Text!)];
     }
 
     private StationMachine Open(MachineSpec spec) => new(spec, _folder, new StationClock(1e9));
 
-    private static Survey Survey(StationMachine machine) => machine.Surveyor.Take([], [], _ => false, CancellationToken.None);
+    private static Survey Survey(StationMachine machine) =>
+        machine.Surveyor.Take([], [], _ => false, CancellationToken.None);
 
     private RelocationState Run(StationMachine machine, Docket docket) =>
-        new RelocationEngine(machine, _journal, new OpenPermits(), new PlainSigner(), TimeProvider.System).Run(docket, _recorder, CancellationToken.None);
+        new RelocationEngine(machine, _journal, new OpenPermits(), new PlainSigner(), TimeProvider.System).Run(
+            docket,
+            _recorder,
+            CancellationToken.None
+        );
 }

@@ -32,20 +32,25 @@ static unsafe int Where(Guid id)
     return code == 0 ? 0 : 1;
 }
 
-static int Save(string key, string file) => WithPrivileges(() =>
-{
-    using var part = Registry.CurrentUser.OpenSubKey(key)!;
-    return Native.RegSaveKeyW(part.Handle.DangerousGetHandle(), file, 0);
-});
+static int Save(string key, string file) =>
+    WithPrivileges(() =>
+    {
+        using var part = Registry.CurrentUser.OpenSubKey(key)!;
+        return Native.RegSaveKeyW(part.Handle.DangerousGetHandle(), file, 0);
+    });
 
 static int Show(string file, IReadOnlyList<string> keys)
 {
     const string name = "look";
-    if (Native.RegLoadKeyW(Native.UsersKey, name, file) is var error and not 0) return error;
+    if (Native.RegLoadKeyW(Native.UsersKey, name, file) is var error and not 0)
+        return error;
     foreach (var path in keys)
     {
         using var key = Registry.Users.OpenSubKey($@"{name}\{path}");
-        foreach (var value in (key?.GetValueNames() ?? []).Order()) Console.WriteLine($"{path[(path.LastIndexOf('\\') + 1)..]}: {value} {key!.GetValueKind(value)} {key.GetValue(value, null, RegistryValueOptions.DoNotExpandEnvironmentNames)}");
+        foreach (var value in (key?.GetValueNames() ?? []).Order())
+            Console.WriteLine(
+                $"{path[(path.LastIndexOf('\\') + 1)..]}: {value} {key!.GetValueKind(value)} {key.GetValue(value, null, RegistryValueOptions.DoNotExpandEnvironmentNames)}"
+            );
     }
     return Native.RegUnLoadKeyW(Native.UsersKey, name);
 }

@@ -13,16 +13,28 @@ internal static class AuditCommands
         var make = new Command("make", "Have every machine look again and compare it with what is intended");
         make.Calls(async (client, json, stop) => Show(await client.MakeAuditAsync(stop), json));
         var list = new Command("list", "List audits");
-        list.Calls(async (client, json, stop) =>
-        {
-            var audits = await client.AuditsAsync(stop);
-            if (json) Terminal.Json(audits);
-            else Terminal.Table([">audit", "made", "by", ">findings", ">blocking"], audits.Select(a => (string[])[$"{a.Number}", $"{a.MadeAt:u}", a.MadeBy, $"{a.Findings}", $"{a.Blocking}"]));
-            return ExitCode.Done;
-        });
+        list.Calls(
+            async (client, json, stop) =>
+            {
+                var audits = await client.AuditsAsync(stop);
+                if (json)
+                    Terminal.Json(audits);
+                else
+                    Terminal.Table(
+                        [">audit", "made", "by", ">findings", ">blocking"],
+                        audits.Select(a =>
+                            (string[])[$"{a.Number}", $"{a.MadeAt:u}", a.MadeBy, $"{a.Findings}", $"{a.Blocking}"]
+                        )
+                    );
+                return ExitCode.Done;
+            }
+        );
         var number = new Argument<long>("number") { Description = "Number of the audit" };
         var show = new Command("show", "Show an audit's findings") { number };
-        show.Calls(async (client, parsed, stop) => Show(await client.AuditAsync(parsed.GetValue(number), stop), parsed.GetValue(Connection.Json)));
+        show.Calls(
+            async (client, parsed, stop) =>
+                Show(await client.AuditAsync(parsed.GetValue(number), stop), parsed.GetValue(Connection.Json))
+        );
         return new Command("audit", "Comparison of machines with what is intended") { make, list, show };
     }
 
@@ -33,8 +45,11 @@ internal static class AuditCommands
             Terminal.Json(audit);
             return ExitCode.Done;
         }
-        Terminal.Line($"Audit {audit.Number} of {Words.Count(audit.Machines, "machine")}, {audit.MadeAt:u}: {Words.Count(audit.Findings.Count, "finding")}.");
-        if (audit.Basis is { } basis) Terminal.Line(basis.ToString());
+        Terminal.Line(
+            $"Audit {audit.Number} of {Words.Count(audit.Machines, "machine")}, {audit.MadeAt:u}: {Words.Count(audit.Findings.Count, "finding")}."
+        );
+        if (audit.Basis is { } basis)
+            Terminal.Line(basis.ToString());
         foreach (var finding in audit.Findings)
         {
             Terminal.Line($"\n{finding.Severity.Word()}  {finding.Code}  {finding.Machine}");

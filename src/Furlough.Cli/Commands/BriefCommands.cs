@@ -11,32 +11,66 @@ namespace Furlough.Cli.Commands;
 /// <summary>`furlough brief`.</summary>
 internal static partial class BriefCommands
 {
-    internal static readonly Argument<string> File = new("brief") { Description = "File of the brief; - for standard input" };
+    internal static readonly Argument<string> File = new("brief")
+    {
+        Description = "File of the brief; - for standard input",
+    };
 
     internal static Command Make()
     {
-        var schema = new Option<bool>("--schema") { Description = "Print the JSON Schema of briefs instead, for editors" };
+        var schema = new Option<bool>("--schema")
+        {
+            Description = "Print the JSON Schema of briefs instead, for editors",
+        };
         var sample = new Command("sample", "Print a commented brief to start from") { schema };
         sample.SetAction(parsed => Console.Out.Write(parsed.GetValue(schema) ? BriefSample.Schema : BriefSample.Text));
         var check = new Command("check", "Check a brief, and say what it means for this fleet") { File };
-        check.Calls(async (client, parsed, stop) =>
-        {
-            var answer = await client.CheckBriefAsync(ReadText(parsed.GetValue(File)!), stop);
-            if (answer.Errors.Count > 0)
+        check.Calls(
+            async (client, parsed, stop) =>
             {
-                var wrong = new BriefException([.. answer.Errors.Select(e => new TextError(e.Line, e.Column, e.Message, e.Expected))]);
-                throw new ServiceException(400, "brief-wrong", wrong.Summary, BriefException.Remedy, wrong.Place, [.. wrong.Errors.Select(e => e.ToString())]);
+                var answer = await client.CheckBriefAsync(ReadText(parsed.GetValue(File)!), stop);
+                if (answer.Errors.Count > 0)
+                {
+                    var wrong = new BriefException([
+                        .. answer.Errors.Select(e => new TextError(e.Line, e.Column, e.Message, e.Expected)),
+                    ]);
+                    throw new ServiceException(
+                        400,
+                        "brief-wrong",
+                        wrong.Summary,
+                        BriefException.Remedy,
+                        wrong.Place,
+                        [.. wrong.Errors.Select(e => e.ToString())]
+                    );
+                }
+                if (parsed.GetValue(Connection.Json))
+                    Terminal.Json(answer);
+                else
+                {
+                    Terminal.Line(
+                        $"{answer.Title}: means {Words.Count(answer.Machines, "machine")} with {Words.Count(answer.Holdings, "holding")} to relocate."
+                    );
+                    Terminal.Line();
+                    Terminal.Table(
+                        [">line", "what", ">machines", ">holdings", ">data", "misses"],
+                        answer.Lines.Select(l =>
+                            (string[])
+                                [
+                                    l.Line == 0 ? "" : $"{l.Line}",
+                                    l.What,
+                                    $"{l.Machines}",
+                                    l.Holdings == 0 && l.What.StartsWith("volume", StringComparison.Ordinal)
+                                        ? ""
+                                        : $"{l.Holdings}",
+                                    l.DataBytes == 0 ? "" : Words.Size(l.DataBytes),
+                                    string.Join(" ", l.Missed),
+                                ]
+                        )
+                    );
+                }
+                return answer.Missed.Count > 0 ? ExitCode.DoneInPart : ExitCode.Done;
             }
-            if (parsed.GetValue(Connection.Json)) Terminal.Json(answer);
-            else
-            {
-                Terminal.Line($"{answer.Title}: means {Words.Count(answer.Machines, "machine")} with {Words.Count(answer.Holdings, "holding")} to relocate.");
-                Terminal.Line();
-                Terminal.Table([">line", "what", ">machines", ">holdings", ">data", "misses"], answer.Lines.Select(l => (string[])
-                    [l.Line == 0 ? "" : $"{l.Line}", l.What, $"{l.Machines}", l.Holdings == 0 && l.What.StartsWith("volume", StringComparison.Ordinal) ? "" : $"{l.Holdings}", l.DataBytes == 0 ? "" : Words.Size(l.DataBytes), string.Join(" ", l.Missed)]));
-            }
-            return answer.Missed.Count > 0 ? ExitCode.DoneInPart : ExitCode.Done;
-        });
+        );
         return new Command("brief", "What is to be relocated, as a file") { sample, check, SuggestCommand.Make() };
     }
 
@@ -46,19 +80,47 @@ internal static partial class BriefCommands
         var text = InputText.Read(file, "brief", "furlough brief sample");
         try
         {
-            return HoursFile().Match(text) is not { Success: true } named ? text : WithHours(text, named, Path.Combine(file == "-" ? "." : Path.GetDirectoryName(Path.GetFullPath(file))!, named.Groups[1].Value));
+            return HoursFile().Match(text) is not { Success: true } named
+                ? text
+                : WithHours(
+                    text,
+                    named,
+                    Path.Combine(
+                        file == "-" ? "." : Path.GetDirectoryName(Path.GetFullPath(file))!,
+                        named.Groups[1].Value
+                    )
+                );
         }
         catch (Exception error) when (error is IOException or UnauthorizedAccessException)
         {
-            throw new ServiceException(400, "hours-unread", $"The calendar of the brief's hours cannot be read: {error.Message}", "Put it beside the brief.", null, null);
+            throw new ServiceException(
+                400,
+                "hours-unread",
+                $"The calendar of the brief's hours cannot be read: {error.Message}",
+                "Put it beside the brief.",
+                null,
+                null
+            );
         }
     }
 
     /// <summary>The calendar comes last, so that errors keep the lines of the file.</summary>
     private static string WithHours(string text, Match named, string calendar)
     {
-        if (new FileInfo(calendar).Length > 4L * AllowedHours.LimitCharacters) throw new ServiceException(400, "hours-too-large", $"The calendar `{calendar}` is larger than {AllowedHours.LimitCharacters} characters.", "Leave out events that are over.", null, null);
-        var block = System.IO.File.ReadAllText(calendar).ReplaceLineEndings("\n").TrimEnd('\n').Replace("\n", "\n  ", StringComparison.Ordinal);
+        if (new FileInfo(calendar).Length > 4L * AllowedHours.LimitCharacters)
+            throw new ServiceException(
+                400,
+                "hours-too-large",
+                $"The calendar `{calendar}` is larger than {AllowedHours.LimitCharacters} characters.",
+                "Leave out events that are over.",
+                null,
+                null
+            );
+        var block = System
+            .IO.File.ReadAllText(calendar)
+            .ReplaceLineEndings("\n")
+            .TrimEnd('\n')
+            .Replace("\n", "\n  ", StringComparison.Ordinal);
         return $"{text[..named.Index]}# {named.Value}{text[(named.Index + named.Length)..].TrimEnd()}\nhours: |\n  {block}\n";
     }
 

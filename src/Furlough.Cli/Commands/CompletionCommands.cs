@@ -38,10 +38,13 @@ internal static class CompletionCommands
         complete -c furlough -f -a '(__furlough_found)'
         """;
 
-    internal static Command Make() => new("completion", "What a shell needs to complete commands")
-    {
-        For("bash", Bash), For("zsh", Zsh), For("fish", Fish),
-    };
+    internal static Command Make() =>
+        new("completion", "What a shell needs to complete commands")
+        {
+            For("bash", Bash),
+            For("zsh", Zsh),
+            For("fish", Fish),
+        };
 
     private static Command For(string shell, string script)
     {

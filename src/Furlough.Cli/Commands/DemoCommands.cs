@@ -35,55 +35,158 @@ internal static class DemoCommands
 
     internal static Command Make()
     {
-        var data = new Option<string>("--data") { Description = "Folder of the demo", DefaultValueFactory = _ => "demo-data" };
-        var fresh = new Option<bool>("--fresh") { Description = "Begin anew: remove what an earlier demo left in that folder" };
-        var machines = new Option<int>("--machines") { Description = "How many stand-in workstations", DefaultValueFactory = _ => 59 };
-        var seed = new Option<ulong>("--seed") { Description = "The same seed gives the same station", DefaultValueFactory = _ => 7 };
-        var speed = new Option<double>("--speed") { Description = "Simulated seconds in a real one", DefaultValueFactory = _ => 1_500 };
-        var run = new Option<string>("--run") { Description = "Room that is relocated at the start; - for none", DefaultValueFactory = _ => "Wet Lab" };
-        var code = new Option<string?>("--code") { Description = "Invite that the stand-ins use at a service that runs already; without it one is made" };
-        var once = new Option<bool>("--once") { Description = "End when that run has ended" };
-        var start = new Command("start", "Start a service with a field station of stand-in workstations") { data, fresh, machines, seed, speed, run, code, once, ServiceCommands.Port };
-        start.SetAction(async (parsed, stop) =>
+        var data = new Option<string>("--data")
         {
-            var settings = new DemoSettings(Path.GetFullPath(parsed.GetValue(data)!), parsed.GetValue(fresh), parsed.GetValue(machines), parsed.GetValue(seed), parsed.GetValue(speed), parsed.GetValue(run)!, parsed.GetValue(once),
-                parsed.GetValue(ServiceCommands.Port), parsed.GetValue(Connection.Service), parsed.GetValue(Connection.Token), parsed.GetValue(code));
-            try { return await RunAsync(settings, stop); }
-            catch (ServiceException error) { return Terminal.Fail(error); }
-            catch (OperationCanceledException) { return ExitCode.Done; }
-            catch (IOException error)
+            Description = "Folder of the demo",
+            DefaultValueFactory = _ => "demo-data",
+        };
+        var fresh = new Option<bool>("--fresh")
+        {
+            Description = "Begin anew: remove what an earlier demo left in that folder",
+        };
+        var machines = new Option<int>("--machines")
+        {
+            Description = "How many stand-in workstations",
+            DefaultValueFactory = _ => 59,
+        };
+        var seed = new Option<ulong>("--seed")
+        {
+            Description = "The same seed gives the same station",
+            DefaultValueFactory = _ => 7,
+        };
+        var speed = new Option<double>("--speed")
+        {
+            Description = "Simulated seconds in a real one",
+            DefaultValueFactory = _ => 1_500,
+        };
+        var run = new Option<string>("--run")
+        {
+            Description = "Room that is relocated at the start; - for none",
+            DefaultValueFactory = _ => "Wet Lab",
+        };
+        var code = new Option<string?>("--code")
+        {
+            Description = "Invite that the stand-ins use at a service that runs already; without it one is made",
+        };
+        var once = new Option<bool>("--once") { Description = "End when that run has ended" };
+        var start = new Command("start", "Start a service with a field station of stand-in workstations")
+        {
+            data,
+            fresh,
+            machines,
+            seed,
+            speed,
+            run,
+            code,
+            once,
+            ServiceCommands.Port,
+        };
+        start.SetAction(
+            async (parsed, stop) =>
             {
-                await Console.Error.WriteLineAsync($"furlough: the demo cannot start: {error.Message}");
-                return ExitCode.Failed;
+                var settings = new DemoSettings(
+                    Path.GetFullPath(parsed.GetValue(data)!),
+                    parsed.GetValue(fresh),
+                    parsed.GetValue(machines),
+                    parsed.GetValue(seed),
+                    parsed.GetValue(speed),
+                    parsed.GetValue(run)!,
+                    parsed.GetValue(once),
+                    parsed.GetValue(ServiceCommands.Port),
+                    parsed.GetValue(Connection.Service),
+                    parsed.GetValue(Connection.Token),
+                    parsed.GetValue(code)
+                );
+                try
+                {
+                    return await RunAsync(settings, stop);
+                }
+                catch (ServiceException error)
+                {
+                    return Terminal.Fail(error);
+                }
+                catch (OperationCanceledException)
+                {
+                    return ExitCode.Done;
+                }
+                catch (IOException error)
+                {
+                    await Console.Error.WriteLineAsync($"furlough: the demo cannot start: {error.Message}");
+                    return ExitCode.Failed;
+                }
             }
-        });
+        );
         return new Command("demo", "A made-up field station to try everything on") { start };
     }
 
-    private sealed record DemoSettings(string Data, bool Fresh, int Machines, ulong Seed, double Speed, string Room, bool Once, int Port, string? Service, string? Token, string? Code);
+    private sealed record DemoSettings(
+        string Data,
+        bool Fresh,
+        int Machines,
+        ulong Seed,
+        double Speed,
+        string Room,
+        bool Once,
+        int Port,
+        string? Service,
+        string? Token,
+        string? Code
+    );
 
     private static async Task<int> RunAsync(DemoSettings settings, CancellationToken stop)
     {
-        if (settings.Machines is < 1 or > 20_000) throw new ServiceException(400, "machines-refused", "A demo has 1 to 20,000 machines.", "Give another --machines.", null, null);
-        if (!(settings.Speed > 0)) throw new ServiceException(400, "speed-refused", "Time cannot stand still.", "Give a --speed above 0.", null, null);
+        if (settings.Machines is < 1 or > 20_000)
+            throw new ServiceException(
+                400,
+                "machines-refused",
+                "A demo has 1 to 20,000 machines.",
+                "Give another --machines.",
+                null,
+                null
+            );
+        if (!(settings.Speed > 0))
+            throw new ServiceException(
+                400,
+                "speed-refused",
+                "Time cannot stand still.",
+                "Give a --speed above 0.",
+                null,
+                null
+            );
         Prepare(settings);
-        await using var own = settings.Service is null ? await ServiceHost.StartAsync(new ServiceOptions(Path.Combine(settings.Data, "service"), settings.Port), stop) : null;
+        await using var own = settings.Service is null
+            ? await ServiceHost.StartAsync(
+                new ServiceOptions(Path.Combine(settings.Data, "service"), settings.Port),
+                stop
+            )
+            : null;
         var address = own?.Address ?? new Uri(settings.Service!);
-        var token = own is null ? settings.Token : (await File.ReadAllTextAsync(Path.Combine(settings.Data, "service", ServiceHost.StewardTokenFile), stop)).Trim();
+        var token = own is null
+            ? settings.Token
+            : (
+                await File.ReadAllTextAsync(Path.Combine(settings.Data, "service", ServiceHost.StewardTokenFile), stop)
+            ).Trim();
         using var client = new FurloughClient(address, token);
-        foreach (var card in own is null ? [] : (string[])[RecordingsCard, FieldBookCard]) await client.AddKindAsync(card, [], stop);
+        foreach (var card in own is null ? [] : (string[])[RecordingsCard, FieldBookCard])
+            await client.AddKindAsync(card, [], stop);
         using var ending = CancellationTokenSource.CreateLinkedTokenSource(stop);
-        var code = settings.Code ?? (await client.InviteAsync(new InviteRequest(null, settings.Machines, 24), stop)).Code;
+        var code = settings.Code
+            ?? (await client.InviteAsync(new InviteRequest(null, settings.Machines, 24), stop)).Code;
         var enrolled = new TaskCompletionSource(TaskCreationOptions.RunContinuationsAsynchronously);
         var machines = FieldStation.Make(settings.Machines, settings.Seed);
-        var station = new StationHost(address, Path.Combine(settings.Data, "station"), settings.Speed, line => Terminal.Line(line))
-            .RunAsync(machines, code, enrolled.SetResult, ending.Token);
+        var station = new StationHost(address, Path.Combine(settings.Data, "station"), settings.Speed, line =>
+            Terminal.Line(line)
+        ).RunAsync(machines, code, enrolled.SetResult, ending.Token);
         Terminal.Line($"Console   {address.ToString().TrimEnd('/')}/#token={token}");
-        Terminal.Line("Terminal  " + $"export FURLOUGH_SERVICE={address.ToString().TrimEnd('/')} FURLOUGH_TOKEN={token}");
+        Terminal.Line(
+            "Terminal  " + $"export FURLOUGH_SERVICE={address.ToString().TrimEnd('/')} FURLOUGH_TOKEN={token}"
+        );
         Terminal.Line();
         await await Task.WhenAny(enrolled.Task, station);
         await SurveyedAsync(client, machines.Count(m => m.LeavesAfter != FieldStation.Enrolling), stop);
-        Terminal.Line($"Calder Fen Field Station: {settings.Machines} stand-in workstations are enrolled and surveyed.");
+        Terminal.Line(
+            $"Calder Fen Field Station: {settings.Machines} stand-in workstations are enrolled and surveyed."
+        );
         var outcome = settings.Room == "-" ? ExitCode.Done : await CarryOutAsync(client, settings.Room, stop);
         if (!settings.Once)
         {
@@ -101,7 +204,10 @@ internal static class DemoCommands
         var marker = Path.Combine(settings.Data, Marker);
         if (settings.Fresh && Directory.Exists(settings.Data))
         {
-            if (!File.Exists(marker)) throw new IOException($"{settings.Data} was not made by a demo and is left as it is; give another --data.");
+            if (!File.Exists(marker))
+                throw new IOException(
+                    $"{settings.Data} was not made by a demo and is left as it is; give another --data."
+                );
             Directory.Delete(settings.Data, recursive: true);
         }
         Directory.CreateDirectory(settings.Data);
@@ -110,12 +216,14 @@ internal static class DemoCommands
 
     private static async Task SurveyedAsync(FurloughClient client, int machines, CancellationToken stop)
     {
-        while ((await client.MachinesAsync(null, null, stop)).Count(m => m.SurveyedAt is not null) < machines) await Task.Delay(500, stop);
+        while ((await client.MachinesAsync(null, null, stop)).Count(m => m.SurveyedAt is not null) < machines)
+            await Task.Delay(500, stop);
     }
 
     private static async Task<int> CarryOutAsync(FurloughClient client, string room, CancellationToken stop)
     {
-        var plan = await client.MakePlanAsync($"""
+        var plan = await client.MakePlanAsync(
+            $"""
             furlough-brief: 1
             title: {room}, free the system volumes
             machines: {"{"}rooms: ["{room}"]{"}"}
@@ -131,15 +239,20 @@ internal static class DemoCommands
                 onto: roomy
                 path: People/{"{account}/{folder}"}
             reserve: {"{"}others: 10%{"}"}
-            """, stop);
+            """,
+            stop
+        );
         if (plan.Relocations.All(r => r.Blocked.Count > 0))
         {
             Terminal.Line($"The {room} has been relocated already; --fresh begins anew.");
             return ExitCode.Done;
         }
-        foreach (var hazard in plan.ConsentsWanted) await client.ConsentAsync(plan.Number, new ConsentRequest(hazard, "part of the demo"), stop);
+        foreach (var hazard in plan.ConsentsWanted)
+            await client.ConsentAsync(plan.Number, new ConsentRequest(hazard, "part of the demo"), stop);
         var run = await client.StartRunAsync(plan.Number, stop);
-        Terminal.Line($"Plan {plan.Number} is carried out as run {run.Number}: {run.Relocations} relocations on {run.Machines} machines of the {room}.\n");
+        Terminal.Line(
+            $"Plan {plan.Number} is carried out as run {run.Number}: {run.Relocations} relocations on {run.Machines} machines of the {room}.\n"
+        );
         return await RunCommands.FollowAsync(client, run.Number, json: false, stop);
     }
 }

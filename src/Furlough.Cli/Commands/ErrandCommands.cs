@@ -14,32 +14,64 @@ internal static class ErrandCommands
     {
         var all = new Option<bool>("--all") { Description = "Also those that are over" };
         var list = new Command("list", "List what waits for a person, the most urgent first") { all };
-        list.Calls(async (client, parsed, stop) =>
+        list.Calls(
+            async (client, parsed, stop) =>
+            {
+                var errands = await client.ErrandsAsync(parsed.GetValue(all), stop);
+                if (parsed.GetValue(Connection.Json))
+                    Terminal.Json(errands);
+                else if (errands.Count == 0)
+                    Terminal.Line("Nothing waits for a person.");
+                else
+                    foreach (var errand in errands)
+                        Say(errand);
+                return errands.Any(e => e.State.IsToDo()) ? ExitCode.WaitsForPerson : ExitCode.Done;
+            }
+        );
+        var claimant = new Option<string?>("--as")
         {
-            var errands = await client.ErrandsAsync(parsed.GetValue(all), stop);
-            if (parsed.GetValue(Connection.Json)) Terminal.Json(errands);
-            else if (errands.Count == 0) Terminal.Line("Nothing waits for a person.");
-            else
-                foreach (var errand in errands) Say(errand);
-            return errands.Any(e => e.State.IsToDo()) ? ExitCode.WaitsForPerson : ExitCode.Done;
-        });
-        var claimant = new Option<string?>("--as") { Description = "The person or role that will do it; left out: you" };
+            Description = "The person or role that will do it; left out: you",
+        };
         var claim = new Command("claim", "Say that somebody will do it") { Number, claimant };
-        claim.Calls((client, parsed, stop) => ShowAsync(parsed, client.ClaimErrandAsync(parsed.GetValue(Number), parsed.GetValue(claimant), stop)));
+        claim.Calls(
+            (client, parsed, stop) =>
+                ShowAsync(parsed, client.ClaimErrandAsync(parsed.GetValue(Number), parsed.GetValue(claimant), stop))
+        );
         var note = new Option<string?>("--note") { Description = "A remark for the history" };
         var finish = new Command("finish", "Say that it is done: what waited for it begins") { Number, note };
-        finish.Calls((client, parsed, stop) => ShowAsync(parsed, client.EndErrandAsync(parsed.GetValue(Number), "finish", parsed.GetValue(note), stop)));
+        finish.Calls(
+            (client, parsed, stop) =>
+                ShowAsync(parsed, client.EndErrandAsync(parsed.GetValue(Number), "finish", parsed.GetValue(note), stop))
+        );
         var reason = new Option<string>("--reason") { Description = "Why it will not be done", Required = true };
-        var decline = new Command("decline", "Say that it will not be done: what waits for it is undone") { Number, reason };
-        decline.Calls((client, parsed, stop) => ShowAsync(parsed, client.EndErrandAsync(parsed.GetValue(Number), "decline", parsed.GetValue(reason), stop)));
-        return new Command("errand", "What only a person can do: plug in, sign out, restart, look") { list, claim, finish, decline };
+        var decline = new Command("decline", "Say that it will not be done: what waits for it is undone")
+        {
+            Number,
+            reason,
+        };
+        decline.Calls(
+            (client, parsed, stop) =>
+                ShowAsync(
+                    parsed,
+                    client.EndErrandAsync(parsed.GetValue(Number), "decline", parsed.GetValue(reason), stop)
+                )
+        );
+        return new Command("errand", "What only a person can do: plug in, sign out, restart, look")
+        {
+            list,
+            claim,
+            finish,
+            decline,
+        };
     }
 
     private static async Task<int> ShowAsync(ParseResult parsed, Task<ErrandView> asked)
     {
         var errand = await asked;
-        if (parsed.GetValue(Connection.Json)) Terminal.Json(errand);
-        else Say(errand);
+        if (parsed.GetValue(Connection.Json))
+            Terminal.Json(errand);
+        else
+            Say(errand);
         return ExitCode.Done;
     }
 
@@ -52,7 +84,9 @@ internal static class ErrandCommands
             ErrandState.Lapsed => $"lapsed {e.EndedAt:u}: it settled itself",
             _ => $"{e.State.Word()} by {e.EndedBy} {e.EndedAt:u}{(e.Remark is null ? "" : $": {e.Remark}")}",
         };
-        Terminal.Line($"{e.Number,4}  {e.Kind.Word()}  {e.Machine}{(e.Account is null ? "" : $", {e.Account}")}  {(e.State.IsToDo() ? $"{(e.Overdue ? "overdue since" : "until")} {e.Due:yyyy-MM-dd HH:mm}Z, " : "")}{standing}");
+        Terminal.Line(
+            $"{e.Number, 4}  {e.Kind.Word()}  {e.Machine}{(e.Account is null ? "" : $", {e.Account}")}  {(e.State.IsToDo() ? $"{(e.Overdue ? "overdue since" : "until")} {e.Due:yyyy-MM-dd HH:mm}Z, " : "")}{standing}"
+        );
         Terminal.Line($"      {e.Text}");
     }
 }

@@ -8,16 +8,28 @@ internal static class HistoryCommands
 {
     internal static Command Make()
     {
-        var about = new Option<string?>("--about") { Description = "Only entries that have this text in them: a name, `run 2`, `relocation 190`" };
+        var about = new Option<string?>("--about")
+        {
+            Description = "Only entries that have this text in them: a name, `run 2`, `relocation 190`",
+        };
         var before = new Option<long?>("--before") { Description = "Only entries with smaller numbers" };
         var list = new Command("list", "List who did what, the latest first; at most 500 entries") { about, before };
-        list.Calls(async (client, parsed, stop) =>
-        {
-            var entries = await client.HistoryAsync(parsed.GetValue(before), parsed.GetValue(about), stop);
-            if (parsed.GetValue(Connection.Json)) Terminal.Json(entries);
-            else Terminal.Table([">no.", "when", "who", "what", "of", "from", "to"], entries.Select(e => (string[])[$"{e.Number}", $"{e.At:u}", e.By, e.Action, e.Subject, e.From ?? "", e.To ?? ""]));
-            return ExitCode.Done;
-        });
+        list.Calls(
+            async (client, parsed, stop) =>
+            {
+                var entries = await client.HistoryAsync(parsed.GetValue(before), parsed.GetValue(about), stop);
+                if (parsed.GetValue(Connection.Json))
+                    Terminal.Json(entries);
+                else
+                    Terminal.Table(
+                        [">no.", "when", "who", "what", "of", "from", "to"],
+                        entries.Select(e =>
+                            (string[])[$"{e.Number}", $"{e.At:u}", e.By, e.Action, e.Subject, e.From ?? "", e.To ?? ""]
+                        )
+                    );
+                return ExitCode.Done;
+            }
+        );
         return new Command("history", "Who did what, when") { list };
     }
 }

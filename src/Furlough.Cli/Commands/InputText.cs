@@ -10,10 +10,20 @@ internal static class InputText
     /// <param name="sample">The command that prints one.</param>
     internal static string Read(string file, string what, string sample)
     {
-        try { return file == "-" ? Console.In.ReadToEnd() : File.ReadAllText(file); }
+        try
+        {
+            return file == "-" ? Console.In.ReadToEnd() : File.ReadAllText(file);
+        }
         catch (Exception error) when (error is IOException or UnauthorizedAccessException)
         {
-            throw new ServiceException(400, "file-unread", $"The {what} cannot be read: {error.Message}", $"Give the file of a {what}; `{sample}` prints one.", null, null);
+            throw new ServiceException(
+                400,
+                "file-unread",
+                $"The {what} cannot be read: {error.Message}",
+                $"Give the file of a {what}; `{sample}` prints one.",
+                null,
+                null
+            );
         }
     }
 }

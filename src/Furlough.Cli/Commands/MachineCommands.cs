@@ -15,42 +15,99 @@ internal static class MachineCommands
     internal static Command Make()
     {
         var room = new Option<string?>("--room") { Description = "Only those of a room" };
-        var standing = new Option<string?>("--standing") { Description = $"Only those with a standing: {string.Join(", ", Words.All<Standing>())}" };
-        var list = new Command("list", "List machines, those that need attention first") { room, standing };
-        list.Calls((client, parsed, stop) => ListAsync(client, parsed.GetValue(room), parsed.GetValue(standing), parsed.GetValue(Connection.Json), stop));
-        var show = new Command("show", "Show a machine's volumes and holdings") { Name };
-        show.Calls(async (client, parsed, stop) => Show(await client.MachineAsync(parsed.GetValue(Name)!, stop), parsed.GetValue(Connection.Json)));
-        var survey = new Command("survey", "Have a machine look again") { Name };
-        survey.Calls(async (client, parsed, stop) =>
+        var standing = new Option<string?>("--standing")
         {
-            var asked = await client.SurveyAsync(parsed.GetValue(Name)!, stop);
-            var now = await WaitForSurveyAsync(client, asked, stop);
-            if (parsed.GetValue(Connection.Json)) Terminal.Json(now);
-            else Terminal.Line(now.SurveyedAt > asked.SurveyedAt || asked.SurveyedAt is null && now.SurveyedAt is not null ? $"{now.Name} surveyed at {now.SurveyedAt:u}: {Words.Count(now.Holdings, "holding")}, {Words.Size(now.DataBytes)}." : $"{now.Name} has not answered yet; it surveys itself when it does.");
-            return now.SurveyedAt == asked.SurveyedAt ? ExitCode.WaitsForPerson : ExitCode.Done;
-        });
-        return new Command("machine", "Machines, their volumes and what lives on them") { list, show, survey, SpaceCommand.Make(), Invite(), Invites(), Uninvite(), SetRole(), SetReserve(), Drill(), Hold(), Release(), Forget() };
+            Description = $"Only those with a standing: {string.Join(", ", Words.All<Standing>())}",
+        };
+        var list = new Command("list", "List machines, those that need attention first") { room, standing };
+        list.Calls(
+            (client, parsed, stop) =>
+                ListAsync(
+                    client,
+                    parsed.GetValue(room),
+                    parsed.GetValue(standing),
+                    parsed.GetValue(Connection.Json),
+                    stop
+                )
+        );
+        var show = new Command("show", "Show a machine's volumes and holdings") { Name };
+        show.Calls(
+            async (client, parsed, stop) =>
+                Show(await client.MachineAsync(parsed.GetValue(Name)!, stop), parsed.GetValue(Connection.Json))
+        );
+        var survey = new Command("survey", "Have a machine look again") { Name };
+        survey.Calls(
+            async (client, parsed, stop) =>
+            {
+                var asked = await client.SurveyAsync(parsed.GetValue(Name)!, stop);
+                var now = await WaitForSurveyAsync(client, asked, stop);
+                if (parsed.GetValue(Connection.Json))
+                    Terminal.Json(now);
+                else
+                    Terminal.Line(
+                        now.SurveyedAt > asked.SurveyedAt || asked.SurveyedAt is null && now.SurveyedAt is not null
+                            ? $"{now.Name} surveyed at {now.SurveyedAt:u}: {Words.Count(now.Holdings, "holding")}, {Words.Size(now.DataBytes)}."
+                            : $"{now.Name} has not answered yet; it surveys itself when it does."
+                    );
+                return now.SurveyedAt == asked.SurveyedAt ? ExitCode.WaitsForPerson : ExitCode.Done;
+            }
+        );
+        return new Command("machine", "Machines, their volumes and what lives on them")
+        {
+            list,
+            show,
+            survey,
+            SpaceCommand.Make(),
+            Invite(),
+            Invites(),
+            Uninvite(),
+            SetRole(),
+            SetReserve(),
+            Drill(),
+            Hold(),
+            Release(),
+            Forget(),
+        };
     }
 
-    private static Argument<string[]> Names() => new("names") { Description = "Names of the machines", Arity = ArgumentArity.OneOrMore };
+    private static Argument<string[]> Names() =>
+        new("names") { Description = "Names of the machines", Arity = ArgumentArity.OneOrMore };
 
     private static Command Forget()
     {
-        var withOriginals = new Option<bool>("--with-originals") { Description = "Although it keeps originals or has relocations that have not ended: the machine is gone for good" };
-        var yes = new Option<bool>("--yes") { Description = "Do not ask for confirmation" };
-        var command = new Command("forget", "Remove a machine from the service for good; nothing on the machine itself changes") { Name, withOriginals, yes };
-        command.Calls(async (client, parsed, stop) =>
+        var withOriginals = new Option<bool>("--with-originals")
         {
-            var name = parsed.GetValue(Name)!;
-            if (!parsed.GetValue(yes) && !Console.IsInputRedirected)
+            Description =
+                "Although it keeps originals or has relocations that have not ended: the machine is gone for good",
+        };
+        var yes = new Option<bool>("--yes") { Description = "Do not ask for confirmation" };
+        var command = new Command(
+            "forget",
+            "Remove a machine from the service for good; nothing on the machine itself changes"
+        )
+        {
+            Name,
+            withOriginals,
+            yes,
+        };
+        command.Calls(
+            async (client, parsed, stop) =>
             {
-                Console.Error.Write($"This removes {name} and everything that the service knows of it but the history. Type its name to go on: ");
-                if (Console.ReadLine()?.Trim() != name) return ExitCode.Refused;
+                var name = parsed.GetValue(Name)!;
+                if (!parsed.GetValue(yes) && !Console.IsInputRedirected)
+                {
+                    Console.Error.Write(
+                        $"This removes {name} and everything that the service knows of it but the history. Type its name to go on: "
+                    );
+                    if (Console.ReadLine()?.Trim() != name)
+                        return ExitCode.Refused;
+                }
+                await client.ForgetAsync(name, parsed.GetValue(withOriginals), stop);
+                if (!parsed.GetValue(Connection.Json))
+                    Terminal.Line($"{name} is forgotten. Its agent is turned away from now on; uninstall it there.");
+                return ExitCode.Done;
             }
-            await client.ForgetAsync(name, parsed.GetValue(withOriginals), stop);
-            if (!parsed.GetValue(Connection.Json)) Terminal.Line($"{name} is forgotten. Its agent is turned away from now on; uninstall it there.");
-            return ExitCode.Done;
-        });
+        );
         return command;
     }
 
@@ -58,15 +115,31 @@ internal static class MachineCommands
     {
         var volume = new Option<string>("--volume") { Description = "Where the volume is mounted", Required = true };
         var account = new Option<string>("--account") { Description = "Who signs in at the end", Required = true };
-        var command = new Command("drill", "Have people try what happens without a volume on which somebody's home is to live: each step is an errand, and the results are kept") { Name, volume, account };
-        command.Calls(async (client, parsed, stop) =>
+        var command = new Command(
+            "drill",
+            "Have people try what happens without a volume on which somebody's home is to live: each step is an errand, and the results are kept"
+        )
         {
-            var name = parsed.GetValue(Name)!;
-            var drill = await client.DrillAsync(name, new DrillRequest(parsed.GetValue(volume)!, parsed.GetValue(account)!), stop);
-            if (parsed.GetValue(Connection.Json)) Terminal.Json(drill);
-            else Terminal.Line($"A drill with {drill.Volume} of {name} has begun. Next: furlough errand list");
-            return ExitCode.Done;
-        });
+            Name,
+            volume,
+            account,
+        };
+        command.Calls(
+            async (client, parsed, stop) =>
+            {
+                var name = parsed.GetValue(Name)!;
+                var drill = await client.DrillAsync(
+                    name,
+                    new DrillRequest(parsed.GetValue(volume)!, parsed.GetValue(account)!),
+                    stop
+                );
+                if (parsed.GetValue(Connection.Json))
+                    Terminal.Json(drill);
+                else
+                    Terminal.Line($"A drill with {drill.Volume} of {name} has begun. Next: furlough errand list");
+                return ExitCode.Done;
+            }
+        );
         return command;
     }
 
@@ -74,14 +147,22 @@ internal static class MachineCommands
     {
         var names = Names();
         var reason = new Option<string>("--reason") { Description = "What is going on there", Required = true };
-        var command = new Command("hold", "Begin nothing on machines for now; who is kept out already is let in first") { names, reason };
-        command.Calls(async (client, parsed, stop) =>
+        var command = new Command("hold", "Begin nothing on machines for now; who is kept out already is let in first")
         {
-            var machines = parsed.GetValue(names)!;
-            await client.HoldAsync(machines, parsed.GetValue(reason), stop);
-            Terminal.Line($"{Words.Count(machines.Length, "machine is", "machines are")} held. Next: furlough machine release {string.Join(' ', machines)}");
-            return ExitCode.Done;
-        });
+            names,
+            reason,
+        };
+        command.Calls(
+            async (client, parsed, stop) =>
+            {
+                var machines = parsed.GetValue(names)!;
+                await client.HoldAsync(machines, parsed.GetValue(reason), stop);
+                Terminal.Line(
+                    $"{Words.Count(machines.Length, "machine is", "machines are")} held. Next: furlough machine release {string.Join(' ', machines)}"
+                );
+                return ExitCode.Done;
+            }
+        );
         return command;
     }
 
@@ -89,90 +170,180 @@ internal static class MachineCommands
     {
         var names = Names();
         var command = new Command("release", "Let held machines go on") { names };
-        command.Calls(async (client, parsed, stop) =>
-        {
-            var machines = parsed.GetValue(names)!;
-            await client.HoldAsync(machines, null, stop);
-            Terminal.Line($"{Words.Count(machines.Length, "machine goes", "machines go")} on.");
-            return ExitCode.Done;
-        });
+        command.Calls(
+            async (client, parsed, stop) =>
+            {
+                var machines = parsed.GetValue(names)!;
+                await client.HoldAsync(machines, null, stop);
+                Terminal.Line($"{Words.Count(machines.Length, "machine goes", "machines go")} on.");
+                return ExitCode.Done;
+            }
+        );
         return command;
     }
 
     private static Command SetRole()
     {
         var names = Names();
-        var role = new Option<string?>("--is") { Description = "What they are for, in a word of your own; left out, it is taken back" };
-        var command = new Command("role", "Say what machines are for, so that briefs can mean them by it") { names, role };
-        command.Calls(async (client, parsed, stop) =>
+        var role = new Option<string?>("--is")
         {
-            var (machines, word) = (parsed.GetValue(names)!, parsed.GetValue(role));
-            await client.SetRoleAsync(machines, word, stop);
-            Terminal.Line(word is null ? $"{Words.Count(machines.Length, "machine has", "machines have")} no role now." : $"{Words.Count(machines.Length, "machine is", "machines are")} for {word} now; briefs mean them by `roles: [{word}]`.");
-            return ExitCode.Done;
-        });
+            Description = "What they are for, in a word of your own; left out, it is taken back",
+        };
+        var command = new Command("role", "Say what machines are for, so that briefs can mean them by it")
+        {
+            names,
+            role,
+        };
+        command.Calls(
+            async (client, parsed, stop) =>
+            {
+                var (machines, word) = (parsed.GetValue(names)!, parsed.GetValue(role));
+                await client.SetRoleAsync(machines, word, stop);
+                Terminal.Line(
+                    word is null
+                        ? $"{Words.Count(machines.Length, "machine has", "machines have")} no role now."
+                        : $"{Words.Count(machines.Length, "machine is", "machines are")} for {word} now; briefs mean them by `roles: [{word}]`."
+                );
+                return ExitCode.Done;
+            }
+        );
         return command;
     }
 
     private static Command SetReserve()
     {
-        var room = new Option<string?>("--room") { Description = "Room; without it the reserve is that of all rooms without one of their own" };
-        var system = new Option<string?>("--system") { Description = "To be left free on system volumes: a size such as 60 GB, or a share such as 25%" };
+        var room = new Option<string?>("--room")
+        {
+            Description = "Room; without it the reserve is that of all rooms without one of their own",
+        };
+        var system = new Option<string?>("--system")
+        {
+            Description = "To be left free on system volumes: a size such as 60 GB, or a share such as 25%",
+        };
         var others = new Option<string?>("--others") { Description = "To be left free on every other volume" };
         var none = new Option<bool>("--none") { Description = "Take the reserve back" };
-        var command = new Command("reserve", "List what is to be left free on volumes, or say it for a room or all machines; a brief may differ for its own plans") { room, system, others, none };
-        command.Calls(async (client, parsed, stop) =>
+        var command = new Command(
+            "reserve",
+            "List what is to be left free on volumes, or say it for a room or all machines; a brief may differ for its own plans"
+        )
         {
-            var (where, own, rest) = (parsed.GetValue(room), parsed.GetValue(system), parsed.GetValue(others));
-            if (own is not null || rest is not null || parsed.GetValue(none))
+            room,
+            system,
+            others,
+            none,
+        };
+        command.Calls(
+            async (client, parsed, stop) =>
             {
-                if (parsed.GetValue(none) && (own is not null || rest is not null)) throw new ServiceException(0, "options-exclude", "--none takes the reserve back, and --system or --others say one.", "Give one or the other.", null, null);
-                await client.SetReserveAsync(where, own, rest, stop);
+                var (where, own, rest) = (parsed.GetValue(room), parsed.GetValue(system), parsed.GetValue(others));
+                if (own is not null || rest is not null || parsed.GetValue(none))
+                {
+                    if (parsed.GetValue(none) && (own is not null || rest is not null))
+                        throw new ServiceException(
+                            0,
+                            "options-exclude",
+                            "--none takes the reserve back, and --system or --others say one.",
+                            "Give one or the other.",
+                            null,
+                            null
+                        );
+                    await client.SetReserveAsync(where, own, rest, stop);
+                }
+                var said = await client.ReservesAsync(stop);
+                if (parsed.GetValue(Connection.Json))
+                    Terminal.Json(said);
+                else if (said.Count == 0)
+                    Terminal.Line(
+                        "No reserve is said: `machine space` goes by that of each machine's last run. Next: furlough machine reserve --system 25%"
+                    );
+                else
+                    Terminal.Table(
+                        ["room", "system volume", "other volumes", "said by"],
+                        said.Select(r => (string[])[r.Room ?? "all others", r.System, r.Others, r.SaidBy])
+                    );
+                return ExitCode.Done;
             }
-            var said = await client.ReservesAsync(stop);
-            if (parsed.GetValue(Connection.Json)) Terminal.Json(said);
-            else if (said.Count == 0) Terminal.Line("No reserve is said: `machine space` goes by that of each machine's last run. Next: furlough machine reserve --system 25%");
-            else Terminal.Table(["room", "system volume", "other volumes", "said by"], said.Select(r => (string[])[r.Room ?? "all others", r.System, r.Others, r.SaidBy]));
-            return ExitCode.Done;
-        });
+        );
         return command;
     }
 
     private static Command Invite()
     {
         var room = new Option<string?>("--room") { Description = "Room of the machines that use it" };
-        var machines = new Option<int>("--machines") { Description = "How many machines may use it", DefaultValueFactory = _ => 1 };
-        var hours = new Option<int>("--hours") { Description = "How long it is valid", DefaultValueFactory = _ => 24 };
-        var again = new Option<string?>("--again") { Description = "Name of a machine that was set up anew: it takes its former place again" };
-        var invite = new Command("invite", "Make an invite with which agents introduce themselves") { room, machines, hours, again };
-        invite.Calls(async (client, parsed, stop) =>
+        var machines = new Option<int>("--machines")
         {
-            var (wanted, former) = (parsed.GetValue(room), parsed.GetValue(again));
-            var made = await client.InviteAsync(new InviteRequest(wanted, parsed.GetValue(machines), parsed.GetValue(hours), former), stop);
-            if (parsed.GetValue(Connection.Json)) Terminal.Json(made);
-            else
+            Description = "How many machines may use it",
+            DefaultValueFactory = _ => 1,
+        };
+        var hours = new Option<int>("--hours") { Description = "How long it is valid", DefaultValueFactory = _ => 24 };
+        var again = new Option<string?>("--again")
+        {
+            Description = "Name of a machine that was set up anew: it takes its former place again",
+        };
+        var invite = new Command("invite", "Make an invite with which agents introduce themselves")
+        {
+            room,
+            machines,
+            hours,
+            again,
+        };
+        invite.Calls(
+            async (client, parsed, stop) =>
             {
-                Terminal.Line($"Invite for {Words.Count(made.Machines, "machine")}, valid until {made.Expires:u}. On each machine, once:");
-                Terminal.Line();
-                Terminal.Line($"  FURLOUGH_CODE={made.Code} furlough-agent --service {client.Address.ToString().TrimEnd('/')}{(wanted is null && former is null ? " --room ROOM" : "")}");
-                Terminal.Line();
-                Terminal.Line("Whoever has the code can bring machines in: `--code-file FILE` reads it from a file, `--code-file -` from standard input.");
+                var (wanted, former) = (parsed.GetValue(room), parsed.GetValue(again));
+                var made = await client.InviteAsync(
+                    new InviteRequest(wanted, parsed.GetValue(machines), parsed.GetValue(hours), former),
+                    stop
+                );
+                if (parsed.GetValue(Connection.Json))
+                    Terminal.Json(made);
+                else
+                {
+                    Terminal.Line(
+                        $"Invite for {Words.Count(made.Machines, "machine")}, valid until {made.Expires:u}. On each machine, once:"
+                    );
+                    Terminal.Line();
+                    Terminal.Line(
+                        $"  FURLOUGH_CODE={made.Code} furlough-agent --service {client.Address.ToString().TrimEnd('/')}{(wanted is null && former is null ? " --room ROOM" : "")}"
+                    );
+                    Terminal.Line();
+                    Terminal.Line(
+                        "Whoever has the code can bring machines in: `--code-file FILE` reads it from a file, `--code-file -` from standard input."
+                    );
+                }
+                return ExitCode.Done;
             }
-            return ExitCode.Done;
-        });
+        );
         return invite;
     }
 
     private static Command Invites()
     {
         var invites = new Command("invites", "List invites that may still be used; their codes are not shown again");
-        invites.Calls(async (client, json, stop) =>
-        {
-            var open = await client.InvitesAsync(stop);
-            if (json) Terminal.Json(open);
-            else Terminal.Table(["invite", "room", "for", ">machines left", "valid until", "made by"], open.Select(i => (string[])[i.Id, i.Room ?? "any", i.Again ?? "new machines", $"{i.Left}", $"{i.Expires:u}", i.MadeBy]));
-            return ExitCode.Done;
-        });
+        invites.Calls(
+            async (client, json, stop) =>
+            {
+                var open = await client.InvitesAsync(stop);
+                if (json)
+                    Terminal.Json(open);
+                else
+                    Terminal.Table(
+                        ["invite", "room", "for", ">machines left", "valid until", "made by"],
+                        open.Select(i =>
+                            (string[])
+                                [
+                                    i.Id,
+                                    i.Room ?? "any",
+                                    i.Again ?? "new machines",
+                                    $"{i.Left}",
+                                    $"{i.Expires:u}",
+                                    i.MadeBy,
+                                ]
+                        )
+                    );
+                return ExitCode.Done;
+            }
+        );
         return invites;
     }
 
@@ -180,16 +351,24 @@ internal static class MachineCommands
     {
         var id = new Argument<string>("invite") { Description = "The invite, as `furlough machine invites` names it" };
         var command = new Command("uninvite", "Revoke an invite; machines that have used it keep their places") { id };
-        command.Calls(async (client, parsed, stop) =>
-        {
-            await client.RevokeInviteAsync(parsed.GetValue(id)!, stop);
-            Terminal.Line($"Nobody can use the invite {parsed.GetValue(id)} any more.");
-            return ExitCode.Done;
-        });
+        command.Calls(
+            async (client, parsed, stop) =>
+            {
+                await client.RevokeInviteAsync(parsed.GetValue(id)!, stop);
+                Terminal.Line($"Nobody can use the invite {parsed.GetValue(id)} any more.");
+                return ExitCode.Done;
+            }
+        );
         return command;
     }
 
-    private static async Task<int> ListAsync(FurloughClient client, string? room, string? standing, bool json, CancellationToken stop)
+    private static async Task<int> ListAsync(
+        FurloughClient client,
+        string? room,
+        string? standing,
+        bool json,
+        CancellationToken stop
+    )
     {
         var machines = await client.MachinesAsync(room, standing, stop);
         if (json)
@@ -197,11 +376,27 @@ internal static class MachineCommands
             Terminal.Json(machines);
             return ExitCode.Done;
         }
-        Terminal.Table(["machine", "room", "standing", "system volume", ">free", ">holdings", ">data", "attention"], machines.OrderByDescending(m => Urgency(m.Standing)).ThenBy(m => m.Name, StringComparer.Ordinal).Select(m => (string[])
-        [
-            m.Name, m.Room, m.Standing.Show(), m.System is { } shelf ? ShelfText.Draw(shelf, 24) : "",
-            m.System is { SizeBytes: > 0 } system ? $"{Words.Size(system.FreeBytes)} ({100.0 * system.FreeBytes / system.SizeBytes:0}%)" : "", $"{m.Holdings}", Words.Size(m.DataBytes), Shorten(m.Attention ?? "", 60),
-        ]));
+        Terminal.Table(
+            ["machine", "room", "standing", "system volume", ">free", ">holdings", ">data", "attention"],
+            machines
+                .OrderByDescending(m => Urgency(m.Standing))
+                .ThenBy(m => m.Name, StringComparer.Ordinal)
+                .Select(m =>
+                    (string[])
+                        [
+                            m.Name,
+                            m.Room,
+                            m.Standing.Show(),
+                            m.System is { } shelf ? ShelfText.Draw(shelf, 24) : "",
+                            m.System is { SizeBytes: > 0 } system
+                                ? $"{Words.Size(system.FreeBytes)} ({100.0 * system.FreeBytes / system.SizeBytes:0}%)"
+                                : "",
+                            $"{m.Holdings}",
+                            Words.Size(m.DataBytes),
+                            Shorten(m.Attention ?? "", 60),
+                        ]
+                )
+        );
         Terminal.Line();
         Terminal.Line(ShelfText.Legend);
         return ExitCode.Done;
@@ -215,37 +410,96 @@ internal static class MachineCommands
             return ExitCode.Done;
         }
         var m = detail.Machine;
-        Terminal.Line($"{m.Name}  {m.Room}{(m.Role is null ? "" : $"  {m.Role}")}  {m.Standing.Show()}  {m.OperatingSystem}  surveyed {m.SurveyedAt:u}");
-        if (m.Attention is { } attention && !detail.Holdings.Any(h => h.Relocation?.Failure is { } failure && failure.Text == attention)) Terminal.Line(attention);
+        Terminal.Line(
+            $"{m.Name}  {m.Room}{(m.Role is null ? "" : $"  {m.Role}")}  {m.Standing.Show()}  {m.OperatingSystem}  surveyed {m.SurveyedAt:u}"
+        );
+        if (
+            m.Attention is { } attention
+            && !detail.Holdings.Any(h => h.Relocation?.Failure is { } failure && failure.Text == attention)
+        )
+            Terminal.Line(attention);
         Terminal.Line();
-        Terminal.Table(["volume", "", ">size", ">free", "kind", "label", "identity"], detail.Shelves.Select(s => (string[])
-            [s.Root, ShelfText.Draw(ShelfSums.Of(s), 40), Words.Size(s.SizeBytes), Words.Size(s.FreeBytes), $"{(s.System ? "system, " : "")}{s.Attached.Word()}, {s.FileSystem}", s.Label, s.Identity]));
+        Terminal.Table(
+            ["volume", "", ">size", ">free", "kind", "label", "identity"],
+            detail.Shelves.Select(s =>
+                (string[])
+                    [
+                        s.Root,
+                        ShelfText.Draw(ShelfSums.Of(s), 40),
+                        Words.Size(s.SizeBytes),
+                        Words.Size(s.FreeBytes),
+                        $"{(s.System ? "system, " : "")}{s.Attached.Word()}, {s.FileSystem}",
+                        s.Label,
+                        s.Identity,
+                    ]
+            )
+        );
         Terminal.Line(ShelfText.Legend);
         Terminal.Line();
-        Terminal.Table(["account", "holding", "lives at", ">files", ">data", "relocation"], detail.Holdings.OrderByDescending(h => h.DataBytes).Select(h => (string[])
-        [
-            h.Account.Length == 0 ? "(machine)" : h.Account, h.Holding, (h.Place ?? "?") + (h.Present ? "" : h.ToBeMade ? "  (not made yet)" : "  (missing)"), h.Kind == HoldingKind.InstallPath ? "" : $"{h.Files:N0}", h.Kind == HoldingKind.InstallPath ? "" : Words.Size(h.DataBytes), h.Relocation is { } r ? $"{r.Number} {r.State.Word()}, live at {r.Live.Word()}" : h.Immovable is { } why ? $"stays: {why}" : "",
-        ]));
+        Terminal.Table(
+            ["account", "holding", "lives at", ">files", ">data", "relocation"],
+            detail
+                .Holdings.OrderByDescending(h => h.DataBytes)
+                .Select(h =>
+                    (string[])
+                        [
+                            h.Account.Length == 0 ? "(machine)" : h.Account,
+                            h.Holding,
+                            (h.Place ?? "?")
+                                + (
+                                    h.Present ? ""
+                                    : h.ToBeMade ? "  (not made yet)"
+                                    : "  (missing)"
+                                ),
+                            h.Kind == HoldingKind.InstallPath ? "" : $"{h.Files:N0}",
+                            h.Kind == HoldingKind.InstallPath ? "" : Words.Size(h.DataBytes),
+                            h.Relocation is { } r ? $"{r.Number} {r.State.Word()}, live at {r.Live.Word()}"
+                            : h.Immovable is { } why ? $"stays: {why}"
+                            : "",
+                        ]
+                )
+        );
         foreach (var drill in detail.Drills)
-            Terminal.Line($"\ndrill with {drill.Volume}, for {drill.Account}: {(drill.EndedAt is not { } ended ? $"under way, errand {drill.Errand}" : drill.Failed is { } failed ? $"failed at {ended:u}, {failed}" : $"passed at {ended:u}")}");
-        foreach (var failure in detail.Holdings.Select(h => h.Relocation?.Failure).OfType<Failure>()) Terminal.Line($"\n{failure}");
-        foreach (var note in detail.Notes.Take(MostNotes)) Terminal.Line($"\nnote: {note}");
-        if (detail.Notes.Count > MostNotes) Terminal.Line($"and {detail.Notes.Count - MostNotes} more notes: furlough machine show {m.Name} --json");
-        foreach (var finding in detail.Findings) Terminal.Line($"\n{finding.Severity.Word()}: {finding.Text} {finding.Remedy}");
+            Terminal.Line(
+                $"\ndrill with {drill.Volume}, for {drill.Account}: {(drill.EndedAt is not { } ended ? $"under way, errand {drill.Errand}" : drill.Failed is { } failed ? $"failed at {ended:u}, {failed}" : $"passed at {ended:u}")}"
+            );
+        foreach (var failure in detail.Holdings.Select(h => h.Relocation?.Failure).OfType<Failure>())
+            Terminal.Line($"\n{failure}");
+        foreach (var note in detail.Notes.Take(MostNotes))
+            Terminal.Line($"\nnote: {note}");
+        if (detail.Notes.Count > MostNotes)
+            Terminal.Line($"and {detail.Notes.Count - MostNotes} more notes: furlough machine show {m.Name} --json");
+        foreach (var finding in detail.Findings)
+            Terminal.Line($"\n{finding.Severity.Word()}: {finding.Text} {finding.Remedy}");
         return ExitCode.Done;
     }
 
-    private static async Task<MachineSummary> WaitForSurveyAsync(FurloughClient client, MachineSummary asked, CancellationToken stop)
+    private static async Task<MachineSummary> WaitForSurveyAsync(
+        FurloughClient client,
+        MachineSummary asked,
+        CancellationToken stop
+    )
     {
         for (var i = 0; ; i++)
         {
             var now = (await client.MachineAsync(asked.Name, stop)).Machine;
-            if (now.SurveyedAt != asked.SurveyedAt || i == 60 || now.Standing == Standing.Silent) return now;
+            if (now.SurveyedAt != asked.SurveyedAt || i == 60 || now.Standing == Standing.Silent)
+                return now;
             await Task.Delay(500, stop);
         }
     }
 
-    internal static string Shorten(string text, int length) => text.Length <= length ? text : text[..(length - 1)] + "…";
+    internal static string Shorten(string text, int length) =>
+        text.Length <= length ? text : text[..(length - 1)] + "…";
 
-    private static int Urgency(Standing standing) => standing switch { Standing.Stuck => 6, Standing.Drifted => 5, Standing.Waiting => 4, Standing.UnderWay => 3, Standing.Silent => 2, _ => 0 };
+    private static int Urgency(Standing standing) =>
+        standing switch
+        {
+            Standing.Stuck => 6,
+            Standing.Drifted => 5,
+            Standing.Waiting => 4,
+            Standing.UnderWay => 3,
+            Standing.Silent => 2,
+            _ => 0,
+        };
 }

@@ -10,7 +10,10 @@ internal static class ManualCommands
 {
     internal static Command Make(RootCommand root)
     {
-        var folder = new Argument<string>("folder") { Description = "Where the pages are put, such as ~/.local/share/man/man1" };
+        var folder = new Argument<string>("folder")
+        {
+            Description = "Where the pages are put, such as ~/.local/share/man/man1",
+        };
         var write = new Command("write", "Write a page for man for every noun") { folder };
         write.SetAction(parsed =>
         {
@@ -19,7 +22,8 @@ internal static class ManualCommands
                 var to = Directory.CreateDirectory(parsed.GetValue(folder)!).FullName;
                 var nouns = root.Subcommands.Where(c => !c.Hidden).ToList();
                 File.WriteAllText(Path.Combine(to, "furlough.1"), Overview(root, nouns));
-                foreach (var noun in nouns) File.WriteAllText(Path.Combine(to, $"furlough-{noun.Name}.1"), Page(noun, root));
+                foreach (var noun in nouns)
+                    File.WriteAllText(Path.Combine(to, $"furlough-{noun.Name}.1"), Page(noun, root));
                 Terminal.Line($"{nouns.Count + 1} pages are in {to}. Next: man furlough");
                 return ExitCode.Done;
             }
@@ -36,10 +40,15 @@ internal static class ManualCommands
     {
         var page = Begin("furlough", root.Description!);
         page.Append(".SH SYNOPSIS\n.B furlough\n.I NOUN VERB\n[options]\n.SH NOUNS\n");
-        foreach (var noun in nouns) page.Append($".TP\n.B {Text(noun.Name)}\n{Text(noun.Description!)}: {Text(string.Join(", ", noun.Subcommands.Select(v => v.Name)))}. See\n.BR furlough-{noun.Name} (1).\n");
+        foreach (var noun in nouns)
+            page.Append(
+                $".TP\n.B {Text(noun.Name)}\n{Text(noun.Description!)}: {Text(string.Join(", ", noun.Subcommands.Select(v => v.Name)))}. See\n.BR furlough-{noun.Name} (1).\n"
+            );
         page.Append(".SH OPTIONS OF EVERY COMMAND\n");
-        foreach (var option in root.Options.Where(o => o is not HelpOption)) Say(page, option);
-        page.Append("""
+        foreach (var option in root.Options.Where(o => o is not HelpOption))
+            Say(page, option);
+        page.Append(
+            """
             .SH EXIT STATUS
             0 done, 1 failed, 2 wrong use, 3 done in part, 4 waiting for a person, 5 refused.
             .SH FILES
@@ -51,7 +60,8 @@ internal static class ManualCommands
             and
             .BR FURLOUGH_TOKEN .
 
-            """);
+            """
+        );
         return page.ToString();
     }
 
@@ -59,22 +69,36 @@ internal static class ManualCommands
     {
         var page = Begin($"furlough-{noun.Name}", noun.Description!);
         page.Append(".SH SYNOPSIS\n");
-        foreach (var verb in noun.Subcommands) page.Append($".B furlough {Text(noun.Name)} {Text(verb.Name)}\n{string.Concat(verb.Arguments.Select(a => $".I {Text(a.Name.ToUpperInvariant())}{(a.Arity.MaximumNumberOfValues > 1 ? " ..." : "")}\n"))}{(verb.Options.Any(o => o is not HelpOption) ? "[options]\n" : "")}.br\n");
+        foreach (var verb in noun.Subcommands)
+            page.Append(
+                $".B furlough {Text(noun.Name)} {Text(verb.Name)}\n{string.Concat(verb.Arguments.Select(a => $".I {Text(a.Name.ToUpperInvariant())}{(a.Arity.MaximumNumberOfValues > 1 ? " ..." : "")}\n"))}{(verb.Options.Any(o => o is not HelpOption) ? "[options]\n" : "")}.br\n"
+            );
         page.Append(".SH VERBS\n");
         foreach (var verb in noun.Subcommands)
         {
             page.Append($".SS {Text(verb.Name)}\n{Text(verb.Description!)}.\n");
-            foreach (var argument in verb.Arguments) page.Append($".TP\n.I {Text(argument.Name.ToUpperInvariant())}\n{Text(argument.Description ?? "")}\n");
-            foreach (var option in verb.Options.Where(o => o is not HelpOption && !root.Options.Contains(o))) Say(page, option);
+            foreach (var argument in verb.Arguments)
+                page.Append($".TP\n.I {Text(argument.Name.ToUpperInvariant())}\n{Text(argument.Description ?? "")}\n");
+            foreach (var option in verb.Options.Where(o => o is not HelpOption && !root.Options.Contains(o)))
+                Say(page, option);
         }
         return page.Append(".SH SEE ALSO\n.BR furlough (1)\n").ToString();
     }
 
     private static StringBuilder Begin(string name, string what) =>
-        new($".TH {name.ToUpperInvariant()} 1 \"\" \"Furlough\"\n.SH NAME\n{Text(name)} \\- {Text(char.ToLowerInvariant(what[0]) + what[1..].TrimEnd('.'))}\n");
+        new(
+            $".TH {name.ToUpperInvariant()} 1 \"\" \"Furlough\"\n.SH NAME\n{Text(name)} \\- {Text(char.ToLowerInvariant(what[0]) + what[1..].TrimEnd('.'))}\n"
+        );
 
-    private static void Say(StringBuilder page, Option option) => page.Append($".TP\n.B {Text(string.Join(", ", option.Aliases.Prepend(option.Name)))}{(option.ValueType == typeof(bool) ? "" : $" {Text(option.HelpName?.ToUpperInvariant() ?? "VALUE")}")}\n{Text(option.Description ?? "")}{(option.Required ? " (must be given)" : "")}\n");
+    private static void Say(StringBuilder page, Option option) =>
+        page.Append(
+            $".TP\n.B {Text(string.Join(", ", option.Aliases.Prepend(option.Name)))}{(option.ValueType == typeof(bool) ? "" : $" {Text(option.HelpName?.ToUpperInvariant() ?? "VALUE")}")}\n{Text(option.Description ?? "")}{(option.Required ? " (must be given)" : "")}\n"
+        );
 
     /// <summary>Text that roff takes for nothing else.</summary>
-    private static string Text(string text) => text.Replace("\\", "\\e", StringComparison.Ordinal).Replace("-", "\\-", StringComparison.Ordinal) is var safe && safe is ['.' or '\'', ..] ? "\\&" + safe : safe;
+    private static string Text(string text) =>
+        text.Replace("\\", "\\e", StringComparison.Ordinal).Replace("-", "\\-", StringComparison.Ordinal) is var safe
+        && safe is ['.' or '\'', ..]
+            ? "\\&" + safe
+            : safe;
 }

@@ -12,43 +12,88 @@ internal static class NoticeCommands
     {
         var name = new Argument<string>("name") { Description = "Who is told" };
         var mail = new Option<string?>("--mail") { Description = "Address that mail goes to" };
-        var call = new Option<string?>("--call") { Description = "Web address that is called, with a signed event in JSON (CloudEvents 1.0)" };
-        var on = new Option<string[]>("--on") { Description = $"Only these events: {string.Join(", ", Words.All<NoticeEvent>())}", AllowMultipleArgumentsPerToken = true };
+        var call = new Option<string?>("--call")
+        {
+            Description = "Web address that is called, with a signed event in JSON (CloudEvents 1.0)",
+        };
+        var on = new Option<string[]>("--on")
+        {
+            Description = $"Only these events: {string.Join(", ", Words.All<NoticeEvent>())}",
+            AllowMultipleArgumentsPerToken = true,
+        };
         on.AcceptOnlyFromAmong([.. Words.All<NoticeEvent>()]);
         var add = new Command("add", "Have somebody told of events from now on") { name, mail, call, on };
-        add.Calls(async (client, parsed, stop) =>
-        {
-            var added = await client.AddReceiverAsync(new ReceiverRequest(parsed.GetValue(name)!, parsed.GetValue(mail), parsed.GetValue(call), [.. (parsed.GetValue(on) ?? []).Select(e => Words.Find<NoticeEvent>(e)!.Value)]), stop);
-            if (parsed.GetValue(Connection.Json)) Terminal.Json(added);
-            else
+        add.Calls(
+            async (client, parsed, stop) =>
             {
-                Terminal.Line($"{added.Name} is told of {Events(added)} from now on.");
-                if (added.Secret is { } secret) Terminal.Line($"Calls are signed (webhook-signature: v1, HMAC-SHA256 of webhook-id.webhook-timestamp.body) with this secret, which is shown once:\n{secret}");
+                var added = await client.AddReceiverAsync(
+                    new ReceiverRequest(
+                        parsed.GetValue(name)!,
+                        parsed.GetValue(mail),
+                        parsed.GetValue(call),
+                        [.. (parsed.GetValue(on) ?? []).Select(e => Words.Find<NoticeEvent>(e)!.Value)]
+                    ),
+                    stop
+                );
+                if (parsed.GetValue(Connection.Json))
+                    Terminal.Json(added);
+                else
+                {
+                    Terminal.Line($"{added.Name} is told of {Events(added)} from now on.");
+                    if (added.Secret is { } secret)
+                        Terminal.Line(
+                            $"Calls are signed (webhook-signature: v1, HMAC-SHA256 of webhook-id.webhook-timestamp.body) with this secret, which is shown once:\n{secret}"
+                        );
+                }
+                return ExitCode.Done;
             }
-            return ExitCode.Done;
-        });
+        );
         var list = new Command("list", "List who is told of what, and what did not arrive");
-        list.Calls(async (client, json, stop) =>
-        {
-            var receivers = await client.ReceiversAsync(stop);
-            if (json) Terminal.Json(receivers);
-            else
+        list.Calls(
+            async (client, json, stop) =>
             {
-                Terminal.Table(["name", "by", "of", ">sent", ">waiting", ">troubles", "added", "by whom"], receivers.Select(r => (string[])[r.Name, r.Mail ?? r.Call ?? "", Events(r), $"{r.Sent}", $"{r.Waiting}", $"{r.Troubles.Count}", $"{r.AddedAt:u}", r.AddedBy]));
-                foreach (var r in receivers)
-                    foreach (var t in r.Troubles) Terminal.Line($"\n{r.Name}, {t.State.Word()} after {Words.Count(t.Attempts, "attempt")}: {t.Subject}\n  {t.Why}{(t.Next is { } next ? $"; tried again at {next:u}" : "")}");
+                var receivers = await client.ReceiversAsync(stop);
+                if (json)
+                    Terminal.Json(receivers);
+                else
+                {
+                    Terminal.Table(
+                        ["name", "by", "of", ">sent", ">waiting", ">troubles", "added", "by whom"],
+                        receivers.Select(r =>
+                            (string[])
+                                [
+                                    r.Name,
+                                    r.Mail ?? r.Call ?? "",
+                                    Events(r),
+                                    $"{r.Sent}",
+                                    $"{r.Waiting}",
+                                    $"{r.Troubles.Count}",
+                                    $"{r.AddedAt:u}",
+                                    r.AddedBy,
+                                ]
+                        )
+                    );
+                    foreach (var r in receivers)
+                    foreach (var t in r.Troubles)
+                        Terminal.Line(
+                            $"\n{r.Name}, {t.State.Word()} after {Words.Count(t.Attempts, "attempt")}: {t.Subject}\n  {t.Why}{(t.Next is { } next ? $"; tried again at {next:u}" : "")}"
+                        );
+                }
+                return ExitCode.Done;
             }
-            return ExitCode.Done;
-        });
+        );
         var remove = new Command("remove", "Tell somebody no longer; what waits for them is dropped") { name };
-        remove.Calls(async (client, parsed, stop) =>
-        {
-            await client.RemoveReceiverAsync(parsed.GetValue(name)!, stop);
-            Terminal.Line($"{parsed.GetValue(name)} is told no longer.");
-            return ExitCode.Done;
-        });
+        remove.Calls(
+            async (client, parsed, stop) =>
+            {
+                await client.RemoveReceiverAsync(parsed.GetValue(name)!, stop);
+                Terminal.Line($"{parsed.GetValue(name)} is told no longer.");
+                return ExitCode.Done;
+            }
+        );
         return new Command("notice", "Who is told of events, by mail or web") { add, list, remove };
     }
 
-    private static string Events(ReceiverView receiver) => receiver.On.Count == 0 ? "everything" : string.Join(", ", receiver.On.Select(e => e.Word()));
+    private static string Events(ReceiverView receiver) =>
+        receiver.On.Count == 0 ? "everything" : string.Join(", ", receiver.On.Select(e => e.Word()));
 }

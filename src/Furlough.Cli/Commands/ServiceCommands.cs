@@ -9,8 +9,16 @@ namespace Furlough.Cli.Commands;
 /// <summary>`furlough service`.</summary>
 internal static class ServiceCommands
 {
-    internal static readonly Option<string> Data = new("--data") { Description = "Folder for storage, keys and the first token", DefaultValueFactory = _ => "/var/lib/furlough" };
-    internal static readonly Option<int> Port = new("--port") { Description = "Port on this machine's loopback; 0 picks a free one", DefaultValueFactory = _ => 8400 };
+    internal static readonly Option<string> Data = new("--data")
+    {
+        Description = "Folder for storage, keys and the first token",
+        DefaultValueFactory = _ => "/var/lib/furlough",
+    };
+    internal static readonly Option<int> Port = new("--port")
+    {
+        Description = "Port on this machine's loopback; 0 picks a free one",
+        DefaultValueFactory = _ => 8400,
+    };
 
     private const string Password = "FURLOUGH_MAIL_PASSWORD";
 
@@ -20,72 +28,130 @@ internal static class ServiceCommands
         {
             (null, null) => null,
             (null, _) or (_, null) => "--mail-server and --mail-from go together.",
-            _ when !Uri.TryCreate(server, UriKind.Absolute, out var uri) || uri.Scheme is not ("smtp" or "smtps") || uri.Port <= 0 => $"`{server}` is no mail server; give smtp://HOST:PORT or smtps://HOST:PORT.",
-            _ when new Uri(server!).UserInfo.Contains(':') => $"The mail server is to be given without a password, which everybody could read here; put that into {Password}.",
+            _ when !Uri.TryCreate(server, UriKind.Absolute, out var uri)
+                    || uri.Scheme is not ("smtp" or "smtps")
+                    || uri.Port <= 0 => $"`{server}` is no mail server; give smtp://HOST:PORT or smtps://HOST:PORT.",
+            _ when new Uri(server!).UserInfo.Contains(':') =>
+                $"The mail server is to be given without a password, which everybody could read here; put that into {Password}.",
             _ when !from!.Contains('@') => $"`{from}` is no address for mail.",
             _ => null,
         };
-        if (wrong is not null || server is null) return null;
+        if (wrong is not null || server is null)
+            return null;
         var address = new Uri(server);
-        return new MailServer(address, from!, address.UserInfo.Length > 0 ? Uri.UnescapeDataString(address.UserInfo) : null, Environment.GetEnvironmentVariable(Password));
+        return new MailServer(
+            address,
+            from!,
+            address.UserInfo.Length > 0 ? Uri.UnescapeDataString(address.UserInfo) : null,
+            Environment.GetEnvironmentVariable(Password)
+        );
     }
 
     internal static Command Make()
     {
-        var server = new Option<string?>("--mail-server") { Description = $"Server through which mail is sent: smtp://HOST:PORT or smtps://HOST:PORT; with an account as smtp://ACCOUNT@HOST:PORT, its password in {Password}" };
+        var server = new Option<string?>("--mail-server")
+        {
+            Description =
+                $"Server through which mail is sent: smtp://HOST:PORT or smtps://HOST:PORT; with an account as smtp://ACCOUNT@HOST:PORT, its password in {Password}",
+        };
         var from = new Option<string?>("--mail-from") { Description = "Address that mail comes from" };
-        var callPrivate = new Option<bool>("--call-private-networks") { Description = "Let web calls go to addresses of private networks and of this machine" };
-        var start = new Command("start", "Start the service and stay with it until it is told to stop") { Data, Port, server, from, callPrivate };
-        start.SetAction(async (parsed, stop) =>
+        var callPrivate = new Option<bool>("--call-private-networks")
         {
-            try
+            Description = "Let web calls go to addresses of private networks and of this machine",
+        };
+        var start = new Command("start", "Start the service and stay with it until it is told to stop")
+        {
+            Data,
+            Port,
+            server,
+            from,
+            callPrivate,
+        };
+        start.SetAction(
+            async (parsed, stop) =>
             {
-                var mail = MailServerOf(parsed.GetValue(server), parsed.GetValue(from), out var wrong);
-                if (wrong is not null)
+                try
                 {
-                    await Console.Error.WriteLineAsync($"furlough: {wrong}");
-                    return ExitCode.WrongUse;
+                    var mail = MailServerOf(parsed.GetValue(server), parsed.GetValue(from), out var wrong);
+                    if (wrong is not null)
+                    {
+                        await Console.Error.WriteLineAsync($"furlough: {wrong}");
+                        return ExitCode.WrongUse;
+                    }
+                    await using var host = await ServiceHost.StartAsync(
+                        new ServiceOptions(Path.GetFullPath(parsed.GetValue(Data)!), parsed.GetValue(Port))
+                        {
+                            Mail = mail,
+                            MayCallPrivate = parsed.GetValue(callPrivate),
+                        },
+                        stop
+                    );
+                    Console.WriteLine($"listening on {host.Address.ToString().TrimEnd('/')}");
+                    var token = Path.Combine(Path.GetFullPath(parsed.GetValue(Data)!), ServiceHost.StewardTokenFile);
+                    if (File.Exists(token))
+                        Console.WriteLine(
+                            $"the steward's first token is in {token}: sign in to the console with it, or export FURLOUGH_TOKEN=$(cat {token})"
+                        );
+                    await host.WaitAsync(stop);
+                    return ExitCode.Done;
                 }
-                await using var host = await ServiceHost.StartAsync(new ServiceOptions(Path.GetFullPath(parsed.GetValue(Data)!), parsed.GetValue(Port)) { Mail = mail, MayCallPrivate = parsed.GetValue(callPrivate) }, stop);
-                Console.WriteLine($"listening on {host.Address.ToString().TrimEnd('/')}");
-                var token = Path.Combine(Path.GetFullPath(parsed.GetValue(Data)!), ServiceHost.StewardTokenFile);
-                if (File.Exists(token)) Console.WriteLine($"the steward's first token is in {token}: sign in to the console with it, or export FURLOUGH_TOKEN=$(cat {token})");
-                await host.WaitAsync(stop);
-                return ExitCode.Done;
+                catch (OperationCanceledException) when (stop.IsCancellationRequested)
+                {
+                    // Told to stop before it had started.
+                    return ExitCode.Done;
+                }
+                catch (Exception error)
+                    when (error
+                            is IOException
+                                or SocketException
+                                or UnauthorizedAccessException
+                                or Microsoft.Data.Sqlite.SqliteException
+                    )
+                {
+                    await Console.Error.WriteLineAsync($"furlough: the service cannot start: {error.Message}");
+                    return ExitCode.Failed;
+                }
             }
-            catch (OperationCanceledException) when (stop.IsCancellationRequested)
-            {
-                // Told to stop before it had started.
-                return ExitCode.Done;
-            }
-            catch (Exception error) when (error is IOException or SocketException or UnauthorizedAccessException or Microsoft.Data.Sqlite.SqliteException)
-            {
-                await Console.Error.WriteLineAsync($"furlough: the service cannot start: {error.Message}");
-                return ExitCode.Failed;
-            }
-        });
+        );
         var status = new Command("status", "Say how the service is");
-        status.Calls(async (client, json, stop) =>
-        {
-            var s = await client.StatusAsync(stop);
-            if (json) Terminal.Json(s);
-            else Terminal.Line($"Furlough {s.Version}, up since {s.StartedAt:u}; {Words.Count(s.Machines, "machine")}, {s.Silent} silent; you are {s.You.Name} ({s.You.Role.Word()}).");
-            return ExitCode.Done;
-        });
-        var replace = new Command("replace-steward-token", "Make the steward's token anew, at the service's machine and while the service is stopped: for the day on which nobody has one any more") { Data };
-        replace.SetAction(async (parsed, stop) =>
-        {
-            try
+        status.Calls(
+            async (client, json, stop) =>
             {
-                Console.WriteLine($"the steward's new token is in {await ServiceHost.ReplaceStewardTokenAsync(Path.GetFullPath(parsed.GetValue(Data)!), stop)}; the former one is worth nothing any more");
+                var s = await client.StatusAsync(stop);
+                if (json)
+                    Terminal.Json(s);
+                else
+                    Terminal.Line(
+                        $"Furlough {s.Version}, up since {s.StartedAt:u}; {Words.Count(s.Machines, "machine")}, {s.Silent} silent; you are {s.You.Name} ({s.You.Role.Word()})."
+                    );
                 return ExitCode.Done;
             }
-            catch (Exception error) when (error is IOException or UnauthorizedAccessException or Microsoft.Data.Sqlite.SqliteException)
+        );
+        var replace = new Command(
+            "replace-steward-token",
+            "Make the steward's token anew, at the service's machine and while the service is stopped: for the day on which nobody has one any more"
+        )
+        {
+            Data,
+        };
+        replace.SetAction(
+            async (parsed, stop) =>
             {
-                await Console.Error.WriteLineAsync($"furlough: the token was not replaced: {error.Message}");
-                return ExitCode.Failed;
+                try
+                {
+                    Console.WriteLine(
+                        $"the steward's new token is in {await ServiceHost.ReplaceStewardTokenAsync(Path.GetFullPath(parsed.GetValue(Data)!), stop)}; the former one is worth nothing any more"
+                    );
+                    return ExitCode.Done;
+                }
+                catch (Exception error)
+                    when (error is IOException or UnauthorizedAccessException or Microsoft.Data.Sqlite.SqliteException)
+                {
+                    await Console.Error.WriteLineAsync($"furlough: the token was not replaced: {error.Message}");
+                    return ExitCode.Failed;
+                }
             }
-        });
+        );
         return new Command("service", "The service itself") { start, status, replace };
     }
 }

@@ -12,14 +12,36 @@ internal sealed class StationHost(Uri service, string folder, double speed, Acti
     private static readonly TimeSpan PowerBackAfter = TimeSpan.FromSeconds(3);
 
     /// <summary>Runs all machines until stopped. <paramref name="enrolled"/> is called once, when every one of them has introduced itself.</summary>
-    internal async Task RunAsync(IReadOnlyList<MachineSpec> machines, string code, Action enrolled, CancellationToken stop)
+    internal async Task RunAsync(
+        IReadOnlyList<MachineSpec> machines,
+        string code,
+        Action enrolled,
+        CancellationToken stop
+    )
     {
         var missing = machines.Count;
-        var all = machines.Select(m => Task.Run(() => RunOneAsync(m, code, () =>
+        var all = machines
+            .Select(m =>
+                Task.Run(
+                    () =>
+                        RunOneAsync(
+                            m,
+                            code,
+                            () =>
+                            {
+                                if (Interlocked.Decrement(ref missing) == 0)
+                                    enrolled();
+                            },
+                            stop
+                        ),
+                    stop
+                )
+            )
+            .ToList();
+        try
         {
-            if (Interlocked.Decrement(ref missing) == 0) enrolled();
-        }, stop), stop)).ToList();
-        try { await await Task.WhenAny(all); }
+            await await Task.WhenAny(all);
+        }
         catch (OperationCanceledException) when (stop.IsCancellationRequested) { }
     }
 
@@ -31,11 +53,17 @@ internal sealed class StationHost(Uri service, string folder, double speed, Acti
         {
             try
             {
-                await LiveAsync(spec, code, () =>
-                {
-                    if (!told) enrolled();
-                    told = true;
-                }, stop);
+                await LiveAsync(
+                    spec,
+                    code,
+                    () =>
+                    {
+                        if (!told)
+                            enrolled();
+                        told = true;
+                    },
+                    stop
+                );
             }
             catch (PowerLossException)
             {
@@ -58,11 +86,26 @@ internal sealed class StationHost(Uri service, string folder, double speed, Acti
     {
         var own = Directory.CreateDirectory(Path.Combine(folder, spec.Name)).FullName;
         var clock = new StationClock(speed);
-        using var machine = new StationMachine(spec, own, clock, (commands, volumes) => new MacPointers(commands, volumes));
+        using var machine = new StationMachine(spec, own, clock, (commands, volumes) =>
+            new MacPointers(commands, volumes)
+        );
         using var store = new AgentStore(Path.Combine(own, "agent.db"), durable: false);
         var key = SigningKey.LoadOrMake(Path.Combine(own, "agent-key"));
-        using var http = new HttpClient(new StationConnection(AgentClient.Connections(), clock, spec.LeavesAfter)) { BaseAddress = service, Timeout = TimeSpan.FromSeconds(60) };
-        using var runtime = new AgentRuntime(new AgentOptions(spec.Name, spec.Room, code, $"station-{spec.Seed:x}"), store, key, machine, machine.Surveyor, http, clock, _ => { });
+        using var http = new HttpClient(new StationConnection(AgentClient.Connections(), clock, spec.LeavesAfter))
+        {
+            BaseAddress = service,
+            Timeout = TimeSpan.FromSeconds(60),
+        };
+        using var runtime = new AgentRuntime(
+            new AgentOptions(spec.Name, spec.Room, code, $"station-{spec.Seed:x}"),
+            store,
+            key,
+            machine,
+            machine.Surveyor,
+            http,
+            clock,
+            _ => { }
+        );
         await EnrolAsync(runtime, stop);
         enrolled();
         await runtime.RunAsync(stop);

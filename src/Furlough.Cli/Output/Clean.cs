@@ -11,27 +11,42 @@ namespace Furlough.Cli.Output;
 /// </summary>
 internal static class Clean
 {
-    private const char Unseen = '\uFFFD', ControlPictures = '\u2400';
+    private const char Unseen = '\uFFFD',
+        ControlPictures = '\u2400';
 
     /// <summary>The text as it may be shown.</summary>
-    internal static string Shown(string text) => text.AsSpan().IndexOfAnyExceptInRange(' ', '~') < 0 || !text.Any(IsHarmful) ? text : string.Concat(text.Select(Shown));
+    internal static string Shown(string text) =>
+        text.AsSpan().IndexOfAnyExceptInRange(' ', '~') < 0 || !text.Any(IsHarmful)
+            ? text
+            : string.Concat(text.Select(Shown));
 
-    private static char Shown(char c) => !IsHarmful(c) ? c : c < ' ' ? (char)(ControlPictures + c) : Unseen;
+    private static char Shown(char c) =>
+        !IsHarmful(c) ? c
+        : c < ' ' ? (char)(ControlPictures + c)
+        : Unseen;
 
     /// <summary>A JSON text in which such characters are escaped: programs get them back as they were.</summary>
     internal static string Json(string json)
     {
-        if (!json.Any(IsHarmful)) return json;
+        if (!json.Any(IsHarmful))
+            return json;
         var text = new StringBuilder(json.Length + 64);
         foreach (var c in json)
         {
-            if (IsHarmful(c)) text.Append(CultureInfo.InvariantCulture, $"\\u{(int)c:x4}");
-            else text.Append(c);
+            if (IsHarmful(c))
+                text.Append(CultureInfo.InvariantCulture, $"\\u{(int)c:x4}");
+            else
+                text.Append(c);
         }
         return text.ToString();
     }
 
-    private static bool IsHarmful(char c) => c is not ('\n' or '\t' or '\r') && (char.IsControl(c) || c is (>= '\u202A' and <= '\u202E') or (>= '\u2066' and <= '\u2069') or '\u200E' or '\u200F' or '\u061C');
+    private static bool IsHarmful(char c) =>
+        c is not ('\n' or '\t' or '\r')
+        && (
+            char.IsControl(c)
+            || c is (>= '\u202A' and <= '\u202E') or (>= '\u2066' and <= '\u2069') or '\u200E' or '\u200F' or '\u061C'
+        );
 
     /// <summary>A writer that shows only what is harmless.</summary>
     internal sealed class Writer(TextWriter to) : TextWriter(CultureInfo.InvariantCulture)
@@ -42,7 +57,8 @@ internal static class Clean
 
         public override void Write(string? value) => to.Write(value is null ? null : Shown(value));
 
-        public override void Write(char[] buffer, int index, int count) => to.Write(Shown(new string(buffer, index, count)));
+        public override void Write(char[] buffer, int index, int count) =>
+            to.Write(Shown(new string(buffer, index, count)));
 
         public override void Flush() => to.Flush();
     }
@@ -72,6 +88,12 @@ internal static class Clean
         public Measurement Measure(RenderOptions options, int maxWidth) => inner.Measure(options, maxWidth);
 
         public IEnumerable<Segment> Render(RenderOptions options, int maxWidth) =>
-            inner.Render(options, maxWidth).Select(s => s.IsControlCode || s.IsLineBreak || Shown(s.Text) == s.Text ? s : new Segment(Shown(s.Text), s.Style));
+            inner
+                .Render(options, maxWidth)
+                .Select(s =>
+                    s.IsControlCode || s.IsLineBreak || Shown(s.Text) == s.Text
+                        ? s
+                        : new Segment(Shown(s.Text), s.Style)
+                );
     }
 }

@@ -18,7 +18,12 @@ internal sealed class BarredAccounts(LinuxVolumes volumes)
     internal IReadOnlyDictionary<string, string> All()
     {
         using var folder = Open(make: false);
-        return folder is null ? new Dictionary<string, string>() : folder.List().Where(e => e.Kind == NodeKind.File && !e.Name.EndsWith("-new", StringComparison.Ordinal)).ToDictionary(e => e.Name, e => Read(folder, e.Name) ?? "", StringComparer.Ordinal);
+        return folder is null
+            ? new Dictionary<string, string>()
+            : folder
+                .List()
+                .Where(e => e.Kind == NodeKind.File && !e.Name.EndsWith("-new", StringComparison.Ordinal))
+                .ToDictionary(e => e.Name, e => Read(folder, e.Name) ?? "", StringComparer.Ordinal);
     }
 
     /// <summary>How an account's sign-in was before we barred it; null when we have not.</summary>
@@ -32,21 +37,24 @@ internal sealed class BarredAccounts(LinuxVolumes volumes)
     internal void Keep(string account, string former)
     {
         using var folder = Open(make: true)!;
-        if (folder.Find(account) is null) DurableFile.Write(folder, account, Encoding.UTF8.GetBytes(former));
+        if (folder.Find(account) is null)
+            DurableFile.Write(folder, account, Encoding.UTF8.GetBytes(former));
     }
 
     /// <summary>The account is let in again.</summary>
     internal void Forget(string account)
     {
         using var folder = Open(make: false);
-        if (folder?.Find(account) is null) return;
+        if (folder?.Find(account) is null)
+            return;
         folder.RemoveFile(account);
         folder.Flush();
     }
 
     private static string? Read(IFolder folder, string name)
     {
-        if (folder.Find(name) is not { Kind: NodeKind.File, SizeBytes: < MostBytes }) return null;
+        if (folder.Find(name) is not { Kind: NodeKind.File, SizeBytes: < MostBytes })
+            return null;
         using var file = folder.OpenFile(name);
         using var text = new StreamReader(file.Read());
         return text.ReadToEnd();
@@ -57,11 +65,13 @@ internal sealed class BarredAccounts(LinuxVolumes volumes)
         IFolder? at = volumes.TryOpenFolder("/");
         foreach (var part in Path)
         {
-            if (at is null) return null;
+            if (at is null)
+                return null;
             using var above = at;
             if (above.Find(part) is null)
             {
-                if (!make) return null;
+                if (!make)
+                    return null;
                 above.MakeFolder(part, part == Path[^1] ? Layout.Closed : Layout.Open).Dispose();
                 above.Flush();
             }

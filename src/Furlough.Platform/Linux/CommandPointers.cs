@@ -14,15 +14,21 @@ internal sealed class CommandPointers(LinuxVolumes volumes, LinuxActivity activi
 
     public string? Leads(PointerAddress address, PointerValue value) => SettingPlace.Led(address, value.Text);
 
-    public PointerValue Read(PointerAddress address) => Run(address, CommandsOf(address).Reads) is { Length: > 0 } text ? new PointerValue(Type, text) : PointerValue.Absent;
+    public PointerValue Read(PointerAddress address) =>
+        Run(address, CommandsOf(address).Reads) is { Length: > 0 } text
+            ? new PointerValue(Type, text)
+            : PointerValue.Absent;
 
-    public PointerValue Spell(PointerAddress address, Place place, PointerValue present) => new(Type, SettingPlace.Spelled(volumes, address, place));
+    public PointerValue Spell(PointerAddress address, Place place, PointerValue present) =>
+        new(Type, SettingPlace.Spelled(volumes, address, place));
 
     public void Swap(PointerAddress address, PointerValue expected, PointerValue next)
     {
         var found = Read(address);
-        if (found != expected) throw Faults.PointerChanged(address, expected, found);
-        if (next == expected) return;
+        if (found != expected)
+            throw Faults.PointerChanged(address, expected, found);
+        if (next == expected)
+            return;
         try
         {
             Write(address, next);
@@ -35,7 +41,11 @@ internal sealed class CommandPointers(LinuxVolumes volumes, LinuxActivity activi
         if (Read(address) is var now && now != next)
         {
             PutBack(address, expected, next);
-            throw new Fault("command-did-not-set", $"The command that sets {address} was told `{next.Text ?? "(nothing)"}`, and what reads it says `{now.Text ?? "(nothing)"}`.", "Try both by hand in the account, correct the kind card, then {retry}.");
+            throw new Fault(
+                "command-did-not-set",
+                $"The command that sets {address} was told `{next.Text ?? "(nothing)"}`, and what reads it says `{now.Text ?? "(nothing)"}`.",
+                "Try both by hand in the account, correct the kind card, then {retry}."
+            );
         }
         // Which files it wrote only the program knows.
         var path = SettingPlace.HomeOf(volumes, address);
@@ -48,7 +58,8 @@ internal sealed class CommandPointers(LinuxVolumes volumes, LinuxActivity activi
     {
         try
         {
-            if (Read(address) is var left && left != expected && left != next) Write(address, expected);
+            if (Read(address) is var left && left != expected && left != next)
+                Write(address, expected);
         }
         catch (Fault)
         {
@@ -59,13 +70,34 @@ internal sealed class CommandPointers(LinuxVolumes volumes, LinuxActivity activi
     private void Write(PointerAddress address, PointerValue next)
     {
         var commands = CommandsOf(address);
-        if (next.Text is null && commands.Clears.Count == 0) throw new Fault("command-missing", $"The kind card has no command that takes {address} away.", "Add `clears` to the kind card, survey the machine and make a new plan.");
-        Run(address, next.Text is { } text ? [.. commands.Writes.Select(a => a.Replace(SettingCommands.Value, text, StringComparison.Ordinal))] : commands.Clears);
+        if (next.Text is null && commands.Clears.Count == 0)
+            throw new Fault(
+                "command-missing",
+                $"The kind card has no command that takes {address} away.",
+                "Add `clears` to the kind card, survey the machine and make a new plan."
+            );
+        Run(
+            address,
+            next.Text is { } text
+                ? [.. commands.Writes.Select(a => a.Replace(SettingCommands.Value, text, StringComparison.Ordinal))]
+                : commands.Clears
+        );
     }
 
-    private string Run(PointerAddress address, IReadOnlyList<string> command) => activity.Ask(address.Account, command)
-        ?? throw new Fault("commands-not-allowed", "Commands keep this setting, and commands of kind cards do not run on this machine.", "Have its agent started with --card-commands, or leave this kind out there.");
+    private string Run(PointerAddress address, IReadOnlyList<string> command) =>
+        activity.Ask(address.Account, command)
+        ?? throw new Fault(
+            "commands-not-allowed",
+            "Commands keep this setting, and commands of kind cards do not run on this machine.",
+            "Have its agent started with --card-commands, or leave this kind out there."
+        );
 
-    private static SettingCommands CommandsOf(PointerAddress address) => address is { Kind: CardPointer.Command, Commands: { } commands } ? commands
-        : throw new Fault("pointer-kind-unknown", $"This machine has no settings of the kind {address.Kind}.", "Survey the machine and make a new plan.");
+    private static SettingCommands CommandsOf(PointerAddress address) =>
+        address is { Kind: CardPointer.Command, Commands: { } commands }
+            ? commands
+            : throw new Fault(
+                "pointer-kind-unknown",
+                $"This machine has no settings of the kind {address.Kind}.",
+                "Survey the machine and make a new plan."
+            );
 }

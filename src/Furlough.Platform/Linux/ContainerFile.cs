@@ -15,8 +15,10 @@ internal static class ContainerFile
     /// <summary>The content, or null when there is no such file.</summary>
     internal static byte[]? Read(LinuxFolder folder, string name)
     {
-        if (folder.Find(name) is not { } facts) return null;
-        if (facts.Kind == NodeKind.Link) throw new IoFault(IoReason.BehindLink, name, "a link stands in the settings file's place");
+        if (folder.Find(name) is not { } facts)
+            return null;
+        if (facts.Kind == NodeKind.Link)
+            throw new IoFault(IoReason.BehindLink, name, "a link stands in the settings file's place");
         using var file = (LinuxFile)folder.OpenFile(name);
         return file.ReadAll(LimitBytes);
     }
@@ -30,21 +32,37 @@ internal static class ContainerFile
         {
             var before = Read(folder, name);
             var after = edit(before);
-            if (after is null && before is null || after is not null && before is not null && after.AsSpan().SequenceEqual(before)) return;
+            if (
+                after is null && before is null
+                || after is not null && before is not null && after.AsSpan().SequenceEqual(before)
+            )
+                return;
             if (folder.Find(name) is { } there && there.Owner != whenNew.Owner)
-                throw new Fault("setting-of-another", $"The settings file `{name}` belongs to number {there.Owner} and not to {whenNew.Owner}, whose setting it holds.", "Give the file to its account, or have whoever administers it change the setting; then {retry}.");
-            if (folder.Find(fresh) is not null) folder.RemoveFile(fresh);
+                throw new Fault(
+                    "setting-of-another",
+                    $"The settings file `{name}` belongs to number {there.Owner} and not to {whenNew.Owner}, whose setting it holds.",
+                    "Give the file to its account, or have whoever administers it change the setting; then {retry}."
+                );
+            if (folder.Find(fresh) is not null)
+                folder.RemoveFile(fresh);
             if (after is null)
             {
-                if (!TakeAway(folder, name, fresh, before!)) continue;
+                if (!TakeAway(folder, name, fresh, before!))
+                    continue;
                 folder.Flush();
                 return;
             }
             Write(folder, name, fresh, after, before is null ? whenNew : null);
             if (before is null)
             {
-                try { folder.Move(fresh, folder, name); }
-                catch (IoFault fault) when (fault.Reason == IoReason.Exists) { continue; }
+                try
+                {
+                    folder.Move(fresh, folder, name);
+                }
+                catch (IoFault fault) when (fault.Reason == IoReason.Exists)
+                {
+                    continue;
+                }
             }
             else
             {
@@ -78,12 +96,29 @@ internal static class ContainerFile
     {
         using var file = folder.MakeFile(fresh);
         file.Append(content);
-        if (whenNew is { } facts) file.Apply(file.Facts() with { Owner = facts.Owner, Group = facts.Group, Mode = facts.Mode }, Attributes.None);
+        if (whenNew is { } facts)
+            file.Apply(
+                file.Facts() with
+                {
+                    Owner = facts.Owner,
+                    Group = facts.Group,
+                    Mode = facts.Mode,
+                },
+                Attributes.None
+            );
         else
         {
             using var old = folder.OpenFile(name);
             var own = old.Facts();
-            file.Apply(file.Facts() with { Owner = own.Owner, Group = own.Group, Mode = own.Mode }, old.ReadAttributes());
+            file.Apply(
+                file.Facts() with
+                {
+                    Owner = own.Owner,
+                    Group = own.Group,
+                    Mode = own.Mode,
+                },
+                old.ReadAttributes()
+            );
         }
         file.Flush();
     }

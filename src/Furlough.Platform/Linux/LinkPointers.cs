@@ -8,14 +8,20 @@ namespace Furlough.Platform.Linux;
 internal sealed class LinkPointers(LinuxVolumes volumes) : IPointers
 {
     internal const string Kind = CardPointer.Link;
-    private const string Type = "link", Fresh = ".furlough-new-link";
+    private const string Type = "link",
+        Fresh = ".furlough-new-link";
     private const int Attempts = 20;
 
     public string? Leads(PointerAddress address, PointerValue value)
     {
-        if (value.Text is not { Length: > 0 } text) return null;
-        var path = text.StartsWith('/') ? text.TrimEnd('/') : Path.GetFullPath(text, Path.GetDirectoryName(SettingPlace.PathOf(volumes, address))!);
-        return path.Length <= 1 || path.Split('/').Any(p => p is "." or "..") ? null : address.Adds is null ? path : $"{path}/{address.Adds}";
+        if (value.Text is not { Length: > 0 } text)
+            return null;
+        var path = text.StartsWith('/')
+            ? text.TrimEnd('/')
+            : Path.GetFullPath(text, Path.GetDirectoryName(SettingPlace.PathOf(volumes, address))!);
+        return path.Length <= 1 || path.Split('/').Any(p => p is "." or "..") ? null
+            : address.Adds is null ? path
+            : $"{path}/{address.Adds}";
     }
 
     public PointerValue Read(PointerAddress address)
@@ -25,21 +31,32 @@ internal sealed class LinkPointers(LinuxVolumes volumes) : IPointers
         return folder is null ? PointerValue.Absent : Read(folder, name);
     }
 
-    public PointerValue Spell(PointerAddress address, Place place, PointerValue present) => new(Type, SettingPlace.Spelled(volumes, address, place));
+    public PointerValue Spell(PointerAddress address, Place place, PointerValue present) =>
+        new(Type, SettingPlace.Spelled(volumes, address, place));
 
     public void Swap(PointerAddress address, PointerValue expected, PointerValue next)
     {
-        using var folder = SettingPlace.Folder(volumes, address, out var name) ?? throw new IoFault(IoReason.NotFound, address.Container, "no such folder");
+        using var folder = SettingPlace.Folder(volumes, address, out var name)
+            ?? throw new IoFault(IoReason.NotFound, address.Container, "no such folder");
         using var rights = SettingPlace.As(volumes, address);
         for (var attempt = 0; attempt < Attempts; attempt++)
         {
             var found = Read(folder, name);
-            if (found != expected) throw Faults.PointerChanged(address, expected, found);
-            if (next == expected) return;
-            if (folder.Find(Fresh) is not null) folder.RemoveFile(Fresh);
-            if (next.Text is null || expected.Text is null) throw new Fault("pointer-kind-unknown", $"The link `{address.Container}` can be led elsewhere, not made or taken away.", "Survey the machine and make a new plan.");
+            if (found != expected)
+                throw Faults.PointerChanged(address, expected, found);
+            if (next == expected)
+                return;
+            if (folder.Find(Fresh) is not null)
+                folder.RemoveFile(Fresh);
+            if (next.Text is null || expected.Text is null)
+                throw new Fault(
+                    "pointer-kind-unknown",
+                    $"The link `{address.Container}` can be led elsewhere, not made or taken away.",
+                    "Survey the machine and make a new plan."
+                );
             folder.MakeLink(Fresh, next.Text);
-            if (folder.Find(name) is { } old) folder.ApplyTo(Fresh, folder.Find(Fresh)!.Value with { Owner = old.Owner, Group = old.Group });
+            if (folder.Find(name) is { } old)
+                folder.ApplyTo(Fresh, folder.Find(Fresh)!.Value with { Owner = old.Owner, Group = old.Group });
             folder.Exchange(Fresh, name);
             if (Read(folder, Fresh) != expected)
             {
@@ -54,5 +71,8 @@ internal sealed class LinkPointers(LinuxVolumes volumes) : IPointers
     }
 
     /// <summary>Anything but a link is no setting.</summary>
-    private static PointerValue Read(LinuxFolder folder, string name) => folder.Find(name) is { Kind: NodeKind.Link } ? new PointerValue(Type, folder.ReadLink(name)) : PointerValue.Absent;
+    private static PointerValue Read(LinuxFolder folder, string name) =>
+        folder.Find(name) is { Kind: NodeKind.Link }
+            ? new PointerValue(Type, folder.ReadLink(name))
+            : PointerValue.Absent;
 }

@@ -17,12 +17,23 @@ internal static class LinuxBackup
     internal static BackupFacts? Read(LinuxVolumes volumes, List<string> notes)
     {
         var file = new FileInfo(volumes.Root + FileName);
-        if (!file.Exists) return null;
+        if (!file.Exists)
+            return null;
         try
         {
-            if (file.Length > MostBytes) throw new JsonException($"it has more than {MostBytes} bytes");
-            var said = JsonSerializer.Deserialize(File.ReadAllBytes(file.FullName), BackupJson.Default.BackupSaid) ?? throw new JsonException("it says nothing");
-            return new BackupFacts(said.LastDone, [.. said.Covers.Where(c => c.StartsWith('/')).Select(c => volumes.PlaceOf(c.Length > 1 ? c.TrimEnd('/') : c)).OfType<Place>()]);
+            if (file.Length > MostBytes)
+                throw new JsonException($"it has more than {MostBytes} bytes");
+            var said = JsonSerializer.Deserialize(File.ReadAllBytes(file.FullName), BackupJson.Default.BackupSaid)
+                ?? throw new JsonException("it says nothing");
+            return new BackupFacts(
+                said.LastDone,
+                [
+                    .. said
+                        .Covers.Where(c => c.StartsWith('/'))
+                        .Select(c => volumes.PlaceOf(c.Length > 1 ? c.TrimEnd('/') : c))
+                        .OfType<Place>(),
+                ]
+            );
         }
         catch (Exception unread) when (unread is IOException or UnauthorizedAccessException or JsonException)
         {
@@ -36,6 +47,10 @@ internal static class LinuxBackup
 internal sealed record BackupSaid(DateTimeOffset? LastDone, IReadOnlyList<string> Covers);
 
 /// <summary>Source-generated JSON of that file.</summary>
-[JsonSourceGenerationOptions(JsonSerializerDefaults.Web, RespectNullableAnnotations = true, RespectRequiredConstructorParameters = true)]
+[JsonSourceGenerationOptions(
+    JsonSerializerDefaults.Web,
+    RespectNullableAnnotations = true,
+    RespectRequiredConstructorParameters = true
+)]
 [JsonSerializable(typeof(BackupSaid))]
 internal sealed partial class BackupJson : JsonSerializerContext;

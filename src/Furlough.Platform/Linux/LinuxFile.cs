@@ -15,11 +15,14 @@ internal sealed unsafe class LinuxFile : LinuxNode, IFileHandle
     private const long LargeBytes = 16 << 20;
 
     /// <summary>Goes with its thread: crews come and go with every tree.</summary>
-    [ThreadStatic] private static byte[]? t_buffer;
+    [ThreadStatic]
+    private static byte[]? t_buffer;
 
-    [ThreadStatic] private static ContentDigest? t_digest;
+    [ThreadStatic]
+    private static ContentDigest? t_digest;
 
-    internal LinuxFile(SafeFileHandle handle, string path, FileSystemAbilities abilities, bool inheritsNothing = false) : base(handle, path, abilities) => InheritsNothing = inheritsNothing;
+    internal LinuxFile(SafeFileHandle handle, string path, FileSystemAbilities abilities, bool inheritsNothing = false)
+        : base(handle, path, abilities) => InheritsNothing = inheritsNothing;
 
     public UInt128 CopyTo(IFileHandle target, ByteCounter counter, CancellationToken stop)
     {
@@ -27,27 +30,34 @@ internal sealed unsafe class LinuxFile : LinuxNode, IFileHandle
         var buffer = Buffer();
         var sparse = facts.AllocatedBytes < facts.SizeBytes;
         // Its whole length first: some file systems put space in store behind a file that grows, and would fill the holes with it.
-        if (sparse) Native.Check(Native.Truncate(to.Descriptor, facts.SizeBytes), to.Path);
-        long offset = 0, counted = 0;
+        if (sparse)
+            Native.Check(Native.Truncate(to.Descriptor, facts.SizeBytes), to.Path);
+        long offset = 0,
+            counted = 0;
         var large = !sparse && facts.SizeBytes >= LargeBytes && to.PassCache(true);
         while (true)
         {
             stop.ThrowIfCancellationRequested();
-            if (sparse && !SkipHole(ref offset)) break;
+            if (sparse && !SkipHole(ref offset))
+                break;
             var read = ReadWhole(buffer, offset, facts.SizeBytes);
-            if (read == 0) break;
+            if (read == 0)
+                break;
             digest.Add(offset, new ReadOnlySpan<byte>(buffer, read));
-            if (sparse) to.WriteData(buffer, read, offset);
+            if (sparse)
+                to.WriteData(buffer, read, offset);
             else
             {
-                if (large && read < ChunkBytes) to.PassCache(large = false);
+                if (large && read < ChunkBytes)
+                    to.PassCache(large = false);
                 to.WriteAll(buffer, read, offset);
             }
             counter.Skip(offset - counted);
             offset += read;
             counter.Add(read);
             counted = offset;
-            if (read < ChunkBytes) break;
+            if (read < ChunkBytes)
+                break;
         }
         var length = sparse ? facts.SizeBytes : offset;
         counter.Skip(length - counted);
@@ -56,8 +66,10 @@ internal sealed unsafe class LinuxFile : LinuxNode, IFileHandle
 
     public ReadBack ReadBack(ByteCounter counter, CancellationToken stop)
     {
-        const int setFlags = 4, dontNeed = 4;
-        if (Native.Control(Descriptor, setFlags, Native.Direct | Native.NonBlocking) != 0) _ = Native.Advise(Descriptor, 0, 0, dontNeed);
+        const int setFlags = 4,
+            dontNeed = 4;
+        if (Native.Control(Descriptor, setFlags, Native.Direct | Native.NonBlocking) != 0)
+            _ = Native.Advise(Descriptor, 0, 0, dontNeed);
         return new ReadBack(Digest(Known, counter, stop), Known.SizeBytes, Abilities.ReadsPastCache);
     }
 
@@ -68,13 +80,16 @@ internal sealed unsafe class LinuxFile : LinuxNode, IFileHandle
         var digest = t_digest ??= new ContentDigest();
         var buffer = Buffer();
         var sparse = facts.AllocatedBytes < facts.SizeBytes;
-        long offset = 0, counted = 0;
+        long offset = 0,
+            counted = 0;
         while (offset < facts.SizeBytes)
         {
             stop.ThrowIfCancellationRequested();
-            if (sparse && !SkipHole(ref offset)) break;
+            if (sparse && !SkipHole(ref offset))
+                break;
             var read = ReadWhole(buffer, offset, facts.SizeBytes);
-            if (read == 0) break;
+            if (read == 0)
+                break;
             digest.Add(offset, new ReadOnlySpan<byte>(buffer, read));
             counter.Skip(offset - counted);
             offset += read;
@@ -89,22 +104,25 @@ internal sealed unsafe class LinuxFile : LinuxNode, IFileHandle
 
     public void Append(ReadOnlySpan<byte> bytes)
     {
-        fixed (byte* content = bytes) WriteAll(content, bytes.Length, Facts().SizeBytes);
+        fixed (byte* content = bytes)
+            WriteAll(content, bytes.Length, Facts().SizeBytes);
     }
 
     /// <summary>The whole content of a small file.</summary>
     internal byte[] ReadAll(int limitBytes)
     {
         var size = Facts().SizeBytes;
-        if (size > limitBytes) throw new IoFault(IoReason.Other, Path, $"larger than {limitBytes} bytes");
+        if (size > limitBytes)
+            throw new IoFault(IoReason.Other, Path, $"larger than {limitBytes} bytes");
         var content = new byte[size];
         fixed (byte* buffer = content)
         {
-            for (var at = 0; at < size;)
+            for (var at = 0; at < size; )
             {
                 var read = Native.Read(Descriptor, buffer + at, (nint)(size - at), at);
                 Native.Check(read, Path);
-                if (read == 0) return content[..at];
+                if (read == 0)
+                    return content[..at];
                 at += (int)read;
             }
         }
@@ -133,7 +151,8 @@ internal sealed unsafe class LinuxFile : LinuxNode, IFileHandle
             var read = Native.Read(Descriptor, buffer + got, want - got, offset + got);
             Native.Check(read, Path);
             got += (int)read;
-            if (read == 0 || offset + got >= size || read % PageBytes != 0) break;
+            if (read == 0 || offset + got >= size || read % PageBytes != 0)
+                break;
         }
         return got;
     }
@@ -141,11 +160,17 @@ internal sealed unsafe class LinuxFile : LinuxNode, IFileHandle
     /// <summary>Goes on to the block in which the next data begins; false when only a hole follows. Where the volume does not know its holes, all is data.</summary>
     private bool SkipHole(ref long offset)
     {
-        const int noMore = 6, notKnown = 22;
+        const int noMore = 6,
+            notKnown = 22;
         var data = Native.Seek(Descriptor, offset, Native.SeekData);
         if (data < 0)
         {
-            return Marshal.GetLastPInvokeError() switch { noMore => false, notKnown => true, _ => throw Native.Last(Path) };
+            return Marshal.GetLastPInvokeError() switch
+            {
+                noMore => false,
+                notKnown => true,
+                _ => throw Native.Last(Path),
+            };
         }
         offset = Math.Max(offset, data / ContentDigest.BlockBytes * ContentDigest.BlockBytes);
         return true;
@@ -160,7 +185,7 @@ internal sealed unsafe class LinuxFile : LinuxNode, IFileHandle
 
     private void WriteAll(byte* content, int length, long offset)
     {
-        for (var at = 0; at < length;)
+        for (var at = 0; at < length; )
         {
             var written = Native.Write(Descriptor, content + at, length - at, offset + at);
             Native.Check(written, Path);
@@ -171,11 +196,16 @@ internal sealed unsafe class LinuxFile : LinuxNode, IFileHandle
     /// <summary>Writes what is not zero, page by page, so that holes stay holes.</summary>
     private void WriteData(byte* content, int length, long offset)
     {
-        for (var at = 0; at < length;)
+        for (var at = 0; at < length; )
         {
             var end = at;
-            while (end < length && new ReadOnlySpan<byte>(content + end, Math.Min(PageBytes, length - end)).ContainsAnyExcept((byte)0)) end = Math.Min(end + PageBytes, length);
-            if (end > at) WriteAll(content + at, end - at, offset + at);
+            while (
+                end < length
+                && new ReadOnlySpan<byte>(content + end, Math.Min(PageBytes, length - end)).ContainsAnyExcept((byte)0)
+            )
+                end = Math.Min(end + PageBytes, length);
+            if (end > at)
+                WriteAll(content + at, end - at, offset + at);
             at = Math.Max(end, at + PageBytes - at % PageBytes);
         }
     }

@@ -11,8 +11,12 @@ namespace Furlough.Platform.Linux;
 /// </summary>
 internal sealed class LinuxLaunchers(LinuxVolumes volumes, bool cardCommands) : ILaunchers
 {
-    private const string Entries = "~/.local/share/applications", Kept = ".kept", Ending = ".desktop";
-    private static readonly byte[] Hidden = Encoding.UTF8.GetBytes("[Desktop Entry]\nType=Application\nName=Hidden\nHidden=true\n");
+    private const string Entries = "~/.local/share/applications",
+        Kept = ".kept",
+        Ending = ".desktop";
+    private static readonly byte[] Hidden = Encoding.UTF8.GetBytes(
+        "[Desktop Entry]\nType=Application\nName=Hidden\nHidden=true\n"
+    );
 
     public void Hide(string account, string entry)
     {
@@ -20,10 +24,16 @@ internal sealed class LinuxLaunchers(LinuxVolumes volumes, bool cardCommands) : 
         using var folder = SettingPlace.MadeFolder(volumes, address, out var name);
         var whenNew = SettingPlace.WhenNew(volumes, address, folder);
         using var rights = SettingPlace.As(volumes, address);
-        if (IsHidden(folder, name)) return;
+        if (IsHidden(folder, name))
+            return;
         if (folder.Find(name) is not null)
         {
-            if (folder.Find(name + Kept) is not null) throw new Fault("target-not-empty", $"Both `{name}` and `{name}{Kept}` stand among the entries of {account}.", "Remove the one that is not wanted.");
+            if (folder.Find(name + Kept) is not null)
+                throw new Fault(
+                    "target-not-empty",
+                    $"Both `{name}` and `{name}{Kept}` stand among the entries of {account}.",
+                    "Remove the one that is not wanted."
+                );
             folder.Move(name, folder, name + Kept);
         }
         ContainerFile.Edit(folder, name, whenNew, _ => Hidden);
@@ -33,20 +43,30 @@ internal sealed class LinuxLaunchers(LinuxVolumes volumes, bool cardCommands) : 
     public void Show(string account, string entry)
     {
         using var folder = SettingPlace.Folder(volumes, AddressOf(account, entry), out var name);
-        if (folder is null) return;
+        if (folder is null)
+            return;
         using var rights = SettingPlace.As(volumes, AddressOf(account, entry));
-        if (IsHidden(folder, name)) folder.RemoveFile(name);
+        if (IsHidden(folder, name))
+            folder.RemoveFile(name);
         // An entry that the account has made since stands before the one that was kept.
-        if (folder.Find(name + Kept) is not null && folder.Find(name) is null) folder.Move(name + Kept, folder, name);
+        if (folder.Find(name + Kept) is not null && folder.Find(name) is null)
+            folder.Move(name + Kept, folder, name);
         folder.Flush();
     }
 
-    public Shortcut? ShortcutTo(string title, IReadOnlyList<string> command) => !cardCommands ? null
-        : new Shortcut(Ending, $"[Desktop Entry]\nType=Application\nName={Escaped(title)}\nExec={Escaped(string.Join(' ', command.Select(Quoted)))}\n");
+    public Shortcut? ShortcutTo(string title, IReadOnlyList<string> command) =>
+        !cardCommands
+            ? null
+            : new Shortcut(
+                Ending,
+                $"[Desktop Entry]\nType=Application\nName={Escaped(title)}\nExec={Escaped(string.Join(' ', command.Select(Quoted)))}\n"
+            );
 
-    private static PointerAddress AddressOf(string account, string entry) => new("launcher", $"{Entries}/{entry}", "", account);
+    private static PointerAddress AddressOf(string account, string entry) =>
+        new("launcher", $"{Entries}/{entry}", "", account);
 
-    private static bool IsHidden(LinuxFolder folder, string name) => ContainerFile.Read(folder, name) is { } content && content.AsSpan().SequenceEqual(Hidden);
+    private static bool IsHidden(LinuxFolder folder, string name) =>
+        ContainerFile.Read(folder, name) is { } content && content.AsSpan().SequenceEqual(Hidden);
 
     /// <summary>An argument of a command: in quotes, where some characters are escaped, and a percent sign would begin a variable.</summary>
     private static string Quoted(string argument)
@@ -54,13 +74,19 @@ internal sealed class LinuxLaunchers(LinuxVolumes volumes, bool cardCommands) : 
         var quoted = new StringBuilder("\"");
         foreach (var c in argument)
         {
-            if (c is '"' or '`' or '$' or '\\') quoted.Append('\\');
-            if (c == '%') quoted.Append('%');
+            if (c is '"' or '`' or '$' or '\\')
+                quoted.Append('\\');
+            if (c == '%')
+                quoted.Append('%');
             quoted.Append(c);
         }
         return quoted.Append('"').ToString();
     }
 
     /// <summary>A text of an entry, in which a backslash begins an escape.</summary>
-    private static string Escaped(string text) => text.Replace("\\", "\\\\", StringComparison.Ordinal).Replace("\n", "\\n", StringComparison.Ordinal).Replace("\r", "\\r", StringComparison.Ordinal).Replace("\t", "\\t", StringComparison.Ordinal);
+    private static string Escaped(string text) =>
+        text.Replace("\\", "\\\\", StringComparison.Ordinal)
+            .Replace("\n", "\\n", StringComparison.Ordinal)
+            .Replace("\r", "\\r", StringComparison.Ordinal)
+            .Replace("\t", "\\t", StringComparison.Ordinal);
 }

@@ -15,18 +15,48 @@ public sealed class LinuxMachine : IMachine
     /// <param name="cardCommands">Whether commands of kind cards run on this machine.</param>
     /// <param name="rules">What the installation allows; null: nothing beyond what ships with the product.</param>
     /// <param name="agentFolder">The agent's data folder, into which nothing is put.</param>
-    public LinuxMachine(string root, string? fallback, string agentVersion, TimeProvider time, bool cardCommands = false, LocalRules? rules = null, string? agentFolder = null)
+    public LinuxMachine(
+        string root,
+        string? fallback,
+        string agentVersion,
+        TimeProvider time,
+        bool cardCommands = false,
+        LocalRules? rules = null,
+        string? agentFolder = null
+    )
     {
         var full = Path.GetFullPath(root);
         var volumes = new LinuxVolumes(full);
         var activity = new LinuxActivity(volumes, cardCommands);
         var userDirs = new XdgPointers(volumes);
-        var pointers = new LinuxPointers(userDirs, new SettingFilePointers(volumes), new LinkPointers(volumes), new HomePointers(volumes), new CommandPointers(volumes, activity));
-        (Volumes, Pointers, Activity, Accounts, Launchers) = (volumes, pointers, activity, new LinuxAccounts(volumes), new LinuxLaunchers(volumes, cardCommands));
+        var pointers = new LinuxPointers(
+            userDirs,
+            new SettingFilePointers(volumes),
+            new LinkPointers(volumes),
+            new HomePointers(volumes),
+            new CommandPointers(volumes, activity)
+        );
+        (Volumes, Pointers, Activity, Accounts, Launchers) = (
+            volumes,
+            pointers,
+            activity,
+            new LinuxAccounts(volumes),
+            new LinuxLaunchers(volumes, cardCommands)
+        );
         var floor = new LinuxFloor(volumes, fallback, rules ?? LocalRules.Usual, agentFolder);
         Floor = floor;
         _activity = activity;
-        Surveyor = _survey = new LinuxSurveyor(volumes, userDirs, pointers, activity, new LinuxHomes(volumes), floor, fallback, agentVersion, time);
+        Surveyor = _survey = new LinuxSurveyor(
+            volumes,
+            userDirs,
+            pointers,
+            activity,
+            new LinuxHomes(volumes),
+            floor,
+            fallback,
+            agentVersion,
+            time
+        );
     }
 
     /// <inheritdoc/>
@@ -55,7 +85,10 @@ public sealed class LinuxMachine : IMachine
         List<string> said = [];
         foreach (var (account, former) in _activity.Barred.All().Where(b => !needed.Contains(b.Key)))
         {
-            if (_survey.MissingOf(account) is { } missing) said.Add($"{account} is still kept from signing in: {missing}. When that is put right: `furlough-agent let-in {account}`.");
+            if (_survey.MissingOf(account) is { } missing)
+                said.Add(
+                    $"{account} is still kept from signing in: {missing}. When that is put right: `furlough-agent let-in {account}`."
+                );
             else
             {
                 _activity.AllowSignIn(account, former);
@@ -68,7 +101,8 @@ public sealed class LinuxMachine : IMachine
     /// <summary>Lets an account in again that a bar of ours keeps out; false when none does.</summary>
     public bool LetIn(string account)
     {
-        if (_activity.Barred.FormerOf(account) is not { } former) return false;
+        if (_activity.Barred.FormerOf(account) is not { } former)
+            return false;
         _activity.AllowSignIn(account, former);
         return true;
     }

@@ -12,9 +12,24 @@ namespace Furlough.Platform.Linux;
 /// <summary>The volumes of the system whose root folder is given: its own, and what is mounted below.</summary>
 internal sealed class LinuxVolumes(string root) : IVolumes
 {
-    private static readonly HashSet<string> Pseudo = [.. ("proc sysfs devtmpfs devpts cgroup cgroup2 pstore bpf tracefs debugfs securityfs configfs mqueue hugetlbfs autofs " +
-        "binfmt_misc fusectl rpc_pipefs nsfs ramfs efivarfs squashfs selinuxfs fuse.portal fuse.gvfsd-fuse fuse.lxcfs").Split(' ')];
-    private static readonly string[] NoPlaceForData = ["/proc", "/sys", "/dev", "/run/", "/boot", "/tmp", "/var/lib/docker", "/snap"];
+    private static readonly HashSet<string> Pseudo =
+    [
+        .. (
+            "proc sysfs devtmpfs devpts cgroup cgroup2 pstore bpf tracefs debugfs securityfs configfs mqueue hugetlbfs autofs "
+            + "binfmt_misc fusectl rpc_pipefs nsfs ramfs efivarfs squashfs selinuxfs fuse.portal fuse.gvfsd-fuse fuse.lxcfs"
+        ).Split(' '),
+    ];
+    private static readonly string[] NoPlaceForData =
+    [
+        "/proc",
+        "/sys",
+        "/dev",
+        "/run/",
+        "/boot",
+        "/tmp",
+        "/var/lib/docker",
+        "/snap",
+    ];
     private static readonly string[] AfterSignIn = ["/media/", "/run/media/", "/run/user/", "/home/", "/mnt/auto/"];
 
     private readonly ConcurrentDictionary<string, string> _fileSystemIds = new();
@@ -28,24 +43,40 @@ internal sealed class LinuxVolumes(string root) : IVolumes
         foreach (var mount in Mounts())
         {
             var volume = TryOpen(mount, mark: false);
-            if (volume is null) continue;
-            if (volume.Identity.Marker == identity.Marker && identity.Marker.Length > 0) found.Add((mount, volume));
-            else volume.Dispose();
+            if (volume is null)
+                continue;
+            if (volume.Identity.Marker == identity.Marker && identity.Marker.Length > 0)
+                found.Add((mount, volume));
+            else
+                volume.Dispose();
         }
         var devices = found.Select(f => f.Mount.Device).Distinct().Count();
         if (found.Count > 0 && devices == 1 && found[0].Volume.Identity.FileSystemId == identity.FileSystemId)
         {
-            foreach (var (_, volume) in found.Skip(1)) volume.Dispose();
+            foreach (var (_, volume) in found.Skip(1))
+                volume.Dispose();
             return found[0].Volume;
         }
-        foreach (var (_, volume) in found) volume.Dispose();
+        foreach (var (_, volume) in found)
+            volume.Dispose();
         throw found.Count == 0 ? Faults.VolumeAbsent(identity.Key)
-            : devices > 1 ? new Fault("volume-twice", $"Two volumes carry the identity {identity.Key}: {string.Join(" and ", found.Select(f => $"`{Shown(f.Mount.Point)}`"))}; one is a copy of the other.", "Detach the one that is not meant, then {retry}.")
-            : new Fault("volume-not-as-surveyed", $"The volume at `{Shown(found[0].Mount.Point)}` carries our marker, but its file system is another one than surveyed.", "Survey the machine and make a new plan.");
+        : devices > 1
+            ? new Fault(
+                "volume-twice",
+                $"Two volumes carry the identity {identity.Key}: {string.Join(" and ", found.Select(f => $"`{Shown(f.Mount.Point)}`"))}; one is a copy of the other.",
+                "Detach the one that is not meant, then {retry}."
+            )
+        : new Fault(
+            "volume-not-as-surveyed",
+            $"The volume at `{Shown(found[0].Mount.Point)}` carries our marker, but its file system is another one than surveyed.",
+            "Survey the machine and make a new plan."
+        );
     }
 
     public string Show(Place place) =>
-        TryFind(place.Volume, out var mount) is { } volume ? Closing(volume, Shown(mount!.Point).TrimEnd('/') + "/" + place.Path) : $"(absent volume {place.Volume})/{place.Path}";
+        TryFind(place.Volume, out var mount) is { } volume
+            ? Closing(volume, Shown(mount!.Point).TrimEnd('/') + "/" + place.Path)
+            : $"(absent volume {place.Volume})/{place.Path}";
 
     /// <summary>Opens the volume of a key; null where it is absent.</summary>
     internal LinuxVolume? TryOpenVolume(string key) => TryFind(key, out _);
@@ -56,7 +87,8 @@ internal sealed class LinuxVolumes(string root) : IVolumes
         {
             var volume = TryOpen(mount, mark: false);
             at = mount;
-            if (volume?.Identity.Key == key) return volume;
+            if (volume?.Identity.Key == key)
+                return volume;
             volume?.Dispose();
         }
         at = null;
@@ -99,7 +131,9 @@ internal sealed class LinuxVolumes(string root) : IVolumes
     private (Mount Mount, string Within) Locate(string shown)
     {
         var path = Root + shown;
-        var mount = Mounts().Where(m => m.Point == "/" || path == m.Point || path.StartsWith(m.Point + "/", StringComparison.Ordinal)).MaxBy(m => m.Point.Length)!;
+        var mount = Mounts()
+            .Where(m => m.Point == "/" || path == m.Point || path.StartsWith(m.Point + "/", StringComparison.Ordinal))
+            .MaxBy(m => m.Point.Length)!;
         return (mount, path[(mount.Point == "/" ? 0 : mount.Point.Length)..].Trim('/'));
     }
 
@@ -116,14 +150,40 @@ internal sealed class LinuxVolumes(string root) : IVolumes
             try
             {
                 volume = TryOpen(mount, mark: true);
-                if (volume is null || facts.Any(f => f.Identity == volume.Identity)) continue;
+                if (volume is null || facts.Any(f => f.Identity == volume.Identity))
+                    continue;
                 var shown = Shown(mount.Point);
                 var (attached, medium) = Stack.Describe(mount);
                 var (size, free, cluster) = volume.Space();
-                var fixedMount = !AfterSignIn.Any(p => shown.StartsWith(p, StringComparison.Ordinal)) && (attached == Attachment.Internal || shown == "/" || startUp.HasByIdentity(shown, Stack.Encryption(mount)));
-                facts.Add(new VolumeFacts(volume.Identity, Path.GetFileName(shown), shown, attached, medium, mount.FileSystem, size, free, cluster,
-                    shown == "/", mount.Writable, Stack.IsEncrypted(mount), fixedMount, volume.Abilities, shown == "/" ? [] : TakenPlaces.Of(volume))
-                { RootOpen = IsOpen(volume) });
+                var fixedMount =
+                    !AfterSignIn.Any(p => shown.StartsWith(p, StringComparison.Ordinal))
+                    && (
+                        attached == Attachment.Internal
+                        || shown == "/"
+                        || startUp.HasByIdentity(shown, Stack.Encryption(mount))
+                    );
+                facts.Add(
+                    new VolumeFacts(
+                        volume.Identity,
+                        Path.GetFileName(shown),
+                        shown,
+                        attached,
+                        medium,
+                        mount.FileSystem,
+                        size,
+                        free,
+                        cluster,
+                        shown == "/",
+                        mount.Writable,
+                        Stack.IsEncrypted(mount),
+                        fixedMount,
+                        volume.Abilities,
+                        shown == "/" ? [] : TakenPlaces.Of(volume)
+                    )
+                    {
+                        RootOpen = IsOpen(volume),
+                    }
+                );
             }
             catch (Fault fault)
             {
@@ -140,7 +200,9 @@ internal sealed class LinuxVolumes(string root) : IVolumes
     /// <summary>Says how much a user may store on volumes that were found.</summary>
     internal Func<uint, IReadOnlyList<AccountQuota>> QuotasOn(IReadOnlyList<VolumeFacts> found)
     {
-        var mounts = Mounts().Join(found, m => Shown(m.Point), v => v.Root, (m, v) => (Mount: m, v.Identity.Key)).ToList();
+        var mounts = Mounts()
+            .Join(found, m => Shown(m.Point), v => v.Root, (m, v) => (Mount: m, v.Identity.Key))
+            .ToList();
         return user => [.. mounts.Select(m => Quotas.Of(m.Mount, m.Key, user)).OfType<AccountQuota>()];
     }
 
@@ -157,12 +219,21 @@ internal sealed class LinuxVolumes(string root) : IVolumes
         Mount? holder = null;
         foreach (var mount in MountTable.Read())
         {
-            var covers = mount.Point == "/" || Root == mount.Point || Root.StartsWith(mount.Point + "/", StringComparison.Ordinal);
-            if (covers && (holder is null || mount.Point.Length >= holder.Point.Length)) holder = mount;
-            if (!mount.Point.StartsWith(Root + "/", StringComparison.Ordinal) || mount.Point == "/") continue;
+            var covers =
+                mount.Point == "/"
+                || Root == mount.Point
+                || Root.StartsWith(mount.Point + "/", StringComparison.Ordinal);
+            if (covers && (holder is null || mount.Point.Length >= holder.Point.Length))
+                holder = mount;
+            if (!mount.Point.StartsWith(Root + "/", StringComparison.Ordinal) || mount.Point == "/")
+                continue;
             byPoint[mount.Point] = mount;
         }
-        var own = holder! with { Point = Root.Length == 0 ? "/" : Root, SubRoot = Root.Length == 0 || holder!.Point == Root ? holder!.SubRoot : holder!.SubRoot + ":" + Root };
+        var own = holder! with
+        {
+            Point = Root.Length == 0 ? "/" : Root,
+            SubRoot = Root.Length == 0 || holder!.Point == Root ? holder!.SubRoot : holder!.SubRoot + ":" + Root,
+        };
         return [own, .. byPoint.Values.Where(IsForData).OrderBy(m => m.Point, StringComparer.Ordinal)];
     }
 
@@ -170,17 +241,32 @@ internal sealed class LinuxVolumes(string root) : IVolumes
     {
         var shown = Shown(mount.Point);
         return !Pseudo.Contains(mount.FileSystem)
-            && !NoPlaceForData.Any(p => shown == p.TrimEnd('/') || (shown.StartsWith(p.TrimEnd('/') + "/", StringComparison.Ordinal) && !shown.StartsWith("/run/media/", StringComparison.Ordinal)));
+            && !NoPlaceForData.Any(p =>
+                shown == p.TrimEnd('/')
+                || (
+                    shown.StartsWith(p.TrimEnd('/') + "/", StringComparison.Ordinal)
+                    && !shown.StartsWith("/run/media/", StringComparison.Ordinal)
+                )
+            );
     }
 
     /// <summary>A path of the host as the system shows it; one outside its root folder stays.</summary>
-    internal string Shown(string hostPath) => hostPath == Root || Root.Length == 0 && hostPath == "/" ? "/" : hostPath.StartsWith(Root + "/", StringComparison.Ordinal) ? hostPath[Root.Length..] : hostPath;
+    internal string Shown(string hostPath) =>
+        hostPath == Root || Root.Length == 0 && hostPath == "/" ? "/"
+        : hostPath.StartsWith(Root + "/", StringComparison.Ordinal) ? hostPath[Root.Length..]
+        : hostPath;
 
     private LinuxVolume? TryOpen(Mount mount, bool mark)
     {
         SafeFileHandle handle;
-        try { handle = Native.OpenRoot(mount.Point, Native.ReadOnly | Native.Folder | Native.NonBlocking); }
-        catch (IoFault) { return null; }
+        try
+        {
+            handle = Native.OpenRoot(mount.Point, Native.ReadOnly | Native.Folder | Native.NonBlocking);
+        }
+        catch (IoFault)
+        {
+            return null;
+        }
         // Between the look at the list of mounts and the opening somebody who owns a folder above may have put another one there.
         if (Native.TryStat((int)handle.DangerousGetHandle(), "", mount.Point)?.MountId != (ulong)mount.Id)
         {
@@ -190,21 +276,37 @@ internal sealed class LinuxVolumes(string root) : IVolumes
         var abilities = Sysfs.AbilitiesOf(mount.FileSystem);
         var folder = new LinuxFolder(handle, "", abilities);
         var marker = VolumeMark.Read(folder);
-        if (marker.Length == 0 && mark && mount.Writable) marker = VolumeMark.Write(folder);
-        return new LinuxVolume(new VolumeIdentity(marker, FileSystemId(mount)), folder, abilities, Stack.Describe(mount).Medium);
+        if (marker.Length == 0 && mark && mount.Writable)
+            marker = VolumeMark.Write(folder);
+        return new LinuxVolume(
+            new VolumeIdentity(marker, FileSystemId(mount)),
+            folder,
+            abilities,
+            Stack.Describe(mount).Medium
+        );
     }
 
     /// <summary>The file system's UUID where it has one; with the part of it that is mounted, where that is not all.</summary>
     private string FileSystemId(Mount mount)
     {
-        var id = _fileSystemIds.GetOrAdd(string.Create(CultureInfo.InvariantCulture, $"{mount.Device} {mount.Id}"), _ => mount.Source.StartsWith("/dev/", StringComparison.Ordinal)
-            ? Commands.Run("blkid", ["-p", "-o", "value", "-s", "UUID", mount.Source]) ?? "" : "");
-        return id.Length == 0 ? "" : mount.SubRoot == "/" ? id : id + ":" + mount.SubRoot;
+        var id = _fileSystemIds.GetOrAdd(string.Create(CultureInfo.InvariantCulture, $"{mount.Device} {mount.Id}"), _ =>
+            mount.Source.StartsWith("/dev/", StringComparison.Ordinal)
+                ? Commands.Run("blkid", ["-p", "-o", "value", "-s", "UUID", mount.Source]) ?? ""
+                : ""
+        );
+        return id.Length == 0 ? ""
+            : mount.SubRoot == "/" ? id
+            : id + ":" + mount.SubRoot;
     }
 }
 
 /// <summary>One mounted volume, held open.</summary>
-internal sealed unsafe class LinuxVolume(VolumeIdentity identity, LinuxFolder folder, FileSystemAbilities abilities, Medium medium) : IVolume
+internal sealed unsafe class LinuxVolume(
+    VolumeIdentity identity,
+    LinuxFolder folder,
+    FileSystemAbilities abilities,
+    Medium medium
+) : IVolume
 {
     public VolumeIdentity Identity => identity;
 
@@ -235,6 +337,10 @@ internal sealed unsafe class LinuxVolume(VolumeIdentity identity, LinuxFolder fo
     {
         Native.StatFs facts;
         Native.Check(Native.StatVolume(folder.Descriptor, &facts), "the volume");
-        return ((long)facts.Blocks * facts.FragmentSize, (long)facts.Available * facts.FragmentSize, (int)facts.FragmentSize);
+        return (
+            (long)facts.Blocks * facts.FragmentSize,
+            (long)facts.Available * facts.FragmentSize,
+            (int)facts.FragmentSize
+        );
     }
 }

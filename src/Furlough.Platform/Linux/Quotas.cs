@@ -16,22 +16,38 @@ internal static partial class Quotas
     /// <param name="key">Key of the volume.</param>
     internal static AccountQuota? Of(Mount mount, string key, uint user)
     {
-        if (!mount.Source.StartsWith('/')) return null;
-        return Get(GetOfUser, [.. Encoding.UTF8.GetBytes(mount.Source), 0], (int)user, out var found) != 0 ? null : Quota(key, found);
+        if (!mount.Source.StartsWith('/'))
+            return null;
+        return Get(GetOfUser, [.. Encoding.UTF8.GetBytes(mount.Source), 0], (int)user, out var found) != 0
+            ? null
+            : Quota(key, found);
     }
 
     /// <summary>The lower limit that is set; null where none is.</summary>
     internal static AccountQuota? Quota(string key, in DiskQuota found)
     {
         var limits = new[] { found.SoftBlocks, found.HardBlocks }.Where(b => b > 0).ToList();
-        return limits.Count == 0 ? null : new AccountQuota(key, (long)Math.Min(limits.Min(), (ulong)(long.MaxValue / BlockBytes)) * BlockBytes, (long)Math.Min(found.UsedBytes, long.MaxValue));
+        return limits.Count == 0
+            ? null
+            : new AccountQuota(
+                key,
+                (long)Math.Min(limits.Min(), (ulong)(long.MaxValue / BlockBytes)) * BlockBytes,
+                (long)Math.Min(found.UsedBytes, long.MaxValue)
+            );
     }
 
     /// <summary>struct if_dqblk.</summary>
     [StructLayout(LayoutKind.Sequential)]
     internal struct DiskQuota
     {
-        internal ulong HardBlocks, SoftBlocks, UsedBytes, HardFiles, SoftFiles, Files, BlockGrace, FileGrace;
+        internal ulong HardBlocks,
+            SoftBlocks,
+            UsedBytes,
+            HardFiles,
+            SoftFiles,
+            Files,
+            BlockGrace,
+            FileGrace;
         internal uint Valid;
     }
 

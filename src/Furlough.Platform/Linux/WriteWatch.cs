@@ -32,11 +32,16 @@ internal sealed unsafe class WriteWatch : IWriteWatch
     /// <summary>Begins to watch the file system on which a folder lies; null where the kernel does not let the agent.</summary>
     internal static WriteWatch? TryBegin(LinuxFolder root)
     {
-        const uint closeOnExec = 1, nonBlocking = 2, add = 1, wholeFileSystem = 0x100;
+        const uint closeOnExec = 1,
+            nonBlocking = 2,
+            add = 1,
+            wholeFileSystem = 0x100;
         const ulong closedAfterWriting = 8;
-        const uint largeFile = 0x8000, noAccessTime = 0x40000;
+        const uint largeFile = 0x8000,
+            noAccessTime = 0x40000;
         var events = Native.WatchInit(closeOnExec | nonBlocking, Native.CloseOnExec | largeFile | noAccessTime);
-        if (events < 0) return null;
+        if (events < 0)
+            return null;
         var handle = new SafeFileHandle(events, ownsHandle: true);
         if (Native.WatchMark(events, add | wholeFileSystem, closedAfterWriting, root.Descriptor, null) == 0)
             return new WriteWatch(handle, Native.TryStat(root.Descriptor, "", "the volume")!.Value.MountId);
@@ -47,7 +52,10 @@ internal sealed unsafe class WriteWatch : IWriteWatch
     public IReadOnlySet<ulong>? Written(IVolume volume)
     {
         Drain();
-        lock (_lock) return _lost || volume is not LinuxVolume { MountId: var mount } || mount != _mount ? null : new HashSet<ulong>(_written);
+        lock (_lock)
+            return _lost || volume is not LinuxVolume { MountId: var mount } || mount != _mount
+                ? null
+                : new HashSet<ulong>(_written);
     }
 
     public void Dispose()
@@ -61,12 +69,17 @@ internal sealed unsafe class WriteWatch : IWriteWatch
     /// <summary>Each event holds a file open: it must not wait long.</summary>
     private void Listen()
     {
-        while (!_ended.Wait(Pause)) Drain();
+        while (!_ended.Wait(Pause))
+            Drain();
     }
 
     private void Drain()
     {
-        const int size = 65_536, again = 11, headBytes = 24, maskAt = 8, fileAt = 16;
+        const int size = 65_536,
+            again = 11,
+            headBytes = 24,
+            maskAt = 8,
+            fileAt = 16;
         const ulong overflow = 0x4000;
         var buffer = (byte*)NativeMemory.Alloc(size);
         try
@@ -78,14 +91,18 @@ internal sealed unsafe class WriteWatch : IWriteWatch
                     var read = Native.ReadPlain((int)_events.DangerousGetHandle(), buffer, size);
                     if (read < 0)
                     {
-                        if (Marshal.GetLastPInvokeError() != again) _lost = true;
+                        if (Marshal.GetLastPInvokeError() != again)
+                            _lost = true;
                         return;
                     }
-                    if (read == 0) return;
+                    if (read == 0)
+                        return;
                     for (var at = buffer; at + headBytes <= buffer + read; at += *(uint*)at)
                     {
-                        if ((*(ulong*)(at + maskAt) & overflow) != 0) _lost = true;
-                        if (*(int*)(at + fileAt) is var file and >= 0) Take(file);
+                        if ((*(ulong*)(at + maskAt) & overflow) != 0)
+                            _lost = true;
+                        if (*(int*)(at + fileAt) is var file and >= 0)
+                            Take(file);
                     }
                 }
             }
@@ -99,7 +116,9 @@ internal sealed unsafe class WriteWatch : IWriteWatch
     private void Take(int file)
     {
         using var handle = new SafeFileHandle(file, ownsHandle: true);
-        if (Native.TryStat(file, "", "a file") is { } facts) _written.Add(facts.Inode);
-        else _lost = true;
+        if (Native.TryStat(file, "", "a file") is { } facts)
+            _written.Add(facts.Inode);
+        else
+            _lost = true;
     }
 }

@@ -12,7 +12,8 @@ internal sealed class XdgPointers(LinuxVolumes volumes) : IPointers
     private const string Type = "quoted";
 
     /// <summary>The address of one setting of an account.</summary>
-    internal static PointerAddress Address(PasswdEntry account, string key) => new(Kind, $"~/.config/{FileName}", key, account.Name);
+    internal static PointerAddress Address(PasswdEntry account, string key) =>
+        new(Kind, $"~/.config/{FileName}", key, account.Name);
 
     public PointerValue Read(PointerAddress address)
     {
@@ -26,13 +27,17 @@ internal sealed class XdgPointers(LinuxVolumes volumes) : IPointers
     {
         RequireKnown(address);
         var home = SettingPlace.HomeOf(volumes, address);
-        return value.Text is not null ? UserDirs.Resolve(value.Text, home) : UserDirs.Keys.FirstOrDefault(k => k.Key == address.Key).Name is { } usual ? $"{home}/{usual}" : null;
+        return value.Text is not null ? UserDirs.Resolve(value.Text, home)
+            : UserDirs.Keys.FirstOrDefault(k => k.Key == address.Key).Name is { } usual ? $"{home}/{usual}"
+            : null;
     }
 
     public PointerValue Spell(PointerAddress address, Place place, PointerValue present)
     {
         var shown = volumes.Show(place);
-        return shown.StartsWith('/') ? new PointerValue(Type, UserDirs.Spell(shown)) : throw Faults.VolumeAbsent(place.Volume);
+        return shown.StartsWith('/')
+            ? new PointerValue(Type, UserDirs.Spell(shown))
+            : throw Faults.VolumeAbsent(place.Volume);
     }
 
     public void Swap(PointerAddress address, PointerValue expected, PointerValue next)
@@ -44,14 +49,26 @@ internal sealed class XdgPointers(LinuxVolumes volumes) : IPointers
         ContainerFile.Edit(folder, name, whenNew, content =>
         {
             var found = ToValue(UserDirs.Find(content, address.Key));
-            return found == expected ? UserDirs.Replace(content, address.Key, next.Text) : throw Faults.PointerChanged(address, expected, found);
+            return found == expected
+                ? UserDirs.Replace(content, address.Key, next.Text)
+                : throw Faults.PointerChanged(address, expected, found);
         });
     }
 
     private static void RequireKnown(PointerAddress address)
     {
-        if (address.Kind != Kind) throw new Fault("pointer-kind-unknown", $"This machine has no settings of the kind {address.Kind}.", "Survey the machine and make a new plan.");
-        if (!address.Container.EndsWith($"/.config/{FileName}", StringComparison.Ordinal)) throw new Fault("account-missing", $"The file `{address.Container}` is no account's list of user folders.", "Survey the machine and make a new plan.");
+        if (address.Kind != Kind)
+            throw new Fault(
+                "pointer-kind-unknown",
+                $"This machine has no settings of the kind {address.Kind}.",
+                "Survey the machine and make a new plan."
+            );
+        if (!address.Container.EndsWith($"/.config/{FileName}", StringComparison.Ordinal))
+            throw new Fault(
+                "account-missing",
+                $"The file `{address.Container}` is no account's list of user folders.",
+                "Survey the machine and make a new plan."
+            );
     }
 
     private static PointerValue ToValue(string? raw) => raw is null ? PointerValue.Absent : new PointerValue(Type, raw);

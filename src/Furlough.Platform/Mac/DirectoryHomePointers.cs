@@ -9,7 +9,11 @@ namespace Furlough.Platform.Mac;
 internal sealed class DirectoryHomePointers(ICommands commands, IVolumes volumes) : IPointers
 {
     internal const string Kind = "account-directory";
-    private const string Command = "/usr/bin/dscl", Local = ".", Attribute = "NFSHomeDirectory", Type = "path", Field = "home";
+    private const string Command = "/usr/bin/dscl",
+        Local = ".",
+        Attribute = "NFSHomeDirectory",
+        Type = "path",
+        Field = "home";
 
     /// <summary>The address of an account's home.</summary>
     internal static PointerAddress Address(string account) => new(Kind, "the directory service", Field, account);
@@ -18,29 +22,59 @@ internal sealed class DirectoryHomePointers(ICommands commands, IVolumes volumes
     {
         var record = RecordOf(address);
         var answer = commands.Run("", [Command, "-plist", Local, "-read", record, Attribute]);
-        if (answer.Exit != 0) throw new Fault("account-missing", $"The directory service does not tell the home of {address.Account}: {PathText.Show(answer.Error.Trim())}", "Survey the machine and make a new plan.");
+        if (answer.Exit != 0)
+            throw new Fault(
+                "account-missing",
+                $"The directory service does not tell the home of {address.Account}: {PathText.Show(answer.Error.Trim())}",
+                "Survey the machine and make a new plan."
+            );
         var found = PropertyList.Find(answer.Output, $"dsAttrTypeStandard:{Attribute}", address.ToString());
-        return found?.Elements("string").Select(s => s.Value).ToList() is [var home] ? new PointerValue(Type, home)
-            : throw new Fault("settings-not-understood", $"The directory service names no single home of {address.Account}.", "Look at the account by hand; nothing was changed.");
+        return found?.Elements("string").Select(s => s.Value).ToList() is [var home]
+            ? new PointerValue(Type, home)
+            : throw new Fault(
+                "settings-not-understood",
+                $"The directory service names no single home of {address.Account}.",
+                "Look at the account by hand; nothing was changed."
+            );
     }
 
     public string? Leads(PointerAddress address, PointerValue value) => SettingPlace.Led(address, value.Text);
 
-    public PointerValue Spell(PointerAddress address, Place place, PointerValue present) => new(Type, SettingPlace.Spelled(volumes, address, place));
+    public PointerValue Spell(PointerAddress address, Place place, PointerValue present) =>
+        new(Type, SettingPlace.Spelled(volumes, address, place));
 
     public void Swap(PointerAddress address, PointerValue expected, PointerValue next)
     {
         var found = Read(address);
-        if (found != expected || expected.Text is not { } former) throw Faults.PointerChanged(address, expected, found);
-        if (next == expected) return;
-        if (next.Text is not ['/', ..] text) throw new Fault("path-refused", $"`{PathText.Show(next.Text ?? "")}` cannot be a home in the directory service.", "Correct the path in the brief and make a new plan.");
+        if (found != expected || expected.Text is not { } former)
+            throw Faults.PointerChanged(address, expected, found);
+        if (next == expected)
+            return;
+        if (next.Text is not ['/', ..] text)
+            throw new Fault(
+                "path-refused",
+                $"`{PathText.Show(next.Text ?? "")}` cannot be a home in the directory service.",
+                "Correct the path in the brief and make a new plan."
+            );
         var answer = commands.Run("", [Command, Local, "-change", RecordOf(address), Attribute, former, text]);
         var now = Read(address);
-        if (now == next) return;
-        if (now != expected) throw Faults.PointerChanged(address, expected, now);
-        throw new Fault("account-command-failed", $"The directory service's command did not change the home of {address.Account}: {PathText.Show(answer.Error.Trim())}", "Look at the machine's own words, then {retry}.");
+        if (now == next)
+            return;
+        if (now != expected)
+            throw Faults.PointerChanged(address, expected, now);
+        throw new Fault(
+            "account-command-failed",
+            $"The directory service's command did not change the home of {address.Account}: {PathText.Show(answer.Error.Trim())}",
+            "Look at the machine's own words, then {retry}."
+        );
     }
 
-    private static string RecordOf(PointerAddress address) => address.Key == Field && address.Account is { Length: > 0 } account && !account.Contains('/') ? $"/Users/{account}"
-        : throw new Fault("account-missing", $"There is no account `{PathText.Show(address.Account)}` on the machine.", "Survey the machine and make a new plan.");
+    private static string RecordOf(PointerAddress address) =>
+        address.Key == Field && address.Account is { Length: > 0 } account && !account.Contains('/')
+            ? $"/Users/{account}"
+            : throw new Fault(
+                "account-missing",
+                $"There is no account `{PathText.Show(address.Account)}` on the machine.",
+                "Survey the machine and make a new plan."
+            );
 }

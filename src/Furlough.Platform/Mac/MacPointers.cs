@@ -25,15 +25,22 @@ public sealed class MacPointers : IPointers
     public string? Leads(PointerAddress address, PointerValue value) => Of(address).Leads(address, value);
 
     /// <inheritdoc/>
-    public PointerValue Spell(PointerAddress address, Place place, PointerValue present) => Of(address).Spell(address, place, present);
+    public PointerValue Spell(PointerAddress address, Place place, PointerValue present) =>
+        Of(address).Spell(address, place, present);
 
     /// <inheritdoc/>
-    public void Swap(PointerAddress address, PointerValue expected, PointerValue next) => Of(address).Swap(address, expected, next);
+    public void Swap(PointerAddress address, PointerValue expected, PointerValue next) =>
+        Of(address).Swap(address, expected, next);
 
-    private IPointers Of(PointerAddress address) => address.Kind switch
-    {
-        DirectoryHomePointers.Kind => _homes,
-        PreferencePointers.Kind => _preferences,
-        _ => throw new Fault("pointer-kind-unknown", $"This machine has no settings of the kind {address.Kind}.", "Survey the machine and make a new plan."),
-    };
+    private IPointers Of(PointerAddress address) =>
+        address.Kind switch
+        {
+            DirectoryHomePointers.Kind => _homes,
+            PreferencePointers.Kind => _preferences,
+            _ => throw new Fault(
+                "pointer-kind-unknown",
+                $"This machine has no settings of the kind {address.Kind}.",
+                "Survey the machine and make a new plan."
+            ),
+        };
 }

@@ -13,15 +13,29 @@ internal static class PropertyList
     {
         try
         {
-            using var reader = XmlReader.Create(new StringReader(text), new XmlReaderSettings { DtdProcessing = DtdProcessing.Ignore, XmlResolver = null });
+            using var reader = XmlReader.Create(
+                new StringReader(text),
+                new XmlReaderSettings { DtdProcessing = DtdProcessing.Ignore, XmlResolver = null }
+            );
             var root = XDocument.Load(reader, LoadOptions.PreserveWhitespace).Root;
-            if (root?.Name.LocalName == "plist" && root.Elements().SingleOrDefault() is { Name.LocalName: "dict" } dictionary)
-                return dictionary.Elements("key").FirstOrDefault(k => k.Value == name)?.ElementsAfterSelf().FirstOrDefault();
+            if (
+                root?.Name.LocalName == "plist"
+                && root.Elements().SingleOrDefault() is { Name.LocalName: "dict" } dictionary
+            )
+                return dictionary
+                    .Elements("key")
+                    .FirstOrDefault(k => k.Value == name)
+                    ?.ElementsAfterSelf()
+                    .FirstOrDefault();
         }
         catch (XmlException)
         {
             // Said below.
         }
-        throw new Fault("settings-not-understood", $"What the system says of {of} is no property list.", "Ask it by hand; nothing was changed.");
+        throw new Fault(
+            "settings-not-understood",
+            $"What the system says of {of} is no property list.",
+            "Ask it by hand; nothing was changed."
+        );
     }
 }

@@ -7,7 +7,12 @@ namespace Furlough.Platform.Settings;
 /// <param name="Letters">Characters after a backslash, and in the same sequence in <paramref name="Meanings"/> what they stand for.</param>
 /// <param name="Digits">Letters after which so many hexadecimal digits name a character.</param>
 /// <param name="OthersStand">Any other character stands for itself; else the text is not understood.</param>
-internal sealed record Escapes(string Letters, string Meanings, IReadOnlyDictionary<char, int> Digits, bool OthersStand = false)
+internal sealed record Escapes(
+    string Letters,
+    string Meanings,
+    IReadOnlyDictionary<char, int> Digits,
+    bool OthersStand = false
+)
 {
     /// <summary>What a text means; null when it has an escape that nobody knows.</summary>
     internal string? Decode(ReadOnlySpan<char> body)
@@ -23,16 +28,31 @@ internal sealed record Escapes(string Letters, string Meanings, IReadOnlyDiction
             var escaped = body[++i];
             if (Digits.TryGetValue(escaped, out var digits))
             {
-                if (i + digits >= body.Length || !int.TryParse(body.Slice(i + 1, digits), NumberStyles.AllowHexSpecifier, CultureInfo.InvariantCulture, out var code)) return null;
+                if (
+                    i + digits >= body.Length
+                    || !int.TryParse(
+                        body.Slice(i + 1, digits),
+                        NumberStyles.AllowHexSpecifier,
+                        CultureInfo.InvariantCulture,
+                        out var code
+                    )
+                )
+                    return null;
                 // Four digits are one unit of UTF-16: two of them may be one character.
-                if (digits == 4) text.Append((char)code);
-                else if (Rune.IsValid(code)) text.Append(new Rune(code).ToString());
-                else return null;
+                if (digits == 4)
+                    text.Append((char)code);
+                else if (Rune.IsValid(code))
+                    text.Append(new Rune(code).ToString());
+                else
+                    return null;
                 i += digits;
             }
-            else if (Letters.IndexOf(escaped, StringComparison.Ordinal) is var known and >= 0) text.Append(Meanings[known]);
-            else if (OthersStand) text.Append(escaped);
-            else return null;
+            else if (Letters.IndexOf(escaped, StringComparison.Ordinal) is var known and >= 0)
+                text.Append(Meanings[known]);
+            else if (OthersStand)
+                text.Append(escaped);
+            else
+                return null;
         }
         return text.ToString();
     }
@@ -43,9 +63,12 @@ internal sealed record Escapes(string Letters, string Meanings, IReadOnlyDiction
         var text = new StringBuilder("\"");
         foreach (var c in value)
         {
-            if (c is '"' or '\\') text.Append('\\').Append(c);
-            else if (char.IsControl(c)) text.Append(CultureInfo.InvariantCulture, $"\\u{(int)c:x4}");
-            else text.Append(c);
+            if (c is '"' or '\\')
+                text.Append('\\').Append(c);
+            else if (char.IsControl(c))
+                text.Append(CultureInfo.InvariantCulture, $"\\u{(int)c:x4}");
+            else
+                text.Append(c);
         }
         return text.Append('"').ToString();
     }

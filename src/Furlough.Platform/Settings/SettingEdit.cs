@@ -12,7 +12,8 @@ internal static class SettingEdit
     internal static bool Knows(string kind) => SettingSyntax.All.ContainsKey(kind);
 
     /// <summary>What a raw value means; null for none.</summary>
-    internal static string? Decoded(PointerAddress address, PointerValue value) => value.Text is null ? null : SettingSyntax.All[address.Kind].Decode(value.Text);
+    internal static string? Decoded(PointerAddress address, PointerValue value) =>
+        value.Text is null ? null : SettingSyntax.All[address.Kind].Decode(value.Text);
 
     /// <summary>A path as a raw value, written as the present one is.</summary>
     /// <exception cref="Fault"><c>value-refused</c>: a reader might run or expand it.</exception>
@@ -26,9 +27,12 @@ internal static class SettingEdit
     /// <summary>The value in a file's content; null for no file.</summary>
     internal static PointerValue ValueIn(PointerAddress address, byte[]? content)
     {
-        if (content is null) return PointerValue.Absent;
+        if (content is null)
+            return PointerValue.Absent;
         var text = SettingText.Of(content).Value;
-        return SettingSyntax.All[address.Kind].Locate(text, Parts(address)) is { } at ? new PointerValue(Type, text[at]) : PointerValue.Absent;
+        return SettingSyntax.All[address.Kind].Locate(text, Parts(address)) is { } at
+            ? new PointerValue(Type, text[at])
+            : PointerValue.Absent;
     }
 
     /// <summary>The content with the next value, everything else byte for byte as it is; null for no file.</summary>
@@ -36,8 +40,10 @@ internal static class SettingEdit
     internal static byte[]? Changed(PointerAddress address, byte[]? content, PointerValue expected, PointerValue next)
     {
         var found = ValueIn(address, content);
-        if (found != expected) throw Faults.PointerChanged(address, expected, found);
-        if (content is null && next.Text is null) return null;
+        if (found != expected)
+            throw Faults.PointerChanged(address, expected, found);
+        if (content is null && next.Text is null)
+            return null;
         var (syntax, key) = (SettingSyntax.All[address.Kind], Parts(address));
         var empty = syntax.Empty(key);
         var text = content is not null ? SettingText.Of(content) : SettingText.New(empty ?? throw NoFile(address));
@@ -51,12 +57,25 @@ internal static class SettingEdit
         return next.Text is null && changed == empty ? null : text.With(changed);
     }
 
-    internal static IoFault NoFile(PointerAddress address) => new(IoReason.NotFound, address.Container, "no such settings file");
+    internal static IoFault NoFile(PointerAddress address) =>
+        new(IoReason.NotFound, address.Container, "no such settings file");
 
     private static string[] Parts(PointerAddress address)
     {
-        string[] parts = [.. address.Key.Split('/').Select(p => p.Replace("~1", "/", StringComparison.Ordinal).Replace("~0", "~", StringComparison.Ordinal))];
-        if (SettingSyntax.All[address.Kind].IsKey(parts)) return parts;
-        throw new Fault("key-refused", $"`{PathText.Show(address.Key)}` cannot be the name of a setting in `{address.Container}`.", "Correct the kind card.");
+        string[] parts =
+        [
+            .. address
+                .Key.Split('/')
+                .Select(p =>
+                    p.Replace("~1", "/", StringComparison.Ordinal).Replace("~0", "~", StringComparison.Ordinal)
+                ),
+        ];
+        if (SettingSyntax.All[address.Kind].IsKey(parts))
+            return parts;
+        throw new Fault(
+            "key-refused",
+            $"`{PathText.Show(address.Key)}` cannot be the name of a setting in `{address.Container}`.",
+            "Correct the kind card."
+        );
     }
 }

@@ -9,17 +9,18 @@ namespace Furlough.Platform.Settings;
 internal abstract class SettingSyntax
 {
     /// <summary>The syntaxes by the names that kind cards and pointers use.</summary>
-    internal static IReadOnlyDictionary<string, SettingSyntax> All { get; } = new Dictionary<string, SettingSyntax>
-    {
-        ["ini"] = new IniSyntax(),
-        ["environment"] = new EnvironmentSyntax(exports: false),
-        ["profile"] = new EnvironmentSyntax(exports: true),
-        ["properties"] = new PropertiesSyntax(),
-        ["json"] = new JsonSyntax(),
-        ["xml"] = new XmlSyntax(),
-        ["toml"] = new TomlSyntax(),
-        ["yaml"] = new YamlSyntax(),
-    };
+    internal static IReadOnlyDictionary<string, SettingSyntax> All { get; } =
+        new Dictionary<string, SettingSyntax>
+        {
+            ["ini"] = new IniSyntax(),
+            ["environment"] = new EnvironmentSyntax(exports: false),
+            ["profile"] = new EnvironmentSyntax(exports: true),
+            ["properties"] = new PropertiesSyntax(),
+            ["json"] = new JsonSyntax(),
+            ["xml"] = new XmlSyntax(),
+            ["toml"] = new TomlSyntax(),
+            ["yaml"] = new YamlSyntax(),
+        };
 
     /// <summary>Where the raw value of a key stands, with its quotes; null when the file does not have it.</summary>
     /// <exception cref="Fault"><c>settings-not-understood</c>: the file is not written as it should be, or the value is no single text.</exception>
@@ -42,8 +43,18 @@ internal abstract class SettingSyntax
     internal abstract string Encode(string value, string? present);
 
     /// <summary>Why a reader of such files might not take a text for itself; null where every one does. What a reader might run or expand is never written.</summary>
-    internal virtual string? Refuses(string value) => value.Any(c => char.IsControl(c) || c is '\u2028' or '\u2029' or '\uFEFF') ? "has a character that cannot be seen"
-        : value.Where((c, i) => char.IsSurrogate(c) && !char.IsSurrogatePair(value, char.IsHighSurrogate(c) ? i : Math.Max(0, i - 1))).Any() ? "is not UTF-8" : null;
+    internal virtual string? Refuses(string value) =>
+        value.Any(c => char.IsControl(c) || c is '\u2028' or '\u2029' or '\uFEFF')
+            ? "has a character that cannot be seen"
+        : value
+            .Where(
+                (c, i) =>
+                    char.IsSurrogate(c)
+                    && !char.IsSurrogatePair(value, char.IsHighSurrogate(c) ? i : Math.Max(0, i - 1))
+            )
+            .Any()
+            ? "is not UTF-8"
+        : null;
 
     /// <summary>Whether a key can stand in such a file as nothing but a key.</summary>
     internal virtual bool IsKey(IReadOnlyList<string> key) => !key.Any(k => k.Length == 0 || k.Any(char.IsControl));
@@ -51,11 +62,21 @@ internal abstract class SettingSyntax
     /// <summary>Refused where the text is none that can be written so that every reader takes it for itself.</summary>
     internal void Require(string value)
     {
-        if (Refuses(value) is { } why) throw new Fault("value-refused", $"`{PathText.Show(value)}` {why}: programs that read such a settings file could take it for something else.", "Plan a path of letters, digits and plain signs.");
+        if (Refuses(value) is { } why)
+            throw new Fault(
+                "value-refused",
+                $"`{PathText.Show(value)}` {why}: programs that read such a settings file could take it for something else.",
+                "Plan a path of letters, digits and plain signs."
+            );
     }
 
     /// <summary>The file cannot be changed safely.</summary>
-    protected static Fault NotUnderstood(string why) => new("settings-not-understood", $"The settings file is not written as expected: {why}.", "Look at the file; nothing was changed.");
+    protected static Fault NotUnderstood(string why) =>
+        new(
+            "settings-not-understood",
+            $"The settings file is not written as expected: {why}.",
+            "Look at the file; nothing was changed."
+        );
 
     /// <summary>The line end that a text uses.</summary>
     protected static string LineEnd(string text) => text.Contains("\r\n", StringComparison.Ordinal) ? "\r\n" : "\n";
@@ -63,11 +84,14 @@ internal abstract class SettingSyntax
     /// <summary>The lines of a text: where each begins, where its content ends and where the next one begins.</summary>
     protected static IEnumerable<(int Start, int End, int Next)> Lines(string text)
     {
-        for (var start = 0; start < text.Length;)
+        for (var start = 0; start < text.Length; )
         {
             var feed = text.IndexOf('\n', start);
             var next = feed < 0 ? text.Length : feed + 1;
-            var end = feed < 0 ? text.Length : feed > start && text[feed - 1] == '\r' ? feed - 1 : feed;
+            var end =
+                feed < 0 ? text.Length
+                : feed > start && text[feed - 1] == '\r' ? feed - 1
+                : feed;
             yield return (start, end, next);
             start = next;
         }
@@ -76,8 +100,10 @@ internal abstract class SettingSyntax
     /// <summary>A range without the blanks at its ends.</summary>
     protected static Range Trimmed(string text, int start, int end)
     {
-        while (start < end && text[start] is ' ' or '\t') start++;
-        while (end > start && text[end - 1] is ' ' or '\t') end--;
+        while (start < end && text[start] is ' ' or '\t')
+            start++;
+        while (end > start && text[end - 1] is ' ' or '\t')
+            end--;
         return start..end;
     }
 
@@ -85,16 +111,21 @@ internal abstract class SettingSyntax
     protected static string WithLine(string text, int at, string line)
     {
         var end = LineEnd(text);
-        return at > 0 && text[at - 1] != '\n' ? text[..at] + end + line + text[at..] : text[..at] + line + end + text[at..];
+        return at > 0 && text[at - 1] != '\n'
+            ? text[..at] + end + line + text[at..]
+            : text[..at] + line + end + text[at..];
     }
 
     /// <summary>The text without the line that begins at a place, as <see cref="WithLine"/> put it there.</summary>
     protected static string WithoutLine(string text, (int Start, int End, int Next) line)
     {
-        if (line.Next > line.End) return text[..line.Start] + text[line.Next..];
+        if (line.Next > line.End)
+            return text[..line.Start] + text[line.Next..];
         var before = line.Start;
-        if (before > 0 && text[before - 1] == '\n') before--;
-        if (before > 0 && text[before - 1] == '\r') before--;
+        if (before > 0 && text[before - 1] == '\n')
+            before--;
+        if (before > 0 && text[before - 1] == '\r')
+            before--;
         return text[..before];
     }
 }

@@ -27,21 +27,32 @@ internal sealed class SettingText
     /// <exception cref="Fault"><c>settings-not-understood</c>: a zero byte, or half a character.</exception>
     internal static SettingText Of(byte[] content)
     {
-        var wide = content switch { [0xFF, 0xFE, ..] => new UnicodeEncoding(false, false, true), [0xFE, 0xFF, ..] => new UnicodeEncoding(true, false, true), _ => null };
+        var wide = content switch
+        {
+            [0xFF, 0xFE, ..] => new UnicodeEncoding(false, false, true),
+            [0xFE, 0xFF, ..] => new UnicodeEncoding(true, false, true),
+            _ => null,
+        };
         try
         {
             var text = new SettingText(wide is null ? LinuxName.FromBytes(content) : wide.GetString(content), wide);
-            if (!text.Value.Contains('\0')) return text;
+            if (!text.Value.Contains('\0'))
+                return text;
         }
         catch (DecoderFallbackException) { }
-        throw new Fault("settings-not-understood", "The settings file is no text.", "Look at the file; nothing was changed.");
+        throw new Fault(
+            "settings-not-understood",
+            "The settings file is no text.",
+            "Look at the file; nothing was changed."
+        );
     }
 
     /// <summary>The bytes of a changed text.</summary>
     internal byte[] With(string changed)
     {
         var text = _marked ? Mark + changed : changed;
-        if (_wide is not null) return _wide.GetBytes(text);
+        if (_wide is not null)
+            return _wide.GetBytes(text);
         var bytes = LinuxName.ToBytes(text);
         return bytes[..Array.IndexOf(bytes, (byte)0)];
     }

@@ -11,12 +11,31 @@ internal static class CommonFolders
     internal static IReadOnlyList<LeftFiles> Left(IFolder folder, Func<uint, string> nameOf, CancellationToken stop)
     {
         Dictionary<uint, (long Files, long DataBytes, long LastChangeNs)> owners = [];
-        Walk.Visit(folder, (_, _, _, facts) =>
-        {
-            if (facts.Kind == NodeKind.Folder) return;
-            var (files, bytes, last) = owners.GetValueOrDefault(facts.Owner);
-            owners[facts.Owner] = (files + 1, bytes + Math.Min(facts.SizeBytes, facts.AllocatedBytes), Math.Max(last, facts.ModifiedNs));
-        }, stop);
-        return [.. owners.Select(o => new LeftFiles(nameOf(o.Key), o.Value.Files, o.Value.DataBytes, DateTimeOffset.UnixEpoch.AddTicks(o.Value.LastChangeNs / 100))).OrderBy(l => l.Account, StringComparer.Ordinal)];
+        Walk.Visit(
+            folder,
+            (_, _, _, facts) =>
+            {
+                if (facts.Kind == NodeKind.Folder)
+                    return;
+                var (files, bytes, last) = owners.GetValueOrDefault(facts.Owner);
+                owners[facts.Owner] = (
+                    files + 1,
+                    bytes + Math.Min(facts.SizeBytes, facts.AllocatedBytes),
+                    Math.Max(last, facts.ModifiedNs)
+                );
+            },
+            stop
+        );
+        return
+        [
+            .. owners
+                .Select(o => new LeftFiles(
+                    nameOf(o.Key),
+                    o.Value.Files,
+                    o.Value.DataBytes,
+                    DateTimeOffset.UnixEpoch.AddTicks(o.Value.LastChangeNs / 100)
+                ))
+                .OrderBy(l => l.Account, StringComparer.Ordinal),
+        ];
     }
 }

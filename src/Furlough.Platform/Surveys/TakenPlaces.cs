@@ -6,7 +6,8 @@ namespace Furlough.Platform.Surveys;
 /// <summary>Where something stands on a volume, three folders deep, two thousand places at most.</summary>
 internal static class TakenPlaces
 {
-    private const int DeepestLevel = 3, Most = 2_000;
+    private const int DeepestLevel = 3,
+        Most = 2_000;
 
     /// <summary>What systems themselves keep in the root of a volume.</summary>
     private static readonly string[] OfSystems = ["lost+found", "System Volume Information", "$RECYCLE.BIN"];
@@ -23,7 +24,12 @@ internal static class TakenPlaces
     {
         foreach (var entry in at.List().OrderBy(e => e.Name, StringComparer.Ordinal))
         {
-            if (taken.Count >= Most || (path.Length == 0 && OfSystems.Contains(entry.Name)) || entry.Name.StartsWith(Layout.Prefix, StringComparison.Ordinal)) continue;
+            if (
+                taken.Count >= Most
+                || (path.Length == 0 && OfSystems.Contains(entry.Name))
+                || entry.Name.StartsWith(Layout.Prefix, StringComparison.Ordinal)
+            )
+                continue;
             var name = PathText.Escape(path.Length == 0 ? entry.Name : path + "/" + entry.Name);
             try
             {
@@ -33,8 +39,10 @@ internal static class TakenPlaces
                     continue;
                 }
                 using var below = at.OpenFolder(entry.Name);
-                if (below.List().Any(e => !e.Name.StartsWith(Layout.Prefix, StringComparison.Ordinal))) taken.Add(name);
-                if (level < DeepestLevel) Below(below, name, level + 1, taken);
+                if (below.List().Any(e => !e.Name.StartsWith(Layout.Prefix, StringComparison.Ordinal)))
+                    taken.Add(name);
+                if (level < DeepestLevel)
+                    Below(below, name, level + 1, taken);
             }
             catch (IoFault)
             {

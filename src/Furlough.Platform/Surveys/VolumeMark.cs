@@ -12,7 +12,8 @@ internal static class VolumeMark
     /// <summary>The marker, or nothing.</summary>
     internal static string Read(IFolder root)
     {
-        if (root.Find(Layout.VolumeMarker) is not { Kind: NodeKind.File, SizeBytes: < MostBytes }) return "";
+        if (root.Find(Layout.VolumeMarker) is not { Kind: NodeKind.File, SizeBytes: < MostBytes })
+            return "";
         using var file = root.OpenFile(Layout.VolumeMarker);
         using var text = new StreamReader(file.Read(), Encoding.ASCII);
         return Guid.TryParse(text.ReadToEnd().Trim(), out var id) ? id.ToString("D") : "";
@@ -23,13 +24,15 @@ internal static class VolumeMark
     {
         var id = Guid.CreateVersion7().ToString("D");
         var fresh = Layout.VolumeMarker + "-new";
-        if (root.Find(fresh) is not null) root.RemoveFile(fresh);
+        if (root.Find(fresh) is not null)
+            root.RemoveFile(fresh);
         using (var file = root.MakeFile(fresh))
         {
             file.Append(Encoding.ASCII.GetBytes(id + "\n"));
             file.Flush();
         }
-        if (root.Find(Layout.VolumeMarker) is not null) root.RemoveFile(Layout.VolumeMarker);
+        if (root.Find(Layout.VolumeMarker) is not null)
+            root.RemoveFile(Layout.VolumeMarker);
         root.Move(fresh, root, Layout.VolumeMarker);
         root.Flush();
         return id;

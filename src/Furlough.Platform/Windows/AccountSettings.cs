@@ -11,7 +11,9 @@ namespace Furlough.Platform.Windows;
 [SupportedOSPlatform("windows")]
 internal sealed class AccountSettings : IDisposable
 {
-    private const string FileName = "NTUSER.DAT", Mark = "furlough-", ReadMark = "furlough-read-";
+    private const string FileName = "NTUSER.DAT",
+        Mark = "furlough-",
+        ReadMark = "furlough-read-";
 
     /// <summary>What the system keeps beside the file, and needs when it was not closed properly.</summary>
     private static readonly string[] Parts = ["", ".LOG1", ".LOG2"];
@@ -20,7 +22,8 @@ internal sealed class AccountSettings : IDisposable
     private static readonly HashSet<string> Loaded = new(StringComparer.OrdinalIgnoreCase);
 
     private readonly WindowsProfile _profile;
-    private readonly bool _loads, _changes;
+    private readonly bool _loads,
+        _changes;
 
     private AccountSettings(WindowsProfile profile, bool changes)
     {
@@ -28,8 +31,10 @@ internal sealed class AccountSettings : IDisposable
         OneAtATime.Enter();
         try
         {
-            using (var signedIn = Registry.Users.OpenSubKey(profile.Sid)) IsSignedIn = signedIn is not null;
-            if (IsSignedIn || Loaded.Contains(Name)) return;
+            using (var signedIn = Registry.Users.OpenSubKey(profile.Sid))
+                IsSignedIn = signedIn is not null;
+            if (IsSignedIn || Loaded.Contains(Name))
+                return;
             Load();
             _loads = Loaded.Add(Name);
         }
@@ -62,7 +67,8 @@ internal sealed class AccountSettings : IDisposable
     {
         try
         {
-            if (_loads) Unload();
+            if (_loads)
+                Unload();
         }
         finally
         {
@@ -72,23 +78,43 @@ internal sealed class AccountSettings : IDisposable
 
     private void Load()
     {
-        if (!System.IO.File.Exists(File)) throw new Fault("account-settings-missing", $"{_profile.Name} is not signed in, and its settings are not at `{File}`.", "Have the account sign in once, then survey the machine.");
-        if (_changes && System.IO.File.GetAttributes(File).HasFlag(FileAttributes.ReadOnly)) throw new Fault("account-settings-read-only", $"The settings of {_profile.Name}, `{File}`, are read-only.", "Find out who made them so, take that away, then {retry}.");
+        if (!System.IO.File.Exists(File))
+            throw new Fault(
+                "account-settings-missing",
+                $"{_profile.Name} is not signed in, and its settings are not at `{File}`.",
+                "Have the account sign in once, then survey the machine."
+            );
+        if (_changes && System.IO.File.GetAttributes(File).HasFlag(FileAttributes.ReadOnly))
+            throw new Fault(
+                "account-settings-read-only",
+                $"The settings of {_profile.Name}, `{File}`, are read-only.",
+                "Find out who made them so, take that away, then {retry}."
+            );
         // One that an agent left there that died meanwhile.
         _ = Native.RegUnLoadKeyW(Native.UsersKey, Name);
         var error = Native.RegLoadKeyW(Native.UsersKey, Name, _changes ? File : Copy());
-        if (error == 0) return;
+        if (error == 0)
+            return;
         _ = Native.RegUnLoadKeyW(Native.UsersKey, Name);
         RemoveCopies();
         throw error switch
         {
             Native.SharingError => InUse(),
-            Native.NoRegistryFile or Native.DamagedRegistry => new Fault("settings-not-understood", $"The settings of {_profile.Name}, `{File}`, are damaged: the system does not read them.", "Have the account sign in and look at it; nothing was changed."),
+            Native.NoRegistryFile or Native.DamagedRegistry => new Fault(
+                "settings-not-understood",
+                $"The settings of {_profile.Name}, `{File}`, are damaged: the system does not read them.",
+                "Have the account sign in and look at it; nothing was changed."
+            ),
             _ => Native.Fault(error, File),
         };
     }
 
-    private Fault InUse() => new("account-settings-in-use", $"The settings of {_profile.Name}, `{File}`, are in use by another program, though the account is not signed in.", "Have that program end (a backup, or a sign-out that is still going on), then {retry}.");
+    private Fault InUse() =>
+        new(
+            "account-settings-in-use",
+            $"The settings of {_profile.Name}, `{File}`, are in use by another program, though the account is not signed in.",
+            "Have that program end (a backup, or a sign-out that is still going on), then {retry}."
+        );
 
     /// <summary>A copy that is read, in a folder of the agent's own.</summary>
     private string Copy()
@@ -98,7 +124,8 @@ internal sealed class AccountSettings : IDisposable
         try
         {
             foreach (var part in Parts)
-                if (System.IO.File.Exists(File + part)) System.IO.File.Copy(File + part, copy + part);
+                if (System.IO.File.Exists(File + part))
+                    System.IO.File.Copy(File + part, copy + part);
             // One that is read-only is read all the same.
             System.IO.File.SetAttributes(copy, FileAttributes.Normal);
             return copy;
@@ -106,15 +133,19 @@ internal sealed class AccountSettings : IDisposable
         catch (Exception error) when (error is IOException or UnauthorizedAccessException)
         {
             RemoveCopies();
-            throw (error.HResult & 0xFFFF) == Native.SharingError ? InUse() : error is IOException io ? Native.Fault(io, File) : new IoFault(IoReason.Denied, File, "it may not be read");
+            throw (error.HResult & 0xFFFF) == Native.SharingError ? InUse()
+            : error is IOException io ? Native.Fault(io, File)
+            : new IoFault(IoReason.Denied, File, "it may not be read");
         }
     }
 
     /// <summary>Also those of an agent that died meanwhile.</summary>
     private void RemoveCopies()
     {
-        if (_changes) return;
-        foreach (var folder in Directory.EnumerateDirectories(Path.GetTempPath(), $"{Name}-*")) Directory.Delete(folder, recursive: true);
+        if (_changes)
+            return;
+        foreach (var folder in Directory.EnumerateDirectories(Path.GetTempPath(), $"{Name}-*"))
+            Directory.Delete(folder, recursive: true);
     }
 
     private void Unload()
@@ -126,10 +157,13 @@ internal sealed class AccountSettings : IDisposable
         {
             System.IO.File.Delete(kept);
             using var top = Registry.Users.OpenSubKey(Name)!;
-            if (Native.RegSaveKeyW(top.Handle.DangerousGetHandle(), kept, 0) is var failed and not 0) throw Native.Fault(failed, kept);
+            if (Native.RegSaveKeyW(top.Handle.DangerousGetHandle(), kept, 0) is var failed and not 0)
+                throw Native.Fault(failed, kept);
         }
-        if (Native.RegUnLoadKeyW(Native.UsersKey, Name) is var error and not 0) throw Native.Fault(error, File);
+        if (Native.RegUnLoadKeyW(Native.UsersKey, Name) is var error and not 0)
+            throw Native.Fault(error, File);
         RemoveCopies();
-        if (_changes && Native.IsCompatible) System.IO.File.Move(kept, File, overwrite: true);
+        if (_changes && Native.IsCompatible)
+            System.IO.File.Move(kept, File, overwrite: true);
     }
 }

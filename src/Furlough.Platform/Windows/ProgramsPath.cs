@@ -7,7 +7,9 @@ namespace Furlough.Platform.Windows;
 [SupportedOSPlatform("windows")]
 internal static class ProgramsPath
 {
-    private const string Container = @"SOFTWARE\Microsoft\Windows\CurrentVersion", Setting = "ProgramFilesDir", Twin = " (x86)";
+    private const string Container = @"SOFTWARE\Microsoft\Windows\CurrentVersion",
+        Setting = "ProgramFilesDir",
+        Twin = " (x86)";
 
     /// <summary>What its holding is called.</summary>
     internal const string Name = "programs";
@@ -15,6 +17,8 @@ internal static class ProgramsPath
     /// <summary>The setting, and its twins as far as a system has them.</summary>
     internal static IReadOnlyList<PointerAddress> Addresses { get; } =
     [
-        new(RegistryPointers.Kind, Container, Setting, ""), new(RegistryPointers.Kind, Container, Setting + Twin, "") { Behind = Twin }, new(RegistryPointers.Kind32, Container, Setting, "") { Behind = Twin },
+        new(RegistryPointers.Kind, Container, Setting, ""),
+        new(RegistryPointers.Kind, Container, Setting + Twin, "") { Behind = Twin },
+        new(RegistryPointers.Kind32, Container, Setting, "") { Behind = Twin },
     ];
 }

@@ -9,8 +9,11 @@ namespace Furlough.Platform.Windows;
 /// </summary>
 internal static class WindowsContainerFile
 {
-    private const string Fresh = ".furlough-new", Former = ".furlough-former", Kept = ".furlough-kept";
-    private const int LimitBytes = 8 << 20, Attempts = 20;
+    private const string Fresh = ".furlough-new",
+        Former = ".furlough-former",
+        Kept = ".furlough-kept";
+    private const int LimitBytes = 8 << 20,
+        Attempts = 20;
 
     /// <summary>A survey does not put back what an edit has set aside.</summary>
     private static readonly Lock OneAtATime = new();
@@ -33,12 +36,19 @@ internal static class WindowsContainerFile
             for (var attempt = 0; attempt < Attempts; attempt++)
             {
                 PutBack(folder, name);
-                if (folder.Find(fresh) is not null) folder.RemoveFile(fresh);
+                if (folder.Find(fresh) is not null)
+                    folder.RemoveFile(fresh);
                 var before = Content(folder, name);
                 var after = edit(before);
-                if (after is null && before is null || after is not null && before is not null && after.AsSpan().SequenceEqual(before)) return;
-                if (after is not null) Write(folder, name, fresh, after, isNew: before is null);
-                if (Replace(folder, name, before, isTakenAway: after is null)) return;
+                if (
+                    after is null && before is null
+                    || after is not null && before is not null && after.AsSpan().SequenceEqual(before)
+                )
+                    return;
+                if (after is not null)
+                    Write(folder, name, fresh, after, isNew: before is null);
+                if (Replace(folder, name, before, isTakenAway: after is null))
+                    return;
             }
         throw new IoFault(IoReason.Changed, name, "somebody else keeps changing this settings file");
     }
@@ -49,15 +59,23 @@ internal static class WindowsContainerFile
         if (before is not null)
         {
             folder.Move(name, folder, former);
-            if (!before.AsSpan().SequenceEqual(Content(folder, former))) return false;
+            if (!before.AsSpan().SequenceEqual(Content(folder, former)))
+                return false;
         }
         if (!isTakenAway)
         {
-            try { folder.Move(name + Fresh, folder, name); }
-            catch (IoFault fault) when (fault.Reason == IoReason.Exists) { return false; }
+            try
+            {
+                folder.Move(name + Fresh, folder, name);
+            }
+            catch (IoFault fault) when (fault.Reason == IoReason.Exists)
+            {
+                return false;
+            }
         }
         folder.Flush();
-        if (before is not null) folder.RemoveFile(former);
+        if (before is not null)
+            folder.RemoveFile(former);
         folder.Flush();
         return true;
     }
@@ -66,18 +84,25 @@ internal static class WindowsContainerFile
     private static void PutBack(IFolder folder, string name)
     {
         var (former, kept) = (name + Former, name + Kept);
-        if (folder.Find(former) is null) return;
-        if (folder.Find(name) is null) folder.Move(former, folder, name);
-        else if (folder.Find(name + Fresh) is null || folder.Find(kept) is not null) folder.RemoveFile(former);
-        else folder.Move(former, folder, kept);
+        if (folder.Find(former) is null)
+            return;
+        if (folder.Find(name) is null)
+            folder.Move(former, folder, name);
+        else if (folder.Find(name + Fresh) is null || folder.Find(kept) is not null)
+            folder.RemoveFile(former);
+        else
+            folder.Move(former, folder, kept);
         folder.Flush();
     }
 
     private static byte[]? Content(IFolder folder, string name)
     {
-        if (folder.Find(name) is not { } facts) return null;
-        if (facts.Kind == NodeKind.Link) throw new IoFault(IoReason.BehindLink, name, "a link stands in the settings file's place");
-        if (facts.SizeBytes > LimitBytes) throw new IoFault(IoReason.NotSupported, name, "the settings file is too large");
+        if (folder.Find(name) is not { } facts)
+            return null;
+        if (facts.Kind == NodeKind.Link)
+            throw new IoFault(IoReason.BehindLink, name, "a link stands in the settings file's place");
+        if (facts.SizeBytes > LimitBytes)
+            throw new IoFault(IoReason.NotSupported, name, "the settings file is too large");
         using var file = folder.OpenFile(name);
         using var stream = file.Read();
         using var content = new MemoryStream();

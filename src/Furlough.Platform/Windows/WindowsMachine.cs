@@ -41,10 +41,12 @@ public sealed class WindowsMachine : IMachine
     public ISurveyor Surveyor { get; }
 
     /// <summary>A junction and a symbolic link to a folder, as texts that a volume's folders take.</summary>
-    public static IReadOnlyList<string> FolderLinks => [$"{Environment.SystemDirectory}|junction", $"{Environment.SystemDirectory}|folder"];
+    public static IReadOnlyList<string> FolderLinks =>
+        [$"{Environment.SystemDirectory}|junction", $"{Environment.SystemDirectory}|folder"];
 
     /// <summary>What this system says it is; a changed one looks like a clone.</summary>
-    public static string? Identity => Registry.GetValue(@"HKEY_LOCAL_MACHINE\SOFTWARE\Microsoft\Cryptography", "MachineGuid", null) as string;
+    public static string? Identity =>
+        Registry.GetValue(@"HKEY_LOCAL_MACHINE\SOFTWARE\Microsoft\Cryptography", "MachineGuid", null) as string;
 }
 
 /// <summary>People and programs of a Windows system.</summary>
@@ -58,14 +60,30 @@ internal sealed unsafe class WindowsActivity(WindowsVolumes volumes) : IActivity
     {
         List<string> found = [];
         using var folder = WindowsVolumes.TryOpenFolder(place);
-        if (folder is null) return found;
-        Walk.Visit(folder, (within, name, path, facts) =>
-        {
-            if (facts.Kind != NodeKind.File || within is not WindowsFolder parent || found.Count >= MostListed) return;
-            if (Native.TryOpen(parent.Raw, name, Native.Delete | Native.ReadData, Native.ShareAll, Native.OpenExisting, Native.NoFolder, out var handle) == Native.SharingViolation)
-                found.Add($"a program: {volumes.Show(place)}\\{path.Replace('/', '\\')}");
-            handle?.Dispose();
-        }, CancellationToken.None);
+        if (folder is null)
+            return found;
+        Walk.Visit(
+            folder,
+            (within, name, path, facts) =>
+            {
+                if (facts.Kind != NodeKind.File || within is not WindowsFolder parent || found.Count >= MostListed)
+                    return;
+                if (
+                    Native.TryOpen(
+                        parent.Raw,
+                        name,
+                        Native.Delete | Native.ReadData,
+                        Native.ShareAll,
+                        Native.OpenExisting,
+                        Native.NoFolder,
+                        out var handle
+                    ) == Native.SharingViolation
+                )
+                    found.Add($"a program: {volumes.Show(place)}\\{path.Replace('/', '\\')}");
+                handle?.Dispose();
+            },
+            CancellationToken.None
+        );
         return found;
     }
 
@@ -73,33 +91,44 @@ internal sealed unsafe class WindowsActivity(WindowsVolumes volumes) : IActivity
 
     public void BarSignIn(string account) => SignInRights.Bar(WindowsProfiles.Require(account).Sid);
 
-    public void AllowSignIn(string account, string record) => SignInRights.Allow(WindowsProfiles.Require(account).Sid, record);
+    public void AllowSignIn(string account, string record) =>
+        SignInRights.Allow(WindowsProfiles.Require(account).Sid, record);
 
-    public void GiveWay(bool gives)
-    {
-    }
+    public void GiveWay(bool gives) { }
 
     /// <summary>The system's list of profiles answers for homes, its own look-up for folders of the account that the agent runs in.</summary>
     public string? WhereIs(HoldingName holding)
     {
-        if (holding.Kind == HoldingKind.Home) return WindowsProfiles.Require(holding.Account).Home;
-        if (UserFolders.All.FirstOrDefault(f => f.Name == holding.Name).Id is var id && id == default) return null;
+        if (holding.Kind == HoldingKind.Home)
+            return WindowsProfiles.Require(holding.Account).Home;
+        if (UserFolders.All.FirstOrDefault(f => f.Name == holding.Name).Id is var id && id == default)
+            return null;
         using var me = WindowsIdentity.GetCurrent();
-        if (WindowsProfiles.All().FirstOrDefault(p => p.Name == holding.Account)?.Sid != me.User?.Value) return null;
+        if (WindowsProfiles.All().FirstOrDefault(p => p.Name == holding.Account)?.Sid != me.User?.Value)
+            return null;
         char* path;
-        if (Native.SHGetKnownFolderPath(&id, 0, 0, &path) != 0) return null;
-        try { return new string(path); }
-        finally { Native.CoTaskMemFree(path); }
+        if (Native.SHGetKnownFolderPath(&id, 0, 0, &path) != 0)
+            return null;
+        try
+        {
+            return new string(path);
+        }
+        finally
+        {
+            Native.CoTaskMemFree(path);
+        }
     }
 
     /// <summary>Whose a process is is not looked at here: a program that is open for anybody is waited for. An account runs something for as long as the system has its settings loaded.</summary>
     public IReadOnlyList<string> Running(string account, IReadOnlyList<string>? programs)
     {
-        if (programs is null) return WindowsProfiles.Require(account).IsSignedIn ? [$"its session ({account})"] : [];
+        if (programs is null)
+            return WindowsProfiles.Require(account).IsSignedIn ? [$"its session ({account})"] : [];
         List<string> open = [];
         foreach (var process in System.Diagnostics.Process.GetProcesses())
             using (process)
-                if (programs.Contains(process.ProcessName, StringComparer.OrdinalIgnoreCase)) open.Add(process.ProcessName);
+                if (programs.Contains(process.ProcessName, StringComparer.OrdinalIgnoreCase))
+                    open.Add(process.ProcessName);
         return [.. open.Distinct(StringComparer.OrdinalIgnoreCase)];
     }
 
@@ -117,7 +146,8 @@ internal sealed class WindowsAccounts : IAccounts
     public void Give(IFolder folder, string account, string accountId) => ((WindowsFolder)folder).Close(accountId);
 
     /// <summary>Who comes in is decided by a folder's own descriptor, which is copied with it; the folders above do not matter.</summary>
-    public IReadOnlySet<string> WhoReaches(IReadOnlyList<(NodeFacts Facts, Attributes Attributes)> folders) => new HashSet<string>();
+    public IReadOnlySet<string> WhoReaches(IReadOnlyList<(NodeFacts Facts, Attributes Attributes)> folders) =>
+        new HashSet<string>();
 
     public Attributes Renumbered(Attributes attributes, Func<uint, bool, uint> renumber) => attributes;
 }

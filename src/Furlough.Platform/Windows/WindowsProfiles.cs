@@ -29,7 +29,9 @@ internal sealed record WindowsProfile(string Name, string Sid, string Home)
         get
         {
             using var session = Registry.Users.OpenSubKey($@"{Sid}\Volatile Environment");
-            return session?.GetValue("USERPROFILE") is string home ? new AccountSession(DateTimeOffset.UnixEpoch, [home]) : null;
+            return session?.GetValue("USERPROFILE") is string home
+                ? new AccountSession(DateTimeOffset.UnixEpoch, [home])
+                : null;
         }
     }
 }
@@ -38,14 +40,22 @@ internal sealed record WindowsProfile(string Name, string Sid, string Home)
 [SupportedOSPlatform("windows")]
 internal static class WindowsProfiles
 {
-    private const string List = @"SOFTWARE\Microsoft\Windows NT\CurrentVersion\ProfileList", OfPeople = "S-1-5-21-", Setting = "ProfileImagePath";
+    private const string List = @"SOFTWARE\Microsoft\Windows NT\CurrentVersion\ProfileList",
+        OfPeople = "S-1-5-21-",
+        Setting = "ProfileImagePath";
 
     /// <summary>The address of an account's home.</summary>
-    internal static PointerAddress Address(WindowsProfile profile) => new(RegistryPointers.ProfileList, $@"{List}\{profile.Sid}", Setting, profile.Name);
+    internal static PointerAddress Address(WindowsProfile profile) =>
+        new(RegistryPointers.ProfileList, $@"{List}\{profile.Sid}", Setting, profile.Name);
 
     /// <summary>An account's profile, also while its home is on the way to another place.</summary>
     internal static WindowsProfile Require(string account) =>
-        Listed().Where(p => p.Name == account).OrderByDescending(p => Directory.Exists(p.Home)).FirstOrDefault() ?? throw new Fault("account-missing", $"There is no account {account} with a profile on the machine.", "Survey the machine and make a new plan.");
+        Listed().Where(p => p.Name == account).OrderByDescending(p => Directory.Exists(p.Home)).FirstOrDefault()
+        ?? throw new Fault(
+            "account-missing",
+            $"There is no account {account} with a profile on the machine.",
+            "Survey the machine and make a new plan."
+        );
 
     /// <summary>The accounts whose homes are there.</summary>
     internal static IReadOnlyList<WindowsProfile> All() => [.. Listed().Where(p => Directory.Exists(p.Home))];
@@ -54,10 +64,15 @@ internal static class WindowsProfiles
     {
         using var list = Registry.LocalMachine.OpenSubKey(List);
         // One that the system could not load is kept under a name with a dot.
-        foreach (var sid in list?.GetSubKeyNames().Where(n => n.StartsWith(OfPeople, StringComparison.OrdinalIgnoreCase) && !n.Contains('.')) ?? [])
+        foreach (
+            var sid in list?.GetSubKeyNames()
+                .Where(n => n.StartsWith(OfPeople, StringComparison.OrdinalIgnoreCase) && !n.Contains('.'))
+                ?? []
+        )
         {
             using var key = list!.OpenSubKey(sid);
-            if (key?.GetValue(Setting) is string home && home.Length > 3) yield return new WindowsProfile(home[(home.LastIndexOf('\\') + 1)..], sid, home.TrimEnd('\\'));
+            if (key?.GetValue(Setting) is string home && home.Length > 3)
+                yield return new WindowsProfile(home[(home.LastIndexOf('\\') + 1)..], sid, home.TrimEnd('\\'));
         }
     }
 }

@@ -10,21 +10,37 @@ namespace Furlough.Platform.Windows;
 /// <summary>The lettered volumes of a Windows system.</summary>
 internal sealed unsafe class WindowsVolumes : IVolumes
 {
-    private const uint Removable = 2, Fixed = 3, Remote = 4, Memory = 6;
+    private const uint Removable = 2,
+        Fixed = 3,
+        Remote = 4,
+        Memory = 6;
 
     public IVolume Require(VolumeIdentity identity)
     {
         List<WindowsVolume> found = [];
         foreach (var volume in Open(mark: false))
         {
-            if (volume.Identity.Marker == identity.Marker && identity.Marker.Length > 0) found.Add(volume);
-            else volume.Dispose();
+            if (volume.Identity.Marker == identity.Marker && identity.Marker.Length > 0)
+                found.Add(volume);
+            else
+                volume.Dispose();
         }
-        if (found is [var only] && only.Identity.FileSystemId == identity.FileSystemId) return only;
-        foreach (var volume in found) volume.Dispose();
+        if (found is [var only] && only.Identity.FileSystemId == identity.FileSystemId)
+            return only;
+        foreach (var volume in found)
+            volume.Dispose();
         throw found.Count == 0 ? Faults.VolumeAbsent(identity.Key)
-            : found.Count > 1 ? new Fault("volume-twice", $"Two volumes carry the identity {identity.Key}: {string.Join(" and ", found.Select(v => $"`{v.Letter}`"))}; one is a copy of the other.", "Detach the one that is not meant, then {retry}.")
-            : new Fault("volume-not-as-surveyed", $"The volume at `{found[0].Letter}` carries our marker, but its file system is another one than surveyed.", "Survey the machine and make a new plan.");
+        : found.Count > 1
+            ? new Fault(
+                "volume-twice",
+                $"Two volumes carry the identity {identity.Key}: {string.Join(" and ", found.Select(v => $"`{v.Letter}`"))}; one is a copy of the other.",
+                "Detach the one that is not meant, then {retry}."
+            )
+        : new Fault(
+            "volume-not-as-surveyed",
+            $"The volume at `{found[0].Letter}` carries our marker, but its file system is another one than surveyed.",
+            "Survey the machine and make a new plan."
+        );
     }
 
     public string Show(Place place)
@@ -32,16 +48,20 @@ internal sealed unsafe class WindowsVolumes : IVolumes
         var path = place.Path.Replace('/', '\\');
         foreach (var volume in Open(mark: false))
             using (volume)
-                if (volume.Identity.Key == place.Volume) return $"{volume.Letter}\\{path}";
+                if (volume.Identity.Key == place.Volume)
+                    return $"{volume.Letter}\\{path}";
         return $"(absent volume {place.Volume})\\{path}";
     }
 
     /// <summary>The place of a whole path, or null when its volume is unknown.</summary>
     internal static Place? PlaceOf(string shown)
     {
-        if (shown.Length < 3 || shown[1] != ':' || shown[2] != '\\') return null;
+        if (shown.Length < 3 || shown[1] != ':' || shown[2] != '\\')
+            return null;
         using var volume = TryOpen(shown[..2], mark: false);
-        return volume is null || volume.Identity.Key.Length == 0 ? null : new Place(volume.Identity.Key, shown[3..].Trim('\\').Replace('\\', '/'));
+        return volume is null || volume.Identity.Key.Length == 0
+            ? null
+            : new Place(volume.Identity.Key, shown[3..].Trim('\\').Replace('\\', '/'));
     }
 
     /// <summary>Opens the volume of a key; null where it is absent.</summary>
@@ -50,8 +70,10 @@ internal sealed unsafe class WindowsVolumes : IVolumes
         WindowsVolume? found = null;
         foreach (var volume in Open(mark: false))
         {
-            if (found is null && volume.Identity.Key == key) found = volume;
-            else volume.Dispose();
+            if (found is null && volume.Identity.Key == key)
+                found = volume;
+            else
+                volume.Dispose();
         }
         return found;
     }
@@ -73,7 +95,8 @@ internal sealed unsafe class WindowsVolumes : IVolumes
         {
             try
             {
-                if (facts.Any(f => f.Identity == volume.Identity)) continue;
+                if (facts.Any(f => f.Identity == volume.Identity))
+                    continue;
                 var (size, free, cluster) = volume.Space();
                 var isSystem = string.Equals(volume.Letter, system, StringComparison.OrdinalIgnoreCase);
                 var (attached, medium) = volume.Kind switch
@@ -83,8 +106,25 @@ internal sealed unsafe class WindowsVolumes : IVolumes
                     Memory => (Attachment.Internal, Medium.Memory),
                     _ => WindowsDisks.Describe(volume.Letter),
                 };
-                facts.Add(new VolumeFacts(volume.Identity, volume.Label, volume.Letter, attached, medium, volume.FileSystem,
-                    size, free, cluster, isSystem, volume.Writable, false, volume.Kind is Fixed or Memory, volume.Abilities, isSystem ? [] : TakenPlaces.Of(volume)));
+                facts.Add(
+                    new VolumeFacts(
+                        volume.Identity,
+                        volume.Label,
+                        volume.Letter,
+                        attached,
+                        medium,
+                        volume.FileSystem,
+                        size,
+                        free,
+                        cluster,
+                        isSystem,
+                        volume.Writable,
+                        false,
+                        volume.Kind is Fixed or Memory,
+                        volume.Abilities,
+                        isSystem ? [] : TakenPlaces.Of(volume)
+                    )
+                );
             }
             catch (Fault fault)
             {
@@ -102,26 +142,66 @@ internal sealed unsafe class WindowsVolumes : IVolumes
     {
         var letters = Native.GetLogicalDrives();
         for (var i = 0; i < 26; i++)
-            if ((letters & (1u << i)) != 0 && TryOpen($"{(char)('A' + i)}:", mark) is { } volume) yield return volume;
+            if ((letters & (1u << i)) != 0 && TryOpen($"{(char)('A' + i)}:", mark) is { } volume)
+                yield return volume;
     }
 
     private static WindowsVolume? TryOpen(string letter, bool mark)
     {
         const int names = 261;
-        const uint keepsAccess = 0x8, keepsLinks = 0x80, namesFurther = 0x400000, isReadOnly = 0x80000;
+        const uint keepsAccess = 0x8,
+            keepsLinks = 0x80,
+            namesFurther = 0x400000,
+            isReadOnly = 0x80000;
         var kind = Native.GetDriveTypeW(letter + "\\");
-        if (kind is not (Removable or Fixed or Remote or Memory)) return null;
-        Span<char> label = stackalloc char[names], fileSystem = stackalloc char[names];
-        uint serial, longest, flags;
+        if (kind is not (Removable or Fixed or Remote or Memory))
+            return null;
+        Span<char> label = stackalloc char[names],
+            fileSystem = stackalloc char[names];
+        uint serial,
+            longest,
+            flags;
         fixed (char* labelAt = label)
         fixed (char* systemAt = fileSystem)
-            if (!Native.GetVolumeInformationW(letter + "\\", labelAt, names, &serial, &longest, &flags, systemAt, names)) return null;
-        if (Native.TryOpen(0, $"\\??\\{letter}\\", WindowsFolder.OwnFolderAccess, Native.ShareAll, Native.OpenExisting, Native.Folder, out var handle) != 0
-            && Native.TryOpen(0, $"\\??\\{letter}\\", WindowsFolder.FolderAccess, Native.ShareAll, Native.OpenExisting, Native.Folder, out handle) != 0) return null;
+            if (
+                !Native.GetVolumeInformationW(letter + "\\", labelAt, names, &serial, &longest, &flags, systemAt, names)
+            )
+                return null;
+        if (
+            Native.TryOpen(
+                0,
+                $"\\??\\{letter}\\",
+                WindowsFolder.OwnFolderAccess,
+                Native.ShareAll,
+                Native.OpenExisting,
+                Native.Folder,
+                out var handle
+            ) != 0
+            && Native.TryOpen(
+                0,
+                $"\\??\\{letter}\\",
+                WindowsFolder.FolderAccess,
+                Native.ShareAll,
+                Native.OpenExisting,
+                Native.Folder,
+                out handle
+            ) != 0
+        )
+            return null;
         var type = new string(fileSystem[..fileSystem.IndexOf('\0')]);
         var access = (flags & keepsAccess) != 0;
         // Names that are no text and those with reserved characters cannot be written, and names differ by more than case.
-        var file = new FileSystemAbilities(access, access, (flags & namesFurther) != 0, Links: (flags & keepsLinks) != 0 && !Native.IsCompatible, Holes: false, CaseSensitive: false, type.StartsWith("FAT", StringComparison.OrdinalIgnoreCase) ? 2_000_000_000 : 100, OddNames: false, LongestPathBytes: 32_000)
+        var file = new FileSystemAbilities(
+            access,
+            access,
+            (flags & namesFurther) != 0,
+            Links: (flags & keepsLinks) != 0 && !Native.IsCompatible,
+            Holes: false,
+            CaseSensitive: false,
+            type.StartsWith("FAT", StringComparison.OrdinalIgnoreCase) ? 2_000_000_000 : 100,
+            OddNames: false,
+            LongestPathBytes: 32_000
+        )
         {
             ReadsPastCache = !Native.IsCompatible,
         };
@@ -129,13 +209,32 @@ internal sealed unsafe class WindowsVolumes : IVolumes
         var root = new WindowsFolder(handle!, "", abilities);
         var writable = (flags & isReadOnly) == 0;
         var marker = VolumeMark.Read(root);
-        if (marker.Length == 0 && mark && writable) marker = VolumeMark.Write(root);
-        return new WindowsVolume(letter, new string(label[..label.IndexOf('\0')]), type, kind, writable, new VolumeIdentity(marker, serial == 0 ? "" : serial.ToString("X8", CultureInfo.InvariantCulture)), root, file);
+        if (marker.Length == 0 && mark && writable)
+            marker = VolumeMark.Write(root);
+        return new WindowsVolume(
+            letter,
+            new string(label[..label.IndexOf('\0')]),
+            type,
+            kind,
+            writable,
+            new VolumeIdentity(marker, serial == 0 ? "" : serial.ToString("X8", CultureInfo.InvariantCulture)),
+            root,
+            file
+        );
     }
 }
 
 /// <summary>One lettered volume, held open.</summary>
-internal sealed unsafe class WindowsVolume(string letter, string label, string fileSystem, uint kind, bool writable, VolumeIdentity identity, WindowsFolder root, FileSystemAbilities abilities) : IVolume
+internal sealed unsafe class WindowsVolume(
+    string letter,
+    string label,
+    string fileSystem,
+    uint kind,
+    bool writable,
+    VolumeIdentity identity,
+    WindowsFolder root,
+    FileSystemAbilities abilities
+) : IVolume
 {
     internal string Letter => letter;
 
@@ -164,12 +263,33 @@ internal sealed unsafe class WindowsVolume(string letter, string label, string f
     {
         root.Flush();
         const uint genericReadWrite = 0xC0000000;
-        if (Native.TryOpen(0, $"\\??\\{letter}", genericReadWrite, Native.ShareAll, Native.OpenExisting, 0, out var volume) != 0) return;
+        if (
+            Native.TryOpen(
+                0,
+                $"\\??\\{letter}",
+                genericReadWrite,
+                Native.ShareAll,
+                Native.OpenExisting,
+                0,
+                out var volume
+            ) != 0
+        )
+            return;
         using (volume)
         {
             Native.Status status;
             var code = Native.NtFlushBuffersFile(volume!.DangerousGetHandle(), &status);
-            if (code is not (Native.InvalidRequest or Native.NotImplemented or Native.AccessDenied or Native.NotSupported or Native.InvalidHandle)) Native.Check(code, letter);
+            if (
+                code
+                is not (
+                    Native.InvalidRequest
+                    or Native.NotImplemented
+                    or Native.AccessDenied
+                    or Native.NotSupported
+                    or Native.InvalidHandle
+                )
+            )
+                Native.Check(code, letter);
         }
     }
 
@@ -177,9 +297,21 @@ internal sealed unsafe class WindowsVolume(string letter, string label, string f
 
     internal (long Size, long Free, int Cluster) Space()
     {
-        long available, size, free;
-        uint sectors, bytes, freeClusters, clusters;
-        if (!Native.GetDiskFreeSpaceExW(letter + "\\", &available, &size, &free)) throw new IoFault(IoReason.Gone, letter, "its space cannot be read");
-        return (size, available, Native.GetDiskFreeSpaceW(letter + "\\", &sectors, &bytes, &freeClusters, &clusters) ? (int)(sectors * bytes) : 4096);
+        long available,
+            size,
+            free;
+        uint sectors,
+            bytes,
+            freeClusters,
+            clusters;
+        if (!Native.GetDiskFreeSpaceExW(letter + "\\", &available, &size, &free))
+            throw new IoFault(IoReason.Gone, letter, "its space cannot be read");
+        return (
+            size,
+            available,
+            Native.GetDiskFreeSpaceW(letter + "\\", &sectors, &bytes, &freeClusters, &clusters)
+                ? (int)(sectors * bytes)
+                : 4096
+        );
     }
 }

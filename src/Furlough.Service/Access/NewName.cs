@@ -16,10 +16,30 @@ public static class NewName
     /// <exception cref="ProblemException"><c>name-refused</c></exception>
     public static string Require(string? name, string what)
     {
-        if (name is { Length: > 0 and <= Longest } && name.Trim() == name && name is not ("." or "..") && !name.Any(IsRefused) && !string.Equals(name, OfService, StringComparison.OrdinalIgnoreCase)) return name;
-        throw new ProblemException(400, "name-refused", $"{what} needs a name of 1 to {Longest} letters, digits, spaces and signs other than / \\ ? # % and quotes, with nothing in it that cannot be seen, and not `{OfService}`.", "Give another name, such as `Seminar Lab` or `map-01`.");
+        if (
+            name is { Length: > 0 and <= Longest }
+            && name.Trim() == name
+            && name is not ("." or "..")
+            && !name.Any(IsRefused)
+            && !string.Equals(name, OfService, StringComparison.OrdinalIgnoreCase)
+        )
+            return name;
+        throw new ProblemException(
+            400,
+            "name-refused",
+            $"{what} needs a name of 1 to {Longest} letters, digits, spaces and signs other than / \\ ? # % and quotes, with nothing in it that cannot be seen, and not `{OfService}`.",
+            "Give another name, such as `Seminar Lab` or `map-01`."
+        );
     }
 
-    private static bool IsRefused(char c) => c is '/' or '\\' or '?' or '#' or '%' or '"' or '\'' or '`' || char.GetUnicodeCategory(c) is
-        UnicodeCategory.Control or UnicodeCategory.Format or UnicodeCategory.Surrogate or UnicodeCategory.PrivateUse or UnicodeCategory.LineSeparator or UnicodeCategory.ParagraphSeparator or UnicodeCategory.OtherNotAssigned;
+    private static bool IsRefused(char c) =>
+        c is '/' or '\\' or '?' or '#' or '%' or '"' or '\'' or '`'
+        || char.GetUnicodeCategory(c)
+            is UnicodeCategory.Control
+                or UnicodeCategory.Format
+                or UnicodeCategory.Surrogate
+                or UnicodeCategory.PrivateUse
+                or UnicodeCategory.LineSeparator
+                or UnicodeCategory.ParagraphSeparator
+                or UnicodeCategory.OtherNotAssigned;
 }

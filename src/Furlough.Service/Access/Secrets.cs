@@ -11,5 +11,6 @@ public static class Secrets
     public static string Make(string prefix) => prefix + Base64Url.EncodeToString(RandomNumberGenerator.GetBytes(20));
 
     /// <summary>SHA-256; enough for secrets with that many random bits.</summary>
-    public static string Hash(string secret) => Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes(secret)));
+    public static string Hash(string secret) =>
+        Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes(secret)));
 }

@@ -12,8 +12,13 @@ using Microsoft.Extensions.Options;
 namespace Furlough.Service.Access;
 
 /// <summary>Recognises people and scripts by their token.</summary>
-public sealed class TokenAuthentication(IOptionsMonitor<AuthenticationSchemeOptions> options, ILoggerFactory logger, UrlEncoder encoder, Store store, TimeProvider time)
-    : AuthenticationHandler<AuthenticationSchemeOptions>(options, logger, encoder)
+public sealed class TokenAuthentication(
+    IOptionsMonitor<AuthenticationSchemeOptions> options,
+    ILoggerFactory logger,
+    UrlEncoder encoder,
+    Store store,
+    TimeProvider time
+) : AuthenticationHandler<AuthenticationSchemeOptions>(options, logger, encoder)
 {
     /// <summary>Name of the scheme.</summary>
     public const string Scheme1 = "token";
@@ -26,61 +31,132 @@ public sealed class TokenAuthentication(IOptionsMonitor<AuthenticationSchemeOpti
     /// <summary>The identity as claims.</summary>
     /// <param name="session">Tells one console session of a token from another.</param>
     public static ClaimsPrincipal Principal(TokenRow token, string scheme, Guid session = default) =>
-        new(new ClaimsIdentity([new Claim(ClaimTypes.Name, token.Name), new Claim(ClaimTypes.Role, token.Role.Word()), new Claim("token", token.Id.ToString()), new Claim(SessionClaim, session.ToString())], scheme));
+        new(
+            new ClaimsIdentity(
+                [
+                    new Claim(ClaimTypes.Name, token.Name),
+                    new Claim(ClaimTypes.Role, token.Role.Word()),
+                    new Claim("token", token.Id.ToString()),
+                    new Claim(SessionClaim, session.ToString()),
+                ],
+                scheme
+            )
+        );
 
     /// <summary>The token's row, when it is known and not expired.</summary>
     public static Task<TokenRow?> FindAsync(Store store, string token, DateTimeOffset now, CancellationToken stop)
     {
         var hash = Secrets.Hash(token);
-        return store.ReadAsync(async db => await db.Tokens.FirstOrDefaultAsync(t => t.Hash == hash, stop) is { } row && row.IsValid(now) ? row : null, stop);
+        return store.ReadAsync(
+            async db =>
+                await db.Tokens.FirstOrDefaultAsync(t => t.Hash == hash, stop) is { } row && row.IsValid(now)
+                    ? row
+                    : null,
+            stop
+        );
     }
 
     /// <summary>A console session lasts no longer than its token, and has its role of the moment.</summary>
     public static async Task ValidateSessionAsync(CookieValidatePrincipalContext session)
     {
-        var (store, time) = (session.HttpContext.RequestServices.GetRequiredService<Store>(), session.HttpContext.RequestServices.GetRequiredService<TimeProvider>());
-        if (session.Principal is { } who && await TokenOfAsync(who, store, time, session.HttpContext.RequestAborted) is { } token) session.ReplacePrincipal(Principal(token, Session, SessionOf(who)));
-        else session.RejectPrincipal();
+        var (store, time) = (
+            session.HttpContext.RequestServices.GetRequiredService<Store>(),
+            session.HttpContext.RequestServices.GetRequiredService<TimeProvider>()
+        );
+        if (
+            session.Principal is { } who
+            && await TokenOfAsync(who, store, time, session.HttpContext.RequestAborted) is { } token
+        )
+            session.ReplacePrincipal(Principal(token, Session, SessionOf(who)));
+        else
+            session.RejectPrincipal();
     }
 
     /// <summary>The token by which somebody was recognised; null when it is valid no longer.</summary>
-    public static async Task<TokenRow?> TokenOfAsync(ClaimsPrincipal who, Store store, TimeProvider time, CancellationToken stop) =>
-        Guid.TryParse(who.FindFirstValue("token"), out var id) && SessionOf(who) is var session && await store.ReadAsync(async db => await db.EndedSessions.AnyAsync(s => s.Id == session, stop) ? null : await db.Tokens.FindAsync([id], stop), stop) is { } token && token.IsValid(time.GetUtcNow()) ? token : null;
+    public static async Task<TokenRow?> TokenOfAsync(
+        ClaimsPrincipal who,
+        Store store,
+        TimeProvider time,
+        CancellationToken stop
+    ) =>
+        Guid.TryParse(who.FindFirstValue("token"), out var id)
+        && SessionOf(who) is var session
+        && await store.ReadAsync(
+            async db =>
+                await db.EndedSessions.AnyAsync(s => s.Id == session, stop)
+                    ? null
+                    : await db.Tokens.FindAsync([id], stop),
+            stop
+        )
+            is { } token
+        && token.IsValid(time.GetUtcNow())
+            ? token
+            : null;
 
     /// <summary>The console session of whoever was recognised; empty for a token.</summary>
-    public static Guid SessionOf(ClaimsPrincipal who) => Guid.TryParse(who.FindFirstValue(SessionClaim), out var id) ? id : Guid.Empty;
+    public static Guid SessionOf(ClaimsPrincipal who) =>
+        Guid.TryParse(who.FindFirstValue(SessionClaim), out var id) ? id : Guid.Empty;
 
     protected override async Task<AuthenticateResult> HandleAuthenticateAsync()
     {
         var header = Request.Headers.Authorization.ToString();
-        if (!header.StartsWith("Bearer ", StringComparison.Ordinal) || Request.Path.StartsWithSegments("/api/v1/agent")) return AuthenticateResult.NoResult();
-        return await FindAsync(store, header["Bearer ".Length..].Trim(), time.GetUtcNow(), Context.RequestAborted) is { } row
+        if (!header.StartsWith("Bearer ", StringComparison.Ordinal) || Request.Path.StartsWithSegments("/api/v1/agent"))
+            return AuthenticateResult.NoResult();
+        return
+            await FindAsync(store, header["Bearer ".Length..].Trim(), time.GetUtcNow(), Context.RequestAborted)
+                is { } row
             ? AuthenticateResult.Success(new AuthenticationTicket(Principal(row, Scheme1), Scheme1))
             : AuthenticateResult.Fail("unknown token");
     }
 
-    protected override Task HandleChallengeAsync(AuthenticationProperties properties) => ProblemWriter.WriteAsync(Context,
-        new Problem("not signed in", "This call needs a token, and none that is valid was given.", 401, "not-signed-in", "Give a token: --token, FURLOUGH_TOKEN, or sign in at the console.", null, null), Context.RequestAborted);
+    protected override Task HandleChallengeAsync(AuthenticationProperties properties) =>
+        ProblemWriter.WriteAsync(
+            Context,
+            new Problem(
+                "not signed in",
+                "This call needs a token, and none that is valid was given.",
+                401,
+                "not-signed-in",
+                "Give a token: --token, FURLOUGH_TOKEN, or sign in at the console.",
+                null,
+                null
+            ),
+            Context.RequestAborted
+        );
 
-    protected override Task HandleForbiddenAsync(AuthenticationProperties properties) => ProblemWriter.WriteAsync(Context,
-        new Problem("role missing", $"{Context.User.Identity?.Name} is a {Context.User.FindFirstValue(ClaimTypes.Role)}, which is not enough for this.", 403, "role-missing", "Ask a steward for a token with the role, or have somebody with it do this.", null, null), Context.RequestAborted);
+    protected override Task HandleForbiddenAsync(AuthenticationProperties properties) =>
+        ProblemWriter.WriteAsync(
+            Context,
+            new Problem(
+                "role missing",
+                $"{Context.User.Identity?.Name} is a {Context.User.FindFirstValue(ClaimTypes.Role)}, which is not enough for this.",
+                403,
+                "role-missing",
+                "Ask a steward for a token with the role, or have somebody with it do this.",
+                null,
+                null
+            ),
+            Context.RequestAborted
+        );
 }
 
 /// <summary>Roles at endpoints.</summary>
 public static class RoleRules
 {
     /// <summary>Requires one of the roles from <paramref name="least"/> on.</summary>
-    public static TBuilder For<TBuilder>(this TBuilder endpoint, Role least) where TBuilder : IEndpointConventionBuilder =>
+    public static TBuilder For<TBuilder>(this TBuilder endpoint, Role least)
+        where TBuilder : IEndpointConventionBuilder =>
         endpoint.RequireAuthorization(p => p.RequireRole(Allowed(least)));
 
     /// <summary>The name of whoever asks.</summary>
     public static string Who(this HttpContext context) => context.User.Identity?.Name ?? "unknown";
 
-    private static IEnumerable<string> Allowed(Role least) => least switch
-    {
-        Role.Technician => [Role.Technician.Word(), Role.Steward.Word()],
-        Role.Approver => [Role.Approver.Word(), Role.Steward.Word()],
-        Role.Steward => [Role.Steward.Word()],
-        _ => Words.All<Role>(),
-    };
+    private static IEnumerable<string> Allowed(Role least) =>
+        least switch
+        {
+            Role.Technician => [Role.Technician.Word(), Role.Steward.Word()],
+            Role.Approver => [Role.Approver.Word(), Role.Steward.Word()],
+            Role.Steward => [Role.Steward.Word()],
+            _ => Words.All<Role>(),
+        };
 }

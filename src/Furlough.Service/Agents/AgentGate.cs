@@ -7,10 +7,19 @@ namespace Furlough.Service.Agents;
 public static class AgentGate
 {
     private const string Calls = "/api/v1/agent";
-    private const long WithoutSession = 64 << 10, Usual = 2 << 20;
+    private const long WithoutSession = 64 << 10,
+        Usual = 2 << 20;
 
     /// <summary>The largest body of each call that is made within a session, in bytes; other calls take <see cref="WithoutSession"/>.</summary>
-    private static readonly Dictionary<string, long> WithinSession = new(StringComparer.Ordinal) { ["/dockets"] = 0, ["/permits"] = 4 << 10, ["/progress"] = 4 << 10, ["/bulletins"] = 8 << 20, ["/known-dockets"] = 2 << 20, ["/surveys"] = 32 << 20 };
+    private static readonly Dictionary<string, long> WithinSession = new(StringComparer.Ordinal)
+    {
+        ["/dockets"] = 0,
+        ["/permits"] = 4 << 10,
+        ["/progress"] = 4 << 10,
+        ["/bulletins"] = 8 << 20,
+        ["/known-dockets"] = 2 << 20,
+        ["/surveys"] = 32 << 20,
+    };
 
     /// <summary>Sets the limit of a call's body, and turns away who has no session where one is needed.</summary>
     public static Task PassAsync(HttpContext context, RequestDelegate next)
@@ -21,14 +30,23 @@ public static class AgentGate
             limit = WithoutSession;
             if (WithinSession.TryGetValue(call.Value ?? "", out var most))
             {
-                if (context.RequestServices.GetRequiredService<AgentSessions>().MachineOf(context) is null) throw SessionUnknown();
+                if (context.RequestServices.GetRequiredService<AgentSessions>().MachineOf(context) is null)
+                    throw SessionUnknown();
                 limit = most;
             }
         }
-        if (context.Request.ContentLength > limit) throw new ProblemException(413, "body-too-large", $"The call brings {context.Request.ContentLength:N0} bytes, and may bring {limit:N0}.", "Send less at a time.");
-        if (context.Features.Get<IHttpMaxRequestBodySizeFeature>() is { IsReadOnly: false } body) body.MaxRequestBodySize = limit;
+        if (context.Request.ContentLength > limit)
+            throw new ProblemException(
+                413,
+                "body-too-large",
+                $"The call brings {context.Request.ContentLength:N0} bytes, and may bring {limit:N0}.",
+                "Send less at a time."
+            );
+        if (context.Features.Get<IHttpMaxRequestBodySizeFeature>() is { IsReadOnly: false } body)
+            body.MaxRequestBodySize = limit;
         return next(context);
     }
 
-    internal static ProblemException SessionUnknown() => new(401, "session-unknown", "This session is not known (any more).", "Open a new one.");
+    internal static ProblemException SessionUnknown() =>
+        new(401, "session-unknown", "This session is not known (any more).", "Open a new one.");
 }

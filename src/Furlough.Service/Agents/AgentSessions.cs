@@ -30,25 +30,46 @@ public sealed class AgentSessions(Store store, DocketDesk desk, ReconcileDesk re
     public Challenge Challenge()
     {
         // Nothing is kept of it: whoever asks for a million of them fills no memory.
-        var body = string.Create(CultureInfo.InvariantCulture, $"{(time.GetUtcNow() + ChallengeValidity).ToUnixTimeSeconds()}.{Secrets.Make("")}");
+        var body = string.Create(
+            CultureInfo.InvariantCulture,
+            $"{(time.GetUtcNow() + ChallengeValidity).ToUnixTimeSeconds()}.{Secrets.Make("")}"
+        );
         return new Challenge($"{body}.{Seal(body)}");
     }
 
-    private string Seal(string body) => System.Buffers.Text.Base64Url.EncodeToString(HMACSHA256.HashData(_challengeKey, System.Text.Encoding.UTF8.GetBytes(body)));
+    private string Seal(string body) =>
+        System.Buffers.Text.Base64Url.EncodeToString(
+            HMACSHA256.HashData(_challengeKey, System.Text.Encoding.UTF8.GetBytes(body))
+        );
 
     /// <summary>Whether a challenge is ours, has not expired and was not answered before.</summary>
     private bool Accepts(string nonce)
     {
         var now = time.GetUtcNow();
-        if (nonce.LastIndexOf('.') is not (> 0 and var at) || !CryptographicOperations.FixedTimeEquals(System.Text.Encoding.UTF8.GetBytes(Seal(nonce[..at])), System.Text.Encoding.UTF8.GetBytes(nonce[(at + 1)..]))) return false;
-        return long.TryParse(nonce.AsSpan(0, nonce.IndexOf('.')), NumberStyles.None, CultureInfo.InvariantCulture, out var until) && now.ToUnixTimeSeconds() <= until && !_answered.ContainsKey(nonce);
+        if (
+            nonce.LastIndexOf('.') is not (> 0 and var at)
+            || !CryptographicOperations.FixedTimeEquals(
+                System.Text.Encoding.UTF8.GetBytes(Seal(nonce[..at])),
+                System.Text.Encoding.UTF8.GetBytes(nonce[(at + 1)..])
+            )
+        )
+            return false;
+        return long.TryParse(
+                nonce.AsSpan(0, nonce.IndexOf('.')),
+                NumberStyles.None,
+                CultureInfo.InvariantCulture,
+                out var until
+            )
+            && now.ToUnixTimeSeconds() <= until
+            && !_answered.ContainsKey(nonce);
     }
 
     private bool Spend(string nonce)
     {
         var now = time.GetUtcNow();
         foreach (var (old, until) in _answered)
-            if (until < now) _answered.TryRemove(old, out _);
+            if (until < now)
+                _answered.TryRemove(old, out _);
         return _answered.TryAdd(nonce, now + ChallengeValidity * 2);
     }
 
@@ -56,12 +77,16 @@ public sealed class AgentSessions(Store store, DocketDesk desk, ReconcileDesk re
     public Guid? MachineOf(string token) => _machines.TryGetValue(token, out var machine) ? machine : null;
 
     /// <summary>The machine of a call's session, or null.</summary>
-    public Guid? MachineOf(HttpContext context) => context.Request.Headers.Authorization.ToString() is ['B', 'e', 'a', 'r', 'e', 'r', ' ', .. var token] ? MachineOf(token) : null;
+    public Guid? MachineOf(HttpContext context) =>
+        context.Request.Headers.Authorization.ToString() is ['B', 'e', 'a', 'r', 'e', 'r', ' ', .. var token]
+            ? MachineOf(token)
+            : null;
 
     /// <summary>A machine is forgotten, and its session with it.</summary>
     public void Forget(Guid machine)
     {
-        if (_tokens.TryRemove(machine, out var token)) _machines.TryRemove(token, out _);
+        if (_tokens.TryRemove(machine, out var token))
+            _machines.TryRemove(token, out _);
         _instances.TryRemove(machine, out _);
     }
 
@@ -71,106 +96,211 @@ public sealed class AgentSessions(Store store, DocketDesk desk, ReconcileDesk re
         RequireVersion(request.Protocol);
         NewName.Require(request.Name, "A machine");
         NewName.Require(request.Room, "A room");
-        return store.WriteAsync(async db =>
-        {
-            var hash = Secrets.Hash(request.Code.Split('.')[0]);
-            var invite = await db.Invites.FirstOrDefaultAsync(i => i.Hash == hash, stop)
-                ?? throw new ProblemException(403, "invite-unknown", "This invite is not known here.", "Make one with `furlough machine invite`.");
-            // The answer to a first try may have been lost: the same key may ask again.
-            if (await db.Machines.FirstOrDefaultAsync(m => m.PublicKey == request.PublicKey, stop) is { } already) return Answer(already);
-            if (invite.Expires < time.GetUtcNow()) throw new ProblemException(410, "invite-expired", $"This invite expired at {invite.Expires:u}.", "Make a new one with `furlough machine invite`.");
-            if (invite.Left <= 0) throw new ProblemException(409, "invite-used", "This invite has been used already.", "Make a new one with `furlough machine invite`.");
-            var named = await db.Machines.FirstOrDefaultAsync(m => m.Name == request.Name, stop);
-            if (invite.Again is { } again)
+        return store.WriteAsync(
+            async db =>
             {
-                if (named is null || named.Name != again) throw ProblemException.Conflict("invite-for-another", $"This invite is for {again}, set up anew.", $"Give --name {again}, or make another invite.");
+                var hash = Secrets.Hash(request.Code.Split('.')[0]);
+                var invite = await db.Invites.FirstOrDefaultAsync(i => i.Hash == hash, stop)
+                    ?? throw new ProblemException(
+                        403,
+                        "invite-unknown",
+                        "This invite is not known here.",
+                        "Make one with `furlough machine invite`."
+                    );
+                // The answer to a first try may have been lost: the same key may ask again.
+                if (await db.Machines.FirstOrDefaultAsync(m => m.PublicKey == request.PublicKey, stop) is { } already)
+                    return Answer(already);
+                if (invite.Expires < time.GetUtcNow())
+                    throw new ProblemException(
+                        410,
+                        "invite-expired",
+                        $"This invite expired at {invite.Expires:u}.",
+                        "Make a new one with `furlough machine invite`."
+                    );
+                if (invite.Left <= 0)
+                    throw new ProblemException(
+                        409,
+                        "invite-used",
+                        "This invite has been used already.",
+                        "Make a new one with `furlough machine invite`."
+                    );
+                var named = await db.Machines.FirstOrDefaultAsync(m => m.Name == request.Name, stop);
+                if (invite.Again is { } again)
+                {
+                    if (named is null || named.Name != again)
+                        throw ProblemException.Conflict(
+                            "invite-for-another",
+                            $"This invite is for {again}, set up anew.",
+                            $"Give --name {again}, or make another invite."
+                        );
+                    invite.Left--;
+                    return await EnrolAgainAsync(db, named, request, stop);
+                }
+                if (named is not null)
+                    throw ProblemException.Conflict(
+                        "name-taken",
+                        $"There is a machine called {request.Name} already.",
+                        $"Give another --name; if it is that machine, set up anew: `furlough machine invite --again {request.Name}`."
+                    );
                 invite.Left--;
-                return await EnrolAgainAsync(db, named, request, stop);
-            }
-            if (named is not null) throw ProblemException.Conflict("name-taken", $"There is a machine called {request.Name} already.", $"Give another --name; if it is that machine, set up anew: `furlough machine invite --again {request.Name}`.");
-            invite.Left--;
-            var machine = new MachineRow { Id = Guid.CreateVersion7(), Name = request.Name, Room = invite.Room ?? request.Room, PublicKey = request.PublicKey, MachineId = request.MachineId, EnrolledAt = time.GetUtcNow() };
-            // An image from which several were made: each has its own key, but nobody can tell by its id which is which.
-            if (await db.Machines.Where(m => m.MachineId == request.MachineId).Select(m => m.Name).FirstOrDefaultAsync(stop) is { } same) db.Record(time.GetUtcNow(), request.Name, "same machine id", request.Name, null, same);
-            db.Machines.Add(machine);
-            db.Record(time.GetUtcNow(), request.Name, "enrolled", request.Name, null, machine.Room);
-            return Answer(machine);
-        }, stop);
+                var machine = new MachineRow
+                {
+                    Id = Guid.CreateVersion7(),
+                    Name = request.Name,
+                    Room = invite.Room ?? request.Room,
+                    PublicKey = request.PublicKey,
+                    MachineId = request.MachineId,
+                    EnrolledAt = time.GetUtcNow(),
+                };
+                // An image from which several were made: each has its own key, but nobody can tell by its id which is which.
+                if (
+                    await db
+                        .Machines.Where(m => m.MachineId == request.MachineId)
+                        .Select(m => m.Name)
+                        .FirstOrDefaultAsync(stop) is
+                    { } same
+                )
+                    db.Record(time.GetUtcNow(), request.Name, "same machine id", request.Name, null, same);
+                db.Machines.Add(machine);
+                db.Record(time.GetUtcNow(), request.Name, "enrolled", request.Name, null, machine.Room);
+                return Answer(machine);
+            },
+            stop
+        );
     }
 
     /// <summary>A machine whose system was set up anew: its agent has another key and has forgotten everything. What was under way there is known no more.</summary>
-    private async Task<EnrolResponse> EnrolAgainAsync(FurloughDb db, MachineRow machine, EnrolRequest request, CancellationToken stop)
+    private async Task<EnrolResponse> EnrolAgainAsync(
+        FurloughDb db,
+        MachineRow machine,
+        EnrolRequest request,
+        CancellationToken stop
+    )
     {
-        machine.FormerKeys = machine.FormerKeys.Length == 0 ? machine.PublicKey : machine.FormerKeys + "\n" + machine.PublicKey;
-        (machine.PublicKey, machine.MachineId, machine.Suspect, machine.EnrolledAt) = (request.PublicKey, request.MachineId, false, time.GetUtcNow());
-        foreach (var row in await db.Relocations.Where(r => r.Machine == machine.Id && RunControl.NotAtRest.Contains(r.State)).ToListAsync(stop))
+        machine.FormerKeys =
+            machine.FormerKeys.Length == 0 ? machine.PublicKey : machine.FormerKeys + "\n" + machine.PublicKey;
+        (machine.PublicKey, machine.MachineId, machine.Suspect, machine.EnrolledAt) = (
+            request.PublicKey,
+            request.MachineId,
+            false,
+            time.GetUtcNow()
+        );
+        foreach (
+            var row in await db
+                .Relocations.Where(r => r.Machine == machine.Id && RunControl.NotAtRest.Contains(r.State))
+                .ToListAsync(stop)
+        )
         {
             (row.State, row.Live, row.AsOf) = (RelocationState.Failed, Live.Unknown, time.GetUtcNow());
-            row.Failure = Column.Write(new Failure("machine-set-up-anew", $"{machine.Name} was set up anew while the relocation of {HoldingName.InWords(row.Holding, row.Account)} was under way.", "Where the data lives is not known; what was copied may stand at the target.",
-                "Survey the machine, then make a new plan with `existing: adopt`."), ModelJson.Default.Failure);
+            row.Failure = Column.Write(
+                new Failure(
+                    "machine-set-up-anew",
+                    $"{machine.Name} was set up anew while the relocation of {HoldingName.InWords(row.Holding, row.Account)} was under way.",
+                    "Where the data lives is not known; what was copied may stand at the target.",
+                    "Survey the machine, then make a new plan with `existing: adopt`."
+                ),
+                ModelJson.Default.Failure
+            );
         }
         db.Originals.RemoveRange(await db.Originals.Where(o => o.Machine == machine.Id).ToListAsync(stop));
         db.Record(time.GetUtcNow(), machine.Name, "enrolled again", machine.Name, null, "set up anew");
-        if (_tokens.TryRemove(machine.Id, out var before)) _machines.TryRemove(before, out _);
+        if (_tokens.TryRemove(machine.Id, out var before))
+            _machines.TryRemove(before, out _);
         return Answer(machine);
     }
 
     /// <summary>Numbers go on where they were, whoever counts.</summary>
-    private EnrolResponse Answer(MachineRow machine) => new(machine.Id, desk.PublicKey, machine.LastBulletin, machine.LastDocket);
+    private EnrolResponse Answer(MachineRow machine) =>
+        new(machine.Id, desk.PublicKey, machine.LastBulletin, machine.LastDocket);
 
     /// <summary>Opens a session; the one before ends.</summary>
     public Task<SessionResponse> OpenAsync(SessionRequest request, CancellationToken stop)
     {
-        return store.WriteAsync(async db =>
-        {
-            var (machine, proof) = await VerifyAsync(db, request.Proof, stop);
-            RequireVersion(proof.Protocol);
-            if (machine.MachineId != proof.MachineId || ComeInTurn(machine.Id, proof.Instance))
+        return store.WriteAsync(
+            async db =>
             {
-                if (!machine.Suspect) db.Record(time.GetUtcNow(), machine.Name, "suspected clone", machine.Name);
-                machine.Suspect = true;
-            }
-            if (_tokens.TryRemove(machine.Id, out var before)) _machines.TryRemove(before, out _);
-            await reconciling.CountOnAsync(db, machine, proof, stop);
-            var token = Secrets.Make("fls-");
-            _machines[token] = machine.Id;
-            _tokens[machine.Id] = token;
-            return new SessionResponse(token, machine.LastBulletin);
-        }, stop);
+                var (machine, proof) = await VerifyAsync(db, request.Proof, stop);
+                RequireVersion(proof.Protocol);
+                if (machine.MachineId != proof.MachineId || ComeInTurn(machine.Id, proof.Instance))
+                {
+                    if (!machine.Suspect)
+                        db.Record(time.GetUtcNow(), machine.Name, "suspected clone", machine.Name);
+                    machine.Suspect = true;
+                }
+                if (_tokens.TryRemove(machine.Id, out var before))
+                    _machines.TryRemove(before, out _);
+                await reconciling.CountOnAsync(db, machine, proof, stop);
+                var token = Secrets.Make("fls-");
+                _machines[token] = machine.Id;
+                _tokens[machine.Id] = token;
+                return new SessionResponse(token, machine.LastBulletin);
+            },
+            stop
+        );
     }
 
     /// <summary>Whether an agent comes back after another one with the same key had taken its place: one that was started anew never does.</summary>
     private bool ComeInTurn(Guid machine, Guid instance)
     {
-        if (instance == Guid.Empty) return false;
+        if (instance == Guid.Empty)
+            return false;
         var seen = _instances.GetOrAdd(machine, _ => []);
         lock (seen)
         {
-            if (seen is [.., var last] && last == instance) return false;
+            if (seen is [.., var last] && last == instance)
+                return false;
             var again = seen.Remove(instance);
             seen.Add(instance);
-            if (seen.Count > MostInstances) seen.RemoveAt(0);
+            if (seen.Count > MostInstances)
+                seen.RemoveAt(0);
             return again;
         }
     }
 
     private async Task<(MachineRow, SessionProof)> VerifyAsync(FurloughDb db, string message, CancellationToken stop)
     {
-        var refused = new ProblemException(401, "session-refused", "The proof of identity is not valid.", "Enrol the machine again if this stays so.");
+        var refused = new ProblemException(
+            401,
+            "session-refused",
+            "The proof of identity is not valid.",
+            "Enrol the machine again if this stays so."
+        );
         SessionProof claimed;
-        try { claimed = JsonSerializer.Deserialize(System.Buffers.Text.Base64Url.DecodeFromChars(message.Split('.') is [_, var body, _] ? body : ""), ProtocolJson.Default.SessionProof) ?? throw refused; }
-        catch (Exception malformed) when (malformed is FormatException or JsonException) { throw refused; }
-        if (claimed.Nonce is null || !Accepts(claimed.Nonce)) throw refused;
+        try
+        {
+            claimed = JsonSerializer.Deserialize(
+                System.Buffers.Text.Base64Url.DecodeFromChars(message.Split('.') is [_, var body, _] ? body : ""),
+                ProtocolJson.Default.SessionProof
+            ) ?? throw refused;
+        }
+        catch (Exception malformed) when (malformed is FormatException or JsonException)
+        {
+            throw refused;
+        }
+        if (claimed.Nonce is null || !Accepts(claimed.Nonce))
+            throw refused;
         var machine = await db.Machines.FindAsync([claimed.Machine], stop) ?? throw refused;
-        try { Jws.Verify(machine.PublicKey, MessageType.Session, message); }
-        catch (SignatureException) { throw refused; }
-        if (!Spend(claimed.Nonce)) throw refused;
+        try
+        {
+            Jws.Verify(machine.PublicKey, MessageType.Session, message);
+        }
+        catch (SignatureException)
+        {
+            throw refused;
+        }
+        if (!Spend(claimed.Nonce))
+            throw refused;
         return (machine, claimed);
     }
 
     private static void RequireVersion(int version)
     {
         if (version is < ProtocolVersion.Oldest or > ProtocolVersion.Newest)
-            throw new ProblemException(400, "protocol-unknown", $"Version {version} of the protocol is not spoken here.", "Update the agent or the service.");
+            throw new ProblemException(
+                400,
+                "protocol-unknown",
+                $"Version {version} of the protocol is not spoken here.",
+                "Update the agent or the service."
+            );
     }
 }

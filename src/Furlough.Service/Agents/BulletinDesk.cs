@@ -11,126 +11,253 @@ using Microsoft.EntityFrameworkCore;
 namespace Furlough.Service.Agents;
 
 /// <summary>Takes bulletins in: each once, in sequence, with everything that follows from it, in one transaction.</summary>
-public sealed class BulletinDesk(Store store, RunControl runs, ErrandDesk errands, RunHours hours, DocketSignals signals, LiveHub live, TimeProvider time)
+public sealed class BulletinDesk(
+    Store store,
+    RunControl runs,
+    ErrandDesk errands,
+    RunHours hours,
+    DocketSignals signals,
+    LiveHub live,
+    TimeProvider time
+)
 {
     /// <summary>Applies what is new and returns the number up to which everything is stored.</summary>
     /// <param name="hasMore">The machine can hand in dockets that are not known here: nothing is told of such a one before.</param>
-    public async Task<BulletinReceipt> TakeAsync(Guid machineId, IReadOnlyList<Bulletin> bulletins, bool hasMore, CancellationToken stop)
+    public async Task<BulletinReceipt> TakeAsync(
+        Guid machineId,
+        IReadOnlyList<Bulletin> bulletins,
+        bool hasMore,
+        CancellationToken stop
+    )
     {
         HashSet<Guid> wake = [];
         List<RelocationRow> touched = [];
-        var receipt = await store.WriteAsync(async db =>
-        {
-            var machine = (await db.Machines.FindAsync([machineId], stop))!;
-            Guid? wanted = null;
-            foreach (var bulletin in bulletins.OrderBy(b => b.Number))
+        var receipt = await store.WriteAsync(
+            async db =>
             {
-                if (bulletin.Number <= machine.LastBulletin) continue;
-                if (bulletin.Number != machine.LastBulletin + 1) break;
-                if (hasMore && await db.Dockets.FindAsync([bulletin.Docket], stop) is null)
+                var machine = (await db.Machines.FindAsync([machineId], stop))!;
+                Guid? wanted = null;
+                foreach (var bulletin in bulletins.OrderBy(b => b.Number))
                 {
-                    wanted = bulletin.Docket;
-                    break;
+                    if (bulletin.Number <= machine.LastBulletin)
+                        continue;
+                    if (bulletin.Number != machine.LastBulletin + 1)
+                        break;
+                    if (hasMore && await db.Dockets.FindAsync([bulletin.Docket], stop) is null)
+                    {
+                        wanted = bulletin.Docket;
+                        break;
+                    }
+                    machine.LastBulletin = bulletin.Number;
+                    machine.LastSeen = time.GetUtcNow();
+                    db.Bulletins.Add(
+                        new BulletinRow
+                        {
+                            Machine = machineId,
+                            Number = bulletin.Number,
+                            Relocation = bulletin.Relocation,
+                            Body = Column.Write(bulletin, ModelJson.Default.Bulletin),
+                        }
+                    );
+                    if (await ApplyAsync(db, machine, bulletin, stop) is { } row)
+                        touched.Add(row);
                 }
-                machine.LastBulletin = bulletin.Number;
-                machine.LastSeen = time.GetUtcNow();
-                db.Bulletins.Add(new BulletinRow { Machine = machineId, Number = bulletin.Number, Relocation = bulletin.Relocation, Body = Column.Write(bulletin, ModelJson.Default.Bulletin) });
-                if (await ApplyAsync(db, machine, bulletin, stop) is { } row) touched.Add(row);
-            }
-            await db.SaveChangesAsync(stop);
-            foreach (var run in touched.Where(r => r.State.IsAtRest()).Select(r => r.Run).Distinct())
-                foreach (var woken in await runs.AdvanceAsync(db, run, stop)) wake.Add(woken);
-            return new BulletinReceipt(machine.LastBulletin) { Wanted = wanted };
-        }, stop);
+                await db.SaveChangesAsync(stop);
+                foreach (var run in touched.Where(r => r.State.IsAtRest()).Select(r => r.Run).Distinct())
+                foreach (var woken in await runs.AdvanceAsync(db, run, stop))
+                    wake.Add(woken);
+                return new BulletinReceipt(machine.LastBulletin) { Wanted = wanted };
+            },
+            stop
+        );
         signals.Raise(wake);
         foreach (var row in touched)
         {
-            if (row.State.IsAtRest()) live.ForgetProgress(row.Number);
+            if (row.State.IsAtRest())
+                live.ForgetProgress(row.Number);
             live.Say("relocation", row.Number);
         }
-        foreach (var run in touched.Select(r => r.Run).Distinct()) live.Say("run", run);
-        if (touched.Count > 0) live.Say("machine", machineId);
+        foreach (var run in touched.Select(r => r.Run).Distinct())
+            live.Say("run", run);
+        if (touched.Count > 0)
+            live.Say("machine", machineId);
         return receipt;
     }
 
-    private async Task<RelocationRow?> ApplyAsync(FurloughDb db, MachineRow machine, Bulletin bulletin, CancellationToken stop)
+    private async Task<RelocationRow?> ApplyAsync(
+        FurloughDb db,
+        MachineRow machine,
+        Bulletin bulletin,
+        CancellationToken stop
+    )
     {
         var docket = await db.Dockets.FindAsync([bulletin.Docket], stop);
         var row = docket is null ? null : await db.Relocations.FindAsync([docket.Relocation], stop);
         if (row is null || docket is null || row.Machine != machine.Id || docket.Machine != machine.Id)
         {
-            db.Record(time.GetUtcNow(), machine.Name, "unknown docket reported", bulletin.Docket.ToString(), null, Clock(bulletin));
+            db.Record(
+                time.GetUtcNow(),
+                machine.Name,
+                "unknown docket reported",
+                bulletin.Docket.ToString(),
+                null,
+                Clock(bulletin)
+            );
             return null;
         }
         await KeepOriginalsAsync(db, row, docket, bulletin, stop);
-        if (bulletin.State is RelocationState.Switched or RelocationState.Finished or RelocationState.Returned && await db.SpaceBreaks.FindAsync([machine.Id, Told(bulletin)], stop) is null)
+        if (
+            bulletin.State is RelocationState.Switched or RelocationState.Finished or RelocationState.Returned
+            && await db.SpaceBreaks.FindAsync([machine.Id, Told(bulletin)], stop) is null
+        )
             db.SpaceBreaks.Add(new SpaceBreakRow { Machine = machine.Id, At = Told(bulletin) });
-        if (row.Docket != bulletin.Docket && !FellBackAtDesk(docket, bulletin)) return null;
+        if (row.Docket != bulletin.Docket && !FellBackAtDesk(docket, bulletin))
+            return null;
 
         var next = StateAfter(row, docket.Work, bulletin.State);
         // Undone, as it was called back: what somebody decided about it stands.
-        var decided = docket.Withdrawn && next is RelocationState.BackedOut or RelocationState.Refused or RelocationState.Failed && bulletin.Live != Live.Target ? row.State.IsAtRest() ? row.State : row.StateBefore : (RelocationState?)null;
-        if (decided is { } stands && stands is RelocationState.Skipped or RelocationState.Refused or RelocationState.BackedOut) next = stands;
-        else decided = null;
-        if (!RelocationStates.MayFollow(row.State, next)) db.Record(time.GetUtcNow(), machine.Name, "out of sequence", $"relocation {row.Number}", row.State.Word(), next.Word());
+        var decided =
+            docket.Withdrawn
+            && next is RelocationState.BackedOut or RelocationState.Refused or RelocationState.Failed
+            && bulletin.Live != Live.Target
+                ? row.State.IsAtRest()
+                    ? row.State
+                    : row.StateBefore
+                : (RelocationState?)null;
+        if (
+            decided is { } stands
+            && stands is RelocationState.Skipped or RelocationState.Refused or RelocationState.BackedOut
+        )
+            next = stands;
+        else
+            decided = null;
+        if (!RelocationStates.MayFollow(row.State, next))
+            db.Record(
+                time.GetUtcNow(),
+                machine.Name,
+                "out of sequence",
+                $"relocation {row.Number}",
+                row.State.Word(),
+                next.Word()
+            );
         if (row.State != next)
         {
-            db.Record(Told(bulletin), machine.Name, "relocation", $"{row.Number} {HoldingName.InWords(row.Holding, row.Account)}", row.State.Word(), next.Word());
-            if (row.State.IsAtRest()) row.StateBefore = row.State;
+            db.Record(
+                Told(bulletin),
+                machine.Name,
+                "relocation",
+                $"{row.Number} {HoldingName.InWords(row.Holding, row.Account)}",
+                row.State.Word(),
+                next.Word()
+            );
+            if (row.State.IsAtRest())
+                row.StateBefore = row.State;
         }
         row.State = next;
-        if (next.IsAtRest()) row.BackOutWanted = false;
+        if (next.IsAtRest())
+            row.BackOutWanted = false;
         row.Step = bulletin.Step;
         row.AsOf = Told(bulletin);
-        if (docket.Work.MovesHolding()) row.Live = bulletin.Live;
-        if (docket.Work == DocketWork.Gather) row.GatheredAt = bulletin switch
-        {
-            { State: RelocationState.Gathering, Step: Step.Prepare } => Told(bulletin),
-            { State: RelocationState.Failed or RelocationState.BackedOut or RelocationState.Refused } => null,
-            _ => row.GatheredAt,
-        };
-        if (docket.Work == DocketWork.Relocate && bulletin.Pointers.Count > 0) row.Pointers = Column.Write(bulletin.Pointers, ModelJson.Default.IReadOnlyListPointerHistory);
-        if (decided is null) row.Failure = bulletin.Failure is null ? null : Column.Write(bulletin.Failure, ModelJson.Default.Failure);
-        if (bulletin.Notes.Count > 0) row.Notes = string.Join('\n', bulletin.Notes);
+        if (docket.Work.MovesHolding())
+            row.Live = bulletin.Live;
+        if (docket.Work == DocketWork.Gather)
+            row.GatheredAt = bulletin switch
+            {
+                { State: RelocationState.Gathering, Step: Step.Prepare } => Told(bulletin),
+                { State: RelocationState.Failed or RelocationState.BackedOut or RelocationState.Refused } => null,
+                _ => row.GatheredAt,
+            };
+        if (docket.Work == DocketWork.Relocate && bulletin.Pointers.Count > 0)
+            row.Pointers = Column.Write(bulletin.Pointers, ModelJson.Default.IReadOnlyListPointerHistory);
+        if (decided is null)
+            row.Failure = bulletin.Failure is null ? null : Column.Write(bulletin.Failure, ModelJson.Default.Failure);
+        if (bulletin.Notes.Count > 0)
+            row.Notes = string.Join('\n', bulletin.Notes);
         if (docket.Work == DocketWork.Relocate && bulletin.Times.Count > 0)
         {
             row.Times = Column.Write(bulletin.Times, ModelJson.Default.IReadOnlyListStepTime);
-            if (bulletin.State == RelocationState.Switched) await Learning.KeepAsync(db, machine, row, bulletin.Times, stop);
+            if (bulletin.State == RelocationState.Switched)
+                await Learning.KeepAsync(db, machine, row, bulletin.Times, stop);
         }
-        await errands.HeardAsync(db, row, docket.Work, (await hours.OfAsync(db, (await db.Runs.FindAsync([row.Run], stop))!, stop)).ErrandsWithin, stop);
+        await errands.HeardAsync(
+            db,
+            row,
+            docket.Work,
+            (await hours.OfAsync(db, (await db.Runs.FindAsync([row.Run], stop))!, stop)).ErrandsWithin,
+            stop
+        );
         return row;
     }
 
     /// <summary>When it happened, as far as the machine's clock can be believed: never in the service's future, and not before what its last contact allows.</summary>
-    private DateTimeOffset Told(Bulletin bulletin) => bulletin.At > time.GetUtcNow() || time.GetUtcNow() - bulletin.At > LongestAway ? time.GetUtcNow() : bulletin.At;
+    private DateTimeOffset Told(Bulletin bulletin) =>
+        bulletin.At > time.GetUtcNow() || time.GetUtcNow() - bulletin.At > LongestAway ? time.GetUtcNow() : bulletin.At;
 
     private static readonly TimeSpan LongestAway = TimeSpan.FromDays(400);
 
     private static string Clock(Bulletin bulletin) => $"the machine's clock said {bulletin.At:u}";
 
     /// <summary>What an agent says about a discard, a return or gathering means for the relocation as a whole.</summary>
-    private static RelocationState StateAfter(RelocationRow row, DocketWork work, RelocationState said) => (work, said) switch
-    {
-        (DocketWork.Discard, RelocationState.Finished) when row.StateBefore == RelocationState.Returned => RelocationState.Returned,
-        (DocketWork.Discard, RelocationState.Failed or RelocationState.Refused) => row.StateBefore,
-        (DocketWork.Return or DocketWork.FallBack, RelocationState.Failed or RelocationState.BackedOut or RelocationState.Refused) => row.StateBefore,
-        (DocketWork.Gather, RelocationState.Switched or RelocationState.Failed or RelocationState.BackedOut or RelocationState.Refused) => row.StateBefore,
-        _ => said,
-    };
+    private static RelocationState StateAfter(RelocationRow row, DocketWork work, RelocationState said) =>
+        (work, said) switch
+        {
+            (DocketWork.Discard, RelocationState.Finished) when row.StateBefore == RelocationState.Returned =>
+                RelocationState.Returned,
+            (DocketWork.Discard, RelocationState.Failed or RelocationState.Refused) => row.StateBefore,
+            (
+                DocketWork.Return
+                    or DocketWork.FallBack,
+                RelocationState.Failed
+                    or RelocationState.BackedOut
+                    or RelocationState.Refused
+            ) => row.StateBefore,
+            (
+                DocketWork.Gather,
+                RelocationState.Switched
+                    or RelocationState.Failed
+                    or RelocationState.BackedOut
+                    or RelocationState.Refused
+            ) => row.StateBefore,
+            _ => said,
+        };
 
     /// <summary>Somebody at the machine has made the original live again: told of the docket that had switched.</summary>
-    private static bool FellBackAtDesk(DocketRow docket, Bulletin bulletin) => docket.Work == DocketWork.Relocate && bulletin.State == RelocationState.Returned;
+    private static bool FellBackAtDesk(DocketRow docket, Bulletin bulletin) =>
+        docket.Work == DocketWork.Relocate && bulletin.State == RelocationState.Returned;
 
-    private static async Task KeepOriginalsAsync(FurloughDb db, RelocationRow row, DocketRow docket, Bulletin bulletin, CancellationToken stop)
+    private static async Task KeepOriginalsAsync(
+        FurloughDb db,
+        RelocationRow row,
+        DocketRow docket,
+        Bulletin bulletin,
+        CancellationToken stop
+    )
     {
         if (bulletin.Original is { } original && !await db.Originals.AnyAsync(o => o.Docket == original.Docket, stop))
         {
             var keep = Column.PlannedOf(row).Keep ?? (await db.Runs.FindAsync([row.Run], stop))!.Keep;
-            db.Originals.Add(new OriginalRow { Docket = original.Docket, Machine = row.Machine, Relocation = row.Number, Body = Column.Write(original, ModelJson.Default.OriginalFacts), KeptUntil = original.SetAside + keep });
+            db.Originals.Add(
+                new OriginalRow
+                {
+                    Docket = original.Docket,
+                    Machine = row.Machine,
+                    Relocation = row.Number,
+                    Body = Column.Write(original, ModelJson.Default.OriginalFacts),
+                    KeptUntil = original.SetAside + keep,
+                }
+            );
         }
-        if (bulletin.LiveAgain is { } back) db.Originals.RemoveRange(await db.Originals.Where(o => o.Docket == back && o.Relocation == row.Number).ToListAsync(stop));
-        if (FellBackAtDesk(docket, bulletin)) db.Originals.RemoveRange(await db.Originals.Where(o => o.Docket == docket.Id).ToListAsync(stop));
-        if ((docket.Work, bulletin.State) is not ((DocketWork.Discard, RelocationState.Finished) or (DocketWork.FallBack, RelocationState.Returned))) return;
+        if (bulletin.LiveAgain is { } back)
+            db.Originals.RemoveRange(
+                await db.Originals.Where(o => o.Docket == back && o.Relocation == row.Number).ToListAsync(stop)
+            );
+        if (FellBackAtDesk(docket, bulletin))
+            db.Originals.RemoveRange(await db.Originals.Where(o => o.Docket == docket.Id).ToListAsync(stop));
+        if (
+            (docket.Work, bulletin.State)
+            is not ((DocketWork.Discard, RelocationState.Finished) or (DocketWork.FallBack, RelocationState.Returned))
+        )
+            return;
         foreach (var gone in Column.Read(docket.Body, ModelJson.Default.Docket).Originals)
             db.Originals.RemoveRange(await db.Originals.Where(o => o.Docket == gone).ToListAsync(stop));
     }

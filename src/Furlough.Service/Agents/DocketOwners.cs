@@ -16,12 +16,21 @@ public sealed class DocketOwners(Store store)
     {
         if (!_owners.TryGetValue(docket, out var owner))
         {
-            var row = await store.ReadAsync(db => db.Dockets.Where(d => d.Id == docket).Select(d => new { d.Machine, d.Relocation }).FirstOrDefaultAsync(stop), stop) ?? throw NotIts();
-            if (_owners.Count >= Most) _owners.Clear();
+            var row = await store.ReadAsync(
+                db =>
+                    db.Dockets.Where(d => d.Id == docket)
+                        .Select(d => new { d.Machine, d.Relocation })
+                        .FirstOrDefaultAsync(stop),
+                stop
+            ) ?? throw NotIts();
+            if (_owners.Count >= Most)
+                _owners.Clear();
             _owners[docket] = owner = (row.Machine, row.Relocation);
         }
-        if (owner != (machine, relocation)) throw NotIts();
+        if (owner != (machine, relocation))
+            throw NotIts();
     }
 
-    private static ProblemException NotIts() => new(403, "docket-not-its-own", "This docket is not for this machine.", "Look at the agent's log.");
+    private static ProblemException NotIts() =>
+        new(403, "docket-not-its-own", "This docket is not for this machine.", "Look at the agent's log.");
 }

@@ -17,7 +17,8 @@ public sealed class ReconcileDesk(Store store, DocketDesk desk, LiveHub live, Ti
     /// <summary>Title of the run that holds what was taken over.</summary>
     public const string Title = "Taken over from machines";
 
-    private const string Self = "furlough", Wave = "taken over";
+    private const string Self = "furlough",
+        Wave = "taken over";
     private const long MostCounted = 1L << 40;
 
     /// <summary>How long originals are kept whose brief is not known any more.</summary>
@@ -26,62 +27,170 @@ public sealed class ReconcileDesk(Store store, DocketDesk desk, LiveHub live, Ti
     /// <summary>Numbers on where the machine is, where that is further than here; what it was not handed yet gets new numbers, or it would never fetch it.</summary>
     internal async Task CountOnAsync(FurloughDb db, MachineRow machine, SessionProof proof, CancellationToken stop)
     {
-        if (proof.LastDocket is < 0 or > MostCounted || proof.Supersession is < 0 or > int.MaxValue / 2) throw new ProblemException(400, "out-of-bounds", "The machine says that it has had more dockets than there can be.", "Look at the agent's log.");
+        if (proof.LastDocket is < 0 or > MostCounted || proof.Supersession is < 0 or > int.MaxValue / 2)
+            throw new ProblemException(
+                400,
+                "out-of-bounds",
+                "The machine says that it has had more dockets than there can be.",
+                "Look at the agent's log."
+            );
         var behind = proof.LastDocket > machine.LastDocket;
         machine.LastDocket = Math.Max(machine.LastDocket, proof.LastDocket);
         machine.SupersessionFloor = Math.Max(machine.SupersessionFloor, behind ? proof.Supersession : 0);
-        var missed = await db.Dockets.Where(d => d.Machine == machine.Id && d.Number <= proof.LastDocket && d.HandedAt == null && !d.Withdrawn).OrderBy(d => d.Number).ToListAsync(stop);
-        foreach (var row in missed) await desk.RenewAsync(db, row, machine, stop);
+        var missed = await db
+            .Dockets.Where(d =>
+                d.Machine == machine.Id && d.Number <= proof.LastDocket && d.HandedAt == null && !d.Withdrawn
+            )
+            .OrderBy(d => d.Number)
+            .ToListAsync(stop);
+        foreach (var row in missed)
+            await desk.RenewAsync(db, row, machine, stop);
         if (behind || proof.LastAcknowledged > machine.LastBulletin)
-            db.Record(time.GetUtcNow(), machine.Name, "knows more than the service", machine.Name, $"bulletin {machine.LastBulletin}", $"bulletin {proof.LastAcknowledged}");
+            db.Record(
+                time.GetUtcNow(),
+                machine.Name,
+                "knows more than the service",
+                machine.Name,
+                $"bulletin {machine.LastBulletin}",
+                $"bulletin {proof.LastAcknowledged}"
+            );
     }
 
     /// <summary>Takes over dockets of this service's own making that it does not know; what it did not sign, or knows, is passed over.</summary>
     public async Task TakeOverAsync(Guid machine, IReadOnlyList<string> signed, CancellationToken stop)
     {
-        var run = await store.WriteAsync(async db =>
-        {
-            var owner = (await db.Machines.FindAsync([machine], stop))!;
-            long? changed = null;
-            foreach (var message in signed.OfType<string>())
-                if (Open(message) is { } docket && await IsItsAsync(db, owner, docket, stop) && await db.Dockets.FindAsync([docket.Id], stop) is null) changed = await TakeAsync(db, owner, docket, message, stop) ?? changed;
-            return changed;
-        }, stop);
-        if (run is { } taken) live.Say("run", taken);
+        var run = await store.WriteAsync(
+            async db =>
+            {
+                var owner = (await db.Machines.FindAsync([machine], stop))!;
+                long? changed = null;
+                foreach (var message in signed.OfType<string>())
+                    if (
+                        Open(message) is { } docket
+                        && await IsItsAsync(db, owner, docket, stop)
+                        && await db.Dockets.FindAsync([docket.Id], stop) is null
+                    )
+                        changed = await TakeAsync(db, owner, docket, message, stop) ?? changed;
+                return changed;
+            },
+            stop
+        );
+        if (run is { } taken)
+            live.Say("run", taken);
     }
 
     private Docket? Open(string message)
     {
-        try { return JsonSerializer.Deserialize(Jws.Verify(desk.PublicKey, MessageType.Docket, message), ModelJson.Default.Docket); }
-        catch (Exception malformed) when (malformed is SignatureException or JsonException) { return null; }
+        try
+        {
+            return JsonSerializer.Deserialize(
+                Jws.Verify(desk.PublicKey, MessageType.Docket, message),
+                ModelJson.Default.Docket
+            );
+        }
+        catch (Exception malformed) when (malformed is SignatureException or JsonException)
+        {
+            return null;
+        }
     }
 
     /// <summary>A machine that was enrolled after the backup has dockets under the number that it had then.</summary>
-    private static async Task<bool> IsItsAsync(FurloughDb db, MachineRow machine, Docket docket, CancellationToken stop) =>
-        docket.Machine == machine.Id || !await db.Machines.AnyAsync(m => m.Id == docket.Machine, stop);
+    private static async Task<bool> IsItsAsync(
+        FurloughDb db,
+        MachineRow machine,
+        Docket docket,
+        CancellationToken stop
+    ) => docket.Machine == machine.Id || !await db.Machines.AnyAsync(m => m.Id == docket.Machine, stop);
 
     /// <summary>Files one docket with its relocation, which is made anew where it is not known; returns its run, or null where nothing can be made of it.</summary>
-    private async Task<long?> TakeAsync(FurloughDb db, MachineRow machine, Docket docket, string signed, CancellationToken stop)
+    private async Task<long?> TakeAsync(
+        FurloughDb db,
+        MachineRow machine,
+        Docket docket,
+        string signed,
+        CancellationToken stop
+    )
     {
-        var earlier = docket.Work == DocketWork.Discard ? [.. docket.Originals, .. docket.Supersedes] : docket.Supersedes;
-        var known = await db.Dockets.Where(d => d.Machine == machine.Id && earlier.Contains(d.Id)).Select(d => (long?)d.Relocation).FirstOrDefaultAsync(stop);
-        var row = known is null ? await MakeAsync(db, machine, docket, stop) : await db.Relocations.FindAsync([known], stop);
-        if (row is null) return null;
-        if (docket.Supersession > row.Supersession || row.Docket is null) (row.Supersession, row.Docket) = (Math.Max(docket.Supersession, row.Supersession), docket.Id);
-        db.Dockets.Add(new DocketRow { Id = docket.Id, Machine = machine.Id, Number = ++machine.LastDocket, Relocation = row.Number, Work = docket.Work, Body = Column.Write(docket, ModelJson.Default.Docket), Signed = signed, IssuedAt = docket.NotBefore, HandedAt = docket.NotBefore, ByItself = true });
-        db.Record(time.GetUtcNow(), machine.Name, "taken over", $"relocation {row.Number}", null, $"{docket.Work.Word()} {docket.Holding}");
+        var earlier =
+            docket.Work == DocketWork.Discard ? [.. docket.Originals, .. docket.Supersedes] : docket.Supersedes;
+        var known = await db
+            .Dockets.Where(d => d.Machine == machine.Id && earlier.Contains(d.Id))
+            .Select(d => (long?)d.Relocation)
+            .FirstOrDefaultAsync(stop);
+        var row = known is null
+            ? await MakeAsync(db, machine, docket, stop)
+            : await db.Relocations.FindAsync([known], stop);
+        if (row is null)
+            return null;
+        if (docket.Supersession > row.Supersession || row.Docket is null)
+            (row.Supersession, row.Docket) = (Math.Max(docket.Supersession, row.Supersession), docket.Id);
+        db.Dockets.Add(
+            new DocketRow
+            {
+                Id = docket.Id,
+                Machine = machine.Id,
+                Number = ++machine.LastDocket,
+                Relocation = row.Number,
+                Work = docket.Work,
+                Body = Column.Write(docket, ModelJson.Default.Docket),
+                Signed = signed,
+                IssuedAt = docket.NotBefore,
+                HandedAt = docket.NotBefore,
+                ByItself = true,
+            }
+        );
+        db.Record(
+            time.GetUtcNow(),
+            machine.Name,
+            "taken over",
+            $"relocation {row.Number}",
+            null,
+            $"{docket.Work.Word()} {docket.Holding}"
+        );
         await db.SaveChangesAsync(stop);
         return row.Run;
     }
 
-    private async Task<RelocationRow?> MakeAsync(FurloughDb db, MachineRow machine, Docket docket, CancellationToken stop)
+    private async Task<RelocationRow?> MakeAsync(
+        FurloughDb db,
+        MachineRow machine,
+        Docket docket,
+        CancellationToken stop
+    )
     {
-        if (docket.Work != DocketWork.Relocate) return null;
+        if (docket.Work != DocketWork.Relocate)
+            return null;
         var survey = machine.Survey is null ? null : Column.Read(machine.Survey, ModelJson.Default.Survey);
         string Shown(Place place) => survey?.Show(place) ?? place.Path;
-        var planned = new PlannedRelocation(0, machine.Id, machine.Name, machine.Room, docket.Holding, docket.AccountId, docket.Method, docket.Source, docket.Target, Shown(docket.Source), Shown(docket.Target), docket.SourceVolume, docket.TargetVolume,
-            docket.OwnedFrom, [.. docket.Pointers.Select(p => new PointerFacts(p.Address, p.Expected, docket.Source))], docket.Files, docket.DataBytes, Wave, [], docket.Terms, docket.Adoption, LeavesLink: docket.LeavesLink, Keep: Keep)
-        { Program = docket.Program, Told = docket.Told };
+        var planned = new PlannedRelocation(
+            0,
+            machine.Id,
+            machine.Name,
+            machine.Room,
+            docket.Holding,
+            docket.AccountId,
+            docket.Method,
+            docket.Source,
+            docket.Target,
+            Shown(docket.Source),
+            Shown(docket.Target),
+            docket.SourceVolume,
+            docket.TargetVolume,
+            docket.OwnedFrom,
+            [.. docket.Pointers.Select(p => new PointerFacts(p.Address, p.Expected, docket.Source))],
+            docket.Files,
+            docket.DataBytes,
+            Wave,
+            [],
+            docket.Terms,
+            docket.Adoption,
+            LeavesLink: docket.LeavesLink,
+            Keep: Keep
+        )
+        {
+            Program = docket.Program,
+            Told = docket.Told,
+        };
         var row = new RelocationRow
         {
             // The number that people know, where it is free.
@@ -106,12 +215,32 @@ public sealed class ReconcileDesk(Store store, DocketDesk desk, LiveHub live, Ti
     /// <summary>The run that holds them. It has ended: nothing more is begun in it.</summary>
     private async Task<RunRow> RunAsync(FurloughDb db, CancellationToken stop)
     {
-        if (await db.Runs.FirstOrDefaultAsync(r => r.StartedBy == Self && r.Title == Title, stop) is { } known) return known;
+        if (await db.Runs.FirstOrDefaultAsync(r => r.StartedBy == Self && r.Title == Title, stop) is { } known)
+            return known;
         var now = time.GetUtcNow();
-        var plan = new PlanRow { Digest = "", MadeAt = now, MadeBy = Self, Body = Column.Write(new PlanBody(Title, "", Keep, null, [Wave], [], [], [], [], []), ModelJson.Default.PlanBody) };
+        var plan = new PlanRow
+        {
+            Digest = "",
+            MadeAt = now,
+            MadeBy = Self,
+            Body = Column.Write(
+                new PlanBody(Title, "", Keep, null, [Wave], [], [], [], [], []),
+                ModelJson.Default.PlanBody
+            ),
+        };
         db.Plans.Add(plan);
         await db.SaveChangesAsync(stop);
-        var run = new RunRow { Plan = plan.Number, Title = Title, State = RunState.Ended, StartedBy = Self, StartedAt = now, EndedAt = now, Keep = Keep, Waves = Wave };
+        var run = new RunRow
+        {
+            Plan = plan.Number,
+            Title = Title,
+            State = RunState.Ended,
+            StartedBy = Self,
+            StartedAt = now,
+            EndedAt = now,
+            Keep = Keep,
+            Waves = Wave,
+        };
         db.Runs.Add(run);
         await db.SaveChangesAsync(stop);
         return run;

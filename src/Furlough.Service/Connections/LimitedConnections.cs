@@ -16,8 +16,10 @@ internal sealed class LimitedConnections(IConnectionListenerFactory sockets, lon
     private long _open;
 
     /// <inheritdoc/>
-    public async ValueTask<IConnectionListener> BindAsync(EndPoint endpoint, CancellationToken cancellationToken = default) =>
-        new Listener(this, await sockets.BindAsync(endpoint, cancellationToken));
+    public async ValueTask<IConnectionListener> BindAsync(
+        EndPoint endpoint,
+        CancellationToken cancellationToken = default
+    ) => new Listener(this, await sockets.BindAsync(endpoint, cancellationToken));
 
     private sealed class Listener(LimitedConnections all, IConnectionListener inner) : IConnectionListener
     {
@@ -27,7 +29,8 @@ internal sealed class LimitedConnections(IConnectionListenerFactory sockets, lon
         {
             while (await inner.AcceptAsync(cancellationToken) is { } accepted)
             {
-                if (Interlocked.Increment(ref all._open) <= all._most) return new Connection(all, accepted);
+                if (Interlocked.Increment(ref all._open) <= all._most)
+                    return new Connection(all, accepted);
                 accepted.Abort(new ConnectionAbortedException("The service has as many connections as it may have."));
                 await accepted.DisposeAsync();
                 Interlocked.Decrement(ref all._open);
@@ -35,7 +38,8 @@ internal sealed class LimitedConnections(IConnectionListenerFactory sockets, lon
             return null;
         }
 
-        public ValueTask UnbindAsync(CancellationToken cancellationToken = default) => inner.UnbindAsync(cancellationToken);
+        public ValueTask UnbindAsync(CancellationToken cancellationToken = default) =>
+            inner.UnbindAsync(cancellationToken);
 
         public ValueTask DisposeAsync() => inner.DisposeAsync();
     }
@@ -45,19 +49,43 @@ internal sealed class LimitedConnections(IConnectionListenerFactory sockets, lon
     {
         private int _closed;
 
-        public override string ConnectionId { get => inner.ConnectionId; set => inner.ConnectionId = value; }
+        public override string ConnectionId
+        {
+            get => inner.ConnectionId;
+            set => inner.ConnectionId = value;
+        }
 
         public override IFeatureCollection Features => inner.Features;
 
-        public override IDictionary<object, object?> Items { get => inner.Items; set => inner.Items = value; }
+        public override IDictionary<object, object?> Items
+        {
+            get => inner.Items;
+            set => inner.Items = value;
+        }
 
-        public override System.IO.Pipelines.IDuplexPipe Transport { get => inner.Transport; set => inner.Transport = value; }
+        public override System.IO.Pipelines.IDuplexPipe Transport
+        {
+            get => inner.Transport;
+            set => inner.Transport = value;
+        }
 
-        public override CancellationToken ConnectionClosed { get => inner.ConnectionClosed; set => inner.ConnectionClosed = value; }
+        public override CancellationToken ConnectionClosed
+        {
+            get => inner.ConnectionClosed;
+            set => inner.ConnectionClosed = value;
+        }
 
-        public override EndPoint? LocalEndPoint { get => inner.LocalEndPoint; set => inner.LocalEndPoint = value; }
+        public override EndPoint? LocalEndPoint
+        {
+            get => inner.LocalEndPoint;
+            set => inner.LocalEndPoint = value;
+        }
 
-        public override EndPoint? RemoteEndPoint { get => inner.RemoteEndPoint; set => inner.RemoteEndPoint = value; }
+        public override EndPoint? RemoteEndPoint
+        {
+            get => inner.RemoteEndPoint;
+            set => inner.RemoteEndPoint = value;
+        }
 
         public override void Abort(ConnectionAbortedException abortReason) => inner.Abort(abortReason);
 
@@ -65,7 +93,8 @@ internal sealed class LimitedConnections(IConnectionListenerFactory sockets, lon
         {
             await inner.DisposeAsync();
             await base.DisposeAsync();
-            if (Interlocked.Exchange(ref _closed, 1) == 0) Interlocked.Decrement(ref all._open);
+            if (Interlocked.Exchange(ref _closed, 1) == 0)
+                Interlocked.Decrement(ref all._open);
         }
     }
 }

@@ -8,14 +8,21 @@ namespace Furlough.Service.Connections;
 /// </summary>
 internal static class OpenFiles
 {
-    private const string Limits = "/proc/self/limits", Line = "Max open files";
-    private const long ForStorage = 500, Fewest = 100;
+    private const string Limits = "/proc/self/limits",
+        Line = "Max open files";
+    private const long ForStorage = 500,
+        Fewest = 100;
 
     /// <summary>So many connections at once; null where the limit is not known or there is none.</summary>
     internal static long? ForConnections() => File.Exists(Limits) ? ForConnections(File.ReadLines(Limits)) : null;
 
     /// <param name="limits">What the system says of the process's limits.</param>
     internal static long? ForConnections(IEnumerable<string> limits) =>
-        limits.FirstOrDefault(l => l.StartsWith(Line, StringComparison.Ordinal))?[Line.Length..].Split(' ', StringSplitOptions.RemoveEmptyEntries) is [var soft, ..]
-        && long.TryParse(soft, NumberStyles.None, CultureInfo.InvariantCulture, out var most) ? Math.Max(Fewest, most - ForStorage) : null;
+        limits
+            .FirstOrDefault(l => l.StartsWith(Line, StringComparison.Ordinal))
+            ?[Line.Length..].Split(' ', StringSplitOptions.RemoveEmptyEntries)
+            is [var soft, ..]
+        && long.TryParse(soft, NumberStyles.None, CultureInfo.InvariantCulture, out var most)
+            ? Math.Max(Fewest, most - ForStorage)
+            : null;
 }

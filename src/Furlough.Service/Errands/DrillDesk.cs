@@ -11,21 +11,66 @@ namespace Furlough.Service.Errands;
 /// </summary>
 public sealed class DrillDesk(ErrandDesk errands, TimeProvider time)
 {
-    private const int RestartStep = 2, FallbackStep = 3, LastStep = 5;
+    private const int RestartStep = 2,
+        FallbackStep = 3,
+        LastStep = 5;
     private static readonly TimeSpan Within = TimeSpan.FromDays(2);
 
     /// <summary>Begins a drill.</summary>
     /// <param name="root">Where the volume is mounted.</param>
     /// <param name="account">Who signs in at the end.</param>
-    public async Task<DrillView> BeginAsync(FurloughDb db, MachineRow machine, string root, string account, string who, CancellationToken stop)
+    public async Task<DrillView> BeginAsync(
+        FurloughDb db,
+        MachineRow machine,
+        string root,
+        string account,
+        string who,
+        CancellationToken stop
+    )
     {
-        if (Column.SurveyOf(machine) is not { } survey) throw ProblemException.Conflict("never-surveyed", $"{machine.Name} has never been surveyed.", "See that its agent runs.");
-        var volume = survey.Volumes.FirstOrDefault(v => v.Root == root) ?? throw ProblemException.Missing($"volume `{root}` on {machine.Name}", $"See `furlough machine show {machine.Name}`.");
-        if (volume.System) throw ProblemException.Conflict("drill-refused", $"`{root}` is the system volume of {machine.Name}: without it nothing starts.", "A drill is for a volume that can be detached.");
-        if (survey.Accounts.All(a => !a.Fallback)) throw ProblemException.Conflict("no-fallback-administrator", $"{machine.Name} has no fallback administrator: nobody could sign in without the volume.", "Name one to its agent with --fallback.");
-        if (survey.Accounts.All(a => a.Name != account || a.Fallback)) throw ProblemException.Missing($"account {account} on {machine.Name}", "Name somebody who works there, and not the fallback administrator.");
-        if (await db.Drills.AnyAsync(d => d.Machine == machine.Id && d.EndedAt == null, stop)) throw ProblemException.Conflict("drill-under-way", $"A drill is under way on {machine.Name}.", "See `furlough errand list`: have it done, or decline its errand.");
-        var drill = new DrillRow { Machine = machine.Id, Volume = volume.Identity.Key, Root = root, Account = account, AskedBy = who, AskedAt = time.GetUtcNow() };
+        if (Column.SurveyOf(machine) is not { } survey)
+            throw ProblemException.Conflict(
+                "never-surveyed",
+                $"{machine.Name} has never been surveyed.",
+                "See that its agent runs."
+            );
+        var volume = survey.Volumes.FirstOrDefault(v => v.Root == root)
+            ?? throw ProblemException.Missing(
+                $"volume `{root}` on {machine.Name}",
+                $"See `furlough machine show {machine.Name}`."
+            );
+        if (volume.System)
+            throw ProblemException.Conflict(
+                "drill-refused",
+                $"`{root}` is the system volume of {machine.Name}: without it nothing starts.",
+                "A drill is for a volume that can be detached."
+            );
+        if (survey.Accounts.All(a => !a.Fallback))
+            throw ProblemException.Conflict(
+                "no-fallback-administrator",
+                $"{machine.Name} has no fallback administrator: nobody could sign in without the volume.",
+                "Name one to its agent with --fallback."
+            );
+        if (survey.Accounts.All(a => a.Name != account || a.Fallback))
+            throw ProblemException.Missing(
+                $"account {account} on {machine.Name}",
+                "Name somebody who works there, and not the fallback administrator."
+            );
+        if (await db.Drills.AnyAsync(d => d.Machine == machine.Id && d.EndedAt == null, stop))
+            throw ProblemException.Conflict(
+                "drill-under-way",
+                $"A drill is under way on {machine.Name}.",
+                "See `furlough errand list`: have it done, or decline its errand."
+            );
+        var drill = new DrillRow
+        {
+            Machine = machine.Id,
+            Volume = volume.Identity.Key,
+            Root = root,
+            Account = account,
+            AskedBy = who,
+            AskedAt = time.GetUtcNow(),
+        };
         db.Drills.Add(drill);
         await db.SaveChangesAsync(stop);
         db.Record(drill.AskedAt, who, "drill begun", machine.Name, null, root);
@@ -36,18 +81,37 @@ public sealed class DrillDesk(ErrandDesk errands, TimeProvider time)
     /// <summary>A machine was surveyed, or an errand of a drill has ended: goes on as far as that allows.</summary>
     public async Task GoOnAsync(FurloughDb db, MachineRow machine, Survey survey, CancellationToken stop)
     {
-        while (await db.Drills.FirstOrDefaultAsync(d => d.Machine == machine.Id && d.EndedAt == null, stop) is { } drill)
+        while (
+            await db.Drills.FirstOrDefaultAsync(d => d.Machine == machine.Id && d.EndedAt == null, stop) is { } drill
+        )
         {
             var errand = await db.Errands.FirstAsync(e => e.Number == drill.Errand, stop);
             var attached = survey.Volumes.FirstOrDefault(v => v.Identity.Key == drill.Volume);
-            if (errand.State.IsToDo() && IsSeen(errand, drill, attached, survey)) errands.Finish(db, errand, machine, "the machine sees it", $"seen by the survey of {survey.TakenAt:yyyy-MM-dd HH:mm}Z");
+            if (errand.State.IsToDo() && IsSeen(errand, drill, attached, survey))
+                errands.Finish(
+                    db,
+                    errand,
+                    machine,
+                    "the machine sees it",
+                    $"seen by the survey of {survey.TakenAt:yyyy-MM-dd HH:mm}Z"
+                );
             switch (errand.State)
             {
                 case ErrandState.Declined:
-                    End(db, drill, machine, $"errand {errand.Number} ({errand.Kind.Word()}) was declined by {errand.EndedBy}: {errand.Remark}");
+                    End(
+                        db,
+                        drill,
+                        machine,
+                        $"errand {errand.Number} ({errand.Kind.Word()}) was declined by {errand.EndedBy}: {errand.Remark}"
+                    );
                     break;
                 case ErrandState.Finished when drill.Steps is RestartStep or FallbackStep && attached is not null:
-                    End(db, drill, machine, $"the volume was attached when errand {errand.Number} ({errand.Kind.Word()}) was done: nothing was tried without it");
+                    End(
+                        db,
+                        drill,
+                        machine,
+                        $"the volume was attached when errand {errand.Number} ({errand.Kind.Word()}) was done: nothing was tried without it"
+                    );
                     break;
                 case ErrandState.Finished when drill.Steps == LastStep:
                     End(db, drill, machine, null);
@@ -63,18 +127,29 @@ public sealed class DrillDesk(ErrandDesk errands, TimeProvider time)
     }
 
     /// <summary>How people see a drill.</summary>
-    internal static DrillView View(DrillRow drill) => new(drill.Number, drill.Root, drill.Account, drill.AskedBy, drill.AskedAt, drill.EndedAt, drill.Failed, drill.Errand);
+    internal static DrillView View(DrillRow drill) =>
+        new(
+            drill.Number,
+            drill.Root,
+            drill.Account,
+            drill.AskedBy,
+            drill.AskedAt,
+            drill.EndedAt,
+            drill.Failed,
+            drill.Errand
+        );
 
     /// <summary>Whether a survey shows what a step waits for. Clocks of machines may be wrong: by how long ago it was taken.</summary>
     private bool IsSeen(ErrandRow errand, DrillRow drill, VolumeFacts? attached, Survey survey)
     {
         var behind = survey.SentAt is { } sent ? time.GetUtcNow() - sent : TimeSpan.Zero;
-        return survey.TakenAt + behind > errand.RaisedAt && errand.Kind switch
-        {
-            ErrandKind.Unplug => attached is null,
-            ErrandKind.PlugIn => attached?.Root == drill.Root,
-            _ => false,
-        };
+        return survey.TakenAt + behind > errand.RaisedAt
+            && errand.Kind switch
+            {
+                ErrandKind.Unplug => attached is null,
+                ErrandKind.PlugIn => attached?.Root == drill.Root,
+                _ => false,
+            };
     }
 
     private void End(FurloughDb db, DrillRow drill, MachineRow machine, string? failed)
@@ -82,10 +157,23 @@ public sealed class DrillDesk(ErrandDesk errands, TimeProvider time)
         (drill.EndedAt, drill.Failed) = (time.GetUtcNow(), failed);
         var others = machine.Drilled.Split('\n', StringSplitOptions.RemoveEmptyEntries).Where(v => v != drill.Volume);
         machine.Drilled = string.Join('\n', failed is null ? others.Append(drill.Volume) : others);
-        db.Record(time.GetUtcNow(), "furlough", failed is null ? "drill passed" : "drill failed", machine.Name, drill.Root, failed);
+        db.Record(
+            time.GetUtcNow(),
+            "furlough",
+            failed is null ? "drill passed" : "drill failed",
+            machine.Name,
+            drill.Root,
+            failed
+        );
     }
 
-    private async Task RaiseAsync(FurloughDb db, DrillRow drill, MachineRow machine, Survey survey, CancellationToken stop)
+    private async Task RaiseAsync(
+        FurloughDb db,
+        DrillRow drill,
+        MachineRow machine,
+        Survey survey,
+        CancellationToken stop
+    )
     {
         if (survey.Accounts.FirstOrDefault(a => a.Fallback)?.Name is not { } fallback)
         {
@@ -95,14 +183,43 @@ public sealed class DrillDesk(ErrandDesk errands, TimeProvider time)
         var place = $"{machine.Name} ({machine.Room})";
         var (kind, account, text) = drill.Steps switch
         {
-            0 => (ErrandKind.Unplug, "", $"Have everybody sign out of {place} and detach the volume `{drill.Root}`; switch the machine off first if it cannot be detached while it runs. The machine says itself that the volume is gone."),
-            1 => (ErrandKind.Restart, "", $"Restart {place} without the volume `{drill.Root}`: it must come up by itself, and nobody may have to press a key. The machine says itself that it was restarted. If it hangs, attach the volume again and decline this errand with what it showed."),
-            2 => (ErrandKind.SignIn, fallback, $"Sign in as {fallback} on {place}, still without the volume `{drill.Root}`. The machine says itself who is signed in; where it cannot, look and finish this errand. If that does not work, decline."),
-            3 => (ErrandKind.PlugIn, "", $"Sign out, switch {place} off, attach the volume `{drill.Root}` and switch it on. The machine says itself that the volume is back at its place."),
-            _ => (ErrandKind.SignIn, drill.Account, $"Sign in as {drill.Account} on {place} and see that files on `{drill.Root}` open. The machine says itself who is signed in; where it cannot, look and finish this errand. If something is amiss, decline with what it is."),
+            0 => (
+                ErrandKind.Unplug,
+                "",
+                $"Have everybody sign out of {place} and detach the volume `{drill.Root}`; switch the machine off first if it cannot be detached while it runs. The machine says itself that the volume is gone."
+            ),
+            1 => (
+                ErrandKind.Restart,
+                "",
+                $"Restart {place} without the volume `{drill.Root}`: it must come up by itself, and nobody may have to press a key. The machine says itself that it was restarted. If it hangs, attach the volume again and decline this errand with what it showed."
+            ),
+            2 => (
+                ErrandKind.SignIn,
+                fallback,
+                $"Sign in as {fallback} on {place}, still without the volume `{drill.Root}`. The machine says itself who is signed in; where it cannot, look and finish this errand. If that does not work, decline."
+            ),
+            3 => (
+                ErrandKind.PlugIn,
+                "",
+                $"Sign out, switch {place} off, attach the volume `{drill.Root}` and switch it on. The machine says itself that the volume is back at its place."
+            ),
+            _ => (
+                ErrandKind.SignIn,
+                drill.Account,
+                $"Sign in as {drill.Account} on {place} and see that files on `{drill.Root}` open. The machine says itself who is signed in; where it cannot, look and finish this errand. If something is amiss, decline with what it is."
+            ),
         };
         var now = time.GetUtcNow();
-        var errand = new ErrandRow { Kind = kind, Cause = ErrandCause.Drill, Machine = machine.Id, Account = account, Text = text, RaisedAt = now, Due = now + Within };
+        var errand = new ErrandRow
+        {
+            Kind = kind,
+            Cause = ErrandCause.Drill,
+            Machine = machine.Id,
+            Account = account,
+            Text = text,
+            RaisedAt = now,
+            Due = now + Within,
+        };
         await ErrandDesk.FileAsync(db, errand, machine, stop);
         (drill.Errand, drill.Steps) = (errand.Number, drill.Steps + 1);
     }

@@ -13,17 +13,41 @@ public static class DrillEndpoints
     /// <summary>Maps the call.</summary>
     public static void Map(RouteGroupBuilder api)
     {
-        api.MapPost("/machines/{name}/drills", async (string name, DrillRequest request, DrillDesk drills, Store store, LiveHub live, HttpContext context, CancellationToken stop) =>
-        {
-            var view = await store.WriteAsync(async db => await drills.BeginAsync(db, await MachineAsync(db, name, stop), request.Volume, request.Account, context.Who(), stop), stop);
-            live.Say("errand", view.Errand);
-            return view;
-        }).For(Role.Technician);
+        api.MapPost(
+                "/machines/{name}/drills",
+                async (
+                    string name,
+                    DrillRequest request,
+                    DrillDesk drills,
+                    Store store,
+                    LiveHub live,
+                    HttpContext context,
+                    CancellationToken stop
+                ) =>
+                {
+                    var view = await store.WriteAsync(
+                        async db =>
+                            await drills.BeginAsync(
+                                db,
+                                await MachineAsync(db, name, stop),
+                                request.Volume,
+                                request.Account,
+                                context.Who(),
+                                stop
+                            ),
+                        stop
+                    );
+                    live.Say("errand", view.Errand);
+                    return view;
+                }
+            )
+            .For(Role.Technician);
     }
 
     private static async Task<MachineRow> MachineAsync(FurloughDb db, string name, CancellationToken stop)
     {
         name = Uri.UnescapeDataString(name);
-        return await db.Machines.FirstOrDefaultAsync(m => m.Name == name, stop) ?? throw ProblemException.Missing($"machine {name}", "See `furlough machine list`.");
+        return await db.Machines.FirstOrDefaultAsync(m => m.Name == name, stop)
+            ?? throw ProblemException.Missing($"machine {name}", "See `furlough machine list`.");
     }
 }

@@ -13,30 +13,74 @@ public static class EventEndpoint
 
     /// <summary>Maps the call.</summary>
     public static void Map(RouteGroupBuilder api) =>
-        api.MapGet("/events", (LiveHub live, Store store, TimeProvider time, HttpContext context, IHostApplicationLifetime lifetime, CancellationToken stop) =>
-            TypedResults.ServerSentEvents(HintsAsync(context.User, live, store, time, CancellationTokenSource.CreateLinkedTokenSource(stop, lifetime.ApplicationStopping).Token))).For(Role.Reader).ExcludeFromDescription();
+        api.MapGet(
+                "/events",
+                (
+                    LiveHub live,
+                    Store store,
+                    TimeProvider time,
+                    HttpContext context,
+                    IHostApplicationLifetime lifetime,
+                    CancellationToken stop
+                ) =>
+                    TypedResults.ServerSentEvents(
+                        HintsAsync(
+                            context.User,
+                            live,
+                            store,
+                            time,
+                            CancellationTokenSource.CreateLinkedTokenSource(stop, lifetime.ApplicationStopping).Token
+                        )
+                    )
+            )
+            .For(Role.Reader)
+            .ExcludeFromDescription();
 
     /// <summary>Hints for as long as whoever listens may be here, which is asked again and again: nothing may be said for hours.</summary>
-    private static async IAsyncEnumerable<LiveEvent> HintsAsync(ClaimsPrincipal who, LiveHub live, Store store, TimeProvider time, [EnumeratorCancellation] CancellationToken stop)
+    private static async IAsyncEnumerable<LiveEvent> HintsAsync(
+        ClaimsPrincipal who,
+        LiveHub live,
+        Store store,
+        TimeProvider time,
+        [EnumeratorCancellation] CancellationToken stop
+    )
     {
         using var ends = CancellationTokenSource.CreateLinkedTokenSource(stop);
-        using var asked = time.CreateTimer(_ => _ = EndWithoutTokenAsync(who, store, time, ends), null, AskedAgainAfter, AskedAgainAfter);
+        using var asked = time.CreateTimer(
+            _ => _ = EndWithoutTokenAsync(who, store, time, ends),
+            null,
+            AskedAgainAfter,
+            AskedAgainAfter
+        );
         await using var hints = live.ListenAsync(ends.Token).GetAsyncEnumerator(ends.Token);
-        while (await NextAsync(hints, stop)) yield return hints.Current;
+        while (await NextAsync(hints, stop))
+            yield return hints.Current;
     }
 
     /// <summary>Whether there is another hint; the stream just ends when its listener may be here no longer.</summary>
     private static async ValueTask<bool> NextAsync(IAsyncEnumerator<LiveEvent> hints, CancellationToken stop)
     {
-        try { return await hints.MoveNextAsync(); }
-        catch (OperationCanceledException) when (!stop.IsCancellationRequested) { return false; }
+        try
+        {
+            return await hints.MoveNextAsync();
+        }
+        catch (OperationCanceledException) when (!stop.IsCancellationRequested)
+        {
+            return false;
+        }
     }
 
-    private static async Task EndWithoutTokenAsync(ClaimsPrincipal who, Store store, TimeProvider time, CancellationTokenSource ends)
+    private static async Task EndWithoutTokenAsync(
+        ClaimsPrincipal who,
+        Store store,
+        TimeProvider time,
+        CancellationTokenSource ends
+    )
     {
         try
         {
-            if (await TokenAuthentication.TokenOfAsync(who, store, time, ends.Token) is null) await ends.CancelAsync();
+            if (await TokenAuthentication.TokenOfAsync(who, store, time, ends.Token) is null)
+                await ends.CancelAsync();
         }
         catch (Exception over) when (over is OperationCanceledException or ObjectDisposedException)
         {

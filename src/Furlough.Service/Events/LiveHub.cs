@@ -20,14 +20,23 @@ public sealed class LiveHub(TimeProvider time)
 
     // As much as one core takes beside everything else.
     private const double ReportsInASecond = 1_500;
-    private const int MostHints = 256, MostHintsOfProgress = 64;
-    private static readonly TimeSpan ShortestPause = TimeSpan.FromMilliseconds(700), LongestPause = TimeSpan.FromSeconds(5);
+    private const int MostHints = 256,
+        MostHintsOfProgress = 64;
+    private static readonly TimeSpan ShortestPause = TimeSpan.FromMilliseconds(700),
+        LongestPause = TimeSpan.FromSeconds(5);
 
     // Counted along: the dictionary would take all of its locks for it, and every report asks.
     private int _underWay;
 
     /// <summary>How long an agent shall wait before it reports progress again: up to 1,000 relocations under way 0.7 s, with 3,000 of them 2 s, never more than 5 s.</summary>
-    public TimeSpan ProgressPause => TimeSpan.FromSeconds(Math.Clamp(Volatile.Read(ref _underWay) / ReportsInASecond, ShortestPause.TotalSeconds, LongestPause.TotalSeconds));
+    public TimeSpan ProgressPause =>
+        TimeSpan.FromSeconds(
+            Math.Clamp(
+                Volatile.Read(ref _underWay) / ReportsInASecond,
+                ShortestPause.TotalSeconds,
+                LongestPause.TotalSeconds
+            )
+        );
 
     /// <summary>Tells every console that something changed.</summary>
     public void Say(string kind, object subject) => Say(kind, subject, MostHints);
@@ -37,19 +46,23 @@ public sealed class LiveHub(TimeProvider time)
     {
         var said = new LiveEvent(kind, Convert.ToString(subject, System.Globalization.CultureInfo.InvariantCulture)!);
         foreach (var listener in _listeners.Values)
-            if (most == MostHints || listener.Reader.Count < most) listener.Writer.TryWrite(said);
+            if (most == MostHints || listener.Reader.Count < most)
+                listener.Writer.TryWrite(said);
     }
 
     /// <summary>Hints from now on. A slow listener loses the oldest: they are hints only.</summary>
     public async IAsyncEnumerable<LiveEvent> ListenAsync([EnumeratorCancellation] CancellationToken stop)
     {
         var id = Guid.NewGuid();
-        var channel = Channel.CreateBounded<LiveEvent>(new BoundedChannelOptions(MostHints) { FullMode = BoundedChannelFullMode.DropOldest });
+        var channel = Channel.CreateBounded<LiveEvent>(
+            new BoundedChannelOptions(MostHints) { FullMode = BoundedChannelFullMode.DropOldest }
+        );
         _listeners[id] = channel;
         try
         {
             yield return new LiveEvent("listening", "");
-            await foreach (var said in channel.Reader.ReadAllAsync(stop)) yield return said;
+            await foreach (var said in channel.Reader.ReadAllAsync(stop))
+                yield return said;
         }
         finally
         {
@@ -60,9 +73,15 @@ public sealed class LiveHub(TimeProvider time)
     /// <summary>Keeps the latest progress of a relocation. Hints of it never crowd out others.</summary>
     public void Keep(Progress progress)
     {
-        while (!(_progress.TryGetValue(progress.Relocation, out var before) && _progress.TryUpdate(progress.Relocation, progress, before)))
+        while (
+            !(
+                _progress.TryGetValue(progress.Relocation, out var before)
+                && _progress.TryUpdate(progress.Relocation, progress, before)
+            )
+        )
         {
-            if (!_progress.TryAdd(progress.Relocation, progress)) continue;
+            if (!_progress.TryAdd(progress.Relocation, progress))
+                continue;
             Interlocked.Increment(ref _underWay);
             break;
         }
@@ -75,25 +94,31 @@ public sealed class LiveHub(TimeProvider time)
     /// <summary>The relocation is at rest.</summary>
     public void ForgetProgress(long relocation)
     {
-        if (_progress.TryRemove(relocation, out _)) Interlocked.Decrement(ref _underWay);
+        if (_progress.TryRemove(relocation, out _))
+            Interlocked.Decrement(ref _underWay);
     }
 
     /// <summary>An agent says what keeps it from working; null for nothing.</summary>
     public void Told(Guid machine, AgentTrouble? trouble)
     {
-        if (TroubleOf(machine) == trouble) return;
-        if (trouble is { } told) _troubles[machine] = told;
-        else _troubles.TryRemove(machine, out _);
+        if (TroubleOf(machine) == trouble)
+            return;
+        if (trouble is { } told)
+            _troubles[machine] = told;
+        else
+            _troubles.TryRemove(machine, out _);
         Say("machine", machine);
     }
 
     /// <summary>What keeps a machine's agent from working, a sentence without its end; null for nothing.</summary>
-    public string? TroubleInWords(Guid machine) => TroubleOf(machine) switch
-    {
-        null => null,
-        AgentTrouble.DataFolderFull => "its agent has no room for its journal and begins nothing: free space on the volume of its data folder",
-        _ => "its agent cannot write its journal and begins nothing: look at its log and its data folder",
-    };
+    public string? TroubleInWords(Guid machine) =>
+        TroubleOf(machine) switch
+        {
+            null => null,
+            AgentTrouble.DataFolderFull =>
+                "its agent has no room for its journal and begins nothing: free space on the volume of its data folder",
+            _ => "its agent cannot write its journal and begins nothing: look at its log and its data folder",
+        };
 
     private AgentTrouble? TroubleOf(Guid machine) => _troubles.TryGetValue(machine, out var told) ? told : null;
 
@@ -102,12 +127,15 @@ public sealed class LiveHub(TimeProvider time)
     {
         var before = LastSeen(machine, null);
         _seen[machine] = time.GetUtcNow();
-        if (before is null || time.GetUtcNow() - before > SilentAfter) Say("machine", machine);
+        if (before is null || time.GetUtcNow() - before > SilentAfter)
+            Say("machine", machine);
     }
 
     /// <summary>When a machine was last heard of, counting what storage says.</summary>
-    public DateTimeOffset? LastSeen(Guid machine, DateTimeOffset? stored) => _seen.TryGetValue(machine, out var seen) ? seen : stored;
+    public DateTimeOffset? LastSeen(Guid machine, DateTimeOffset? stored) =>
+        _seen.TryGetValue(machine, out var seen) ? seen : stored;
 
     /// <summary>Whether a machine has been silent for too long.</summary>
-    public bool IsSilent(Guid machine, DateTimeOffset? stored) => LastSeen(machine, stored) is not { } seen || time.GetUtcNow() - seen > SilentAfter;
+    public bool IsSilent(Guid machine, DateTimeOffset? stored) =>
+        LastSeen(machine, stored) is not { } seen || time.GetUtcNow() - seen > SilentAfter;
 }

@@ -21,8 +21,12 @@ public sealed class KindDesk(SigningKey key)
     /// <summary>The cards of a machine as they are now.</summary>
     public async Task<SignedKinds> SignedAsync(FurloughDb db, string machine, CancellationToken stop)
     {
-        var cards = (await CardsAsync(db, stop)).Where(c => c.On.Count == 0 || c.On.Any(p => Pattern.Fits(p, machine))).Select(c => c.Card).ToList();
-        if (_tried.TryGetValue(machine, out var tried)) cards = [.. cards.Where(c => c.Name != tried.Name), tried];
+        var cards = (await CardsAsync(db, stop))
+            .Where(c => c.On.Count == 0 || c.On.Any(p => Pattern.Fits(p, machine)))
+            .Select(c => c.Card)
+            .ToList();
+        if (_tried.TryGetValue(machine, out var tried))
+            cards = [.. cards.Where(c => c.Name != tried.Name), tried];
         var body = JsonSerializer.SerializeToUtf8Bytes(cards, ModelJson.Default.IReadOnlyListKindCard);
         // An agent that has never heard of cards has none: that needs no message.
         var tag = cards.Count == 0 ? "" : Convert.ToHexStringLower(SHA256.HashData(body))[..16];
@@ -43,13 +47,24 @@ public sealed class KindDesk(SigningKey key)
         _signed.Clear();
     }
 
-    private async Task<IReadOnlyList<(KindCard Card, IReadOnlyList<string> On)>> CardsAsync(FurloughDb db, CancellationToken stop)
+    private async Task<IReadOnlyList<(KindCard Card, IReadOnlyList<string> On)>> CardsAsync(
+        FurloughDb db,
+        CancellationToken stop
+    )
     {
-        if (Volatile.Read(ref _cards) is { } kept) return kept;
+        if (Volatile.Read(ref _cards) is { } kept)
+            return kept;
         var changes = Volatile.Read(ref _changes);
-        List<(KindCard, IReadOnlyList<string>)> cards = [.. BuiltInKinds.All.Select(k => (k.Card, (IReadOnlyList<string>)[])), .. (await db.Kinds.OrderBy(k => k.Name).ToListAsync(stop)).Select(k => (KindCardReader.Read(k.Card), KindEndpoints.PatternsOf(k)))];
+        List<(KindCard, IReadOnlyList<string>)> cards =
+        [
+            .. BuiltInKinds.All.Select(k => (k.Card, (IReadOnlyList<string>)[])),
+            .. (await db.Kinds.OrderBy(k => k.Name).ToListAsync(stop)).Select(k =>
+                (KindCardReader.Read(k.Card), KindEndpoints.PatternsOf(k))
+            ),
+        ];
         // Cards that were read while they changed are not kept.
-        if (changes == Volatile.Read(ref _changes)) Volatile.Write(ref _cards, cards);
+        if (changes == Volatile.Read(ref _changes))
+            Volatile.Write(ref _cards, cards);
         return cards;
     }
 }

@@ -14,44 +14,126 @@ namespace Furlough.Service.Machines;
 public static class Fleet
 {
     /// <summary>All machines.</summary>
-    public static Task<List<FleetMachine>> AllAsync(Store store, LiveHub live, CancellationToken stop) => store.ReadAsync(async db =>
-        (await db.Machines.OrderBy(m => m.Name).ToListAsync(stop)).ConvertAll(m => ToFleet(m, live)), stop);
+    public static Task<List<FleetMachine>> AllAsync(Store store, LiveHub live, CancellationToken stop) =>
+        store.ReadAsync(
+            async db => (await db.Machines.OrderBy(m => m.Name).ToListAsync(stop)).ConvertAll(m => ToFleet(m, live)),
+            stop
+        );
 
     /// <summary>One machine.</summary>
     public static FleetMachine ToFleet(MachineRow row, LiveHub live) => ToFleet(row, Column.SurveyOf(row), live);
 
     /// <summary>One machine whose survey is known.</summary>
-    public static FleetMachine ToFleet(MachineRow row, Survey? survey, LiveHub live) => new(row.Id, row.Name, row.Room, survey, live.IsSilent(row.Id, row.LastSeen)) { Growth = Column.GrowthOf(row), Role = row.Role, Drilled = row.Drilled.Split('\n', StringSplitOptions.RemoveEmptyEntries), Reserves = row.ReservesSaid ? Column.ReservesOf(row) : null };
+    public static FleetMachine ToFleet(MachineRow row, Survey? survey, LiveHub live) =>
+        new(row.Id, row.Name, row.Room, survey, live.IsSilent(row.Id, row.LastSeen))
+        {
+            Growth = Column.GrowthOf(row),
+            Role = row.Role,
+            Drilled = row.Drilled.Split('\n', StringSplitOptions.RemoveEmptyEntries),
+            Reserves = row.ReservesSaid ? Column.ReservesOf(row) : null,
+        };
 
     /// <summary>Where holdings should live, as their last relocations left them.</summary>
     public static async Task<List<Intended>> IntendedAsync(FurloughDb db, Guid? machine, CancellationToken stop)
     {
-        var rows = await db.Relocations.Where(r => (machine == null || r.Machine == machine) && r.Pointers != null
-            && (r.State == RelocationState.Switched || r.State == RelocationState.Finished || r.State == RelocationState.Returned || r.State == RelocationState.Discarding || r.State == RelocationState.Gathering)).OrderBy(r => r.Number).ToListAsync(stop);
+        var rows = await db
+            .Relocations.Where(r =>
+                (machine == null || r.Machine == machine)
+                && r.Pointers != null
+                && (
+                    r.State == RelocationState.Switched
+                    || r.State == RelocationState.Finished
+                    || r.State == RelocationState.Returned
+                    || r.State == RelocationState.Discarding
+                    || r.State == RelocationState.Gathering
+                )
+            )
+            .OrderBy(r => r.Number)
+            .ToListAsync(stop);
         var intended = rows.GroupBy(r => (r.Machine, r.Account, r.Holding)).Select(g => ToIntended(g.Last())).ToList();
         // What moved along with the holding around it lives where that took it.
-        var taken = intended.SelectMany(i => i.Pointers.Where(p => p.Within.Length > 0).Select(p => (i.Machine, p.Address, i.Since))).ToList();
-        return taken.Count == 0 ? intended : [.. intended.Where(i => !taken.Exists(t => t.Machine == i.Machine && t.Since > i.Since && i.Pointers.Any(p => p.Address == t.Address && p.Within.Length == 0)))];
+        var taken = intended
+            .SelectMany(i => i.Pointers.Where(p => p.Within.Length > 0).Select(p => (i.Machine, p.Address, i.Since)))
+            .ToList();
+        return taken.Count == 0
+            ? intended
+            :
+            [
+                .. intended.Where(i =>
+                    !taken.Exists(t =>
+                        t.Machine == i.Machine
+                        && t.Since > i.Since
+                        && i.Pointers.Any(p => p.Address == t.Address && p.Within.Length == 0)
+                    )
+                ),
+            ];
     }
 
     /// <summary>Originals that wait.</summary>
     public static async Task<List<Kept>> KeptAsync(FurloughDb db, Guid? machine, CancellationToken stop) =>
-        (await db.Originals.Where(o => machine == null || o.Machine == machine).Join(db.Relocations, o => o.Relocation, r => r.Number, (o, r) => new { Original = o, r.GatheredAt }).ToListAsync(stop))
-            .ConvertAll(k => new Kept(k.Original.Machine, k.Original.Relocation, Column.Read(k.Original.Body, ModelJson.Default.OriginalFacts), k.Original.KeptUntil, k.GatheredAt, OriginalDesk.IdOf(k.Original)));
+        (
+            await db
+                .Originals.Where(o => machine == null || o.Machine == machine)
+                .Join(db.Relocations, o => o.Relocation, r => r.Number, (o, r) => new { Original = o, r.GatheredAt })
+                .ToListAsync(stop)
+        ).ConvertAll(k => new Kept(
+            k.Original.Machine,
+            k.Original.Relocation,
+            Column.Read(k.Original.Body, ModelJson.Default.OriginalFacts),
+            k.Original.KeptUntil,
+            k.GatheredAt,
+            OriginalDesk.IdOf(k.Original)
+        ));
 
     /// <summary>By machine: the accounts of which something is being relocated.</summary>
     public static async Task<ILookup<Guid, string>> AtWorkAsync(FurloughDb db, Guid? machine, CancellationToken stop) =>
-        (await db.Relocations.Where(r => (machine == null || r.Machine == machine) && RunControl.NotAtRest.Contains(r.State)).Select(r => new { r.Machine, r.Account }).ToListAsync(stop)).ToLookup(r => r.Machine, r => r.Account);
+        (
+            await db
+                .Relocations.Where(r =>
+                    (machine == null || r.Machine == machine) && RunControl.NotAtRest.Contains(r.State)
+                )
+                .Select(r => new { r.Machine, r.Account })
+                .ToListAsync(stop)
+        ).ToLookup(r => r.Machine, r => r.Account);
 
     /// <summary>Errands that an audit tells of: overdue ones, and those declined after a relocation that still stands.</summary>
-    public static async Task<List<Asked>> AskedAsync(FurloughDb db, Guid? machine, DateTimeOffset now, CancellationToken stop)
+    public static async Task<List<Asked>> AskedAsync(
+        FurloughDb db,
+        Guid? machine,
+        DateTimeOffset now,
+        CancellationToken stop
+    )
     {
         List<Asked> asked = [];
-        foreach (var errand in await db.Errands.Where(e => (machine == null || e.Machine == machine)
-            && (((e.State == ErrandState.Open || e.State == ErrandState.Claimed) && e.Due < now) || (e.State == ErrandState.Declined && e.Cause == ErrandCause.Afterwards))).OrderBy(e => e.Number).ToListAsync(stop))
+        foreach (
+            var errand in await db
+                .Errands.Where(e =>
+                    (machine == null || e.Machine == machine)
+                    && (
+                        ((e.State == ErrandState.Open || e.State == ErrandState.Claimed) && e.Due < now)
+                        || (e.State == ErrandState.Declined && e.Cause == ErrandCause.Afterwards)
+                    )
+                )
+                .OrderBy(e => e.Number)
+                .ToListAsync(stop)
+        )
         {
-            var standing = (await ErrandDesk.ConcernedAsync(db, errand, stop)).Where(r => errand.State != ErrandState.Declined || r.Live == Live.Target).Select(r => r.Number).ToList();
-            if (standing.Count > 0) asked.Add(new Asked(errand.Machine, errand.Number, errand.Kind, errand.Account, errand.Due, errand.State == ErrandState.Declined ? (errand.EndedBy!, errand.Remark!) : null, standing));
+            var standing = (await ErrandDesk.ConcernedAsync(db, errand, stop))
+                .Where(r => errand.State != ErrandState.Declined || r.Live == Live.Target)
+                .Select(r => r.Number)
+                .ToList();
+            if (standing.Count > 0)
+                asked.Add(
+                    new Asked(
+                        errand.Machine,
+                        errand.Number,
+                        errand.Kind,
+                        errand.Account,
+                        errand.Due,
+                        errand.State == ErrandState.Declined ? (errand.EndedBy!, errand.Remark!) : null,
+                        standing
+                    )
+                );
         }
         return asked;
     }
@@ -61,7 +143,23 @@ public static class Fleet
         var planned = Column.PlannedOf(row);
         var pointers = Column.Read(row.Pointers!, ModelJson.Default.IReadOnlyListPointerHistory);
         return row.Live == Live.Source
-            ? new Intended(row.Machine, row.Number, planned.Holding, planned.Source, planned.SourceShown, [.. pointers.Select(p => p with { Before = p.After, After = p.Before })], row.AsOf)
-            : new Intended(row.Machine, row.Number, planned.Holding, planned.Target, planned.TargetShown, pointers, row.AsOf);
+            ? new Intended(
+                row.Machine,
+                row.Number,
+                planned.Holding,
+                planned.Source,
+                planned.SourceShown,
+                [.. pointers.Select(p => p with { Before = p.After, After = p.Before })],
+                row.AsOf
+            )
+            : new Intended(
+                row.Machine,
+                row.Number,
+                planned.Holding,
+                planned.Target,
+                planned.TargetShown,
+                pointers,
+                row.AsOf
+            );
     }
 }

@@ -17,18 +17,28 @@ public sealed class Freshness(Store store, LiveHub live, DocketSignals signals, 
     /// <returns>Whether all that were asked did in time; false as well when nobody was there to be asked.</returns>
     public async Task<bool> SurveyAsync(Guid? machine, CancellationToken stop)
     {
-        var asked = await store.WriteAsync(async db =>
-        {
-            var machines = (await db.Machines.Where(m => machine == null || m.Id == machine).ToListAsync(stop)).Where(m => !live.IsSilent(m.Id, m.LastSeen)).ToList();
-            foreach (var machine in machines) machine.SurveyWanted = true;
-            return machines.ConvertAll(m => m.Id);
-        }, stop);
+        var asked = await store.WriteAsync(
+            async db =>
+            {
+                var machines = (await db.Machines.Where(m => machine == null || m.Id == machine).ToListAsync(stop))
+                    .Where(m => !live.IsSilent(m.Id, m.LastSeen))
+                    .ToList();
+                foreach (var machine in machines)
+                    machine.SurveyWanted = true;
+                return machines.ConvertAll(m => m.Id);
+            },
+            stop
+        );
         signals.Raise(asked);
         var until = time.GetUtcNow() + LongestWait;
         while (time.GetUtcNow() < until)
         {
-            var left = await store.ReadAsync(db => db.Machines.CountAsync(m => m.SurveyWanted && asked.Contains(m.Id), stop), stop);
-            if (left == 0) return asked.Count > 0;
+            var left = await store.ReadAsync(
+                db => db.Machines.CountAsync(m => m.SurveyWanted && asked.Contains(m.Id), stop),
+                stop
+            );
+            if (left == 0)
+                return asked.Count > 0;
             await Task.Delay(TimeSpan.FromMilliseconds(200), time, stop);
         }
         return false;

@@ -11,37 +11,108 @@ namespace Furlough.Service.Machines;
 public static class InviteEndpoints
 {
     /// <summary>Makes an invite.</summary>
-    public static Task<Invite> MakeAsync(InviteRequest request, Store store, DocketDesk desk, TimeProvider time, HttpContext context, CancellationToken stop)
+    public static Task<Invite> MakeAsync(
+        InviteRequest request,
+        Store store,
+        DocketDesk desk,
+        TimeProvider time,
+        HttpContext context,
+        CancellationToken stop
+    )
     {
-        if (request.Machines is < 1 or > 10_000 || request.Hours is < 1 or > 24 * 90) throw new ProblemException(400, "invite-refused", "An invite is for 1 to 10,000 machines and for at most 90 days.", "Give other numbers.");
-        return store.WriteAsync(db =>
-        {
-            if (request.Room is { } room) NewName.Require(room, "A room");
-            var secret = Secrets.Make("");
-            var expires = time.GetUtcNow().AddHours(request.Hours);
-            if (request.Again is { } again && !db.Machines.Any(m => m.Name == again)) throw ProblemException.Missing($"machine {again}", "See `furlough machine list`.");
-            if (request is { Again: not null, Machines: not 1 }) throw new ProblemException(400, "invite-refused", "An invite for a machine set up anew is for that one machine.", "Leave --machines out.");
-            db.Invites.Add(new InviteRow { Id = Guid.CreateVersion7(), Hash = Secrets.Hash(secret), Room = request.Room, Again = request.Again, Left = request.Machines, Expires = expires, MadeBy = context.Who() });
-            db.Record(time.GetUtcNow(), context.Who(), "invite made", request.Again ?? request.Room ?? "any room", null, Words.Count(request.Machines, "machine"));
-            return Task.FromResult(new Invite($"{secret}.{desk.PublicKey}", expires, request.Machines, request.Room));
-        }, stop);
+        if (request.Machines is < 1 or > 10_000 || request.Hours is < 1 or > 24 * 90)
+            throw new ProblemException(
+                400,
+                "invite-refused",
+                "An invite is for 1 to 10,000 machines and for at most 90 days.",
+                "Give other numbers."
+            );
+        return store.WriteAsync(
+            db =>
+            {
+                if (request.Room is { } room)
+                    NewName.Require(room, "A room");
+                var secret = Secrets.Make("");
+                var expires = time.GetUtcNow().AddHours(request.Hours);
+                if (request.Again is { } again && !db.Machines.Any(m => m.Name == again))
+                    throw ProblemException.Missing($"machine {again}", "See `furlough machine list`.");
+                if (request is { Again: not null, Machines: not 1 })
+                    throw new ProblemException(
+                        400,
+                        "invite-refused",
+                        "An invite for a machine set up anew is for that one machine.",
+                        "Leave --machines out."
+                    );
+                db.Invites.Add(
+                    new InviteRow
+                    {
+                        Id = Guid.CreateVersion7(),
+                        Hash = Secrets.Hash(secret),
+                        Room = request.Room,
+                        Again = request.Again,
+                        Left = request.Machines,
+                        Expires = expires,
+                        MadeBy = context.Who(),
+                    }
+                );
+                db.Record(
+                    time.GetUtcNow(),
+                    context.Who(),
+                    "invite made",
+                    request.Again ?? request.Room ?? "any room",
+                    null,
+                    Words.Count(request.Machines, "machine")
+                );
+                return Task.FromResult(
+                    new Invite($"{secret}.{desk.PublicKey}", expires, request.Machines, request.Room)
+                );
+            },
+            stop
+        );
     }
 
     /// <summary>Those that may still be used.</summary>
-    public static Task<List<OpenInvite>> ListAsync(Store store, TimeProvider time, CancellationToken stop) => store.ReadAsync(async db =>
-    {
-        var now = time.GetUtcNow();
-        return (await db.Invites.Where(i => i.Left > 0 && i.Expires > now).OrderBy(i => i.Expires).ToListAsync(stop)).ConvertAll(i => new OpenInvite(IdOf(i), i.Room, i.Again, i.Left, i.Expires, i.MadeBy));
-    }, stop);
+    public static Task<List<OpenInvite>> ListAsync(Store store, TimeProvider time, CancellationToken stop) =>
+        store.ReadAsync(
+            async db =>
+            {
+                var now = time.GetUtcNow();
+                return (
+                    await db.Invites.Where(i => i.Left > 0 && i.Expires > now).OrderBy(i => i.Expires).ToListAsync(stop)
+                ).ConvertAll(i => new OpenInvite(IdOf(i), i.Room, i.Again, i.Left, i.Expires, i.MadeBy));
+            },
+            stop
+        );
 
     /// <summary>Nobody can use it any more; machines that have keep their places.</summary>
-    public static Task<Microsoft.AspNetCore.Http.HttpResults.NoContent> RevokeAsync(string id, Store store, TimeProvider time, HttpContext context, CancellationToken stop) => store.WriteAsync(async db =>
-    {
-        var row = (await db.Invites.Where(i => i.Left > 0).ToListAsync(stop)).FirstOrDefault(i => IdOf(i) == id) ?? throw ProblemException.Missing($"invite {(id.Length > 20 ? id[..20] : id)}", "See `furlough machine invites`.");
-        row.Left = 0;
-        db.Record(time.GetUtcNow(), context.Who(), "invite revoked", row.Again ?? row.Room ?? "any room", null, id);
-        return TypedResults.NoContent();
-    }, stop);
+    public static Task<Microsoft.AspNetCore.Http.HttpResults.NoContent> RevokeAsync(
+        string id,
+        Store store,
+        TimeProvider time,
+        HttpContext context,
+        CancellationToken stop
+    ) =>
+        store.WriteAsync(
+            async db =>
+            {
+                var row = (await db.Invites.Where(i => i.Left > 0).ToListAsync(stop)).FirstOrDefault(i => IdOf(i) == id)
+                    ?? throw ProblemException.Missing(
+                        $"invite {(id.Length > 20 ? id[..20] : id)}",
+                        "See `furlough machine invites`."
+                    );
+                row.Left = 0;
+                db.Record(
+                    time.GetUtcNow(),
+                    context.Who(),
+                    "invite revoked",
+                    row.Again ?? row.Room ?? "any room",
+                    null,
+                    id
+                );
+                return TypedResults.NoContent();
+            },
+            stop
+        );
 
     /// <summary>The end of its identity: short, and no two that are open have the same.</summary>
     private static string IdOf(InviteRow row) => row.Id.ToString("N")[^8..];

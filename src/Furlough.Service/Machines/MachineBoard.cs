@@ -32,11 +32,16 @@ public sealed class MachineBoard : IDisposable
         (_store, _live) = (store, live);
         store.MachinesChanged += ids =>
         {
-            foreach (var id in ids) _stale[id] = 0;
+            foreach (var id in ids)
+                _stale[id] = 0;
         };
     }
 
-    private sealed record Part(MachineSummary Summary, IReadOnlyList<Shelf> Shelves, IReadOnlyList<VolumeSpace> Volumes);
+    private sealed record Part(
+        MachineSummary Summary,
+        IReadOnlyList<Shelf> Shelves,
+        IReadOnlyList<VolumeSpace> Volumes
+    );
 
     /// <summary>All machines by name, with their standings of this moment.</summary>
     public async Task<IReadOnlyList<MachineSummary>> MachinesAsync(CancellationToken stop)
@@ -67,21 +72,24 @@ public sealed class MachineBoard : IDisposable
 
     private async Task RenewAsync(CancellationToken stop)
     {
-        if (_complete && _stale.IsEmpty && !_underWay) return;
+        if (_complete && _stale.IsEmpty && !_underWay)
+            return;
         await _renewing.WaitAsync(stop);
         try
         {
             _underWay = true;
             // Taken off the list before it is read: what is stored meanwhile puts a machine on it again.
             var stale = _stale.Keys.ToHashSet();
-            foreach (var id in stale) _stale.TryRemove(id, out _);
+            foreach (var id in stale)
+                _stale.TryRemove(id, out _);
             try
             {
                 await RenewAsync(_complete && stale.Count <= MostAtATime ? stale : null, stop);
             }
             catch
             {
-                foreach (var id in stale) _stale[id] = 0;
+                foreach (var id in stale)
+                    _stale[id] = 0;
                 throw;
             }
         }
@@ -93,7 +101,11 @@ public sealed class MachineBoard : IDisposable
     }
 
     /// <summary>A machine's part. What it sent may make no sense: then it is shown without, and all others as they are.</summary>
-    private static Part PartOf(MachineRow machine, IReadOnlyList<RelocationRow> relocations, IReadOnlyList<OriginalRow> originals)
+    private static Part PartOf(
+        MachineRow machine,
+        IReadOnlyList<RelocationRow> relocations,
+        IReadOnlyList<OriginalRow> originals
+    )
     {
         try
         {
@@ -103,8 +115,21 @@ public sealed class MachineBoard : IDisposable
         }
         catch (Exception senseless) when (senseless is not OutOfMemoryException)
         {
-            var bare = new MachineSummary(machine.Id, machine.Name, machine.Room, Standing.Stuck, machine.LastSeen, machine.SurveyedAt, null, 0, 0, null,
-                $"What this machine sent last cannot be read ({senseless.Message.TrimEnd('.')}). Survey it again, or forget it: `furlough machine forget {machine.Name}`.", machine.Role, machine.HeldBy);
+            var bare = new MachineSummary(
+                machine.Id,
+                machine.Name,
+                machine.Room,
+                Standing.Stuck,
+                machine.LastSeen,
+                machine.SurveyedAt,
+                null,
+                0,
+                0,
+                null,
+                $"What this machine sent last cannot be read ({senseless.Message.TrimEnd('.')}). Survey it again, or forget it: `furlough machine forget {machine.Name}`.",
+                machine.Role,
+                machine.HeldBy
+            );
             return new Part(bare, [], []);
         }
     }
@@ -112,20 +137,39 @@ public sealed class MachineBoard : IDisposable
     /// <summary>Works out the parts of some machines, or of all.</summary>
     private async Task RenewAsync(HashSet<Guid>? some, CancellationToken stop)
     {
-        if (some is { Count: 0 }) return;
-        await _store.ReadAsync(async db =>
-        {
-            var ids = some?.ToList() ?? [];
-            var relocations = (await db.Relocations.Where(r => some == null || ids.Contains(r.Machine)).OrderBy(r => r.Number).ToListAsync(stop)).ToLookup(r => r.Machine);
-            var originals = (await db.Originals.Where(o => some == null || ids.Contains(o.Machine)).ToListAsync(stop)).ToLookup(o => o.Machine);
-            if (some is null) _parts.Clear();
-            else foreach (var id in some) _parts.Remove(id);
-            await foreach (var machine in db.Machines.Where(m => some == null || ids.Contains(m.Id)).AsAsyncEnumerable().WithCancellation(stop))
+        if (some is { Count: 0 })
+            return;
+        await _store.ReadAsync(
+            async db =>
             {
-                _parts[machine.Id] = PartOf(machine, [.. relocations[machine.Id]], [.. originals[machine.Id]]);
-            }
-            return 0;
-        }, stop);
+                var ids = some?.ToList() ?? [];
+                var relocations = (
+                    await db
+                        .Relocations.Where(r => some == null || ids.Contains(r.Machine))
+                        .OrderBy(r => r.Number)
+                        .ToListAsync(stop)
+                ).ToLookup(r => r.Machine);
+                var originals = (
+                    await db.Originals.Where(o => some == null || ids.Contains(o.Machine)).ToListAsync(stop)
+                ).ToLookup(o => o.Machine);
+                if (some is null)
+                    _parts.Clear();
+                else
+                    foreach (var id in some)
+                        _parts.Remove(id);
+                await foreach (
+                    var machine in db
+                        .Machines.Where(m => some == null || ids.Contains(m.Id))
+                        .AsAsyncEnumerable()
+                        .WithCancellation(stop)
+                )
+                {
+                    _parts[machine.Id] = PartOf(machine, [.. relocations[machine.Id]], [.. originals[machine.Id]]);
+                }
+                return 0;
+            },
+            stop
+        );
         _byName = [.. _parts.Values.OrderBy(p => p.Summary.Name, StringComparer.Ordinal)];
         _soonest = VolumeSpaces.Soonest(_byName.SelectMany(p => p.Volumes));
         _complete = true;

@@ -17,8 +17,19 @@ public static class ReserveEndpoints
     /// <summary>Maps the calls.</summary>
     public static void Map(RouteGroupBuilder api)
     {
-        api.MapGet("/reserves", (Store store, CancellationToken stop) => store.ReadAsync(async db =>
-            (await db.Reserves.OrderBy(r => r.Room).ToListAsync(stop)).ConvertAll(r => new Reserve(r.Room.Length == 0 ? null : r.Room, r.System, r.Others, r.SaidBy)), stop)).For(Role.Reader);
+        api.MapGet("/reserves", (Store store, CancellationToken stop) =>
+                store.ReadAsync(
+                    async db =>
+                        (await db.Reserves.OrderBy(r => r.Room).ToListAsync(stop)).ConvertAll(r => new Reserve(
+                            r.Room.Length == 0 ? null : r.Room,
+                            r.System,
+                            r.Others,
+                            r.SaidBy
+                        )),
+                    stop
+                )
+            )
+            .For(Role.Reader);
         api.MapPost("/reserves", SayAsync).For(Role.Technician);
     }
 
@@ -29,41 +40,88 @@ public static class ReserveEndpoints
         if (said is not null && survey is not null)
         {
             var (system, others) = (ReserveAmount.Find(said.System)!, ReserveAmount.Find(said.Others)!);
-            machine.Reserves = Column.Write(survey.Volumes.Where(v => v.Identity.Key.Length > 0).ToDictionary(v => v.Identity.Key, v => (v.System ? system : others).Of(v.SizeBytes)), ModelJson.Default.IReadOnlyDictionaryStringInt64);
+            machine.Reserves = Column.Write(
+                survey
+                    .Volumes.Where(v => v.Identity.Key.Length > 0)
+                    .ToDictionary(v => v.Identity.Key, v => (v.System ? system : others).Of(v.SizeBytes)),
+                ModelJson.Default.IReadOnlyDictionaryStringInt64
+            );
         }
-        else if (machine.ReservesSaid) machine.Reserves = null;
+        else if (machine.ReservesSaid)
+            machine.Reserves = null;
         machine.ReservesSaid = said is not null;
     }
 
-    private static async Task<IResult> SayAsync(ReserveRequest request, Store store, LiveHub live, TimeProvider time, HttpContext context, CancellationToken stop)
+    private static async Task<IResult> SayAsync(
+        ReserveRequest request,
+        Store store,
+        LiveHub live,
+        TimeProvider time,
+        HttpContext context,
+        CancellationToken stop
+    )
     {
         var room = request.Room ?? Fleet;
-        var touched = await store.WriteAsync(async db =>
-        {
-            var machines = await db.Machines.Where(m => room == Fleet || m.Room == room).ToListAsync(stop);
-            if (room != Fleet && machines.Count == 0) throw ProblemException.Missing($"room {room}", "See `furlough machine list`.");
-            var row = await db.Reserves.FindAsync([room], stop);
-            var before = row is null ? "none" : InWords(row.System, row.Others);
-            if (request is { System: null, Others: null })
+        var touched = await store.WriteAsync(
+            async db =>
             {
-                if (row is not null) db.Reserves.Remove(row);
-            }
-            else
-            {
-                if (row is null) db.Reserves.Add(row = new ReserveRow { Room = room, System = "0%", Others = "0%", SaidBy = "" });
-                (row.System, row.Others, row.SaidBy) = (Amount(request.System ?? row.System), Amount(request.Others ?? row.Others), context.Who());
-            }
-            db.Record(time.GetUtcNow(), context.Who(), "reserve", room == Fleet ? "all machines" : room, before, request is { System: null, Others: null } ? "none" : InWords(row!.System, row.Others));
-            await db.SaveChangesAsync(stop);
-            foreach (var machine in machines) await SettleAsync(db, machine, Column.SurveyOf(machine), stop);
-            return machines.ConvertAll(m => m.Id);
-        }, stop);
-        foreach (var machine in touched) live.Say("machine", machine);
+                var machines = await db.Machines.Where(m => room == Fleet || m.Room == room).ToListAsync(stop);
+                if (room != Fleet && machines.Count == 0)
+                    throw ProblemException.Missing($"room {room}", "See `furlough machine list`.");
+                var row = await db.Reserves.FindAsync([room], stop);
+                var before = row is null ? "none" : InWords(row.System, row.Others);
+                if (request is { System: null, Others: null })
+                {
+                    if (row is not null)
+                        db.Reserves.Remove(row);
+                }
+                else
+                {
+                    if (row is null)
+                        db.Reserves.Add(
+                            row = new ReserveRow
+                            {
+                                Room = room,
+                                System = "0%",
+                                Others = "0%",
+                                SaidBy = "",
+                            }
+                        );
+                    (row.System, row.Others, row.SaidBy) = (
+                        Amount(request.System ?? row.System),
+                        Amount(request.Others ?? row.Others),
+                        context.Who()
+                    );
+                }
+                db.Record(
+                    time.GetUtcNow(),
+                    context.Who(),
+                    "reserve",
+                    room == Fleet ? "all machines" : room,
+                    before,
+                    request is { System: null, Others: null } ? "none" : InWords(row!.System, row.Others)
+                );
+                await db.SaveChangesAsync(stop);
+                foreach (var machine in machines)
+                    await SettleAsync(db, machine, Column.SurveyOf(machine), stop);
+                return machines.ConvertAll(m => m.Id);
+            },
+            stop
+        );
+        foreach (var machine in touched)
+            live.Say("machine", machine);
         return TypedResults.NoContent();
     }
 
     private static string InWords(string system, string others) => $"system {system}, others {others}";
 
-    private static string Amount(string text) => ReserveAmount.Find(text) is { } amount && amount.Share is not > LargestShare ? text
-        : throw new ProblemException(400, "amount-malformed", $"`{text}` is no reserve.", "Give a size such as `60 GB` or a share of at most `90%`.");
+    private static string Amount(string text) =>
+        ReserveAmount.Find(text) is { } amount && amount.Share is not > LargestShare
+            ? text
+            : throw new ProblemException(
+                400,
+                "amount-malformed",
+                $"`{text}` is no reserve.",
+                "Give a size such as `60 GB` or a share of at most `90%`."
+            );
 }

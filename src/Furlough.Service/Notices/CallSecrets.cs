@@ -23,14 +23,27 @@ public sealed class CallSecrets(IDataProtectionProvider keys)
     /// <exception cref="IOException">The key that sealed it is gone.</exception>
     public string Open(ReceiverRow receiver)
     {
-        try { return _seal.Unprotect(receiver.Secret); }
-        catch (CryptographicException) { throw new IOException($"the secret of {receiver.Name} cannot be read: the folder session-keys does not belong to this database; remove the receiver and add it again"); }
+        try
+        {
+            return _seal.Unprotect(receiver.Secret);
+        }
+        catch (CryptographicException)
+        {
+            throw new IOException(
+                $"the secret of {receiver.Name} cannot be read: the folder session-keys does not belong to this database; remove the receiver and add it again"
+            );
+        }
     }
 
     /// <summary>Seals what versions before kept as it was.</summary>
-    public Task SealAllAsync(Store store, CancellationToken stop) => store.WriteAsync(async db =>
-    {
-        foreach (var row in await db.Receivers.Where(r => r.Secret.StartsWith(Prefix)).ToListAsync(stop)) row.Secret = _seal.Protect(row.Secret);
-        return 0;
-    }, stop);
+    public Task SealAllAsync(Store store, CancellationToken stop) =>
+        store.WriteAsync(
+            async db =>
+            {
+                foreach (var row in await db.Receivers.Where(r => r.Secret.StartsWith(Prefix)).ToListAsync(stop))
+                    row.Secret = _seal.Protect(row.Secret);
+                return 0;
+            },
+            stop
+        );
 }

@@ -11,26 +11,61 @@ namespace Furlough.Service.Notices;
 /// Makes notices of what the history says and sends them. A notice is stored with the place up to which the history was looked at, and marked before it is sent: so each is made once,
 /// and one that was being sent when the service ended is told as uncertain rather than sent again.
 /// </summary>
-public sealed class NoticeDesk(Store store, NoticeSending sending, IServer server, IHostApplicationLifetime lifetime, ILogger<NoticeDesk> log, TimeProvider time) : BackgroundService
+public sealed class NoticeDesk(
+    Store store,
+    NoticeSending sending,
+    IServer server,
+    IHostApplicationLifetime lifetime,
+    ILogger<NoticeDesk> log,
+    TimeProvider time
+) : BackgroundService
 {
-    private const int EntriesAtATime = 200, NoticesAtATime = 20;
+    private const int EntriesAtATime = 200,
+        NoticesAtATime = 20;
     private static readonly TimeSpan Pause = TimeSpan.FromSeconds(1);
 
     /// <summary>How long is waited after each attempt that failed; then it is given up.</summary>
-    private static readonly TimeSpan[] Waits = [TimeSpan.FromSeconds(5), TimeSpan.FromSeconds(30), TimeSpan.FromMinutes(5), TimeSpan.FromMinutes(30), TimeSpan.FromHours(2), TimeSpan.FromHours(8), TimeSpan.FromHours(24)];
+    private static readonly TimeSpan[] Waits =
+    [
+        TimeSpan.FromSeconds(5),
+        TimeSpan.FromSeconds(30),
+        TimeSpan.FromMinutes(5),
+        TimeSpan.FromMinutes(30),
+        TimeSpan.FromHours(2),
+        TimeSpan.FromHours(8),
+        TimeSpan.FromHours(24),
+    ];
 
     /// <inheritdoc/>
     protected override async Task ExecuteAsync(CancellationToken stoppingToken)
     {
-        await store.WriteAsync(db => db.Notices.Where(n => n.State == NoticeState.Sending).ExecuteUpdateAsync(set => set.SetProperty(n => n.State, NoticeState.Uncertain).SetProperty(n => n.Why, "the service ended while it was being sent"), stoppingToken), stoppingToken);
+        await store.WriteAsync(
+            db =>
+                db.Notices.Where(n => n.State == NoticeState.Sending)
+                    .ExecuteUpdateAsync(
+                        set =>
+                            set.SetProperty(n => n.State, NoticeState.Uncertain)
+                                .SetProperty(n => n.Why, "the service ended while it was being sent"),
+                        stoppingToken
+                    ),
+            stoppingToken
+        );
         // Texts name the address on which the service listens.
-        while (!lifetime.ApplicationStarted.IsCancellationRequested) await Task.Delay(Pause, time, stoppingToken);
+        while (!lifetime.ApplicationStarted.IsCancellationRequested)
+            await Task.Delay(Pause, time, stoppingToken);
         while (!stoppingToken.IsCancellationRequested)
         {
             var worked = false;
-            try { worked = await MakeAsync(stoppingToken) | await SendAsync(stoppingToken); }
-            catch (Exception unforeseen) when (!stoppingToken.IsCancellationRequested) { log.LogError(unforeseen, "notices wait"); }
-            if (!worked) await Task.Delay(Pause, time, stoppingToken);
+            try
+            {
+                worked = await MakeAsync(stoppingToken) | await SendAsync(stoppingToken);
+            }
+            catch (Exception unforeseen) when (!stoppingToken.IsCancellationRequested)
+            {
+                log.LogError(unforeseen, "notices wait");
+            }
+            if (!worked)
+                await Task.Delay(Pause, time, stoppingToken);
         }
     }
 
@@ -38,49 +73,100 @@ public sealed class NoticeDesk(Store store, NoticeSending sending, IServer serve
     private async Task<bool> MakeAsync(CancellationToken stop)
     {
         var last = await store.ReadAsync(db => db.History.MaxAsync(h => (long?)h.Number, stop), stop) ?? 0;
-        if (!await store.ReadAsync(db => db.Receivers.AnyAsync(r => r.Seen < last, stop), stop)) return false;
+        if (!await store.ReadAsync(db => db.Receivers.AnyAsync(r => r.Seen < last, stop), stop))
+            return false;
         var console = new Uri(server.Features.Get<IServerAddressesFeature>()!.Addresses.First());
-        return await store.WriteAsync(async db =>
-        {
-            foreach (var receiver in await db.Receivers.Where(r => r.Seen < last).ToListAsync(stop))
+        return await store.WriteAsync(
+            async db =>
             {
-                var entries = await db.History.Where(h => h.Number > receiver.Seen).OrderBy(h => h.Number).Take(EntriesAtATime).ToListAsync(stop);
-                foreach (var entry in entries)
-                    if (NoticeText.EventOf(entry) is { } what && (receiver.On.Length == 0 || receiver.On.Split('\n').Contains(what.Word())))
-                    {
-                        var (subject, text) = await NoticeText.OfAsync(db, what, entry, console, stop);
-                        db.Notices.Add(new NoticeRow { Receiver = receiver.Id, Entry = entry.Number, Event = what, Subject = subject, Text = text, At = entry.At, NextAt = time.GetUtcNow() });
-                    }
-                if (entries.Count > 0) receiver.Seen = entries[^1].Number;
-            }
-            return true;
-        }, stop);
+                foreach (var receiver in await db.Receivers.Where(r => r.Seen < last).ToListAsync(stop))
+                {
+                    var entries = await db
+                        .History.Where(h => h.Number > receiver.Seen)
+                        .OrderBy(h => h.Number)
+                        .Take(EntriesAtATime)
+                        .ToListAsync(stop);
+                    foreach (var entry in entries)
+                        if (
+                            NoticeText.EventOf(entry) is { } what
+                            && (receiver.On.Length == 0 || receiver.On.Split('\n').Contains(what.Word()))
+                        )
+                        {
+                            var (subject, text) = await NoticeText.OfAsync(db, what, entry, console, stop);
+                            db.Notices.Add(
+                                new NoticeRow
+                                {
+                                    Receiver = receiver.Id,
+                                    Entry = entry.Number,
+                                    Event = what,
+                                    Subject = subject,
+                                    Text = text,
+                                    At = entry.At,
+                                    NextAt = time.GetUtcNow(),
+                                }
+                            );
+                        }
+                    if (entries.Count > 0)
+                        receiver.Seen = entries[^1].Number;
+                }
+                return true;
+            },
+            stop
+        );
     }
 
     /// <summary>Sends what is due; true when there was something.</summary>
     private async Task<bool> SendAsync(CancellationToken stop)
     {
         var now = time.GetUtcNow();
-        if (!await store.ReadAsync(db => db.Notices.AnyAsync(n => n.State == NoticeState.Waiting && n.NextAt <= now, stop), stop)) return false;
-        var due = await store.WriteAsync(async db =>
-        {
-            var rows = await db.Notices.Where(n => n.State == NoticeState.Waiting && n.NextAt <= now).OrderBy(n => n.NextAt).Take(NoticesAtATime).ToListAsync(stop);
-            var receivers = await db.Receivers.ToDictionaryAsync(r => r.Id, stop);
-            foreach (var row in rows) row.State = NoticeState.Sending;
-            return rows.Where(n => receivers.ContainsKey(n.Receiver)).Select(n => (Notice: n, Receiver: receivers[n.Receiver])).ToList();
-        }, stop);
-        await Task.WhenAll(due.Select(async d =>
-        {
-            var why = await sending.SendAsync(d.Receiver, d.Notice, time.GetUtcNow(), stop);
-            await store.WriteAsync(async db =>
+        if (
+            !await store.ReadAsync(
+                db => db.Notices.AnyAsync(n => n.State == NoticeState.Waiting && n.NextAt <= now, stop),
+                stop
+            )
+        )
+            return false;
+        var due = await store.WriteAsync(
+            async db =>
             {
-                if (await db.Notices.FindAsync([d.Notice.Receiver, d.Notice.Entry], stop) is not { } row) return 0;
-                var attempts = ++row.Attempts;
-                (row.State, row.Why) = (why is null ? NoticeState.Sent : attempts > Waits.Length ? NoticeState.GivenUp : NoticeState.Waiting, why);
-                if (row.State == NoticeState.Waiting) row.NextAt = time.GetUtcNow() + Waits[attempts - 1];
-                return 0;
-            }, stop);
-        }));
+                var rows = await db
+                    .Notices.Where(n => n.State == NoticeState.Waiting && n.NextAt <= now)
+                    .OrderBy(n => n.NextAt)
+                    .Take(NoticesAtATime)
+                    .ToListAsync(stop);
+                var receivers = await db.Receivers.ToDictionaryAsync(r => r.Id, stop);
+                foreach (var row in rows)
+                    row.State = NoticeState.Sending;
+                return rows.Where(n => receivers.ContainsKey(n.Receiver))
+                    .Select(n => (Notice: n, Receiver: receivers[n.Receiver]))
+                    .ToList();
+            },
+            stop
+        );
+        await Task.WhenAll(
+            due.Select(async d =>
+            {
+                var why = await sending.SendAsync(d.Receiver, d.Notice, time.GetUtcNow(), stop);
+                await store.WriteAsync(
+                    async db =>
+                    {
+                        if (await db.Notices.FindAsync([d.Notice.Receiver, d.Notice.Entry], stop) is not { } row)
+                            return 0;
+                        var attempts = ++row.Attempts;
+                        (row.State, row.Why) = (
+                            why is null ? NoticeState.Sent
+                            : attempts > Waits.Length ? NoticeState.GivenUp
+                            : NoticeState.Waiting,
+                            why
+                        );
+                        if (row.State == NoticeState.Waiting)
+                            row.NextAt = time.GetUtcNow() + Waits[attempts - 1];
+                        return 0;
+                    },
+                    stop
+                );
+            })
+        );
         return due.Count > 0;
     }
 }

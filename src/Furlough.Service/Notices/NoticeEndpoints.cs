@@ -10,71 +10,181 @@ namespace Furlough.Service.Notices;
 /// <summary>Who is told of events: add, list, remove.</summary>
 public static class NoticeEndpoints
 {
-    private const int MostReceivers = 100, MostTroubles = 20;
+    private const int MostReceivers = 100,
+        MostTroubles = 20;
 
     /// <summary>Maps the calls.</summary>
     public static void Map(RouteGroupBuilder api)
     {
         api.MapPost("/receivers", AddAsync).For(Role.Steward);
-        api.MapGet("/receivers", (Store store, CancellationToken stop) => store.ReadAsync(async db =>
-        {
-            List<ReceiverView> views = [];
-            foreach (var row in await db.Receivers.OrderBy(r => r.Name).ToListAsync(stop))
-            {
-                var states = await db.Notices.Where(n => n.Receiver == row.Id).GroupBy(n => n.State).Select(g => new { g.Key, Count = g.Count() }).ToDictionaryAsync(g => g.Key, g => g.Count, stop);
-                var troubles = await db.Notices.Where(n => n.Receiver == row.Id && n.Why != null && n.State != NoticeState.Sent).OrderByDescending(n => n.Entry).Take(MostTroubles).ToListAsync(stop);
-                views.Add(View(row, states.GetValueOrDefault(NoticeState.Sent), states.GetValueOrDefault(NoticeState.Waiting) + states.GetValueOrDefault(NoticeState.Sending), troubles));
-            }
-            return views;
-        }, stop)).For(Role.Technician);
+        api.MapGet("/receivers", (Store store, CancellationToken stop) => store.ReadAsync(
+                    async db =>
+                    {
+                        List<ReceiverView> views = [];
+                        foreach (var row in await db.Receivers.OrderBy(r => r.Name).ToListAsync(stop))
+                        {
+                            var states = await db
+                                .Notices.Where(n => n.Receiver == row.Id)
+                                .GroupBy(n => n.State)
+                                .Select(g => new { g.Key, Count = g.Count() })
+                                .ToDictionaryAsync(g => g.Key, g => g.Count, stop);
+                            var troubles = await db
+                                .Notices.Where(n =>
+                                    n.Receiver == row.Id && n.Why != null && n.State != NoticeState.Sent
+                                )
+                                .OrderByDescending(n => n.Entry)
+                                .Take(MostTroubles)
+                                .ToListAsync(stop);
+                            views.Add(
+                                View(
+                                    row,
+                                    states.GetValueOrDefault(NoticeState.Sent),
+                                    states.GetValueOrDefault(NoticeState.Waiting)
+                                        + states.GetValueOrDefault(NoticeState.Sending),
+                                    troubles
+                                )
+                            );
+                        }
+                        return views;
+                    },
+                    stop
+                ))
+            .For(Role.Technician);
         api.MapDelete("/receivers/{**name}", RemoveAsync).For(Role.Steward);
     }
 
-    private static Task<ReceiverView> AddAsync(ReceiverRequest request, Store store, ServiceOptions options, CallSecrets secrets, TimeProvider time, HttpContext context, CancellationToken stop)
+    private static Task<ReceiverView> AddAsync(
+        ReceiverRequest request,
+        Store store,
+        ServiceOptions options,
+        CallSecrets secrets,
+        TimeProvider time,
+        HttpContext context,
+        CancellationToken stop
+    )
     {
         NewName.Require(request.Name, "A receiver");
-        if (request.Mail is null == request.Call is null) throw new ProblemException(400, "receiver-refused", "A receiver is told by mail or by a call, one of the two.", "Give --mail ADDRESS or --call URL.");
-        if (request.Mail is { } mail && (mail.Any(char.IsControl) || !MailboxAddress.TryParse(mail, out var box) || !box.Address.Contains('@'))) throw new ProblemException(400, "address-malformed", $"`{mail}` is no address for mail.", "Give one such as keeper@station.example.");
-        if (request.Mail is not null && options.Mail is null) throw ProblemException.Conflict("no-mail-server", "The service was started without a mail server.", "Start it with --mail-server and --mail-from.");
-        if (request.Call is { } call && !(Uri.TryCreate(call, UriKind.Absolute, out var uri) && uri.Scheme is "http" or "https" && uri.UserInfo.Length == 0)) throw new ProblemException(400, "address-malformed", $"`{call}` is no web address.", "Give one that begins with https://, without a password in it.");
-        return store.WriteAsync(async db =>
-        {
-            if (await db.Receivers.AnyAsync(r => r.Name == request.Name, stop)) throw ProblemException.Conflict("name-taken", $"There is a receiver called {request.Name} already.", "Choose another name, or remove that one first.");
-            if (await db.Receivers.CountAsync(stop) >= MostReceivers) throw ProblemException.Conflict("receivers-too-many", $"There are {MostReceivers} receivers already.", "Remove one with `furlough notice remove NAME`.");
-            var (secret, sealedSecret) = secrets.Make();
-            var row = new ReceiverRow
+        if (request.Mail is null == request.Call is null)
+            throw new ProblemException(
+                400,
+                "receiver-refused",
+                "A receiver is told by mail or by a call, one of the two.",
+                "Give --mail ADDRESS or --call URL."
+            );
+        if (
+            request.Mail is { } mail
+            && (mail.Any(char.IsControl) || !MailboxAddress.TryParse(mail, out var box) || !box.Address.Contains('@'))
+        )
+            throw new ProblemException(
+                400,
+                "address-malformed",
+                $"`{mail}` is no address for mail.",
+                "Give one such as keeper@station.example."
+            );
+        if (request.Mail is not null && options.Mail is null)
+            throw ProblemException.Conflict(
+                "no-mail-server",
+                "The service was started without a mail server.",
+                "Start it with --mail-server and --mail-from."
+            );
+        if (
+            request.Call is { } call
+            && !(
+                Uri.TryCreate(call, UriKind.Absolute, out var uri)
+                && uri.Scheme is "http" or "https"
+                && uri.UserInfo.Length == 0
+            )
+        )
+            throw new ProblemException(
+                400,
+                "address-malformed",
+                $"`{call}` is no web address.",
+                "Give one that begins with https://, without a password in it."
+            );
+        return store.WriteAsync(
+            async db =>
             {
-                Id = Guid.CreateVersion7(),
-                Name = request.Name,
-                Mail = request.Mail,
-                Call = request.Call,
-                On = string.Join('\n', request.On.Distinct().Select(e => e.Word())),
-                Secret = sealedSecret,
-                AddedBy = context.Who(),
-                AddedAt = time.GetUtcNow(),
-                // Told of what happens from now on.
-                Seen = await db.History.MaxAsync(h => (long?)h.Number, stop) ?? 0,
-            };
-            db.Receivers.Add(row);
-            db.Record(row.AddedAt, row.AddedBy, "receiver added", row.Name, null, row.Mail ?? row.Call);
-            return View(row, 0, 0, []) with { Secret = row.Call is null ? null : secret };
-        }, stop);
+                if (await db.Receivers.AnyAsync(r => r.Name == request.Name, stop))
+                    throw ProblemException.Conflict(
+                        "name-taken",
+                        $"There is a receiver called {request.Name} already.",
+                        "Choose another name, or remove that one first."
+                    );
+                if (await db.Receivers.CountAsync(stop) >= MostReceivers)
+                    throw ProblemException.Conflict(
+                        "receivers-too-many",
+                        $"There are {MostReceivers} receivers already.",
+                        "Remove one with `furlough notice remove NAME`."
+                    );
+                var (secret, sealedSecret) = secrets.Make();
+                var row = new ReceiverRow
+                {
+                    Id = Guid.CreateVersion7(),
+                    Name = request.Name,
+                    Mail = request.Mail,
+                    Call = request.Call,
+                    On = string.Join('\n', request.On.Distinct().Select(e => e.Word())),
+                    Secret = sealedSecret,
+                    AddedBy = context.Who(),
+                    AddedAt = time.GetUtcNow(),
+                    // Told of what happens from now on.
+                    Seen = await db.History.MaxAsync(h => (long?)h.Number, stop) ?? 0,
+                };
+                db.Receivers.Add(row);
+                db.Record(row.AddedAt, row.AddedBy, "receiver added", row.Name, null, row.Mail ?? row.Call);
+                return View(row, 0, 0, []) with { Secret = row.Call is null ? null : secret };
+            },
+            stop
+        );
     }
 
-    private static async Task<IResult> RemoveAsync(string name, Store store, TimeProvider time, HttpContext context, CancellationToken stop)
+    private static async Task<IResult> RemoveAsync(
+        string name,
+        Store store,
+        TimeProvider time,
+        HttpContext context,
+        CancellationToken stop
+    )
     {
         name = Uri.UnescapeDataString(name);
-        await store.WriteAsync(async db =>
-        {
-            var row = await db.Receivers.FirstOrDefaultAsync(r => r.Name == name, stop) ?? throw ProblemException.Missing($"receiver {name}", "See `furlough notice list`.");
-            db.Receivers.Remove(row);
-            await db.Notices.Where(n => n.Receiver == row.Id).ExecuteDeleteAsync(stop);
-            db.Record(time.GetUtcNow(), context.Who(), "receiver removed", name);
-            return 0;
-        }, stop);
+        await store.WriteAsync(
+            async db =>
+            {
+                var row = await db.Receivers.FirstOrDefaultAsync(r => r.Name == name, stop)
+                    ?? throw ProblemException.Missing($"receiver {name}", "See `furlough notice list`.");
+                db.Receivers.Remove(row);
+                await db.Notices.Where(n => n.Receiver == row.Id).ExecuteDeleteAsync(stop);
+                db.Record(time.GetUtcNow(), context.Who(), "receiver removed", name);
+                return 0;
+            },
+            stop
+        );
         return TypedResults.NoContent();
     }
 
-    private static ReceiverView View(ReceiverRow row, int sent, int waiting, IEnumerable<NoticeRow> troubles) => new(row.Name, row.Mail, row.Call, [.. row.On.Split('\n', StringSplitOptions.RemoveEmptyEntries).Select(e => Words.Find<NoticeEvent>(e)!.Value)],
-        row.AddedBy, row.AddedAt, sent, waiting, [.. troubles.Select(n => new NoticeTrouble(n.Event, n.Subject, n.State, n.Attempts, n.Why!, n.State == NoticeState.Waiting ? n.NextAt : null))]);
+    private static ReceiverView View(ReceiverRow row, int sent, int waiting, IEnumerable<NoticeRow> troubles) =>
+        new(
+            row.Name,
+            row.Mail,
+            row.Call,
+            [
+                .. row
+                    .On.Split('\n', StringSplitOptions.RemoveEmptyEntries)
+                    .Select(e => Words.Find<NoticeEvent>(e)!.Value),
+            ],
+            row.AddedBy,
+            row.AddedAt,
+            sent,
+            waiting,
+            [
+                .. troubles.Select(n => new NoticeTrouble(
+                    n.Event,
+                    n.Subject,
+                    n.State,
+                    n.Attempts,
+                    n.Why!,
+                    n.State == NoticeState.Waiting ? n.NextAt : null
+                )),
+            ]
+        );
 }

@@ -14,25 +14,56 @@ namespace Furlough.Service.Notices;
 public sealed class NoticeSending(ServiceOptions options, CallSecrets secrets) : IDisposable
 {
     private static readonly TimeSpan Longest = TimeSpan.FromSeconds(15);
-    private readonly HttpClient _http = new(new SocketsHttpHandler { AllowAutoRedirect = false, UseCookies = false, UseProxy = false, MaxResponseHeadersLength = 16, MaxResponseDrainSize = 0, ConnectCallback = (call, stop) => CallTargets.ConnectAsync(options, call, stop) })
+    private readonly HttpClient _http = new(
+        new SocketsHttpHandler
+        {
+            AllowAutoRedirect = false,
+            UseCookies = false,
+            UseProxy = false,
+            MaxResponseHeadersLength = 16,
+            MaxResponseDrainSize = 0,
+            ConnectCallback = (call, stop) => CallTargets.ConnectAsync(options, call, stop),
+        }
+    )
     {
         Timeout = Longest,
         MaxResponseContentBufferSize = 64 << 10,
     };
 
     /// <summary>Sends it; says why when that did not work.</summary>
-    public async Task<string?> SendAsync(ReceiverRow receiver, NoticeRow notice, DateTimeOffset now, CancellationToken stop)
+    public async Task<string?> SendAsync(
+        ReceiverRow receiver,
+        NoticeRow notice,
+        DateTimeOffset now,
+        CancellationToken stop
+    )
     {
         try
         {
-            if (receiver.Mail is not null) await MailAsync(receiver, notice, stop);
-            else await CallAsync(receiver, notice, now, stop);
+            if (receiver.Mail is not null)
+                await MailAsync(receiver, notice, stop);
+            else
+                await CallAsync(receiver, notice, now, stop);
             return null;
         }
-        catch (Exception refused) when (refused is HttpRequestException or OperationCanceledException or IOException or System.Net.Sockets.SocketException or MailKit.ProtocolException or MailKit.CommandException or AuthenticationException or MailKit.ServiceNotConnectedException or ParseException or SslHandshakeException)
+        catch (Exception refused)
+            when (refused
+                    is HttpRequestException
+                        or OperationCanceledException
+                        or IOException
+                        or System.Net.Sockets.SocketException
+                        or MailKit.ProtocolException
+                        or MailKit.CommandException
+                        or AuthenticationException
+                        or MailKit.ServiceNotConnectedException
+                        or ParseException
+                        or SslHandshakeException
+            )
         {
             stop.ThrowIfCancellationRequested();
-            return refused is OperationCanceledException ? $"no answer within {Longest.TotalSeconds:0} s" : refused.Message;
+            return refused is OperationCanceledException
+                ? $"no answer within {Longest.TotalSeconds:0} s"
+                : refused.Message;
         }
     }
 
@@ -41,41 +72,69 @@ public sealed class NoticeSending(ServiceOptions options, CallSecrets secrets) :
 
     private async Task MailAsync(ReceiverRow receiver, NoticeRow notice, CancellationToken stop)
     {
-        if (options.Mail is not { } mail) throw new IOException("the service was started without a mail server (--mail-server)");
-        using var message = new MimeMessage { Subject = notice.Subject, Body = new TextPart("plain") { Text = notice.Text }, Date = notice.At, MessageId = $"{Id(notice)}@furlough" };
+        if (options.Mail is not { } mail)
+            throw new IOException("the service was started without a mail server (--mail-server)");
+        using var message = new MimeMessage
+        {
+            Subject = notice.Subject,
+            Body = new TextPart("plain") { Text = notice.Text },
+            Date = notice.At,
+            MessageId = $"{Id(notice)}@furlough",
+        };
         message.From.Add(MailboxAddress.Parse(mail.From));
         message.To.Add(MailboxAddress.Parse(receiver.Mail!));
         using var limit = CancellationTokenSource.CreateLinkedTokenSource(stop);
         limit.CancelAfter(Longest);
         using var client = new SmtpClient();
-        await client.ConnectAsync(mail.Server.Host, mail.Server.Port, mail.Server.Scheme == "smtps" ? SecureSocketOptions.SslOnConnect : SecureSocketOptions.StartTlsWhenAvailable, limit.Token);
-        if (mail.Account is { } account) await client.AuthenticateAsync(account, mail.Password ?? "", limit.Token);
+        await client.ConnectAsync(
+            mail.Server.Host,
+            mail.Server.Port,
+            mail.Server.Scheme == "smtps"
+                ? SecureSocketOptions.SslOnConnect
+                : SecureSocketOptions.StartTlsWhenAvailable,
+            limit.Token
+        );
+        if (mail.Account is { } account)
+            await client.AuthenticateAsync(account, mail.Password ?? "", limit.Token);
         await client.SendAsync(message, limit.Token);
         await client.DisconnectAsync(quit: true, limit.Token);
     }
 
     private async Task CallAsync(ReceiverRow receiver, NoticeRow notice, DateTimeOffset now, CancellationToken stop)
     {
-        var body = JsonSerializer.SerializeToUtf8Bytes(new
-        {
-            specversion = "1.0",
-            id = Id(notice),
-            source = "furlough",
-            type = $"furlough.{notice.Event.Word()}",
-            time = notice.At,
-            datacontenttype = "application/json",
-            data = new { subject = notice.Subject, text = notice.Text },
-        }, JsonSerializerOptions.Web);
+        var body = JsonSerializer.SerializeToUtf8Bytes(
+            new
+            {
+                specversion = "1.0",
+                id = Id(notice),
+                source = "furlough",
+                type = $"furlough.{notice.Event.Word()}",
+                time = notice.At,
+                datacontenttype = "application/json",
+                data = new { subject = notice.Subject, text = notice.Text },
+            },
+            JsonSerializerOptions.Web
+        );
         var second = now.ToUnixTimeSeconds();
-        var signed = HMACSHA256.HashData(Encoding.UTF8.GetBytes(secrets.Open(receiver)), (byte[])[.. Encoding.UTF8.GetBytes(FormattableString.Invariant($"{Id(notice)}.{second}.")), .. body]);
-        using var request = new HttpRequestMessage(HttpMethod.Post, receiver.Call) { Content = new ByteArrayContent(body) };
-        request.Content.Headers.ContentType = new MediaTypeHeaderValue("application/cloudevents+json") { CharSet = "utf-8" };
+        var signed = HMACSHA256.HashData(
+            Encoding.UTF8.GetBytes(secrets.Open(receiver)),
+            (byte[])[.. Encoding.UTF8.GetBytes(FormattableString.Invariant($"{Id(notice)}.{second}.")), .. body]
+        );
+        using var request = new HttpRequestMessage(HttpMethod.Post, receiver.Call)
+        {
+            Content = new ByteArrayContent(body),
+        };
+        request.Content.Headers.ContentType = new MediaTypeHeaderValue("application/cloudevents+json")
+        {
+            CharSet = "utf-8",
+        };
         request.Headers.Add("webhook-id", Id(notice));
         request.Headers.Add("webhook-timestamp", FormattableString.Invariant($"{second}"));
         request.Headers.Add("webhook-signature", $"v1,{Convert.ToBase64String(signed)}");
         // What is answered is nobody's business here: only its class is looked at, and its text is not read.
         using var answer = await _http.SendAsync(request, HttpCompletionOption.ResponseHeadersRead, stop);
-        if (!answer.IsSuccessStatusCode) throw new IOException($"the address answered with {(int)answer.StatusCode / 100}xx");
+        if (!answer.IsSuccessStatusCode)
+            throw new IOException($"the address answered with {(int)answer.StatusCode / 100}xx");
     }
 
     /// <summary>The same for every attempt: whoever receives it twice all the same can tell.</summary>

@@ -9,34 +9,104 @@ using Microsoft.EntityFrameworkCore;
 namespace Furlough.Service.Relocations;
 
 /// <summary>What people ask for on one relocation: each becomes a docket of its own, or a wish.</summary>
-public sealed class Acting(Store store, DocketDesk desk, RunControl control, DocketSignals signals, LiveHub live, TimeProvider time)
+public sealed class Acting(
+    Store store,
+    DocketDesk desk,
+    RunControl control,
+    DocketSignals signals,
+    LiveHub live,
+    TimeProvider time
+)
 {
     private const int LongestReason = 1_000;
 
     /// <summary>Tries a relocation again.</summary>
-    public Task<RelocationView> RetryAsync(long number, string who, CancellationToken stop) => ActAsync(number, who, "retry", RelocationState.Queued, async (db, row) =>
-    {
-        if (row.State is not (RelocationState.Failed or RelocationState.BackedOut or RelocationState.Refused or RelocationState.Skipped)) throw Refused(row, "retried", "failed, backed-out, refused or skipped");
-        if (Column.PlannedOf(row).Blocked is [var code, ..]) throw ProblemException.Conflict("blocked", $"Relocation {number} was refused because of the hazard {code}, and a retry would meet it again.", "Remove the hazard and make a new plan.");
-        if (row.Live == Live.Target) throw ProblemException.Conflict("already-at-target", $"The data of relocation {number} lives at its target already.", $"`furlough relocation return {number}` takes it back.");
-        await desk.IssueRelocateAsync(db, row, byItself: true, stop);
-    }, stop);
+    public Task<RelocationView> RetryAsync(long number, string who, CancellationToken stop) =>
+        ActAsync(
+            number,
+            who,
+            "retry",
+            RelocationState.Queued,
+            async (db, row) =>
+            {
+                if (
+                    row.State
+                    is not (
+                        RelocationState.Failed
+                        or RelocationState.BackedOut
+                        or RelocationState.Refused
+                        or RelocationState.Skipped
+                    )
+                )
+                    throw Refused(row, "retried", "failed, backed-out, refused or skipped");
+                if (Column.PlannedOf(row).Blocked is [var code, ..])
+                    throw ProblemException.Conflict(
+                        "blocked",
+                        $"Relocation {number} was refused because of the hazard {code}, and a retry would meet it again.",
+                        "Remove the hazard and make a new plan."
+                    );
+                if (row.Live == Live.Target)
+                    throw ProblemException.Conflict(
+                        "already-at-target",
+                        $"The data of relocation {number} lives at its target already.",
+                        $"`furlough relocation return {number}` takes it back."
+                    );
+                await desk.IssueRelocateAsync(db, row, byItself: true, stop);
+            },
+            stop
+        );
 
     /// <summary>Somebody decides that it will not be done, and says why; it stands in nobody's way any more.</summary>
     public async Task<RelocationView> SkipAsync(long number, string reason, string who, CancellationToken stop)
     {
-        if (string.IsNullOrWhiteSpace(reason) || reason.Length > LongestReason || reason.Any(char.IsControl)) throw new ProblemException(400, "reason-missing", $"A relocation is skipped with a reason of at most {LongestReason} printable characters.", $"`furlough relocation skip {number} --reason \"...\"`.");
+        if (string.IsNullOrWhiteSpace(reason) || reason.Length > LongestReason || reason.Any(char.IsControl))
+            throw new ProblemException(
+                400,
+                "reason-missing",
+                $"A relocation is skipped with a reason of at most {LongestReason} printable characters.",
+                $"`furlough relocation skip {number} --reason \"...\"`."
+            );
         Failure? skipped = null;
-        var view = await ActAsync(number, who, "skip", RelocationState.Skipped, async (db, row) =>
-        {
-            if (row.State is not (RelocationState.Planned or RelocationState.Queued or RelocationState.Failed or RelocationState.BackedOut or RelocationState.Refused)) throw Refused(row, "skipped", "planned, queued, failed, backed-out or refused");
-            if (row.Live == Live.Target) throw ProblemException.Conflict("already-at-target", $"The data of relocation {number} lives at its target already.", $"`furlough relocation return {number}` takes it back, `furlough audit make` says what is not as it should be.");
-            var before = row.Failure is null ? null : Column.Read(row.Failure, ModelJson.Default.Failure);
-            var planned = Column.PlannedOf(row);
-            var calledBack = row.State == RelocationState.Queued && await DocketDesk.WithdrawAsync(db, row, stop) ? await CalledBackAsync(db, row, stop) : null;
-            skipped = new Failure("skipped", $"The relocation of {HoldingName.InWords(row.Holding, row.Account)} was skipped by {who}: {reason.Trim().TrimEnd('.')}.{(before is null ? "" : $" Before that: {before.Text}")}",
-                calledBack ?? $"Nothing has changed; {planned.LivesInWords}.", $"`furlough relocation retry {number}` takes it up again.");
-        }, stop, () => skipped);
+        var view = await ActAsync(
+            number,
+            who,
+            "skip",
+            RelocationState.Skipped,
+            async (db, row) =>
+            {
+                if (
+                    row.State
+                    is not (
+                        RelocationState.Planned
+                        or RelocationState.Queued
+                        or RelocationState.Failed
+                        or RelocationState.BackedOut
+                        or RelocationState.Refused
+                    )
+                )
+                    throw Refused(row, "skipped", "planned, queued, failed, backed-out or refused");
+                if (row.Live == Live.Target)
+                    throw ProblemException.Conflict(
+                        "already-at-target",
+                        $"The data of relocation {number} lives at its target already.",
+                        $"`furlough relocation return {number}` takes it back, `furlough audit make` says what is not as it should be."
+                    );
+                var before = row.Failure is null ? null : Column.Read(row.Failure, ModelJson.Default.Failure);
+                var planned = Column.PlannedOf(row);
+                var calledBack =
+                    row.State == RelocationState.Queued && await DocketDesk.WithdrawAsync(db, row, stop)
+                        ? await CalledBackAsync(db, row, stop)
+                        : null;
+                skipped = new Failure(
+                    "skipped",
+                    $"The relocation of {HoldingName.InWords(row.Holding, row.Account)} was skipped by {who}: {reason.Trim().TrimEnd('.')}.{(before is null ? "" : $" Before that: {before.Text}")}",
+                    calledBack ?? $"Nothing has changed; {planned.LivesInWords}.",
+                    $"`furlough relocation retry {number}` takes it up again."
+                );
+            },
+            stop,
+            () => skipped
+        );
         await AdvanceAsync(view.Run, stop);
         return view;
     }
@@ -50,35 +120,91 @@ public sealed class Acting(Store store, DocketDesk desk, RunControl control, Doc
     }
 
     /// <summary>Takes a holding back to its former place.</summary>
-    public Task<RelocationView> ReturnAsync(long number, string who, CancellationToken stop) => ActAsync(number, who, "return", RelocationState.Returning, async (db, row) =>
-    {
-        var live = row is { State: RelocationState.Failed, Live: Live.Target };
-        if (row.State is not (RelocationState.Switched or RelocationState.Finished) && !live) throw Refused(row, "returned", "switched or finished");
-        if (await db.Relocations.AnyAsync(r => r.Machine == row.Machine && r.Account == row.Account && r.Holding == row.Holding && r.Number > row.Number
-            && (r.State == RelocationState.Switched || r.State == RelocationState.Finished), stop))
-            throw ProblemException.Conflict("relocated-since", $"{HoldingName.InWords(row.Holding, row.Account)} was relocated again after relocation {number}.", "Return the later relocation first.");
-        await desk.IssueReturnAsync(db, row, stop);
-    }, stop);
+    public Task<RelocationView> ReturnAsync(long number, string who, CancellationToken stop) =>
+        ActAsync(
+            number,
+            who,
+            "return",
+            RelocationState.Returning,
+            async (db, row) =>
+            {
+                var live = row is { State: RelocationState.Failed, Live: Live.Target };
+                if (row.State is not (RelocationState.Switched or RelocationState.Finished) && !live)
+                    throw Refused(row, "returned", "switched or finished");
+                if (
+                    await db.Relocations.AnyAsync(
+                        r =>
+                            r.Machine == row.Machine
+                            && r.Account == row.Account
+                            && r.Holding == row.Holding
+                            && r.Number > row.Number
+                            && (r.State == RelocationState.Switched || r.State == RelocationState.Finished),
+                        stop
+                    )
+                )
+                    throw ProblemException.Conflict(
+                        "relocated-since",
+                        $"{HoldingName.InWords(row.Holding, row.Account)} was relocated again after relocation {number}.",
+                        "Return the later relocation first."
+                    );
+                await desk.IssueReturnAsync(db, row, stop);
+            },
+            stop
+        );
 
     /// <summary>Makes the original live again after its target was lost. Whoever asks for it names the time from which work is missing.</summary>
-    public Task<RelocationView> FallBackAsync(long number, DateTimeOffset? missingFrom, string who, CancellationToken stop) => ActAsync(number, who, "fall back", RelocationState.Returning, async (db, row) =>
-    {
-        if (row is not { State: RelocationState.Switched or RelocationState.Failed, Live: Live.Target }) throw Refused(row, "fallen back", "switched, with its data at the target");
-        var original = await db.Originals.Where(o => o.Relocation == number).OrderByDescending(o => o.KeptUntil).FirstOrDefaultAsync(stop)
-            ?? throw ProblemException.Conflict("no-original", $"Relocation {number} keeps no original, so there is nothing to fall back to.", "Restore the data from a backup.");
-        var facts = Column.Read(original.Body, ModelJson.Default.OriginalFacts);
-        if (missingFrom is not { } named || (named - facts.SetAside).Duration() > TimeSpan.FromMinutes(1))
-            throw ProblemException.Conflict("consent-missing", $"The original of {HoldingName.InWords(row.Holding, row.Account)} was set aside at {facts.SetAside:yyyy-MM-dd HH:mm}Z; all work since then is missing after falling back.",
-                $"If that is accepted: `furlough relocation fall-back {number} --missing-from {facts.SetAside:yyyy-MM-ddTHH:mm}Z`.");
-        db.Record(time.GetUtcNow(), who, "loss accepted", $"relocation {number}", null, $"work since {facts.SetAside:u}");
-        await desk.IssueFallBackAsync(db, row, facts, stop);
-    }, stop);
+    public Task<RelocationView> FallBackAsync(
+        long number,
+        DateTimeOffset? missingFrom,
+        string who,
+        CancellationToken stop
+    ) =>
+        ActAsync(
+            number,
+            who,
+            "fall back",
+            RelocationState.Returning,
+            async (db, row) =>
+            {
+                if (row is not { State: RelocationState.Switched or RelocationState.Failed, Live: Live.Target })
+                    throw Refused(row, "fallen back", "switched, with its data at the target");
+                var original = await db
+                    .Originals.Where(o => o.Relocation == number)
+                    .OrderByDescending(o => o.KeptUntil)
+                    .FirstOrDefaultAsync(stop)
+                    ?? throw ProblemException.Conflict(
+                        "no-original",
+                        $"Relocation {number} keeps no original, so there is nothing to fall back to.",
+                        "Restore the data from a backup."
+                    );
+                var facts = Column.Read(original.Body, ModelJson.Default.OriginalFacts);
+                if (missingFrom is not { } named || (named - facts.SetAside).Duration() > TimeSpan.FromMinutes(1))
+                    throw ProblemException.Conflict(
+                        "consent-missing",
+                        $"The original of {HoldingName.InWords(row.Holding, row.Account)} was set aside at {facts.SetAside:yyyy-MM-dd HH:mm}Z; all work since then is missing after falling back.",
+                        $"If that is accepted: `furlough relocation fall-back {number} --missing-from {facts.SetAside:yyyy-MM-ddTHH:mm}Z`."
+                    );
+                db.Record(
+                    time.GetUtcNow(),
+                    who,
+                    "loss accepted",
+                    $"relocation {number}",
+                    null,
+                    $"work since {facts.SetAside:u}"
+                );
+                await desk.IssueFallBackAsync(db, row, facts, stop);
+            },
+            stop
+        );
 
     /// <summary>What is known of a relocation whose docket its machine may have although it was called back.</summary>
     private async Task<string> CalledBackAsync(FurloughDb db, RelocationRow row, CancellationToken stop)
     {
         var machine = await db.Machines.FindAsync([row.Machine], stop);
-        var silent = machine is not null && live.IsSilent(machine.Id, machine.LastSeen) ? $" {machine.Name} is silent: as soon as it is heard of, it undoes what it may have begun, and if it had switched before, that is shown here." : " The machine undoes what it may have begun.";
+        var silent =
+            machine is not null && live.IsSilent(machine.Id, machine.LastSeen)
+                ? $" {machine.Name} is silent: as soon as it is heard of, it undoes what it may have begun, and if it had switched before, that is shown here."
+                : " The machine undoes what it may have begun.";
         return $"Its docket may have reached the machine and was called back; when last heard of, {Column.PlannedOf(row).LivesInWords}.{silent}";
     }
 
@@ -86,91 +212,202 @@ public sealed class Acting(Store store, DocketDesk desk, RunControl control, Doc
     public async Task<RelocationView> BackOutAsync(long number, string who, CancellationToken stop)
     {
         var run = 0L;
-        var view = await WishAsync(number, who, "back out", async (db, row) =>
-        {
-            run = row.Run;
-            if (row.State == RelocationState.Queued && row.Docket is { } id && await db.Dockets.FindAsync([id], stop) is { HandedAt: null, Work: DocketWork.Relocate } docket)
+        var view = await WishAsync(
+            number,
+            who,
+            "back out",
+            async (db, row) =>
             {
-                docket.Withdrawn = true;
-                row.State = RelocationState.BackedOut;
-                row.AsOf = time.GetUtcNow();
-                row.Failure = Column.Write(new Failure("backed-out-by-hand", $"The relocation of {HoldingName.InWords(row.Holding, row.Account)} was backed out by {who} before its machine had fetched the docket.", $"Nothing has changed; {Column.PlannedOf(row).LivesInWords}.", $"`furlough relocation retry {number}` begins it anew."), ModelJson.Default.Failure);
-                return;
-            }
-            if (row.State is not (RelocationState.Queued or RelocationState.UnderWay or RelocationState.Waiting or RelocationState.Returning))
-                throw Refused(row, "backed out", "queued, under-way, waiting or returning");
-            row.BackOutWanted = true;
-        }, stop);
-        if (view.State.IsAtRest()) await AdvanceAsync(run, stop);
+                run = row.Run;
+                if (
+                    row.State == RelocationState.Queued
+                    && row.Docket is { } id
+                    && await db.Dockets.FindAsync([id], stop) is { HandedAt: null, Work: DocketWork.Relocate } docket
+                )
+                {
+                    docket.Withdrawn = true;
+                    row.State = RelocationState.BackedOut;
+                    row.AsOf = time.GetUtcNow();
+                    row.Failure = Column.Write(
+                        new Failure(
+                            "backed-out-by-hand",
+                            $"The relocation of {HoldingName.InWords(row.Holding, row.Account)} was backed out by {who} before its machine had fetched the docket.",
+                            $"Nothing has changed; {Column.PlannedOf(row).LivesInWords}.",
+                            $"`furlough relocation retry {number}` begins it anew."
+                        ),
+                        ModelJson.Default.Failure
+                    );
+                    return;
+                }
+                if (
+                    row.State
+                    is not (
+                        RelocationState.Queued
+                        or RelocationState.UnderWay
+                        or RelocationState.Waiting
+                        or RelocationState.Returning
+                    )
+                )
+                    throw Refused(row, "backed out", "queued, under-way, waiting or returning");
+                row.BackOutWanted = true;
+            },
+            stop
+        );
+        if (view.State.IsAtRest())
+            await AdvanceAsync(run, stop);
         return view;
     }
 
     /// <summary>Somebody is at the machine: an attended relocation may begin.</summary>
-    public Task<RelocationView> BeginAsync(long number, string who, CancellationToken stop) => WishAsync(number, who, "begin", (db, row) =>
-    {
-        if (!Column.PlannedOf(row).Attended) throw ProblemException.Conflict("not-attended", $"Relocation {number} needs nobody at its machine.", "It begins by itself.");
-        if (row.BegunBy is { } already) throw ProblemException.Conflict("begun-already", $"Relocation {number} was begun by {already}.", $"`furlough relocation show {number}` tells how far it is.");
-        if (row.State is not (RelocationState.Queued or RelocationState.Waiting)) throw Refused(row, "begun", "queued or waiting");
-        row.BegunBy = who;
-        return Task.CompletedTask;
-    }, stop);
+    public Task<RelocationView> BeginAsync(long number, string who, CancellationToken stop) =>
+        WishAsync(
+            number,
+            who,
+            "begin",
+            (db, row) =>
+            {
+                if (!Column.PlannedOf(row).Attended)
+                    throw ProblemException.Conflict(
+                        "not-attended",
+                        $"Relocation {number} needs nobody at its machine.",
+                        "It begins by itself."
+                    );
+                if (row.BegunBy is { } already)
+                    throw ProblemException.Conflict(
+                        "begun-already",
+                        $"Relocation {number} was begun by {already}.",
+                        $"`furlough relocation show {number}` tells how far it is."
+                    );
+                if (row.State is not (RelocationState.Queued or RelocationState.Waiting))
+                    throw Refused(row, "begun", "queued or waiting");
+                row.BegunBy = who;
+                return Task.CompletedTask;
+            },
+            stop
+        );
 
     /// <summary>Asks for something that travels with the machine's polls, not as a docket.</summary>
-    private async Task<RelocationView> WishAsync(long number, string who, string what, Func<FurloughDb, RelocationRow, Task> ask, CancellationToken stop)
+    private async Task<RelocationView> WishAsync(
+        long number,
+        string who,
+        string what,
+        Func<FurloughDb, RelocationRow, Task> ask,
+        CancellationToken stop
+    )
     {
         Guid machine = default;
-        var view = await store.WriteAsync(async db =>
-        {
-            var row = await RelocationEndpoints.FindAsync(db, number, stop);
-            await ask(db, row);
-            machine = row.Machine;
-            db.Record(time.GetUtcNow(), who, what, $"relocation {number}", row.State.Word(), null);
-            await db.SaveChangesAsync(stop);
-            return await RelocationEndpoints.ViewAsync(db, row, live, stop);
-        }, stop);
+        var view = await store.WriteAsync(
+            async db =>
+            {
+                var row = await RelocationEndpoints.FindAsync(db, number, stop);
+                await ask(db, row);
+                machine = row.Machine;
+                db.Record(time.GetUtcNow(), who, what, $"relocation {number}", row.State.Word(), null);
+                await db.SaveChangesAsync(stop);
+                return await RelocationEndpoints.ViewAsync(db, row, live, stop);
+            },
+            stop
+        );
         signals.Raise([machine]);
         return view;
     }
 
     /// <summary>Removes one original, on the grounds given.</summary>
     /// <param name="why">What the history keeps of the decision; null where nothing had to be decided.</param>
-    public Task<RelocationView> DiscardAsync(long number, OriginalRow original, DiscardTerms terms, string? why, string who, CancellationToken stop) => ActAsync(number, who, "discard", RelocationState.Discarding, async (db, row) =>
-    {
-        if (row.State is not (RelocationState.Switched or RelocationState.Returned)) throw Refused(row, "rid of its original", "switched or returned");
-        if (why is not null) db.Record(time.GetUtcNow(), who, "discard decided", $"relocation {number}", null, why);
-        await desk.IssueDiscardAsync(db, row, Column.Read(original.Body, ModelJson.Default.OriginalFacts), terms, stop);
-    }, stop);
+    public Task<RelocationView> DiscardAsync(
+        long number,
+        OriginalRow original,
+        DiscardTerms terms,
+        string? why,
+        string who,
+        CancellationToken stop
+    ) =>
+        ActAsync(
+            number,
+            who,
+            "discard",
+            RelocationState.Discarding,
+            async (db, row) =>
+            {
+                if (row.State is not (RelocationState.Switched or RelocationState.Returned))
+                    throw Refused(row, "rid of its original", "switched or returned");
+                if (why is not null)
+                    db.Record(time.GetUtcNow(), who, "discard decided", $"relocation {number}", null, why);
+                await desk.IssueDiscardAsync(
+                    db,
+                    row,
+                    Column.Read(original.Body, ModelJson.Default.OriginalFacts),
+                    terms,
+                    stop
+                );
+            },
+            stop
+        );
 
     /// <summary>Copies what stands again at the former place into a folder of its own in the live place.</summary>
-    public Task<RelocationView> GatherAsync(long number, string who, CancellationToken stop) => ActAsync(number, who, "gather", RelocationState.Gathering, async (db, row) =>
-    {
-        if (row.State is not (RelocationState.Switched or RelocationState.Finished or RelocationState.Returned)) throw Refused(row, "gathered for", "switched, finished or returned");
-        var planned = Column.PlannedOf(row);
-        var (former, shown) = row.Live == Live.Source ? (planned.Target, planned.TargetShown) : (planned.Source, planned.SourceShown);
-        var survey = Column.SurveyOf((await db.Machines.FindAsync([row.Machine], stop))!);
-        if (survey?.Holdings.FirstOrDefault(h => h.Place == former) is { } other)
-            throw ProblemException.Conflict("place-in-use", $"`{shown}` is where {other.Name} lives now.", "What stands there belongs to it and is left alone.");
-        await desk.IssueGatherAsync(db, row, survey?.Originals.FirstOrDefault(o => o.Source == former)?.Recreated, stop);
-    }, stop);
+    public Task<RelocationView> GatherAsync(long number, string who, CancellationToken stop) =>
+        ActAsync(
+            number,
+            who,
+            "gather",
+            RelocationState.Gathering,
+            async (db, row) =>
+            {
+                if (row.State is not (RelocationState.Switched or RelocationState.Finished or RelocationState.Returned))
+                    throw Refused(row, "gathered for", "switched, finished or returned");
+                var planned = Column.PlannedOf(row);
+                var (former, shown) =
+                    row.Live == Live.Source
+                        ? (planned.Target, planned.TargetShown)
+                        : (planned.Source, planned.SourceShown);
+                var survey = Column.SurveyOf((await db.Machines.FindAsync([row.Machine], stop))!);
+                if (survey?.Holdings.FirstOrDefault(h => h.Place == former) is { } other)
+                    throw ProblemException.Conflict(
+                        "place-in-use",
+                        $"`{shown}` is where {other.Name} lives now.",
+                        "What stands there belongs to it and is left alone."
+                    );
+                await desk.IssueGatherAsync(
+                    db,
+                    row,
+                    survey?.Originals.FirstOrDefault(o => o.Source == former)?.Recreated,
+                    stop
+                );
+            },
+            stop
+        );
 
-    private async Task<RelocationView> ActAsync(long number, string who, string what, RelocationState next, Func<FurloughDb, RelocationRow, Task> act, CancellationToken stop, Func<Failure?>? remains = null)
+    private async Task<RelocationView> ActAsync(
+        long number,
+        string who,
+        string what,
+        RelocationState next,
+        Func<FurloughDb, RelocationRow, Task> act,
+        CancellationToken stop,
+        Func<Failure?>? remains = null
+    )
     {
         Guid machine = default;
-        var view = await store.WriteAsync(async db =>
-        {
-            var row = await RelocationEndpoints.FindAsync(db, number, stop);
-            machine = row.Machine;
-            await act(db, row);
-            db.Record(time.GetUtcNow(), who, what, $"relocation {number}", row.State.Word(), next.Word());
-            RelocationStates.Require(row.State, next);
-            row.StateBefore = row.State;
-            row.State = next;
-            row.BackOutWanted = false;
-            row.AsOf = time.GetUtcNow();
-            row.Failure = remains?.Invoke() is { } failure ? Column.Write(failure, ModelJson.Default.Failure) : null;
-            await db.SaveChangesAsync(stop);
-            return await RelocationEndpoints.ViewAsync(db, row, live, stop);
-        }, stop);
+        var view = await store.WriteAsync(
+            async db =>
+            {
+                var row = await RelocationEndpoints.FindAsync(db, number, stop);
+                machine = row.Machine;
+                await act(db, row);
+                db.Record(time.GetUtcNow(), who, what, $"relocation {number}", row.State.Word(), next.Word());
+                RelocationStates.Require(row.State, next);
+                row.StateBefore = row.State;
+                row.State = next;
+                row.BackOutWanted = false;
+                row.AsOf = time.GetUtcNow();
+                row.Failure = remains?.Invoke() is { } failure
+                    ? Column.Write(failure, ModelJson.Default.Failure)
+                    : null;
+                await db.SaveChangesAsync(stop);
+                return await RelocationEndpoints.ViewAsync(db, row, live, stop);
+            },
+            stop
+        );
         signals.Raise([machine]);
         live.Say("relocation", number);
         live.Say("machine", machine);
@@ -178,5 +415,9 @@ public sealed class Acting(Store store, DocketDesk desk, RunControl control, Doc
     }
 
     private static ProblemException Refused(RelocationRow row, string what, string from) =>
-        ProblemException.Conflict("state-refused", $"Relocation {row.Number} is {row.State.Word()} and cannot be {what}.", $"It must be {from}.");
+        ProblemException.Conflict(
+            "state-refused",
+            $"Relocation {row.Number} is {row.State.Word()} and cannot be {what}.",
+            $"It must be {from}."
+        );
 }

@@ -9,14 +9,40 @@ namespace Furlough.Service.Relocations;
 public static class RelocationViews
 {
     /// <summary>The view of a relocation: where the data lives is unknown while its machine is silent.</summary>
-    public static RelocationView Of(RelocationRow row, MachineRow machine, LiveHub live, IEnumerable<OriginalRow> originals)
+    public static RelocationView Of(
+        RelocationRow row,
+        MachineRow machine,
+        LiveHub live,
+        IEnumerable<OriginalRow> originals
+    )
     {
         var planned = Column.PlannedOf(row);
         var silent = live.IsSilent(machine.Id, machine.LastSeen);
         var known = silent ? live.LastSeen(machine.Id, machine.LastSeen) ?? row.AsOf : row.AsOf;
-        return new RelocationView(row.Number, row.Run, machine.Name, machine.Room, row.Account, row.Holding, row.State, row.Step, silent ? Live.Unknown : row.Live, known > row.AsOf ? known : row.AsOf,
-            planned.SourceShown, planned.TargetShown, planned.Method, row.Wave, planned.Files, row.DataBytes, row.Failure is null ? null : Column.Read(row.Failure, ModelJson.Default.Failure),
-            row.State.IsAtRest() ? null : live.ProgressOf(row.Number), row.Pointers is null ? [] : Column.Read(row.Pointers, ModelJson.Default.IReadOnlyListPointerHistory), row.Notes?.Split('\n') ?? [], originals.Any(o => o.Relocation == row.Number),
-            planned.Forecast, row.Times is null ? [] : Column.Read(row.Times, ModelJson.Default.IReadOnlyListStepTime));
+        return new RelocationView(
+            row.Number,
+            row.Run,
+            machine.Name,
+            machine.Room,
+            row.Account,
+            row.Holding,
+            row.State,
+            row.Step,
+            silent ? Live.Unknown : row.Live,
+            known > row.AsOf ? known : row.AsOf,
+            planned.SourceShown,
+            planned.TargetShown,
+            planned.Method,
+            row.Wave,
+            planned.Files,
+            row.DataBytes,
+            row.Failure is null ? null : Column.Read(row.Failure, ModelJson.Default.Failure),
+            row.State.IsAtRest() ? null : live.ProgressOf(row.Number),
+            row.Pointers is null ? [] : Column.Read(row.Pointers, ModelJson.Default.IReadOnlyListPointerHistory),
+            row.Notes?.Split('\n') ?? [],
+            originals.Any(o => o.Relocation == row.Number),
+            planned.Forecast,
+            row.Times is null ? [] : Column.Read(row.Times, ModelJson.Default.IReadOnlyListStepTime)
+        );
     }
 }

@@ -10,16 +10,48 @@ public static class ReportEndpoints
     /// <summary>Maps the calls.</summary>
     public static void Map(RouteGroupBuilder api)
     {
-        Each(api, "/reports/runs/{number:long}", (ReportMaking making, long number, HttpContext context, CancellationToken stop) => making.OfRunAsync(number, context.Who(), stop));
-        Each(api, "/reports/audits/{number:long}", (ReportMaking making, long number, HttpContext context, CancellationToken stop) => making.OfAuditAsync(number, context.Who(), stop));
-        api.MapGet("/reports/rooms/{room}", (ReportMaking making, string room, HttpContext context, CancellationToken stop) => making.OfRoomAsync(room, context.Who(), stop)).For(Role.Reader);
-        api.MapGet("/reports/rooms/{room}/page", async (ReportMaking making, string room, HttpContext context, CancellationToken stop) => Page(await making.OfRoomAsync(room, context.Who(), stop))).For(Role.Reader);
+        Each(
+            api,
+            "/reports/runs/{number:long}",
+            (ReportMaking making, long number, HttpContext context, CancellationToken stop) =>
+                making.OfRunAsync(number, context.Who(), stop)
+        );
+        Each(
+            api,
+            "/reports/audits/{number:long}",
+            (ReportMaking making, long number, HttpContext context, CancellationToken stop) =>
+                making.OfAuditAsync(number, context.Who(), stop)
+        );
+        api.MapGet(
+                "/reports/rooms/{room}",
+                (ReportMaking making, string room, HttpContext context, CancellationToken stop) =>
+                    making.OfRoomAsync(room, context.Who(), stop)
+            )
+            .For(Role.Reader);
+        api.MapGet(
+                "/reports/rooms/{room}/page",
+                async (ReportMaking making, string room, HttpContext context, CancellationToken stop) =>
+                    Page(await making.OfRoomAsync(room, context.Who(), stop))
+            )
+            .For(Role.Reader);
     }
 
-    private static void Each(RouteGroupBuilder api, string path, Func<ReportMaking, long, HttpContext, CancellationToken, Task<Report>> make)
+    private static void Each(
+        RouteGroupBuilder api,
+        string path,
+        Func<ReportMaking, long, HttpContext, CancellationToken, Task<Report>> make
+    )
     {
-        api.MapGet(path, (ReportMaking making, long number, HttpContext context, CancellationToken stop) => make(making, number, context, stop)).For(Role.Reader);
-        api.MapGet(path + "/page", async (ReportMaking making, long number, HttpContext context, CancellationToken stop) => Page(await make(making, number, context, stop))).For(Role.Reader);
+        api.MapGet(path, (ReportMaking making, long number, HttpContext context, CancellationToken stop) =>
+                make(making, number, context, stop)
+            )
+            .For(Role.Reader);
+        api.MapGet(
+                path + "/page",
+                async (ReportMaking making, long number, HttpContext context, CancellationToken stop) =>
+                    Page(await make(making, number, context, stop))
+            )
+            .For(Role.Reader);
     }
 
     private static IResult Page(Report report) => TypedResults.Text(ReportPage.Of(report), "text/html; charset=utf-8");

@@ -8,7 +8,15 @@ namespace Furlough.Service.Runs;
 /// <param name="Waits">Why it waits; null when it does not.</param>
 /// <param name="SilentFor">How long its machine has been silent; null when it is heard of.</param>
 /// <param name="Trouble">What keeps its machine's agent from working; null for nothing.</param>
-internal sealed record StillToDo(long Number, string Machine, RelocationState State, string Wave, Failure? Waits, TimeSpan? SilentFor, string? Trouble);
+internal sealed record StillToDo(
+    long Number,
+    string Machine,
+    RelocationState State,
+    string Wave,
+    Failure? Waits,
+    TimeSpan? SilentFor,
+    string? Trouble
+);
 
 /// <summary>Says what a run waits for when nothing of it moves.</summary>
 internal static class HoldUps
@@ -16,24 +24,54 @@ internal static class HoldUps
     /// <summary>What holds a run up; null when something moves, or nothing is left to do.</summary>
     internal static HeldUp? Of(RunRow run, IReadOnlyList<StillToDo> left, OpenTimes? hours)
     {
-        if (run.State == RunState.Proposed) return null;
+        if (run.State == RunState.Proposed)
+            return null;
         var begun = left.Where(r => r.State != RelocationState.Planned).ToList();
-        if (begun.Exists(r => r is { SilentFor: null, Trouble: null } && r.State != RelocationState.Waiting)) return null;
-        if (run.State == RunState.Paused) return new HeldUp("The run is paused: nothing is begun until somebody resumes it.", []);
+        if (begun.Exists(r => r is { SilentFor: null, Trouble: null } && r.State != RelocationState.Waiting))
+            return null;
+        if (run.State == RunState.Paused)
+            return new HeldUp("The run is paused: nothing is begun until somebody resumes it.", []);
         var silent = begun.Where(r => r.SilentFor is not null).ToList();
         var troubled = begun.Where(r => r is { SilentFor: null, Trouble: not null }).ToList();
         var waiting = begun.Where(r => r is { SilentFor: null, Trouble: null }).ToList();
-        if (run.State == RunState.Ended) return silent.Count == 0 ? null : new HeldUp($"The run has ended; {Words.Count(silent.Count, "relocation")} on {Names(silent)}, silent for {Words.Length(silent.Max(r => r.SilentFor!.Value))}, will say how far they came when they are heard of.", []);
+        if (run.State == RunState.Ended)
+            return silent.Count == 0
+                ? null
+                : new HeldUp(
+                    $"The run has ended; {Words.Count(silent.Count, "relocation")} on {Names(silent)}, silent for {Words.Length(silent.Max(r => r.SilentFor!.Value))}, will say how far they came when they are heard of.",
+                    []
+                );
         List<string> causes = [];
-        if (silent.Count > 0) causes.Add($"{Words.Count(silent.Count, "relocation")} on {Names(silent)}, silent for {Words.Length(silent.Max(r => r.SilentFor!.Value))}");
-        foreach (var group in troubled.GroupBy(r => r.Trouble)) causes.Add($"{Words.Count(group.Count(), "relocation")} on {Names([.. group])}: {group.Key}");
-        foreach (var group in waiting.GroupBy(r => r.Waits?.Code).OrderByDescending(g => g.Count())) causes.Add($"{Words.Count(group.Count(), "relocation")} on {Names([.. group])}, waiting{(group.Key is null ? "" : $" ({group.Key})")}");
+        if (silent.Count > 0)
+            causes.Add(
+                $"{Words.Count(silent.Count, "relocation")} on {Names(silent)}, silent for {Words.Length(silent.Max(r => r.SilentFor!.Value))}"
+            );
+        foreach (var group in troubled.GroupBy(r => r.Trouble))
+            causes.Add($"{Words.Count(group.Count(), "relocation")} on {Names([.. group])}: {group.Key}");
+        foreach (var group in waiting.GroupBy(r => r.Waits?.Code).OrderByDescending(g => g.Count()))
+            causes.Add(
+                $"{Words.Count(group.Count(), "relocation")} on {Names([.. group])}, waiting{(group.Key is null ? "" : $" ({group.Key})")}"
+            );
         if (causes.Count > 0)
         {
-            var wave = run.State == RunState.Running && left.Any(r => r.State == RelocationState.Planned && !begun.Exists(b => b.Wave == r.Wave)) ? "The next wave begins" : run.State == RunState.Halted ? "The run was halted and ends" : "The run ends";
-            return new HeldUp($"{wave} when these are over: {string.Join("; ", causes)}.", [.. begun.Where(r => r.State == RelocationState.Queued).Select(r => r.Number).Order()]);
+            var wave =
+                run.State == RunState.Running
+                && left.Any(r => r.State == RelocationState.Planned && !begun.Exists(b => b.Wave == r.Wave))
+                    ? "The next wave begins"
+                : run.State == RunState.Halted ? "The run was halted and ends"
+                : "The run ends";
+            return new HeldUp(
+                $"{wave} when these are over: {string.Join("; ", causes)}.",
+                [.. begun.Where(r => r.State == RelocationState.Queued).Select(r => r.Number).Order()]
+            );
         }
-        if (left.Count > 0 && hours is { IsOpen: false }) return new HeldUp(hours.Next is { } next ? $"It is outside the allowed hours, which begin at {next.From:u}." : "Its allowed hours are over, and no further ones are to come.", []);
+        if (left.Count > 0 && hours is { IsOpen: false })
+            return new HeldUp(
+                hours.Next is { } next
+                    ? $"It is outside the allowed hours, which begin at {next.From:u}."
+                    : "Its allowed hours are over, and no further ones are to come.",
+                []
+            );
         return null;
     }
 

@@ -12,13 +12,17 @@ namespace Furlough.Service.Runs;
 public sealed class RunControl(DocketDesk desk, ErrandDesk errands, RunHours hours, LiveHub live, TimeProvider time)
 {
     /// <summary>Named one by one, so that the storage finds them by its index.</summary>
-    internal static readonly RelocationState[] NotAtRest = [.. Enum.GetValues<RelocationState>().Where(s => !s.IsAtRest())];
+    internal static readonly RelocationState[] NotAtRest =
+    [
+        .. Enum.GetValues<RelocationState>().Where(s => !s.IsAtRest()),
+    ];
 
     /// <summary>Starts the next wave when the one before is at rest; ends or halts the run. Returns machines for which dockets wait.</summary>
     public async Task<IReadOnlyCollection<Guid>> AdvanceAsync(FurloughDb db, long number, CancellationToken stop)
     {
         var run = (await db.Runs.FindAsync([number], stop))!;
-        if (run.State == RunState.Ended) return [];
+        if (run.State == RunState.Ended)
+            return [];
         var all = db.Relocations.Where(r => r.Run == number);
         var failed = await all.CountAsync(r => r.State == RelocationState.Failed, stop);
         if (run.State == RunState.Running && run.HaltAfter is { } limit && failed >= limit)
@@ -29,7 +33,9 @@ public sealed class RunControl(DocketDesk desk, ErrandDesk errands, RunHours hou
         while (run.State == RunState.Running)
         {
             var wave = waves[run.Wave];
-            var planned = await all.Where(r => r.Wave == wave && r.State == RelocationState.Planned).OrderBy(r => r.Sequence).ToListAsync(stop);
+            var planned = await all.Where(r => r.Wave == wave && r.State == RelocationState.Planned)
+                .OrderBy(r => r.Sequence)
+                .ToListAsync(stop);
             var turn = await TurnAsync(db, run, planned, stop);
             foreach (var row in planned.Where(r => turn.Contains(r.Machine)))
             {
@@ -40,44 +46,111 @@ public sealed class RunControl(DocketDesk desk, ErrandDesk errands, RunHours hou
                 wake.Add(row.Machine);
             }
             await db.SaveChangesAsync(stop);
-            if (await all.AnyAsync(r => r.Wave == wave && NotAtRest.Contains(r.State), stop) || run.Wave + 1 >= waves.Length) break;
+            if (
+                await all.AnyAsync(r => r.Wave == wave && NotAtRest.Contains(r.State), stop)
+                || run.Wave + 1 >= waves.Length
+            )
+                break;
             run.Wave++;
             db.Record(time.GetUtcNow(), "furlough", "wave begun", $"run {run.Number}", null, waves[run.Wave]);
         }
         await db.SaveChangesAsync(stop);
-        if (await IsOverAsync(db, run, all, stop)) End(db, run);
+        if (await IsOverAsync(db, run, all, stop))
+            End(db, run);
         return wake;
     }
 
     /// <summary>Nothing is under way; in a halted run, nothing on a machine that is heard of: what a silent one does is shown when it is heard of again.</summary>
-    private async Task<bool> IsOverAsync(FurloughDb db, RunRow run, IQueryable<RelocationRow> all, CancellationToken stop)
+    private async Task<bool> IsOverAsync(
+        FurloughDb db,
+        RunRow run,
+        IQueryable<RelocationRow> all,
+        CancellationToken stop
+    )
     {
-        var underWay = await all.Where(r => NotAtRest.Contains(r.State)).Select(r => r.Machine).Distinct().ToListAsync(stop);
-        if (underWay.Count == 0 || run.State != RunState.Halted) return underWay.Count == 0;
-        return (await db.Machines.Where(m => underWay.Contains(m.Id)).Select(m => new { m.Id, m.LastSeen }).ToListAsync(stop)).TrueForAll(m => live.IsSilent(m.Id, m.LastSeen));
+        var underWay = await all.Where(r => NotAtRest.Contains(r.State))
+            .Select(r => r.Machine)
+            .Distinct()
+            .ToListAsync(stop);
+        if (underWay.Count == 0 || run.State != RunState.Halted)
+            return underWay.Count == 0;
+        return (
+            await db
+                .Machines.Where(m => underWay.Contains(m.Id))
+                .Select(m => new { m.Id, m.LastSeen })
+                .ToListAsync(stop)
+        ).TrueForAll(m => live.IsSilent(m.Id, m.LastSeen));
     }
 
     private static bool WaitsForPerson(string? failure) =>
-        failure is not null && Column.Read(failure, ModelJson.Default.Failure).Code is "person-wanted" or "machine-held" or "files-in-use" or "program-running" or "account-at-work" or "person-told";
+        failure is not null
+        && Column.Read(failure, ModelJson.Default.Failure).Code
+            is "person-wanted"
+                or "machine-held"
+                or "files-in-use"
+                or "program-running"
+                or "account-at-work"
+                or "person-told";
 
     /// <summary>The machines of a wave whose turn it is: as many as may be worked on at once. One that is silent or waits for a person takes nobody's turn, and goes on when it can.</summary>
-    private async Task<HashSet<Guid>> TurnAsync(FurloughDb db, RunRow run, List<RelocationRow> planned, CancellationToken stop)
+    private async Task<HashSet<Guid>> TurnAsync(
+        FurloughDb db,
+        RunRow run,
+        List<RelocationRow> planned,
+        CancellationToken stop
+    )
     {
         var atOnce = new AtOnce(run.MostMachines, run.MostPerRoom, run.MostPerVolume);
         var turn = planned.Select(r => r.Machine).ToHashSet();
-        if (atOnce == AtOnce.All || turn.Count == 0) return turn;
-        var begun = await db.Relocations.Where(r => r.Run == run.Number && r.State != RelocationState.Planned && NotAtRest.Contains(r.State)).Select(r => new { r.Machine, r.State, r.Failure, r.Planned }).ToListAsync(stop);
-        var atWork = begun.Where(r => r.State != RelocationState.Waiting || !WaitsForPerson(r.Failure)).Select(r => r.Machine).ToHashSet();
-        var machines = await db.Machines.Where(m => turn.Contains(m.Id) || atWork.Contains(m.Id)).Select(m => new { m.Id, m.Name, m.Room, m.LastSeen }).ToListAsync(stop);
-        var works = begun.Select(r => (r.Machine, r.Planned)).Concat(planned.Select(r => (r.Machine, r.Planned))).ToLookup(r => r.Machine, r => r.Planned);
-        MachineAtWork Work(Guid machine, string room) => atOnce.PerVolume is null ? new MachineAtWork(room, new HashSet<string>()) : MachineAtWork.On(room, works[machine].Select(Column.PlannedOf));
+        if (atOnce == AtOnce.All || turn.Count == 0)
+            return turn;
+        var begun = await db
+            .Relocations.Where(r =>
+                r.Run == run.Number && r.State != RelocationState.Planned && NotAtRest.Contains(r.State)
+            )
+            .Select(r => new
+            {
+                r.Machine,
+                r.State,
+                r.Failure,
+                r.Planned,
+            })
+            .ToListAsync(stop);
+        var atWork = begun
+            .Where(r => r.State != RelocationState.Waiting || !WaitsForPerson(r.Failure))
+            .Select(r => r.Machine)
+            .ToHashSet();
+        var machines = await db
+            .Machines.Where(m => turn.Contains(m.Id) || atWork.Contains(m.Id))
+            .Select(m => new
+            {
+                m.Id,
+                m.Name,
+                m.Room,
+                m.LastSeen,
+            })
+            .ToListAsync(stop);
+        var works = begun
+            .Select(r => (r.Machine, r.Planned))
+            .Concat(planned.Select(r => (r.Machine, r.Planned)))
+            .ToLookup(r => r.Machine, r => r.Planned);
+        MachineAtWork Work(Guid machine, string room) =>
+            atOnce.PerVolume is null
+                ? new MachineAtWork(room, new HashSet<string>())
+                : MachineAtWork.On(room, works[machine].Select(Column.PlannedOf));
         var heard = machines.Where(m => !live.IsSilent(m.Id, m.LastSeen)).ToList();
         List<MachineAtWork> busy = [.. heard.Where(m => atWork.Contains(m.Id)).Select(m => Work(m.Id, m.Room))];
-        foreach (var machine in heard.Where(m => turn.Contains(m.Id) && !atWork.Contains(m.Id)).OrderBy(m => m.Name, StringComparer.Ordinal))
+        foreach (
+            var machine in heard
+                .Where(m => turn.Contains(m.Id) && !atWork.Contains(m.Id))
+                .OrderBy(m => m.Name, StringComparer.Ordinal)
+        )
         {
             var work = Work(machine.Id, machine.Room);
-            if (atOnce.Allows(busy, work)) busy.Add(work);
-            else turn.Remove(machine.Id);
+            if (atOnce.Allows(busy, work))
+                busy.Add(work);
+            else
+                turn.Remove(machine.Id);
         }
         return turn;
     }
@@ -87,16 +160,35 @@ public sealed class RunControl(DocketDesk desk, ErrandDesk errands, RunHours hou
     {
         run.State = RunState.Halted;
         db.Record(time.GetUtcNow(), by, "run halted", $"run {run.Number}", null, why);
-        foreach (var row in await db.Relocations.Where(r => r.Run == run.Number && (r.State == RelocationState.Planned || r.State == RelocationState.Queued)).ToListAsync(stop))
+        foreach (
+            var row in await db
+                .Relocations.Where(r =>
+                    r.Run == run.Number && (r.State == RelocationState.Planned || r.State == RelocationState.Queued)
+                )
+                .ToListAsync(stop)
+        )
         {
             // Asked for by itself: no run stops it.
-            if (row.State == RelocationState.Queued && await db.Dockets.AnyAsync(d => d.Id == row.Docket && d.ByItself, stop)) continue;
+            if (
+                row.State == RelocationState.Queued
+                && await db.Dockets.AnyAsync(d => d.Id == row.Docket && d.ByItself, stop)
+            )
+                continue;
             var mayHaveIt = row.State == RelocationState.Queued && await DocketDesk.WithdrawAsync(db, row, stop);
             row.State = RelocationState.Refused;
             row.AsOf = time.GetUtcNow();
-            var where = mayHaveIt ? "Its docket may have reached the machine and was called back: the machine undoes what it may have begun." : "Nothing has changed; the data lives at its source.";
-            row.Failure = Column.Write(new Failure("run-halted", $"Run {run.Number} was halted ({why}) before the turn of {HoldingName.InWords(row.Holding, row.Account)}.", where,
-                $"Look at the failures, then `furlough relocation retry {row.Number}`."), ModelJson.Default.Failure);
+            var where = mayHaveIt
+                ? "Its docket may have reached the machine and was called back: the machine undoes what it may have begun."
+                : "Nothing has changed; the data lives at its source.";
+            row.Failure = Column.Write(
+                new Failure(
+                    "run-halted",
+                    $"Run {run.Number} was halted ({why}) before the turn of {HoldingName.InWords(row.Holding, row.Account)}.",
+                    where,
+                    $"Look at the failures, then `furlough relocation retry {row.Number}`."
+                ),
+                ModelJson.Default.Failure
+            );
         }
     }
 

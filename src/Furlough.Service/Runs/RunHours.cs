@@ -20,12 +20,18 @@ public sealed class RunHours(TimeProvider time)
     /// <summary>The times of a run.</summary>
     public async Task<RunTimes> OfAsync(FurloughDb db, RunRow run, CancellationToken stop)
     {
-        if (_runs.TryGetValue(run.Number, out var known)) return known;
+        if (_runs.TryGetValue(run.Number, out var known))
+            return known;
         var body = Column.Read((await PlanEndpoints.FindAsync(db, run.Plan, stop)).Body, ModelJson.Default.PlanBody);
         // What was taken over from machines has no brief any more.
-        if (body.Brief.Length == 0) return _runs[run.Number] = new RunTimes(null, false, Brief.UsualErrandsWithin);
+        if (body.Brief.Length == 0)
+            return _runs[run.Number] = new RunTimes(null, false, Brief.UsualErrandsWithin);
         var brief = BriefReader.Read(body.Brief);
-        return _runs[run.Number] = new RunTimes(brief.Hours is null ? null : new OpenTimes(brief.Hours, time), body.Relocations.Any(r => r.Attended), brief.ErrandsWithin);
+        return _runs[run.Number] = new RunTimes(
+            brief.Hours is null ? null : new OpenTimes(brief.Hours, time),
+            body.Relocations.Any(r => r.Attended),
+            brief.ErrandsWithin
+        );
     }
 }
 
@@ -44,20 +50,28 @@ public sealed class OpenTimes(AllowedHours hours, TimeProvider time)
     public bool IsOpen => Fits(time.GetUtcNow(), TimeSpan.Zero);
 
     /// <summary>Whether hours are open at a moment, and what is left of them is long enough.</summary>
-    public bool Fits(DateTimeOffset now, TimeSpan work) => Ahead(now).FirstOrDefault() is { } next && next.From <= now && now + work <= next.To;
+    public bool Fits(DateTimeOffset now, TimeSpan work) =>
+        Ahead(now).FirstOrDefault() is { } next && next.From <= now && now + work <= next.To;
 
     /// <summary>A calendar that can be worked out no longer allows nothing.</summary>
     private IReadOnlyList<OpenHours> WorkedOut(DateTimeOffset now)
     {
-        try { return hours.After(now); }
-        catch (FormatException) { return []; }
+        try
+        {
+            return hours.After(now);
+        }
+        catch (FormatException)
+        {
+            return [];
+        }
     }
 
     private IEnumerable<OpenHours> Ahead(DateTimeOffset now)
     {
         lock (_lock)
         {
-            if (now < _from || now - _from > WorkedOutFor) (_open, _from) = (WorkedOut(now), now);
+            if (now < _from || now - _from > WorkedOutFor)
+                (_open, _from) = (WorkedOut(now), now);
             return _open.SkipWhile(h => h.To <= now);
         }
     }

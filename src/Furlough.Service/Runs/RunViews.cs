@@ -12,33 +12,113 @@ public sealed class RunViews(RunHours hours, LiveHub live, TimeProvider time)
     /// <summary>The relocations of a run that its plan refused.</summary>
     private static async Task<HashSet<long>> BlockedAsync(FurloughDb db, RunRow run, CancellationToken stop)
     {
-        var refused = await db.Relocations.Where(r => r.Run == run.Number && r.State == RelocationState.Refused).Select(r => new { r.Number, r.Planned }).ToListAsync(stop);
+        var refused = await db
+            .Relocations.Where(r => r.Run == run.Number && r.State == RelocationState.Refused)
+            .Select(r => new { r.Number, r.Planned })
+            .ToListAsync(stop);
         return [.. refused.Where(r => Column.PlannedOf(r.Planned).Blocked.Count > 0).Select(r => r.Number)];
     }
 
     /// <summary>A run as it is now.</summary>
     public async Task<RunView> OfAsync(FurloughDb db, RunRow run, CancellationToken stop)
     {
-        var rows = await db.Relocations.Where(r => r.Run == run.Number).Join(db.Machines, r => r.Machine, m => m.Id, (r, m) => new { r.Number, Machine = m.Name, MachineId = m.Id, m.LastSeen, r.Wave, r.State, r.DataBytes, r.Failure }).OrderBy(r => r.Number).ToListAsync(stop);
+        var rows = await db
+            .Relocations.Where(r => r.Run == run.Number)
+            .Join(
+                db.Machines,
+                r => r.Machine,
+                m => m.Id,
+                (r, m) =>
+                    new
+                    {
+                        r.Number,
+                        Machine = m.Name,
+                        MachineId = m.Id,
+                        m.LastSeen,
+                        r.Wave,
+                        r.State,
+                        r.DataBytes,
+                        r.Failure,
+                    }
+            )
+            .OrderBy(r => r.Number)
+            .ToListAsync(stop);
         var blocked = rows.Any(r => r.State == RelocationState.Refused) ? await BlockedAsync(db, run, stop) : [];
         var counted = rows.Where(r => !blocked.Contains(r.Number)).ToList();
-        var told = rows.Where(r => r.Failure is not null).Select(r => new Told(r.Number, r.Machine, r.State, Column.Read(r.Failure!, ModelJson.Default.Failure))).ToList();
-        var reasons = told.Where(f => !blocked.Contains(f.Number)).GroupBy(f => (f.Failure.Code, AtRest: f.State.IsAtRest())).Select(g => (g.Key.AtRest, Group: GroupOf([.. g]))).ToList();
+        var told = rows.Where(r => r.Failure is not null)
+            .Select(r => new Told(r.Number, r.Machine, r.State, Column.Read(r.Failure!, ModelJson.Default.Failure)))
+            .ToList();
+        var reasons = told.Where(f => !blocked.Contains(f.Number))
+            .GroupBy(f => (f.Failure.Code, AtRest: f.State.IsAtRest()))
+            .Select(g => (g.Key.AtRest, Group: GroupOf([.. g])))
+            .ToList();
         var open = run.State == RunState.Ended ? null : (await hours.OfAsync(db, run, stop)).Open;
-        return new RunView(run.Number, run.Plan, run.Title, run.State, run.StartedBy, run.StartedAt, run.EndedAt, counted.Select(r => r.Machine).Distinct().Count(), counted.Count,
-            counted.Sum(r => r.DataBytes), counted.Where(r => r.State is RelocationState.Switched or RelocationState.Finished).Sum(r => r.DataBytes),
-            counted.GroupBy(r => r.State.Word()).ToDictionary(g => g.Key, g => g.Count()), [.. reasons.Where(r => r.AtRest).Select(r => r.Group)], [.. reasons.Where(r => !r.AtRest).Select(r => r.Group)],
-            rows.Any(r => r.State == RelocationState.Waiting) && rows.All(r => r.State.IsAtRest() || r.State == RelocationState.Waiting) && !reasons.Any(r => !r.AtRest && RelocationStates.GoesOnByItself(r.Group.Code)),
-            open?.Next, open?.IsOpen != false, run.ApprovedBy)
+        return new RunView(
+            run.Number,
+            run.Plan,
+            run.Title,
+            run.State,
+            run.StartedBy,
+            run.StartedAt,
+            run.EndedAt,
+            counted.Select(r => r.Machine).Distinct().Count(),
+            counted.Count,
+            counted.Sum(r => r.DataBytes),
+            counted.Where(r => r.State is RelocationState.Switched or RelocationState.Finished).Sum(r => r.DataBytes),
+            counted.GroupBy(r => r.State.Word()).ToDictionary(g => g.Key, g => g.Count()),
+            [.. reasons.Where(r => r.AtRest).Select(r => r.Group)],
+            [.. reasons.Where(r => !r.AtRest).Select(r => r.Group)],
+            rows.Any(r => r.State == RelocationState.Waiting)
+                && rows.All(r => r.State.IsAtRest() || r.State == RelocationState.Waiting)
+                && !reasons.Any(r => !r.AtRest && RelocationStates.GoesOnByItself(r.Group.Code)),
+            open?.Next,
+            open?.IsOpen != false,
+            run.ApprovedBy
+        )
         {
-            Blocked = [.. told.Where(f => blocked.Contains(f.Number)).GroupBy(f => f.Failure.Code).OrderByDescending(g => g.Count()).Select(g => GroupOf([.. g]))],
-            Originals = KeptOriginals.Of((await db.Originals.Where(o => db.Relocations.Any(r => r.Number == o.Relocation && r.Run == run.Number)).ToListAsync(stop)).ConvertAll(o => (Column.Read(o.Body, ModelJson.Default.OriginalFacts).DataBytes, o.KeptUntil)), time.GetUtcNow()),
-            HeldUp = HoldUps.Of(run, [.. rows.Where(r => !r.State.IsAtRest()).Select(r => new StillToDo(r.Number, r.Machine, r.State, r.Wave, r.Failure is null ? null : Column.Read(r.Failure, ModelJson.Default.Failure), live.IsSilent(r.MachineId, r.LastSeen) ? time.GetUtcNow() - live.LastSeen(r.MachineId, r.LastSeen) : null, live.TroubleInWords(r.MachineId)))], open),
+            Blocked =
+            [
+                .. told.Where(f => blocked.Contains(f.Number))
+                    .GroupBy(f => f.Failure.Code)
+                    .OrderByDescending(g => g.Count())
+                    .Select(g => GroupOf([.. g])),
+            ],
+            Originals = KeptOriginals.Of(
+                (
+                    await db
+                        .Originals.Where(o => db.Relocations.Any(r => r.Number == o.Relocation && r.Run == run.Number))
+                        .ToListAsync(stop)
+                ).ConvertAll(o => (Column.Read(o.Body, ModelJson.Default.OriginalFacts).DataBytes, o.KeptUntil)),
+                time.GetUtcNow()
+            ),
+            HeldUp = HoldUps.Of(
+                run,
+                [
+                    .. rows.Where(r => !r.State.IsAtRest())
+                        .Select(r => new StillToDo(
+                            r.Number,
+                            r.Machine,
+                            r.State,
+                            r.Wave,
+                            r.Failure is null ? null : Column.Read(r.Failure, ModelJson.Default.Failure),
+                            live.IsSilent(r.MachineId, r.LastSeen)
+                                ? time.GetUtcNow() - live.LastSeen(r.MachineId, r.LastSeen)
+                                : null,
+                            live.TroubleInWords(r.MachineId)
+                        )),
+                ],
+                open
+            ),
         };
     }
 
     private static FailureGroup GroupOf(IReadOnlyList<Told> same) =>
-        new(same[0].Failure.Code, [.. same.Select(f => f.Number)], [.. same.Select(f => f.Machine).Distinct().Order(StringComparer.Ordinal)], same[0].Failure.ToString());
+        new(
+            same[0].Failure.Code,
+            [.. same.Select(f => f.Number)],
+            [.. same.Select(f => f.Machine).Distinct().Order(StringComparer.Ordinal)],
+            same[0].Failure.ToString()
+        );
 
     /// <summary>A relocation that says why it is not done.</summary>
     private sealed record Told(long Number, string Machine, RelocationState State, Failure Failure);

@@ -6,7 +6,13 @@ using Microsoft.EntityFrameworkCore;
 namespace Furlough.Service.Runs;
 
 /// <summary>Looks after runs in which a machine that falls silent matters, because nobody reports that: where only so many are worked on at once it is another's turn, and a halted run ends.</summary>
-public sealed class RunWatch(Store store, RunControl control, DocketSignals signals, ILogger<RunWatch> log, TimeProvider time) : BackgroundService
+public sealed class RunWatch(
+    Store store,
+    RunControl control,
+    DocketSignals signals,
+    ILogger<RunWatch> log,
+    TimeProvider time
+) : BackgroundService
 {
     private static readonly TimeSpan Every = TimeSpan.FromSeconds(15);
 
@@ -18,8 +24,22 @@ public sealed class RunWatch(Store store, RunControl control, DocketSignals sign
         {
             try
             {
-                foreach (var run in await store.ReadAsync(db => db.Runs.Where(r => r.State == RunState.Halted || r.State == RunState.Running && (r.MostMachines != null || r.MostPerRoom != null || r.MostPerVolume != null)).Select(r => r.Number).ToListAsync(stoppingToken), stoppingToken))
-                    signals.Raise(await store.WriteAsync(db => control.AdvanceAsync(db, run, stoppingToken), stoppingToken));
+                foreach (
+                    var run in await store.ReadAsync(
+                        db =>
+                            db.Runs.Where(r =>
+                                    r.State == RunState.Halted
+                                    || r.State == RunState.Running
+                                        && (r.MostMachines != null || r.MostPerRoom != null || r.MostPerVolume != null)
+                                )
+                                .Select(r => r.Number)
+                                .ToListAsync(stoppingToken),
+                        stoppingToken
+                    )
+                )
+                    signals.Raise(
+                        await store.WriteAsync(db => control.AdvanceAsync(db, run, stoppingToken), stoppingToken)
+                    );
             }
             catch (Exception unforeseen) when (!stoppingToken.IsCancellationRequested)
             {

@@ -9,17 +9,29 @@ namespace Furlough.Service.Runs;
 public readonly record struct SeenRun(string? Tag)
 {
     /// <summary>Read from the request.</summary>
-    public static ValueTask<SeenRun> BindAsync(HttpContext context) => new(new SeenRun(context.Request.Headers.IfMatch.ToString() is { Length: > 0 } tags and not "*" ? tags : null));
+    public static ValueTask<SeenRun> BindAsync(HttpContext context) =>
+        new(new SeenRun(context.Request.Headers.IfMatch.ToString() is { Length: > 0 } tags and not "*" ? tags : null));
 
     /// <summary>Tells the caller how the run is now.</summary>
-    internal static async Task TellAsync(HttpContext context, FurloughDb db, long number, CancellationToken stop) => context.Response.Headers.ETag = await LastAsync(db, number, stop) is { } last ? TagOf(last) : default;
+    internal static async Task TellAsync(HttpContext context, FurloughDb db, long number, CancellationToken stop) =>
+        context.Response.Headers.ETag = await LastAsync(db, number, stop) is { } last ? TagOf(last) : default;
 
     /// <summary>Nothing was done to the run since.</summary>
     /// <exception cref="ProblemException"><c>run-changed</c>: names who did what.</exception>
     internal async Task RequireAsync(FurloughDb db, long number, CancellationToken stop)
     {
-        if (Tag is null || await LastAsync(db, number, stop) is not { } last || Tag.Contains(TagOf(last), StringComparison.Ordinal)) return;
-        throw new ProblemException(412, "run-changed", $"Run {number} is not as you saw it any more: {InWords(last)}.", "Look at it again, then decide anew.");
+        if (
+            Tag is null
+            || await LastAsync(db, number, stop) is not { } last
+            || Tag.Contains(TagOf(last), StringComparison.Ordinal)
+        )
+            return;
+        throw new ProblemException(
+            412,
+            "run-changed",
+            $"Run {number} is not as you saw it any more: {InWords(last)}.",
+            "Look at it again, then decide anew."
+        );
     }
 
     /// <summary>The last thing that was done to a run.</summary>
@@ -30,7 +42,8 @@ public readonly record struct SeenRun(string? Tag)
     }
 
     /// <summary>"run paused by mara.ostby at 14:02:03Z".</summary>
-    internal static string InWords(HistoryRow last) => string.Create(CultureInfo.InvariantCulture, $"{last.Action} by {last.By} at {last.At:HH:mm:ss}Z");
+    internal static string InWords(HistoryRow last) =>
+        string.Create(CultureInfo.InvariantCulture, $"{last.Action} by {last.By} at {last.At:HH:mm:ss}Z");
 
     private static string TagOf(HistoryRow last) => string.Create(CultureInfo.InvariantCulture, $"\"{last.Number}\"");
 }

@@ -8,40 +8,119 @@ using Microsoft.EntityFrameworkCore;
 namespace Furlough.Service.Runs;
 
 /// <summary>What people do to a run that is under way.</summary>
-public sealed class Steering(Store store, RunControl control, RunViews views, DocketSignals signals, LiveHub live, TimeProvider time)
+public sealed class Steering(
+    Store store,
+    RunControl control,
+    RunViews views,
+    DocketSignals signals,
+    LiveHub live,
+    TimeProvider time
+)
 {
     /// <summary>Begins nothing further for now. Who is kept out already is let in as soon as the work allows.</summary>
-    public Task<RunView> PauseAsync(long number, SeenRun seen, string who, CancellationToken stop) => SteerAsync(number, seen, [RunState.Running], "paused", (db, run) => Set(db, run, RunState.Paused, who, "run paused"), stop);
+    public Task<RunView> PauseAsync(long number, SeenRun seen, string who, CancellationToken stop) =>
+        SteerAsync(
+            number,
+            seen,
+            [RunState.Running],
+            "paused",
+            (db, run) => Set(db, run, RunState.Paused, who, "run paused"),
+            stop
+        );
 
     /// <summary>Goes on.</summary>
-    public Task<RunView> ResumeAsync(long number, SeenRun seen, string who, CancellationToken stop) => SteerAsync(number, seen, [RunState.Paused], "resumed", (db, run) => Set(db, run, RunState.Running, who, "run resumed"), stop);
+    public Task<RunView> ResumeAsync(long number, SeenRun seen, string who, CancellationToken stop) =>
+        SteerAsync(
+            number,
+            seen,
+            [RunState.Paused],
+            "resumed",
+            (db, run) => Set(db, run, RunState.Running, who, "run resumed"),
+            stop
+        );
 
     /// <summary>Begins nothing further; what is not repointed yet is undone.</summary>
-    public Task<RunView> HaltAsync(long number, SeenRun seen, string who, CancellationToken stop) => SteerAsync(number, seen, [RunState.Running, RunState.Paused, RunState.Proposed], "halted",
-        (db, run) => control.HaltAsync(db, run, who, "asked for", stop), stop);
+    public Task<RunView> HaltAsync(long number, SeenRun seen, string who, CancellationToken stop) =>
+        SteerAsync(
+            number,
+            seen,
+            [RunState.Running, RunState.Paused, RunState.Proposed],
+            "halted",
+            (db, run) => control.HaltAsync(db, run, who, "asked for", stop),
+            stop
+        );
 
     /// <summary>A second person lets a proposed run begin.</summary>
-    public Task<RunView> ApproveAsync(long number, SeenRun seen, string who, CancellationToken stop) => SteerAsync(number, seen, [RunState.Proposed], "approved", async (db, run) =>
-    {
-        if (run.StartedBy == who) throw ProblemException.Conflict("second-person-wanted", $"Run {number} was started by {who}, and its brief wants a second person's approval.", "Have somebody else with the role approver or steward look at its plan and approve it.");
-        await RunEndpoints.RequireNotOvertakenAsync(db, run.Plan, Column.Read((await Plans.PlanEndpoints.FindAsync(db, run.Plan, stop)).Body, ModelJson.Default.PlanBody), stop);
-        run.ApprovedBy = who;
-        await Set(db, run, RunState.Running, who, "run approved");
-    }, stop);
+    public Task<RunView> ApproveAsync(long number, SeenRun seen, string who, CancellationToken stop) =>
+        SteerAsync(
+            number,
+            seen,
+            [RunState.Proposed],
+            "approved",
+            async (db, run) =>
+            {
+                if (run.StartedBy == who)
+                    throw ProblemException.Conflict(
+                        "second-person-wanted",
+                        $"Run {number} was started by {who}, and its brief wants a second person's approval.",
+                        "Have somebody else with the role approver or steward look at its plan and approve it."
+                    );
+                await RunEndpoints.RequireNotOvertakenAsync(
+                    db,
+                    run.Plan,
+                    Column.Read(
+                        (await Plans.PlanEndpoints.FindAsync(db, run.Plan, stop)).Body,
+                        ModelJson.Default.PlanBody
+                    ),
+                    stop
+                );
+                run.ApprovedBy = who;
+                await Set(db, run, RunState.Running, who, "run approved");
+            },
+            stop
+        );
 
     /// <summary>Asks the same of every relocation of a run that failed, for one cause or for any.</summary>
     /// <param name="seen">Looked at before the first of them.</param>
     /// <param name="cause">A failure's code; null for all.</param>
-    public async Task<ManyDone> OfFailedAsync(long number, SeenRun seen, string? cause, Func<long, Task> ask, CancellationToken stop)
+    public async Task<ManyDone> OfFailedAsync(
+        long number,
+        SeenRun seen,
+        string? cause,
+        Func<long, Task> ask,
+        CancellationToken stop
+    )
     {
-        var failed = await store.ReadAsync(async db =>
-        {
-            await RunEndpoints.FindAsync(db, number, stop);
-            await seen.RequireAsync(db, number, stop);
-            var rows = await db.Relocations.Where(r => r.Run == number && (r.State == RelocationState.Failed || r.State == RelocationState.BackedOut || r.State == RelocationState.Refused) && r.Failure != null).OrderBy(r => r.Number).ToListAsync(stop);
-            return rows.Where(r => cause is null || Column.Read(r.Failure!, ModelJson.Default.Failure).Code == cause).Select(r => r.Number).ToList();
-        }, stop);
-        if (failed.Count == 0) throw ProblemException.Missing(cause is null ? $"failure in run {number}" : $"failure {cause} in run {number}", $"`furlough run show {number}` lists what failed, by cause.");
+        var failed = await store.ReadAsync(
+            async db =>
+            {
+                await RunEndpoints.FindAsync(db, number, stop);
+                await seen.RequireAsync(db, number, stop);
+                var rows = await db
+                    .Relocations.Where(r =>
+                        r.Run == number
+                        && (
+                            r.State == RelocationState.Failed
+                            || r.State == RelocationState.BackedOut
+                            || r.State == RelocationState.Refused
+                        )
+                        && r.Failure != null
+                    )
+                    .OrderBy(r => r.Number)
+                    .ToListAsync(stop);
+                return rows.Where(r =>
+                        cause is null || Column.Read(r.Failure!, ModelJson.Default.Failure).Code == cause
+                    )
+                    .Select(r => r.Number)
+                    .ToList();
+            },
+            stop
+        );
+        if (failed.Count == 0)
+            throw ProblemException.Missing(
+                cause is null ? $"failure in run {number}" : $"failure {cause} in run {number}",
+                $"`furlough run show {number}` lists what failed, by cause."
+            );
         List<long> done = [];
         List<string> refusals = [];
         foreach (var relocation in failed)
@@ -66,25 +145,44 @@ public sealed class Steering(Store store, RunControl control, RunViews views, Do
         return Task.CompletedTask;
     }
 
-    private async Task<RunView> SteerAsync(long number, SeenRun seen, RunState[] from, string what, Func<FurloughDb, RunRow, Task> steer, CancellationToken stop)
+    private async Task<RunView> SteerAsync(
+        long number,
+        SeenRun seen,
+        RunState[] from,
+        string what,
+        Func<FurloughDb, RunRow, Task> steer,
+        CancellationToken stop
+    )
     {
         HashSet<Guid> wake = [];
-        var view = await store.WriteAsync(async db =>
-        {
-            var run = await RunEndpoints.FindAsync(db, number, stop);
-            await seen.RequireAsync(db, number, stop);
-            if (!from.Contains(run.State))
+        var view = await store.WriteAsync(
+            async db =>
             {
-                var last = await SeenRun.LastAsync(db, number, stop);
-                throw ProblemException.Conflict("run-state-refused", $"Run {number} is {run.State.Word()} and cannot be {what}{(last is null ? "" : $": {SeenRun.InWords(last)}")}.", $"It must be {string.Join(" or ", from.Select(s => s.Word()))}.");
-            }
-            await steer(db, run);
-            await db.SaveChangesAsync(stop);
-            await control.AdvanceAsync(db, number, stop);
-            await db.SaveChangesAsync(stop);
-            wake.UnionWith(await db.Relocations.Where(r => r.Run == number && RunControl.NotAtRest.Contains(r.State)).Select(r => r.Machine).ToListAsync(stop));
-            return await views.OfAsync(db, run, stop);
-        }, stop);
+                var run = await RunEndpoints.FindAsync(db, number, stop);
+                await seen.RequireAsync(db, number, stop);
+                if (!from.Contains(run.State))
+                {
+                    var last = await SeenRun.LastAsync(db, number, stop);
+                    throw ProblemException.Conflict(
+                        "run-state-refused",
+                        $"Run {number} is {run.State.Word()} and cannot be {what}{(last is null ? "" : $": {SeenRun.InWords(last)}")}.",
+                        $"It must be {string.Join(" or ", from.Select(s => s.Word()))}."
+                    );
+                }
+                await steer(db, run);
+                await db.SaveChangesAsync(stop);
+                await control.AdvanceAsync(db, number, stop);
+                await db.SaveChangesAsync(stop);
+                wake.UnionWith(
+                    await db
+                        .Relocations.Where(r => r.Run == number && RunControl.NotAtRest.Contains(r.State))
+                        .Select(r => r.Machine)
+                        .ToListAsync(stop)
+                );
+                return await views.OfAsync(db, run, stop);
+            },
+            stop
+        );
         signals.Raise(wake);
         live.Say("run", number);
         return view;

@@ -11,7 +11,8 @@ public sealed partial class DataFolder : IDisposable
     /// <summary>Stands there until the first start has made everything: what it has made is nothing yet that anybody relied on.</summary>
     private const string Beginning = "beginning";
 
-    private const string Database = "furlough.db", Key = "service-key";
+    private const string Database = "furlough.db",
+        Key = "service-key";
     private readonly FileStream _lock;
     private readonly string _path;
 
@@ -22,13 +23,28 @@ public sealed partial class DataFolder : IDisposable
     public static DataFolder Take(string path)
     {
         // Whatever is made from now on is its owner's alone.
-        if (!OperatingSystem.IsWindows()) _ = SetMask(0x3F);
+        if (!OperatingSystem.IsWindows())
+            _ = SetMask(0x3F);
         PrivateFolder.Make(path);
         foreach (var file in Directory.GetFiles(path))
-            if (!OperatingSystem.IsWindows()) File.SetUnixFileMode(file, UnixFileMode.UserRead | UnixFileMode.UserWrite);
+            if (!OperatingSystem.IsWindows())
+                File.SetUnixFileMode(file, UnixFileMode.UserRead | UnixFileMode.UserWrite);
         FileStream alone;
-        try { alone = new FileStream(Path.Combine(path, "lock"), FileMode.OpenOrCreate, FileAccess.ReadWrite, FileShare.None); }
-        catch (IOException) { throw new IOException($"Another service works with the data folder {path}. Stop that one first, or give this one a folder of its own with --data."); }
+        try
+        {
+            alone = new FileStream(
+                Path.Combine(path, "lock"),
+                FileMode.OpenOrCreate,
+                FileAccess.ReadWrite,
+                FileShare.None
+            );
+        }
+        catch (IOException)
+        {
+            throw new IOException(
+                $"Another service works with the data folder {path}. Stop that one first, or give this one a folder of its own with --data."
+            );
+        }
         var folder = new DataFolder(alone, path);
         try
         {
@@ -45,27 +61,48 @@ public sealed partial class DataFolder : IDisposable
     /// <summary>A service that began anew beside a half of its former self would be a stranger to all its agents.</summary>
     private static void RequireWhole(string path)
     {
-        var (database, key, beginning) = (Path.Combine(path, Database), Path.Combine(path, Key), Path.Combine(path, Beginning));
+        var (database, key, beginning) = (
+            Path.Combine(path, Database),
+            Path.Combine(path, Key),
+            Path.Combine(path, Beginning)
+        );
         // A first start that was cut short is begun anew. The mark may have come back after a power cut: what machines rely on is never removed.
-        if (File.Exists(beginning) && Count(database, "SELECT count(*) FROM sqlite_master WHERE name='Machines'") > 0 && Count(database, "SELECT count(*) FROM Machines") > 0) File.Delete(beginning);
+        if (
+            File.Exists(beginning)
+            && Count(database, "SELECT count(*) FROM sqlite_master WHERE name='Machines'") > 0
+            && Count(database, "SELECT count(*) FROM Machines") > 0
+        )
+            File.Delete(beginning);
         if (File.Exists(beginning))
-            foreach (var half in (string[])[key, database + "-wal", database + "-shm", database]) File.Delete(half);
-        var (hasKey, tables) = (File.Exists(key), Count(database, "SELECT count(*) FROM sqlite_master WHERE type='table'"));
+            foreach (var half in (string[])[key, database + "-wal", database + "-shm", database])
+                File.Delete(half);
+        var (hasKey, tables) = (
+            File.Exists(key),
+            Count(database, "SELECT count(*) FROM sqlite_master WHERE type='table'")
+        );
         if (hasKey && tables is null or 0)
-            throw new IOException($"{path} has the service's key but {(tables is null ? $"no {Database}" : $"an empty {Database}")}: the service knew machines once and would know none now. Put {Database} back from the backup that belongs to the key, or begin anew in an empty folder.");
+            throw new IOException(
+                $"{path} has the service's key but {(tables is null ? $"no {Database}" : $"an empty {Database}")}: the service knew machines once and would know none now. Put {Database} back from the backup that belongs to the key, or begin anew in an empty folder."
+            );
         if (!hasKey && tables > 0)
-            throw new IOException($"{path} has {Database} but no {Key}: no agent would believe a service with another key. Put {Key} back from the backup, or begin anew in an empty folder.");
-        if (!hasKey && !File.Exists(beginning)) PrivateFile.Write(beginning, "The first start of this service has not come to its end.\n");
+            throw new IOException(
+                $"{path} has {Database} but no {Key}: no agent would believe a service with another key. Put {Key} back from the backup, or begin anew in an empty folder."
+            );
+        if (!hasKey && !File.Exists(beginning))
+            PrivateFile.Write(beginning, "The first start of this service has not come to its end.\n");
     }
 
     /// <summary>Refuses a database that a newer version has written.</summary>
     /// <exception cref="IOException">It is newer.</exception>
     public static async Task RequireKnownAsync(FurloughDb db, CancellationToken stop)
     {
-        if (!await db.Database.CanConnectAsync(stop)) return;
+        if (!await db.Database.CanConnectAsync(stop))
+            return;
         var known = db.Database.GetMigrations().ToHashSet(StringComparer.Ordinal);
         if ((await db.Database.GetAppliedMigrationsAsync(stop)).FirstOrDefault(m => !known.Contains(m)) is { } newer)
-            throw new IOException($"{Database} was written by a newer version of Furlough ({newer}). Install that version again, or put the backup from before it back.");
+            throw new IOException(
+                $"{Database} was written by a newer version of Furlough ({newer}). Install that version again, or put the backup from before it back."
+            );
     }
 
     /// <summary>Everything that a service needs has been made: from now on a part that is missing was lost.</summary>
@@ -77,8 +114,16 @@ public sealed partial class DataFolder : IDisposable
     /// <summary>What a question to a database counts; null where there is none.</summary>
     private static long? Count(string file, string question)
     {
-        if (!File.Exists(file)) return null;
-        using var connection = new SqliteConnection(new SqliteConnectionStringBuilder { DataSource = file, Mode = SqliteOpenMode.ReadOnly, Pooling = false }.ToString());
+        if (!File.Exists(file))
+            return null;
+        using var connection = new SqliteConnection(
+            new SqliteConnectionStringBuilder
+            {
+                DataSource = file,
+                Mode = SqliteOpenMode.ReadOnly,
+                Pooling = false,
+            }.ToString()
+        );
         connection.Open();
         using var command = connection.CreateCommand();
 #pragma warning disable CA2100 // The questions stand in this file.

@@ -57,14 +57,44 @@ public sealed class FurloughDb(DbContextOptions<FurloughDb> options) : DbContext
     public HashSet<Guid> TouchedMachines { get; } = [];
 
     /// <summary>Adds a line to the history.</summary>
-    public void Record(DateTimeOffset at, string by, string action, string subject, string? from = null, string? to = null) =>
-        History.Add(new HistoryRow { At = at, By = by, Action = action, Subject = subject, From = from, To = to });
+    public void Record(
+        DateTimeOffset at,
+        string by,
+        string action,
+        string subject,
+        string? from = null,
+        string? to = null
+    ) =>
+        History.Add(
+            new HistoryRow
+            {
+                At = at,
+                By = by,
+                Action = action,
+                Subject = subject,
+                From = from,
+                To = to,
+            }
+        );
 
-    public override Task<int> SaveChangesAsync(bool acceptAllChangesOnSuccess, CancellationToken cancellationToken = default)
+    public override Task<int> SaveChangesAsync(
+        bool acceptAllChangesOnSuccess,
+        CancellationToken cancellationToken = default
+    )
     {
         ChangeTracker.DetectChanges();
         foreach (var entry in ChangeTracker.Entries().Where(e => e.State is not EntityState.Unchanged))
-            if (entry.Entity switch { MachineRow m => m.Id, RelocationRow r => r.Machine, OriginalRow o => o.Machine, _ => (Guid?)null } is { } machine) TouchedMachines.Add(machine);
+            if (
+                entry.Entity switch
+                {
+                    MachineRow m => m.Id,
+                    RelocationRow r => r.Machine,
+                    OriginalRow o => o.Machine,
+                    _ => (Guid?)null,
+                } is
+                { } machine
+            )
+                TouchedMachines.Add(machine);
         return base.SaveChangesAsync(acceptAllChangesOnSuccess, cancellationToken);
     }
 
@@ -108,7 +138,14 @@ public sealed class FurloughDb(DbContextOptions<FurloughDb> options) : DbContext
         modelBuilder.Entity<OriginalRow>().HasIndex(o => o.Docket).IsUnique();
         modelBuilder.Entity<ReserveRow>().HasKey(r => r.Room);
         modelBuilder.Entity<AuditRow>().HasKey(a => a.Number);
-        modelBuilder.Entity<SpaceRow>().HasKey(s => new { s.Machine, s.Volume, s.At });
+        modelBuilder
+            .Entity<SpaceRow>()
+            .HasKey(s => new
+            {
+                s.Machine,
+                s.Volume,
+                s.At,
+            });
         modelBuilder.Entity<SpaceBreakRow>().HasKey(b => new { b.Machine, b.At });
         modelBuilder.Entity<CarriedRow>().HasKey(c => c.Relocation);
         modelBuilder.Entity<HistoryRow>().HasKey(h => h.Number);
@@ -118,11 +155,13 @@ public sealed class FurloughDb(DbContextOptions<FurloughDb> options) : DbContext
         modelBuilder.Entity<NoticeRow>().HasIndex(n => n.State);
     }
 
-    private sealed class UtcTicksConverter() : ValueConverter<DateTimeOffset, long>(t => t.UtcTicks, ticks => new DateTimeOffset(ticks, TimeSpan.Zero));
+    private sealed class UtcTicksConverter()
+        : ValueConverter<DateTimeOffset, long>(t => t.UtcTicks, ticks => new DateTimeOffset(ticks, TimeSpan.Zero));
 }
 
 /// <summary>Used by the migration tool only.</summary>
 public sealed class FurloughDbForMigrations : IDesignTimeDbContextFactory<FurloughDb>
 {
-    public FurloughDb CreateDbContext(string[] args) => new(new DbContextOptionsBuilder<FurloughDb>().UseSqlite("Data Source=migrations.db").Options);
+    public FurloughDb CreateDbContext(string[] args) =>
+        new(new DbContextOptionsBuilder<FurloughDb>().UseSqlite("Data Source=migrations.db").Options);
 }

@@ -18,7 +18,9 @@ public sealed class Store : IAsyncDisposable
     private const int MostReaders = 16;
 
     private readonly IDbContextFactory<FurloughDb> _factory;
-    private readonly Channel<Piece> _pieces = Channel.CreateUnbounded<Piece>(new UnboundedChannelOptions { SingleReader = true });
+    private readonly Channel<Piece> _pieces = Channel.CreateUnbounded<Piece>(
+        new UnboundedChannelOptions { SingleReader = true }
+    );
     private readonly SemaphoreSlim _readers = new(MostReaders);
     private readonly Task _writing;
 
@@ -35,8 +37,14 @@ public sealed class Store : IAsyncDisposable
     public async Task<T> ReadAsync<T>(Func<FurloughDb, Task<T>> read, CancellationToken stop)
     {
         await _readers.WaitAsync(stop);
-        try { return await ReadNowAsync(read, stop); }
-        finally { _readers.Release(); }
+        try
+        {
+            return await ReadNowAsync(read, stop);
+        }
+        finally
+        {
+            _readers.Release();
+        }
     }
 
     private async Task<T> ReadNowAsync<T>(Func<FurloughDb, Task<T>> read, CancellationToken stop)
@@ -70,14 +78,16 @@ public sealed class Store : IAsyncDisposable
         while (await _pieces.Reader.WaitToReadAsync())
         {
             together.Clear();
-            while (together.Count < MostAtATime && _pieces.Reader.TryRead(out var piece)) together.Add(piece);
+            while (together.Count < MostAtATime && _pieces.Reader.TryRead(out var piece))
+                together.Add(piece);
             try
             {
                 await WriteAsync(together);
             }
             catch (Exception fault)
             {
-                foreach (var piece in together) piece.Fail(fault);
+                foreach (var piece in together)
+                    piece.Fail(fault);
             }
         }
     }
@@ -91,14 +101,16 @@ public sealed class Store : IAsyncDisposable
             foreach (var piece in together)
             {
                 await transaction.CreateSavepointAsync("piece");
-                if (!await piece.TryAsync(db)) await transaction.RollbackToSavepointAsync("piece");
+                if (!await piece.TryAsync(db))
+                    await transaction.RollbackToSavepointAsync("piece");
                 await transaction.ReleaseSavepointAsync("piece");
                 db.ChangeTracker.Clear();
             }
             await transaction.CommitAsync();
         }
         MachinesChanged?.Invoke(db.TouchedMachines);
-        foreach (var piece in together) piece.Tell();
+        foreach (var piece in together)
+            piece.Tell();
     }
 
     /// <summary>A piece of work that writes.</summary>
@@ -140,8 +152,10 @@ public sealed class Store : IAsyncDisposable
 
         public override void Tell()
         {
-            if (_refused is null) _told.TrySetResult(_result);
-            else _told.TrySetException(_refused);
+            if (_refused is null)
+                _told.TrySetResult(_result);
+            else
+                _told.TrySetException(_refused);
         }
 
         public override void Fail(Exception fault) => _told.TrySetException(fault);
@@ -158,19 +172,25 @@ public static class Column
     public static T Read<T>(string text, JsonTypeInfo<T> type) => JsonSerializer.Deserialize(text, type)!;
 
     /// <summary>A survey, or null.</summary>
-    public static Survey? SurveyOf(MachineRow machine) => machine.Survey is null ? null : Read(machine.Survey, ModelJson.Default.Survey);
+    public static Survey? SurveyOf(MachineRow machine) =>
+        machine.Survey is null ? null : Read(machine.Survey, ModelJson.Default.Survey);
 
     /// <summary>What is to be left free on a machine's volumes, in bytes by volume.</summary>
     public static IReadOnlyDictionary<string, long> ReservesOf(MachineRow machine) =>
-        machine.Reserves is null ? new Dictionary<string, long>() : Read(machine.Reserves, ModelJson.Default.IReadOnlyDictionaryStringInt64);
+        machine.Reserves is null
+            ? new Dictionary<string, long>()
+            : Read(machine.Reserves, ModelJson.Default.IReadOnlyDictionaryStringInt64);
 
     /// <summary>How a machine's volumes fill up, by volume.</summary>
     public static IReadOnlyDictionary<string, Growth> GrowthOf(MachineRow machine) =>
-        machine.Growth is null ? new Dictionary<string, Growth>() : Read(machine.Growth, ModelJson.Default.IReadOnlyDictionaryStringGrowth);
+        machine.Growth is null
+            ? new Dictionary<string, Growth>()
+            : Read(machine.Growth, ModelJson.Default.IReadOnlyDictionaryStringGrowth);
 
     /// <summary>What was planned for a relocation.</summary>
     public static PlannedRelocation PlannedOf(RelocationRow row) => PlannedOf(row.Planned);
 
     /// <summary>The same from its column.</summary>
-    public static PlannedRelocation PlannedOf(string planned) => JsonSerializer.Deserialize<PlannedRelocation>(planned, JsonSerializerOptions.Web)!;
+    public static PlannedRelocation PlannedOf(string planned) =>
+        JsonSerializer.Deserialize<PlannedRelocation>(planned, JsonSerializerOptions.Web)!;
 }

@@ -96,7 +96,15 @@ public sealed record AccountSpec(string Name, uint Id, bool Fallback, IReadOnlyL
 }
 
 /// <summary>A stand-in workstation as declared.</summary>
-public sealed record MachineSpec(string Name, string Room, string OperatingSystem, ulong Seed, IReadOnlyList<VolumeSpec> Volumes, IReadOnlyList<AccountSpec> Accounts, IReadOnlyList<ScriptedFault> Faults)
+public sealed record MachineSpec(
+    string Name,
+    string Room,
+    string OperatingSystem,
+    ulong Seed,
+    IReadOnlyList<VolumeSpec> Volumes,
+    IReadOnlyList<AccountSpec> Accounts,
+    IReadOnlyList<ScriptedFault> Faults
+)
 {
     /// <summary>Where its system installs programs; null where no setting says so.</summary>
     public ProgramsSpec? Programs { get; init; }

@@ -8,7 +8,8 @@ namespace Furlough.Station.World;
 public sealed class StationClock(double speed) : TimeProvider
 {
     private readonly Lock _lock = new();
-    private double _seconds, _owed;
+    private double _seconds,
+        _owed;
 
     /// <inheritdoc/>
     public override long TimestampFrequency => 1_000_000;
@@ -16,7 +17,11 @@ public sealed class StationClock(double speed) : TimeProvider
     /// <summary>Simulated seconds so far.</summary>
     public double Seconds
     {
-        get { lock (_lock) return _seconds; }
+        get
+        {
+            lock (_lock)
+                return _seconds;
+        }
     }
 
     /// <summary>Until then the machine has no connection.</summary>
@@ -33,7 +38,8 @@ public sealed class StationClock(double speed) : TimeProvider
         {
             _seconds += seconds;
             _owed += seconds / speed;
-            if (_owed < 0.02) return;
+            if (_owed < 0.02)
+                return;
             wait = TimeSpan.FromSeconds(_owed);
             _owed = 0;
         }

@@ -9,9 +9,7 @@ internal sealed class StationFolder(StationMachine machine, StationNode node, st
 {
     internal StationNode Node => node;
 
-    public void Dispose()
-    {
-    }
+    public void Dispose() { }
 
     public NodeFacts Facts() => node.Facts();
 
@@ -22,7 +20,8 @@ internal sealed class StationFolder(StationMachine machine, StationNode node, st
             List<FolderEntry> entries = [.. node.Children.Select(c => new FolderEntry(c.Key, c.Value.Kind))];
             if (node.Range is { } range)
                 for (var i = 0; i < range.Count; i++)
-                    if (node.Has(i)) entries.Add(new FolderEntry(range.NameOf(i), NodeKind.File));
+                    if (node.Has(i))
+                        entries.Add(new FolderEntry(range.NameOf(i), NodeKind.File));
             return entries;
         }
     }
@@ -33,17 +32,24 @@ internal sealed class StationFolder(StationMachine machine, StationNode node, st
     {
         lock (machine.Lock)
         {
-            if (Declared(name) is { } i) return node.FactsOf(i);
+            if (Declared(name) is { } i)
+                return node.FactsOf(i);
             return node.Children.TryGetValue(name, out var child) ? child.Facts() : null;
         }
     }
 
     public IFolder OpenFolder(string name)
     {
-        if (name == ".") return new StationFolder(machine, node, path);
+        if (name == ".")
+            return new StationFolder(machine, node, path);
         lock (machine.Lock)
-            return node.Children.TryGetValue(name, out var child) && child.Kind == NodeKind.Folder ? new StationFolder(machine, child, Below(name))
-                : throw new IoFault(child?.Kind == NodeKind.Link ? IoReason.BehindLink : IoReason.NotFound, Below(name), "no such folder");
+            return node.Children.TryGetValue(name, out var child) && child.Kind == NodeKind.Folder
+                ? new StationFolder(machine, child, Below(name))
+                : throw new IoFault(
+                    child?.Kind == NodeKind.Link ? IoReason.BehindLink : IoReason.NotFound,
+                    Below(name),
+                    "no such folder"
+                );
     }
 
     public IFolder MakeFolder(string name, uint mode)
@@ -64,9 +70,15 @@ internal sealed class StationFolder(StationMachine machine, StationNode node, st
     {
         lock (machine.Lock)
         {
-            if (Declared(name) is { } i) return new StationFile(machine, node, name, null, i, Below(name), fresh: false);
+            if (Declared(name) is { } i)
+                return new StationFile(machine, node, name, null, i, Below(name), fresh: false);
             return node.Children.TryGetValue(name, out var child) && child.Kind == NodeKind.File
-                ? new StationFile(machine, node, name, child, -1, Below(name), fresh: false) : throw new IoFault(child?.Kind == NodeKind.Link ? IoReason.BehindLink : IoReason.NotFound, Below(name), "no such file");
+                ? new StationFile(machine, node, name, child, -1, Below(name), fresh: false)
+                : throw new IoFault(
+                    child?.Kind == NodeKind.Link ? IoReason.BehindLink : IoReason.NotFound,
+                    Below(name),
+                    "no such file"
+                );
         }
     }
 
@@ -84,7 +96,9 @@ internal sealed class StationFolder(StationMachine machine, StationNode node, st
     public string ReadLink(string name)
     {
         lock (machine.Lock)
-            return node.Children.TryGetValue(name, out var child) && child.Link is { } text ? text : throw new IoFault(IoReason.NotFound, Below(name), "no such link");
+            return node.Children.TryGetValue(name, out var child) && child.Link is { } text
+                ? text
+                : throw new IoFault(IoReason.NotFound, Below(name), "no such link");
     }
 
     public void MakeLink(string name, string target)
@@ -108,8 +122,10 @@ internal sealed class StationFolder(StationMachine machine, StationNode node, st
         lock (machine.Lock)
         {
             var target = (StationFolder)to;
-            if (target.Find(newName) is not null) throw new IoFault(IoReason.Exists, target.Below(newName), "the name is taken");
-            if (!node.Children.Remove(name, out var moving)) throw new IoFault(IoReason.NotFound, Below(name), "no such entry");
+            if (target.Find(newName) is not null)
+                throw new IoFault(IoReason.Exists, target.Below(newName), "the name is taken");
+            if (!node.Children.Remove(name, out var moving))
+                throw new IoFault(IoReason.NotFound, Below(name), "no such entry");
             target.Node.Children[newName] = moving;
             machine.Write($"move\t{node.Id}\t{PathText.Escape(name)}\t{target.Node.Id}\t{PathText.Escape(newName)}");
             machine.FlushLog();
@@ -126,11 +142,14 @@ internal sealed class StationFolder(StationMachine machine, StationNode node, st
                 machine.MarkDirty(node);
                 return;
             }
-            if (!node.Children.TryGetValue(name, out var child)) throw new IoFault(IoReason.NotFound, Below(name), "no such file");
-            if (child.Kind == NodeKind.Folder) throw new IoFault(IoReason.Other, Below(name), "is a folder");
+            if (!node.Children.TryGetValue(name, out var child))
+                throw new IoFault(IoReason.NotFound, Below(name), "no such file");
+            if (child.Kind == NodeKind.Folder)
+                throw new IoFault(IoReason.Other, Below(name), "is a folder");
             Remove(name, child);
             node.Volume.UsedBytes -= child.SizeBytes;
-            if (child.StoredAt is { } stored) File.Delete(stored);
+            if (child.StoredAt is { } stored)
+                File.Delete(stored);
         }
     }
 
@@ -138,9 +157,12 @@ internal sealed class StationFolder(StationMachine machine, StationNode node, st
     {
         lock (machine.Lock)
         {
-            if (!node.Children.TryGetValue(name, out var child)) throw new IoFault(IoReason.NotFound, Below(name), "no such folder");
-            if (child.Kind != NodeKind.Folder) throw new IoFault(IoReason.NotAFolder, Below(name), "not a folder");
-            if (child.Children.Count > 0 || child.RangeCount > 0) throw new IoFault(IoReason.NotEmpty, Below(name), "the folder is not empty");
+            if (!node.Children.TryGetValue(name, out var child))
+                throw new IoFault(IoReason.NotFound, Below(name), "no such folder");
+            if (child.Kind != NodeKind.Folder)
+                throw new IoFault(IoReason.NotAFolder, Below(name), "not a folder");
+            if (child.Children.Count > 0 || child.RangeCount > 0)
+                throw new IoFault(IoReason.NotEmpty, Below(name), "the folder is not empty");
             Remove(name, child);
         }
     }
@@ -152,7 +174,8 @@ internal sealed class StationFolder(StationMachine machine, StationNode node, st
         lock (machine.Lock)
         {
             (node.Mode, node.ModifiedNs) = (facts.Mode, facts.ModifiedNs);
-            if (node.Volume.Spec.Owners) (node.Owner, node.Group) = (facts.Owner, facts.Group);
+            if (node.Volume.Spec.Owners)
+                (node.Owner, node.Group) = (facts.Owner, facts.Group);
             LogFacts(machine, node);
         }
     }
@@ -161,20 +184,28 @@ internal sealed class StationFolder(StationMachine machine, StationNode node, st
     {
         lock (machine.Lock)
         {
-            if (!node.Children.TryGetValue(name, out var child)) throw new IoFault(IoReason.NotFound, Below(name), "no such entry");
+            if (!node.Children.TryGetValue(name, out var child))
+                throw new IoFault(IoReason.NotFound, Below(name), "no such entry");
             (child.ModifiedNs, child.Mode) = (facts.ModifiedNs, facts.Mode);
-            if (node.Volume.Spec.Owners) (child.Owner, child.Group) = (facts.Owner, facts.Group);
+            if (node.Volume.Spec.Owners)
+                (child.Owner, child.Group) = (facts.Owner, facts.Group);
             LogFacts(machine, child);
         }
     }
 
     public void Flush()
     {
-        lock (machine.Lock) machine.FlushLog();
+        lock (machine.Lock)
+            machine.FlushLog();
     }
 
     internal static void LogFacts(StationMachine machine, StationNode node) =>
-        machine.Write(string.Create(CultureInfo.InvariantCulture, $"facts\t{node.Id}\t{node.Mode}\t{node.Owner}\t{node.Group}\t{node.ModifiedNs}"));
+        machine.Write(
+            string.Create(
+                CultureInfo.InvariantCulture,
+                $"facts\t{node.Id}\t{node.Mode}\t{node.Owner}\t{node.Group}\t{node.ModifiedNs}"
+            )
+        );
 
     private void Remove(string name, StationNode child)
     {
@@ -185,7 +216,8 @@ internal sealed class StationFolder(StationMachine machine, StationNode node, st
 
     private void RequireFree(string name)
     {
-        if (Find(name) is not null) throw new IoFault(IoReason.Exists, Below(name), "the name is taken");
+        if (Find(name) is not null)
+            throw new IoFault(IoReason.Exists, Below(name), "the name is taken");
     }
 
     private int? Declared(string name) => node.Range?.IndexOf(name) is { } i && node.Has(i) ? i : null;
@@ -194,11 +226,20 @@ internal sealed class StationFolder(StationMachine machine, StationNode node, st
 
     private string Below(string name) => path.Length == 0 ? name : path + "/" + name;
 
-    private IoFault NotThere(string name) => new(IoReason.NotSupported, Below(name), "stand-ins have no further names and no pipes");
+    private IoFault NotThere(string name) =>
+        new(IoReason.NotSupported, Below(name), "stand-ins have no further names and no pipes");
 }
 
 /// <summary>An open file of a stand-in: declared (a number in its folder's range) or a node of its own.</summary>
-internal sealed class StationFile(StationMachine machine, StationNode folder, string name, StationNode? node, int index, string path, bool fresh) : IFileHandle
+internal sealed class StationFile(
+    StationMachine machine,
+    StationNode folder,
+    string name,
+    StationNode? node,
+    int index,
+    string path,
+    bool fresh
+) : IFileHandle
 {
     private (FileRange Range, int Index)? _copyOf;
 
@@ -206,7 +247,8 @@ internal sealed class StationFile(StationMachine machine, StationNode folder, st
 
     public void Dispose()
     {
-        if (!fresh || node is null) return;
+        if (!fresh || node is null)
+            return;
         lock (machine.Lock)
         {
             if (_copyOf is { } copy && copy.Range.NameOf(copy.Index) == name && Joins(copy.Range))
@@ -218,7 +260,12 @@ internal sealed class StationFile(StationMachine machine, StationNode folder, st
             }
             else
             {
-                machine.Write(string.Create(CultureInfo.InvariantCulture, $"file\t{node.Id}\t{folder.Id}\t{PathText.Escape(name)}\t{node.SizeBytes}\t{node.Content}\t{(node.StoredAt is null ? "declared" : "stored")}"));
+                machine.Write(
+                    string.Create(
+                        CultureInfo.InvariantCulture,
+                        $"file\t{node.Id}\t{folder.Id}\t{PathText.Escape(name)}\t{node.SizeBytes}\t{node.Content}\t{(node.StoredAt is null ? "declared" : "stored")}"
+                    )
+                );
                 StationFolder.LogFacts(machine, node);
             }
         }
@@ -226,13 +273,15 @@ internal sealed class StationFile(StationMachine machine, StationNode folder, st
 
     public NodeFacts Facts()
     {
-        lock (machine.Lock) return node?.Facts() ?? folder.FactsOf(index);
+        lock (machine.Lock)
+            return node?.Facts() ?? folder.FactsOf(index);
     }
 
     public UInt128 CopyTo(IFileHandle target, ByteCounter counter, CancellationToken stop)
     {
         stop.ThrowIfCancellationRequested();
-        if (node?.Unreadable == true) throw new IoFault(IoReason.Unreadable, path, "input/output error");
+        if (node?.Unreadable == true)
+            throw new IoFault(IoReason.Unreadable, path, "input/output error");
         var to = (StationFile)target;
         if (node?.StoredAt is not null)
         {
@@ -243,7 +292,8 @@ internal sealed class StationFile(StationMachine machine, StationNode folder, st
         machine.Spend(folder.Volume, size);
         machine.Spend(to.VolumeState, size);
         foreach (var fault in machine.Spec.Faults.OfType<NetworkCut>())
-            if (counter.Bytes > fault.AfterBytes && machine.Once("network cut")) machine.Clock.CutUntil = machine.Clock.GetUtcNow() + fault.Length;
+            if (counter.Bytes > fault.AfterBytes && machine.Once("network cut"))
+                machine.Clock.CutUntil = machine.Clock.GetUtcNow() + fault.Length;
         to.Become(size, node?.Content ?? folder.Range!.ContentOf(index), node is null ? (folder.Range!, index) : null);
         counter.Add(size);
         return Digest();
@@ -262,22 +312,35 @@ internal sealed class StationFile(StationMachine machine, StationNode folder, st
 
     public void Apply(in NodeFacts facts, Attributes attributes)
     {
-        if (node is null) return;
+        if (node is null)
+            return;
         lock (machine.Lock)
         {
             (node.Mode, node.ModifiedNs) = (facts.Mode, facts.ModifiedNs);
-            if (node.Volume.Spec.Owners) (node.Owner, node.Group) = (facts.Owner, facts.Group);
+            if (node.Volume.Spec.Owners)
+                (node.Owner, node.Group) = (facts.Owner, facts.Group);
         }
     }
 
-    public Stream Read() => node?.StoredAt is { } stored ? new FileStream(stored, FileMode.Open, FileAccess.Read, FileShare.ReadWrite | FileShare.Delete) : Stream.Null;
+    public Stream Read() =>
+        node?.StoredAt is { } stored
+            ? new FileStream(stored, FileMode.Open, FileAccess.Read, FileShare.ReadWrite | FileShare.Delete)
+            : Stream.Null;
 
     public void Append(ReadOnlySpan<byte> bytes)
     {
         lock (machine.Lock)
         {
             node!.StoredAt ??= machine.StorageOf(node);
-            using (var file = new FileStream(node.StoredAt, FileMode.Append, FileAccess.Write, FileShare.ReadWrite | FileShare.Delete)) file.Write(bytes);
+            using (
+                var file = new FileStream(
+                    node.StoredAt,
+                    FileMode.Append,
+                    FileAccess.Write,
+                    FileShare.ReadWrite | FileShare.Delete
+                )
+            )
+                file.Write(bytes);
             node.SizeBytes += bytes.Length;
             folder.Volume.UsedBytes += bytes.Length;
         }
@@ -285,7 +348,8 @@ internal sealed class StationFile(StationMachine machine, StationNode folder, st
 
     public void Flush()
     {
-        lock (machine.Lock) machine.FlushLog();
+        lock (machine.Lock)
+            machine.FlushLog();
     }
 
     private StationVolumeState VolumeState => folder.Volume;
@@ -294,7 +358,8 @@ internal sealed class StationFile(StationMachine machine, StationNode folder, st
     {
         lock (machine.Lock)
         {
-            if (folder.Volume.FreeBytes < size) throw new IoFault(IoReason.NoSpace, path, "no space left on the volume");
+            if (folder.Volume.FreeBytes < size)
+                throw new IoFault(IoReason.NoSpace, path, "no space left on the volume");
             (node!.SizeBytes, node.Content, _copyOf) = (size, content, copyOf);
             folder.Volume.UsedBytes += size;
         }
@@ -305,14 +370,20 @@ internal sealed class StationFile(StationMachine machine, StationNode folder, st
         if (folder.Range is null && folder.Children.Count <= 64)
         {
             folder.SetRange(range, full: false);
-            machine.Write(string.Create(CultureInfo.InvariantCulture, $"range\t{folder.Id}\t{range.Seed}\t{range.Count}\t{range.Prefix}\t{range.Ending}\t{range.MeanBytes}\t{range.Owner}"));
+            machine.Write(
+                string.Create(
+                    CultureInfo.InvariantCulture,
+                    $"range\t{folder.Id}\t{range.Seed}\t{range.Count}\t{range.Prefix}\t{range.Ending}\t{range.MeanBytes}\t{range.Owner}"
+                )
+            );
         }
         return folder.Range == range;
     }
 
     private UInt128 Digest()
     {
-        if (node?.StoredAt is null) return new UInt128(node?.Content ?? folder.Range!.ContentOf(index), (ulong)Facts().SizeBytes);
+        if (node?.StoredAt is null)
+            return new UInt128(node?.Content ?? folder.Range!.ContentOf(index), (ulong)Facts().SizeBytes);
         var digest = new ContentDigest();
         var content = File.ReadAllBytes(node.StoredAt);
         digest.Add(0, content);

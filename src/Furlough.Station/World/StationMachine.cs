@@ -30,18 +30,32 @@ public sealed class StationMachine : IMachine, IDisposable
     /// <param name="folder">Folder for its log and for Furlough's own files on it.</param>
     /// <param name="clock">Its simulated time.</param>
     /// <param name="behindCommands">For a desk whose system keeps settings behind its own commands: the pointers that use these.</param>
-    public StationMachine(MachineSpec spec, string folder, StationClock clock, Func<ICommands, IVolumes, IPointers>? behindCommands = null)
+    public StationMachine(
+        MachineSpec spec,
+        string folder,
+        StationClock clock,
+        Func<ICommands, IVolumes, IPointers>? behindCommands = null
+    )
     {
         (Spec, _folder, Clock) = (spec, folder, clock);
         Directory.CreateDirectory(Path.Combine(folder, "files"));
         Declare();
-        foreach (var volume in _volumes) volume.DeclaredUsedBytes = volume.UsedBytes;
+        foreach (var volume in _volumes)
+            volume.DeclaredUsedBytes = volume.UsedBytes;
         var path = Path.Combine(folder, "world.log");
-        if (File.Exists(path)) StationLog.Replay(this, File.ReadLines(path));
-        if (spec.Faults.OfType<VolumeFills>().FirstOrDefault() is { } filled && HasHappened(StationVolumes.Fills)) _volumes[^1].UsedBytes = _volumes[^1].Spec.SizeBytes - filled.LeavesBytes;
-        _log = new StreamWriter(new FileStream(path, FileMode.Append, FileAccess.Write, FileShare.Read)) { AutoFlush = false };
+        if (File.Exists(path))
+            StationLog.Replay(this, File.ReadLines(path));
+        if (spec.Faults.OfType<VolumeFills>().FirstOrDefault() is { } filled && HasHappened(StationVolumes.Fills))
+            _volumes[^1].UsedBytes = _volumes[^1].Spec.SizeBytes - filled.LeavesBytes;
+        _log = new StreamWriter(new FileStream(path, FileMode.Append, FileAccess.Write, FileShare.Read))
+        {
+            AutoFlush = false,
+        };
         Volumes = new StationVolumes(this);
-        Settings = new StationPointers(this, spec.SettingsBehindCommands ? behindCommands!(new StationCommands(this), Volumes) : null);
+        Settings = new StationPointers(
+            this,
+            spec.SettingsBehindCommands ? behindCommands!(new StationCommands(this), Volumes) : null
+        );
         Activity = new StationActivity(this);
         Accounts = new StationAccounts(this);
         Surveyor = new StationSurveyor(this);
@@ -82,7 +96,8 @@ public sealed class StationMachine : IMachine, IDisposable
     {
         lock (_lock)
         {
-            if (!_happened.Add(happening)) return false;
+            if (!_happened.Add(happening))
+                return false;
             Write($"once\t{happening}");
             FlushLog();
             return true;
@@ -91,9 +106,13 @@ public sealed class StationMachine : IMachine, IDisposable
 
     internal bool HasHappened(string happening) => _happened.Contains(happening);
 
-    internal PointerValue Setting(string container, string key) => _settings.GetValueOrDefault((container, key)) ?? PointerValue.Absent;
+    internal PointerValue Setting(string container, string key) =>
+        _settings.GetValueOrDefault((container, key)) ?? PointerValue.Absent;
 
-    internal IEnumerable<(string Key, PointerValue Value)> SettingsIn(string container) => _settings.Where(s => s.Key.Container == container && s.Value.Text is not null).Select(s => (s.Key.Key, s.Value));
+    internal IEnumerable<(string Key, PointerValue Value)> SettingsIn(string container) =>
+        _settings
+            .Where(s => s.Key.Container == container && s.Value.Text is not null)
+            .Select(s => (s.Key.Key, s.Value));
 
     internal void SetSetting(string container, string key, PointerValue value)
     {
@@ -106,8 +125,10 @@ public sealed class StationMachine : IMachine, IDisposable
 
     internal void SetBarred(string account, bool barred)
     {
-        if (barred) _barred.Add(account);
-        else _barred.Remove(account);
+        if (barred)
+            _barred.Add(account);
+        else
+            _barred.Remove(account);
         Write($"{(barred ? "bar" : "allow")}\t{account}");
         FlushLog();
     }
@@ -117,7 +138,8 @@ public sealed class StationMachine : IMachine, IDisposable
     {
         var node = _volumes.FirstOrDefault(v => v.Identity.Key == place.Volume)?.Root;
         foreach (var part in place.Parts)
-            if (node is null || !node.Children.TryGetValue(part, out node)) return null;
+            if (node is null || !node.Children.TryGetValue(part, out node))
+                return null;
         return node;
     }
 
@@ -132,11 +154,13 @@ public sealed class StationMachine : IMachine, IDisposable
     }
 
     /// <summary>A real file for the content of one of Furlough's own files.</summary>
-    internal string StorageOf(StationNode node) => Path.Combine(_folder, "files", node.Id.ToString(CultureInfo.InvariantCulture));
+    internal string StorageOf(StationNode node) =>
+        Path.Combine(_folder, "files", node.Id.ToString(CultureInfo.InvariantCulture));
 
     internal void MarkDirty(StationNode folder)
     {
-        if (!_dirty.Contains(folder)) _dirty.Add(folder);
+        if (!_dirty.Contains(folder))
+            _dirty.Add(folder);
     }
 
     /// <summary>Adds a line to the log; durable (against the process's death) with <see cref="FlushLog"/>.</summary>
@@ -146,7 +170,8 @@ public sealed class StationMachine : IMachine, IDisposable
     {
         foreach (var folder in _dirty)
         {
-            if (!folder.RangeDirty) continue;
+            if (!folder.RangeDirty)
+                continue;
             Write($"runs\t{folder.Id}\t{folder.Runs()}");
             folder.RangeDirty = false;
         }
@@ -177,62 +202,132 @@ public sealed class StationMachine : IMachine, IDisposable
         foreach (var account in Spec.Accounts)
         {
             var home = MakeFolder(accounts, account.Name, account.Id, 0x1C0);
-            _settings[(StationPointers.Accounts, account.Name)] = new PointerValue("text", system.Spell($"Accounts/{account.Name}"));
+            _settings[(StationPointers.Accounts, account.Name)] = new PointerValue(
+                "text",
+                system.Spell($"Accounts/{account.Name}")
+            );
             foreach (var holding in account.Folders)
             {
-                if (holding.LivesAt is null && !holding.IsLost && holding.MadeBy is null) DeclareHolding(MakeFolder(home, holding.Name, account.Id, 0x1C0), holding, account.Id);
-                if (holding.LivesAt is { } elsewhere && Declared(elsewhere, account.Id) is { } folder && folder.Children.Count == 0) DeclareHolding(folder, holding, account.Id);
-                if (holding.CopyAt is { } copy) DeclareHolding(Declared(copy, account.Id), holding, account.Id);
-                if (holding.Preference is { } preference) _settings[(StationCommands.PreferencesOf(account.Name, preference.Domain), preference.Key)] = new PointerValue("string", $"~/{holding.Name}");
-                if (Spec.SettingsBehindCommands || holding.MadeBy is not null) continue;
-                var at = holding.LivesAt is { } place ? _volumes[place.Volume].Spell(holding.Adds is { } adds ? place.Path[..^(adds.Length + 1)] : place.Path) : null;
-                _settings[(StationPointers.Current(account.Name), holding.Name)] = new PointerValue("expandable", at ?? $"%PROFILE%\\{holding.Name}");
-                _settings[(StationPointers.Older(account.Name), holding.Name)] = new PointerValue("text", holding.OlderSetting ?? at ?? system.Spell($"Accounts/{account.Name}/{holding.Name}"));
+                if (holding.LivesAt is null && !holding.IsLost && holding.MadeBy is null)
+                    DeclareHolding(MakeFolder(home, holding.Name, account.Id, 0x1C0), holding, account.Id);
+                if (
+                    holding.LivesAt is { } elsewhere
+                    && Declared(elsewhere, account.Id) is { } folder
+                    && folder.Children.Count == 0
+                )
+                    DeclareHolding(folder, holding, account.Id);
+                if (holding.CopyAt is { } copy)
+                    DeclareHolding(Declared(copy, account.Id), holding, account.Id);
+                if (holding.Preference is { } preference)
+                    _settings[(StationCommands.PreferencesOf(account.Name, preference.Domain), preference.Key)] =
+                        new PointerValue("string", $"~/{holding.Name}");
+                if (Spec.SettingsBehindCommands || holding.MadeBy is not null)
+                    continue;
+                var at = holding.LivesAt is { } place
+                    ? _volumes[place.Volume]
+                        .Spell(holding.Adds is { } adds ? place.Path[..^(adds.Length + 1)] : place.Path)
+                    : null;
+                _settings[(StationPointers.Current(account.Name), holding.Name)] = new PointerValue(
+                    "expandable",
+                    at ?? $"%PROFILE%\\{holding.Name}"
+                );
+                _settings[(StationPointers.Older(account.Name), holding.Name)] = new PointerValue(
+                    "text",
+                    holding.OlderSetting ?? at ?? system.Spell($"Accounts/{account.Name}/{holding.Name}")
+                );
             }
         }
-        foreach (var fault in Spec.Faults.OfType<UnreadableFile>()) DeclareUnreadable(accounts, fault);
-        if (Spec.AppVolume is { } apps) _settings[(StationPointers.AddressOfAppVolume(apps).Container, StationPointers.AppVolumeKey)] = new PointerValue("volume", system.Spec.Letter);
-        if (Spec.Programs is not { } programs) return;
+        foreach (var fault in Spec.Faults.OfType<UnreadableFile>())
+            DeclareUnreadable(accounts, fault);
+        if (Spec.AppVolume is { } apps)
+            _settings[(StationPointers.AddressOfAppVolume(apps).Container, StationPointers.AppVolumeKey)] =
+                new PointerValue("volume", system.Spec.Letter);
+        if (Spec.Programs is not { } programs)
+            return;
         var installed = MakeFolder(system.Root, programs.Folder, 0, 0x1ED);
         foreach (var app in Spec.Apps)
         {
-            DeclareRange(MakeFolder(installed, app.Name, 0, 0x1ED), "parts", new FileRange(FileRange.Mix(Spec.Seed + (ulong)app.Name.Length), app.Files, "part", ".bin", app.DataBytes / app.Files, 0));
+            DeclareRange(
+                MakeFolder(installed, app.Name, 0, 0x1ED),
+                "parts",
+                new FileRange(
+                    FileRange.Mix(Spec.Seed + (ulong)app.Name.Length),
+                    app.Files,
+                    "part",
+                    ".bin",
+                    app.DataBytes / app.Files,
+                    0
+                )
+            );
             var address = StationPointers.AddressOfApp(app.Name);
-            _settings[(address.Container, address.Key)] = new PointerValue("text", system.Spell($"{programs.Folder}/{app.Name}"));
+            _settings[(address.Container, address.Key)] = new PointerValue(
+                "text",
+                system.Spell($"{programs.Folder}/{app.Name}")
+            );
         }
-        foreach (var address in StationPointers.AddressesOfPrograms) _settings[(address.Container, address.Key)] = new PointerValue("text", system.Spell(programs.Folder));
-        if (programs.OlderSetting is { } older) _settings[(StationPointers.AddressesOfPrograms[1].Container, StationPointers.ProgramsKey)] = new PointerValue("text", older);
+        foreach (var address in StationPointers.AddressesOfPrograms)
+            _settings[(address.Container, address.Key)] = new PointerValue("text", system.Spell(programs.Folder));
+        if (programs.OlderSetting is { } older)
+            _settings[(StationPointers.AddressesOfPrograms[1].Container, StationPointers.ProgramsKey)] =
+                new PointerValue("text", older);
     }
 
     /// <summary>The folder at a place, made where it is missing.</summary>
     private StationNode Declared(SpecPlace place, uint owner)
     {
         var at = _volumes[place.Volume].Root;
-        foreach (var part in place.Path.Split('/')) at = at.Children.TryGetValue(part, out var there) ? there : MakeFolder(at, part, owner, 0x1C0);
+        foreach (var part in place.Path.Split('/'))
+            at = at.Children.TryGetValue(part, out var there) ? there : MakeFolder(at, part, owner, 0x1C0);
         return at;
     }
 
     private void DeclareHolding(StationNode folder, FolderSpec spec, uint owner)
     {
         var large = spec.Files - spec.SmallFiles;
-        if (large > 0) DeclareRange(folder, "sheets", new FileRange(Seed(folder, 1), large, spec.Stem, spec.Ending, (spec.DataBytes - spec.SmallFiles * 4_000L) / large, owner));
-        if (spec.SmallFiles > 0) DeclareRange(folder, "index", new FileRange(Seed(folder, 2), spec.SmallFiles, "tile", ".idx", 4_000, owner));
+        if (large > 0)
+            DeclareRange(
+                folder,
+                "sheets",
+                new FileRange(
+                    Seed(folder, 1),
+                    large,
+                    spec.Stem,
+                    spec.Ending,
+                    (spec.DataBytes - spec.SmallFiles * 4_000L) / large,
+                    owner
+                )
+            );
+        if (spec.SmallFiles > 0)
+            DeclareRange(
+                folder,
+                "index",
+                new FileRange(Seed(folder, 2), spec.SmallFiles, "tile", ".idx", 4_000, owner)
+            );
     }
 
     private void DeclareRange(StationNode folder, string name, FileRange range)
     {
         var inner = MakeFolder(folder, name, range.Owner, 0x1C0);
         inner.SetRange(range, full: true);
-        for (var i = 0; i < range.Count; i++) inner.Volume.UsedBytes += range.SizeOf(i);
+        for (var i = 0; i < range.Count; i++)
+            inner.Volume.UsedBytes += range.SizeOf(i);
     }
 
     private void DeclareUnreadable(StationNode accounts, UnreadableFile fault)
     {
         var at = accounts.Children[fault.Account].Children[fault.Folder];
         var parts = fault.Path.Split('/');
-        foreach (var part in parts[..^1]) at = at.Children.TryGetValue(part, out var there) ? there : MakeFolder(at, part, at.Owner, 0x1C0);
+        foreach (var part in parts[..^1])
+            at = at.Children.TryGetValue(part, out var there) ? there : MakeFolder(at, part, at.Owner, 0x1C0);
         var file = NewNode(NodeKind.File, at.Volume);
-        (file.SizeBytes, file.ModifiedNs, file.Mode, file.Owner, file.Group, file.Unreadable) = (48_000_000, 1_560_000_000_000_000_000, 0x180, at.Owner, at.Owner, true);
+        (file.SizeBytes, file.ModifiedNs, file.Mode, file.Owner, file.Group, file.Unreadable) = (
+            48_000_000,
+            1_560_000_000_000_000_000,
+            0x180,
+            at.Owner,
+            at.Owner,
+            true
+        );
         at.Children[parts[^1]] = file;
         at.Volume.UsedBytes += file.SizeBytes;
     }
@@ -245,11 +340,14 @@ public sealed class StationMachine : IMachine, IDisposable
         return node;
     }
 
-    private ulong Seed(StationNode folder, int part) => FileRange.Mix(Spec.Seed * 1_000_003 + (ulong)folder.Id * 7 + (ulong)part);
+    private ulong Seed(StationNode folder, int part) =>
+        FileRange.Mix(Spec.Seed * 1_000_003 + (ulong)folder.Id * 7 + (ulong)part);
 
     private string StableId(string text)
     {
-        var hash = System.Security.Cryptography.SHA256.HashData(System.Text.Encoding.UTF8.GetBytes($"{Spec.Seed} {text}"));
+        var hash = System.Security.Cryptography.SHA256.HashData(
+            System.Text.Encoding.UTF8.GetBytes($"{Spec.Seed} {text}")
+        );
         return new Guid(hash.AsSpan(0, 16)).ToString("D");
     }
 }

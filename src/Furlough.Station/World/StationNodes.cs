@@ -8,12 +8,19 @@ internal sealed record FileRange(ulong Seed, int Count, string Prefix, string En
     internal string NameOf(int i) => FormattableString.Invariant($"{Prefix}-{i:D6}{Ending}");
 
     internal int? IndexOf(string name) =>
-        name.Length == Prefix.Length + 7 + Ending.Length && name.StartsWith(Prefix, StringComparison.Ordinal) && name[Prefix.Length] == '-' && name.EndsWith(Ending, StringComparison.Ordinal)
-        && int.TryParse(name.AsSpan(Prefix.Length + 1, 6), System.Globalization.NumberStyles.None, null, out var i) && i < Count ? i : null;
+        name.Length == Prefix.Length + 7 + Ending.Length
+        && name.StartsWith(Prefix, StringComparison.Ordinal)
+        && name[Prefix.Length] == '-'
+        && name.EndsWith(Ending, StringComparison.Ordinal)
+        && int.TryParse(name.AsSpan(Prefix.Length + 1, 6), System.Globalization.NumberStyles.None, null, out var i)
+        && i < Count
+            ? i
+            : null;
 
     internal long SizeOf(int i) => MeanBytes / 2 + (long)(Mix(Seed + (ulong)i) % (ulong)Math.Max(1, MeanBytes));
 
-    internal long ModifiedOf(int i) => 1_500_000_000_000_000_000 + (long)(Mix(Seed ^ (ulong)i) % 240_000_000) * 1_000_000_000;
+    internal long ModifiedOf(int i) =>
+        1_500_000_000_000_000_000 + (long)(Mix(Seed ^ (ulong)i) % 240_000_000) * 1_000_000_000;
 
     internal ulong ContentOf(int i) => Mix(Seed * 31 + (ulong)i);
 
@@ -81,7 +88,8 @@ internal sealed class StationNode(int id, NodeKind kind, StationVolumeState volu
     /// <summary>Puts a declared file in or takes it out; the volume's use follows.</summary>
     internal void Set(int i, bool present)
     {
-        if (_present![i] == present) return;
+        if (_present![i] == present)
+            return;
         _present[i] = present;
         RangeCount += present ? 1 : -1;
         Volume.UsedBytes += present ? Range!.SizeOf(i) : -Range!.SizeOf(i);
@@ -94,36 +102,67 @@ internal sealed class StationNode(int id, NodeKind kind, StationVolumeState volu
         List<string> runs = [];
         for (var i = 0; i < Range!.Count; i++)
         {
-            if (!Has(i)) continue;
+            if (!Has(i))
+                continue;
             var start = i;
-            while (i + 1 < Range.Count && Has(i + 1)) i++;
+            while (i + 1 < Range.Count && Has(i + 1))
+                i++;
             runs.Add(FormattableString.Invariant($"{start}-{i}"));
         }
         return string.Join(',', runs);
     }
 
-    internal NodeFacts Facts() => new(Kind, SizeBytes, SizeBytes, ModifiedNs, ChangedNs, (ulong)Volume.Index, (ulong)Id << 24, 1, Mode, Owner, Group);
+    internal NodeFacts Facts() =>
+        new(
+            Kind,
+            SizeBytes,
+            SizeBytes,
+            ModifiedNs,
+            ChangedNs,
+            (ulong)Volume.Index,
+            (ulong)Id << 24,
+            1,
+            Mode,
+            Owner,
+            Group
+        );
 
     internal NodeFacts FactsOf(int i)
     {
         var size = Range!.SizeOf(i);
-        return new NodeFacts(NodeKind.File, size, size, Range.ModifiedOf(i), ChangedNs, (ulong)Volume.Index, ((ulong)Id << 24) + (ulong)i + 1, 1, 0x180, Range.Owner, Range.Owner);
+        return new NodeFacts(
+            NodeKind.File,
+            size,
+            size,
+            Range.ModifiedOf(i),
+            ChangedNs,
+            (ulong)Volume.Index,
+            ((ulong)Id << 24) + (ulong)i + 1,
+            1,
+            0x180,
+            Range.Owner,
+            Range.Owner
+        );
     }
 
     /// <summary>Files and bytes below, without listing what is declared.</summary>
     internal (long Files, long Bytes) Measure()
     {
-        long files = 0, bytes = 0;
+        long files = 0,
+            bytes = 0;
         if (Range is { } range)
         {
             files += RangeCount;
             for (var i = 0; i < range.Count; i++)
-                if (Has(i)) bytes += range.SizeOf(i);
+                if (Has(i))
+                    bytes += range.SizeOf(i);
         }
         foreach (var (name, child) in Children)
         {
-            if (name.StartsWith(Engine.Layout.Prefix, StringComparison.Ordinal)) continue;
-            if (child.Kind != NodeKind.Folder) (files, bytes) = (files + 1, bytes + child.SizeBytes);
+            if (name.StartsWith(Engine.Layout.Prefix, StringComparison.Ordinal))
+                continue;
+            if (child.Kind != NodeKind.Folder)
+                (files, bytes) = (files + 1, bytes + child.SizeBytes);
             else
             {
                 var (f, b) = child.Measure();

@@ -22,7 +22,11 @@ internal static class StationPast
             {
                 var noise = (Share(seed + (ulong)ago * 17) - 0.5) * 2 * Math.Max(6 * daily, 0.8 * GB);
                 var copy = ago % 23 == (int)(seed % 23) ? 12 * daily : 0;
-                yield return new VolumeSample(volume.Identity.Key, today.AddDays(-ago).AddHours(20), Math.Clamp(volume.DeclaredUsedBytes - (long)(daily * ago - noise - copy), 0, volume.Spec.SizeBytes));
+                yield return new VolumeSample(
+                    volume.Identity.Key,
+                    today.AddDays(-ago).AddHours(20),
+                    Math.Clamp(volume.DeclaredUsedBytes - (long)(daily * ago - noise - copy), 0, volume.Spec.SizeBytes)
+                );
             }
         }
     }

@@ -7,7 +7,19 @@ namespace Furlough.Station.World;
 /// <param name="Letter">Where its system shows it: a letter with a colon, or a path.</param>
 /// <param name="OtherBytes">Taken by what Furlough does not manage.</param>
 /// <param name="FilesPerSecond">How many small files it handles in a second.</param>
-public sealed record VolumeSpec(string Letter, string Label, Attachment Attached, Medium Medium, string FileSystem, long SizeBytes, long OtherBytes, bool System, bool Owners, double BytesPerSecond, double FilesPerSecond)
+public sealed record VolumeSpec(
+    string Letter,
+    string Label,
+    Attachment Attached,
+    Medium Medium,
+    string FileSystem,
+    long SizeBytes,
+    long OtherBytes,
+    bool System,
+    bool Owners,
+    double BytesPerSecond,
+    double FilesPerSecond
+)
 {
     /// <summary>Anybody can rename what stands in its root folder.</summary>
     public bool RootOpen { get; init; }
@@ -25,10 +37,14 @@ internal sealed class StationVolumeState
     private bool IsLettered => Spec.Letter.EndsWith(':');
 
     /// <summary>A path on it as its system spells it.</summary>
-    internal string Spell(string path) => IsLettered ? $"{Spec.Letter}\\{path.Replace('/', '\\')}" : $"{Spec.Letter.TrimEnd('/')}/{path}";
+    internal string Spell(string path) =>
+        IsLettered ? $"{Spec.Letter}\\{path.Replace('/', '\\')}" : $"{Spec.Letter.TrimEnd('/')}/{path}";
 
     /// <summary>The path on it that a text spells; null where it is none.</summary>
-    internal string? PathOf(string text) => text.Length > Spell("").Length && text.StartsWith(Spell(""), StringComparison.OrdinalIgnoreCase) ? text[Spell("").Length..].Replace('\\', '/') : null;
+    internal string? PathOf(string text) =>
+        text.Length > Spell("").Length && text.StartsWith(Spell(""), StringComparison.OrdinalIgnoreCase)
+            ? text[Spell("").Length..].Replace('\\', '/')
+            : null;
 
     internal int Index { get; }
 
@@ -45,7 +61,23 @@ internal sealed class StationVolumeState
 
     internal long FreeBytes => Math.Max(0, Spec.SizeBytes - UsedBytes);
 
-    internal FileSystemAbilities Abilities => (Spec.FileSystem.EndsWith("-fat", StringComparison.Ordinal) ? Simple : FileSystemAbilities.Full) with { Owners = Spec.Owners, ExtendedAttributes = false, CaseSensitive = false, TimeStepNanoseconds = 100 };
+    internal FileSystemAbilities Abilities =>
+        (Spec.FileSystem.EndsWith("-fat", StringComparison.Ordinal) ? Simple : FileSystemAbilities.Full) with
+        {
+            Owners = Spec.Owners,
+            ExtendedAttributes = false,
+            CaseSensitive = false,
+            TimeStepNanoseconds = 100,
+        };
 
-    private static FileSystemAbilities Simple { get; } = FileSystemAbilities.Full with { Links = false, HardLinks = false, Holes = false, OddNames = false, LargestFileBytes = (4L << 30) - 1, ReadsPastCache = false };
+    private static FileSystemAbilities Simple { get; } =
+        FileSystemAbilities.Full with
+        {
+            Links = false,
+            HardLinks = false,
+            Holes = false,
+            OddNames = false,
+            LargestFileBytes = (4L << 30) - 1,
+            ReadsPastCache = false,
+        };
 }

@@ -21,7 +21,8 @@ public sealed class ContentDigest
         for (var at = 0; at < content.Length; at += BlockBytes)
         {
             var block = content.Slice(at, Math.Min(BlockBytes, content.Length - at));
-            if (!block.ContainsAnyExcept((byte)0)) continue;
+            if (!block.ContainsAnyExcept((byte)0))
+                continue;
             BinaryPrimitives.WriteInt64LittleEndian(_number, (offset + at) / BlockBytes);
             _hash.Append(_number);
             _hash.Append(block);
@@ -41,7 +42,8 @@ public sealed class ContentDigest
     /// <summary>The digest of extended attributes; 0 for none.</summary>
     public static UInt128 Of(Ports.Attributes attributes)
     {
-        if (attributes.Values.Count == 0) return 0;
+        if (attributes.Values.Count == 0)
+            return 0;
         var hash = new XxHash128();
         Span<byte> length = stackalloc byte[8];
         foreach (var (name, value) in attributes.Values)

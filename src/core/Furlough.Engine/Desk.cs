@@ -29,7 +29,11 @@ public sealed class Desk(IActivity activity, TimeProvider time)
     /// <summary>What a docket waits for before its account is kept out; null for nothing.</summary>
     public Fault? Waits(Docket docket)
     {
-        if (docket is not { Terms.Telling: { } telling, Told: { } told, Holding: { IsShared: false, Account: var account } }) return null;
+        if (
+            docket
+            is not { Terms.Telling: { } telling, Told: { } told, Holding: { IsShared: false, Account: var account } }
+        )
+            return null;
         lock (_lock)
         {
             var now = time.GetUtcNow();
@@ -38,12 +42,14 @@ public sealed class Desk(IActivity activity, TimeProvider time)
             {
                 call?.Shown?.Dispose();
                 _calls[account] = call = new Call();
-                if (!Show(call)) return null;
+                if (!Show(call))
+                    return null;
             }
             else if (call.Shown?.IsPutOff == true)
             {
                 call.PutOffs++;
-                if (!Show(call)) return null;
+                if (!Show(call))
+                    return null;
             }
             else if (call.Shown?.HasLeft == true)
             {
@@ -51,7 +57,8 @@ public sealed class Desk(IActivity activity, TimeProvider time)
                 return null;
             }
             call.AskedAt = now;
-            if (now < call.Until) return Faults.PersonTold(account, telling.Before, call.PutOffs, telling.PutOffs);
+            if (now < call.Until)
+                return Faults.PersonTold(account, telling.Before, call.PutOffs, telling.PutOffs);
             call.Shown?.Dispose();
             call.Shown = null;
             return null;
@@ -71,6 +78,7 @@ public sealed class Desk(IActivity activity, TimeProvider time)
     public void Forget(string account)
     {
         lock (_lock)
-            if (_calls.Remove(account, out var call)) call.Shown?.Dispose();
+            if (_calls.Remove(account, out var call))
+                call.Shown?.Dispose();
     }
 }

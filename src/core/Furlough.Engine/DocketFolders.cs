@@ -6,7 +6,11 @@ using Furlough.Model;
 namespace Furlough.Engine;
 
 /// <summary>Which of a docket's two folders: the one for the copy, on the target's volume, or the one for the original, on the source's.</summary>
-public enum DocketSide { Copy, Original }
+public enum DocketSide
+{
+    Copy,
+    Original,
+}
 
 /// <summary>What the journal keeps of a docket's folder, written before the folder is made.</summary>
 /// <param name="Ground">Path, on the volume, of the folder that holds <see cref="Layout.Dockets"/>.</param>
@@ -16,8 +20,14 @@ internal sealed record DocketFolderRecord(string Ground, string Token, ulong? Fi
 {
     internal static string KeyOf(DocketSide side) => side == DocketSide.Copy ? "folder-of-copy" : "folder-of-original";
 
-    internal static DocketFolderRecord? Of(JournalState state, DocketSide side) => state.Notes.GetValueOrDefault(KeyOf(side))?.Split('\t') is [var ground, var token, var id]
-        ? new DocketFolderRecord(PathText.Unescape(ground), token, ulong.TryParse(id, out var number) ? number : null) : null;
+    internal static DocketFolderRecord? Of(JournalState state, DocketSide side) =>
+        state.Notes.GetValueOrDefault(KeyOf(side))?.Split('\t') is [var ground, var token, var id]
+            ? new DocketFolderRecord(
+                PathText.Unescape(ground),
+                token,
+                ulong.TryParse(id, out var number) ? number : null
+            )
+            : null;
 
     internal string ToNote() => $"{PathText.Escape(Ground)}\t{Token}\t{FileId}";
 
@@ -34,7 +44,8 @@ public sealed class DocketFolder : IDisposable
     /// <param name="ground">The folder that holds <paramref name="above"/>; null where an older version left the docket's folder beside its place.</param>
     /// <param name="above">The folder that holds the docket's.</param>
     /// <param name="path">The docket's folder's path on its volume.</param>
-    internal DocketFolder(IFolder? ground, IFolder above, string name, IFolder folder, string path) => (_ground, _above, _name, Folder, Path) = (ground, above, name, folder, path);
+    internal DocketFolder(IFolder? ground, IFolder above, string name, IFolder folder, string path) =>
+        (_ground, _above, _name, Folder, Path) = (ground, above, name, folder, path);
 
     /// <summary>The docket's folder.</summary>
     public IFolder Folder { get; }
@@ -49,12 +60,14 @@ public sealed class DocketFolder : IDisposable
     public void Remove(CancellationToken stop)
     {
         // Its token goes last: what a crash leaves can still be recognised.
-        foreach (var entry in Folder.List().Where(e => e.Name != Layout.Token)) TreeRemoval.Run(Folder, entry.Name, stop);
+        foreach (var entry in Folder.List().Where(e => e.Name != Layout.Token))
+            TreeRemoval.Run(Folder, entry.Name, stop);
         Folder.Flush();
         Folder.Dispose();
         TreeRemoval.Run(_above, _name, stop);
         _above.Flush();
-        if (_ground is not null) DocketFolders.RemoveEmptyContainer(_ground);
+        if (_ground is not null)
+            DocketFolders.RemoveEmptyContainer(_ground);
     }
 
     /// <inheritdoc/>
@@ -79,7 +92,8 @@ public static class DocketFolders
     /// <summary>Whether only the system can make, rename and remove names in a folder that belong to the system.</summary>
     public static bool IsSystems(in NodeFacts folder)
     {
-        const uint groupAndOthersWrite = 0x12, sticky = 0x200;
+        const uint groupAndOthersWrite = 0x12,
+            sticky = 0x200;
         return folder.Owner == 0 && ((folder.Mode & groupAndOthersWrite) == 0 || (folder.Mode & sticky) != 0);
     }
 
@@ -87,7 +101,8 @@ public static class DocketFolders
     internal static List<string> Grounds(IFolder root, FileSystemAbilities abilities, Place place)
     {
         // Without owners there is nobody from whom to keep them, and no rights that could be gained.
-        if (!abilities.Owners) return [""];
+        if (!abilities.Owners)
+            return [""];
         List<(string Path, ulong Device)> closed = [];
         var (parts, device, at) = (place.Parts.SkipLast(1).ToList(), 0ul, root.OpenFolder("."));
         try
@@ -96,8 +111,10 @@ public static class DocketFolders
             {
                 var facts = at.Facts();
                 device = facts.Device;
-                if (closed.Count == level && IsSystems(facts)) closed.Add((string.Join('/', parts.Take(level)), facts.Device));
-                if (level == parts.Count || at.Find(parts[level]) is null) break;
+                if (closed.Count == level && IsSystems(facts))
+                    closed.Add((string.Join('/', parts.Take(level)), facts.Device));
+                if (level == parts.Count || at.Find(parts[level]) is null)
+                    break;
                 var next = at.OpenSubvolume(parts[level]);
                 at.Dispose();
                 at = next;
@@ -112,12 +129,20 @@ public static class DocketFolders
 
     /// <summary>A docket's folder as the journal knows it; null when it is not there.</summary>
     /// <exception cref="Fault"><c>docket-folder-replaced</c>: another folder stands there than the one that was made.</exception>
-    internal static DocketFolder? TryOpen(IFolder root, FileSystemAbilities abilities, Guid docket, DocketSide side, DocketFolderRecord record)
+    internal static DocketFolder? TryOpen(
+        IFolder root,
+        FileSystemAbilities abilities,
+        Guid docket,
+        DocketSide side,
+        DocketFolderRecord record
+    )
     {
-        if (Open(root, abilities, record.Ground, Layout.FolderOf(docket, side)) is not { } found) return null;
+        if (Open(root, abilities, record.Ground, Layout.FolderOf(docket, side)) is not { } found)
+            return null;
         try
         {
-            if (record.FileId is { } id && abilities.Owners && found.Folder.Facts().FileId != id) throw Replaced(found.Path);
+            if (record.FileId is { } id && abilities.Owners && found.Folder.Facts().FileId != id)
+                throw Replaced(found.Path);
             var token = ReadToken(found.Folder);
             // Cut short while it was made, or while it was removed.
             var isUnfinished = token is null && (record.FileId is null || found.Folder.List().Count == 0);
@@ -132,10 +157,17 @@ public static class DocketFolders
 
     /// <summary>A docket's folder of which no journal is at hand: where this version keeps them, or beside its place, where older ones did. Only one that the system made; null when there is none.</summary>
     /// <exception cref="Fault"><c>docket-folder-replaced</c>: somebody else made what is there.</exception>
-    public static DocketFolder? TryFind(IFolder root, FileSystemAbilities abilities, Place place, Guid docket, DocketSide side)
+    public static DocketFolder? TryFind(
+        IFolder root,
+        FileSystemAbilities abilities,
+        Place place,
+        Guid docket,
+        DocketSide side
+    )
     {
         foreach (var ground in Grounds(root, abilities, place))
-            if (Open(root, abilities, ground, Layout.FolderOf(docket, side)) is { } found) return found;
+            if (Open(root, abilities, ground, Layout.FolderOf(docket, side)) is { } found)
+                return found;
         return TryFindFormer(root, abilities, place, docket);
     }
 
@@ -154,7 +186,8 @@ public static class DocketFolders
         try
         {
             RequireSystems(folder.Folder, abilities, path);
-            if (ReadReceipt(folder.Folder) is { } receipt && receipt.Docket.Id != docket) throw Replaced(path);
+            if (ReadReceipt(folder.Folder) is { } receipt && receipt.Docket.Id != docket)
+                throw Replaced(path);
             return folder;
         }
         catch
@@ -173,27 +206,47 @@ public static class DocketFolders
             foreach (var name in List(at, abilities))
             {
                 using var folder = Reach.TryFolder(at, [Layout.Dockets, name]);
-                if (folder is not null && (!abilities.Owners || IsClosed(folder.Facts())) && ReadReceipt(folder) is { } receipt) yield return receipt;
+                if (
+                    folder is not null
+                    && (!abilities.Owners || IsClosed(folder.Facts()))
+                    && ReadReceipt(folder) is { } receipt
+                )
+                    yield return receipt;
             }
         }
         using var parent = Reach.TryFolder(root, place.Parts.SkipLast(1));
-        foreach (var entry in parent?.List().Where(e => e.Kind == NodeKind.Folder && e.Name.StartsWith(Layout.Prefix, StringComparison.Ordinal)) ?? [])
+        foreach (
+            var entry in parent
+                ?.List()
+                .Where(e => e.Kind == NodeKind.Folder && e.Name.StartsWith(Layout.Prefix, StringComparison.Ordinal))
+                ?? []
+        )
         {
             using var folder = parent!.OpenFolder(entry.Name);
-            if ((!abilities.Owners || IsClosed(folder.Facts())) && ReadReceipt(folder) is { } receipt) yield return receipt;
+            if ((!abilities.Owners || IsClosed(folder.Facts())) && ReadReceipt(folder) is { } receipt)
+                yield return receipt;
         }
     }
 
     /// <summary>The names of all dockets' folders below a ground; empty where there are none, or somebody else made what is there.</summary>
     public static IReadOnlyList<string> List(IFolder ground, FileSystemAbilities abilities)
     {
-        if (ground.Find(Layout.Dockets) is not { Kind: NodeKind.Folder }) return [];
+        if (ground.Find(Layout.Dockets) is not { Kind: NodeKind.Folder })
+            return [];
         using var container = ground.OpenFolder(Layout.Dockets);
-        return abilities.Owners && !IsClosed(container.Facts()) ? [] : [.. container.List().Where(e => e.Kind == NodeKind.Folder).Select(e => e.Name)];
+        return abilities.Owners && !IsClosed(container.Facts())
+            ? []
+            : [.. container.List().Where(e => e.Kind == NodeKind.Folder).Select(e => e.Name)];
     }
 
     /// <summary>Makes a docket's folder below a ground, or goes on with one whose making was cut short.</summary>
-    internal static DocketFolder Make(IFolder root, FileSystemAbilities abilities, Guid docket, DocketSide side, DocketFolderRecord record)
+    internal static DocketFolder Make(
+        IFolder root,
+        FileSystemAbilities abilities,
+        Guid docket,
+        DocketSide side,
+        DocketFolderRecord record
+    )
     {
         var ground = Reach.Folder(root, Parts(record.Ground));
         for (var again = true; ; again = false)
@@ -201,15 +254,19 @@ public static class DocketFolders
             IFolder? container = null;
             try
             {
-                if (ground.Find(Layout.Dockets) is null) ground.MakeFolder(Layout.Dockets, Layout.Closed).Dispose();
+                if (ground.Find(Layout.Dockets) is null)
+                    ground.MakeFolder(Layout.Dockets, Layout.Closed).Dispose();
                 container = ground.OpenFolder(Layout.Dockets);
                 var path = Walk.Join(record.Ground, Layout.Dockets);
                 RequireSystems(container, abilities, path);
                 var name = Layout.FolderOf(docket, side);
-                var folder = container.Find(name) is null ? container.MakeFolder(name, Layout.Closed) : container.OpenFolder(name);
+                var folder = container.Find(name) is null
+                    ? container.MakeFolder(name, Layout.Closed)
+                    : container.OpenFolder(name);
                 var made = new DocketFolder(ground, container, name, folder, Walk.Join(path, name));
                 RequireSystems(folder, abilities, made.Path);
-                if (ReadToken(folder) != record.Token) DurableFile.Write(folder, Layout.Token, System.Text.Encoding.ASCII.GetBytes(record.Token));
+                if (ReadToken(folder) != record.Token)
+                    DurableFile.Write(folder, Layout.Token, System.Text.Encoding.ASCII.GetBytes(record.Token));
                 container.Flush();
                 ground.Flush();
                 return made;
@@ -232,14 +289,16 @@ public static class DocketFolders
     internal static void RemoveEmptyContainers(IFolder root, FileSystemAbilities abilities, Place place)
     {
         foreach (var ground in Grounds(root, abilities, place))
-            using (var folder = Reach.Folder(root, Parts(ground))) RemoveEmptyContainer(folder);
+            using (var folder = Reach.Folder(root, Parts(ground)))
+                RemoveEmptyContainer(folder);
     }
 
     internal static void RemoveEmptyContainer(IFolder ground)
     {
         try
         {
-            if (ground.Find(Layout.Dockets) is null) return;
+            if (ground.Find(Layout.Dockets) is null)
+                return;
             ground.RemoveFolder(Layout.Dockets);
             ground.Flush();
         }
@@ -249,7 +308,8 @@ public static class DocketFolders
     private static DocketFolder? Open(IFolder root, FileSystemAbilities abilities, string at, string name)
     {
         var ground = Reach.TryFolder(root, Parts(at));
-        IFolder? container = null, folder = null;
+        IFolder? container = null,
+            folder = null;
         try
         {
             if (ground?.Find(Layout.Dockets) is not null)
@@ -281,7 +341,8 @@ public static class DocketFolders
     internal static string? ReadToken(IFolder folder)
     {
         const int most = 100;
-        if (folder.Find(Layout.Token) is not { Kind: NodeKind.File, SizeBytes: < most }) return null;
+        if (folder.Find(Layout.Token) is not { Kind: NodeKind.File, SizeBytes: < most })
+            return null;
         using var file = folder.OpenFile(Layout.Token);
         using var text = new StreamReader(file.Read());
         return text.ReadToEnd();
@@ -290,7 +351,8 @@ public static class DocketFolders
     private static Receipt? ReadReceipt(IFolder folder)
     {
         const int most = 4 << 20;
-        if (folder.Find(Layout.Receipt) is not { Kind: NodeKind.File, SizeBytes: < most }) return null;
+        if (folder.Find(Layout.Receipt) is not { Kind: NodeKind.File, SizeBytes: < most })
+            return null;
         using var file = folder.OpenFile(Layout.Receipt);
         using var text = new StreamReader(file.Read());
         return Receipt.Parse(text.ReadToEnd())?.Receipt;
@@ -298,7 +360,8 @@ public static class DocketFolders
 
     private static void RequireSystems(IFolder folder, FileSystemAbilities abilities, string path)
     {
-        if (abilities.Owners && !IsClosed(folder.Facts())) throw Replaced(path);
+        if (abilities.Owners && !IsClosed(folder.Facts()))
+            throw Replaced(path);
     }
 
     /// <summary>Made by the system, and nobody else may enter.</summary>
@@ -310,6 +373,10 @@ public static class DocketFolders
 
     private static string[] Parts(string path) => path.Length == 0 ? [] : path.Split('/');
 
-    private static Fault Replaced(string path) => new(ReplacedCode, $"The folder `{PathText.Show(path)}`, in which Furlough keeps copies and originals, is not the one that it made: somebody put another one there.",
-        "Find out who did that and take it away. Furlough used nothing of it.");
+    private static Fault Replaced(string path) =>
+        new(
+            ReplacedCode,
+            $"The folder `{PathText.Show(path)}`, in which Furlough keeps copies and originals, is not the one that it made: somebody put another one there.",
+            "Find out who did that and take it away. Furlough used nothing of it."
+        );
 }

@@ -33,13 +33,15 @@ public static class DurableFile
     private static string Fresh(IFolder folder, string name)
     {
         var fresh = name + "-new";
-        if (folder.Find(fresh) is not null) folder.RemoveFile(fresh);
+        if (folder.Find(fresh) is not null)
+            folder.RemoveFile(fresh);
         return fresh;
     }
 
     private static void Rename(IFolder folder, string fresh, string name)
     {
-        if (folder.Find(name) is not null) folder.RemoveFile(name);
+        if (folder.Find(name) is not null)
+            folder.RemoveFile(name);
         folder.Move(fresh, folder, name);
         folder.Flush();
     }

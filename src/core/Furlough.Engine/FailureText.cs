@@ -11,42 +11,72 @@ internal static class FailureText
     /// <param name="waits">It goes on when the fault is over.</param>
     internal static Failure Of(Work work, Fault fault, string where, bool isLive = false, bool waits = false)
     {
-        var again = work.Docket.Work switch { DocketWork.Return => "relocation return", DocketWork.FallBack => "relocation fall-back", DocketWork.Gather => "relocation gather", _ => "relocation retry" };
-        var retry = isLive ? "`furlough audit make`" : work.Docket.Work == DocketWork.Discard ? "discard it again (`furlough original list` names it)" : $"`furlough {again} {work.Docket.Relocation}`";
-        var remedy = fault is IoFault { Reason: IoReason.Unreadable } io && IsOfCopy(work.Docket, io.Path) ? "Check the disk of the target; the source can be read. Then {retry}." : fault.Remedy;
-        return new Failure(fault.Code, Sentence(work, fault, waits ? "waits" : "stopped"), where, remedy.Replace("{retry}", retry, StringComparison.Ordinal).Replace("{number}", $"{work.Docket.Relocation}", StringComparison.Ordinal));
+        var again = work.Docket.Work switch
+        {
+            DocketWork.Return => "relocation return",
+            DocketWork.FallBack => "relocation fall-back",
+            DocketWork.Gather => "relocation gather",
+            _ => "relocation retry",
+        };
+        var retry =
+            isLive ? "`furlough audit make`"
+            : work.Docket.Work == DocketWork.Discard ? "discard it again (`furlough original list` names it)"
+            : $"`furlough {again} {work.Docket.Relocation}`";
+        var remedy =
+            fault is IoFault { Reason: IoReason.Unreadable } io && IsOfCopy(work.Docket, io.Path)
+                ? "Check the disk of the target; the source can be read. Then {retry}."
+                : fault.Remedy;
+        return new Failure(
+            fault.Code,
+            Sentence(work, fault, waits ? "waits" : "stopped"),
+            where,
+            remedy
+                .Replace("{retry}", retry, StringComparison.Ordinal)
+                .Replace("{number}", $"{work.Docket.Relocation}", StringComparison.Ordinal)
+        );
     }
 
     private static string Sentence(Work work, Fault fault, string what)
     {
-        var doing = work.Docket.Work switch { DocketWork.Discard => "Discarding the original of", DocketWork.Return => "The return of", DocketWork.FallBack => "Falling back of", DocketWork.Gather => "Gathering what stands at the former place of", _ => "The relocation of" };
+        var doing = work.Docket.Work switch
+        {
+            DocketWork.Discard => "Discarding the original of",
+            DocketWork.Return => "The return of",
+            DocketWork.FallBack => "Falling back of",
+            DocketWork.Gather => "Gathering what stands at the former place of",
+            _ => "The relocation of",
+        };
         return fault is IoFault io
             ? $"{doing} {work.Docket.Holding} {what}: {(IsOfCopy(work.Docket, io.Path) ? "the copy of " : "")}`{PathText.Show(Within(work.Docket, io.Path))}` {Verb(io.Reason)} ({io.SystemWords})."
             : $"{doing} {work.Docket.Holding} {what}: {char.ToLowerInvariant(fault.Message[0])}{fault.Message[1..]}";
     }
 
-    private static string Verb(IoReason reason) => reason switch
-    {
-        IoReason.Unreadable => "cannot be read",
-        IoReason.NoSpace => "does not fit on its volume",
-        IoReason.ReadOnly => "cannot be written",
-        IoReason.Denied => "may not be opened or changed",
-        IoReason.Changed => "keeps changing",
-        IoReason.BehindLink => "is not what it should be",
-        IoReason.NotFound => "is missing",
-        _ => "stopped the work",
-    };
+    private static string Verb(IoReason reason) =>
+        reason switch
+        {
+            IoReason.Unreadable => "cannot be read",
+            IoReason.NoSpace => "does not fit on its volume",
+            IoReason.ReadOnly => "cannot be written",
+            IoReason.Denied => "may not be opened or changed",
+            IoReason.Changed => "keeps changing",
+            IoReason.BehindLink => "is not what it should be",
+            IoReason.NotFound => "is missing",
+            _ => "stopped the work",
+        };
 
     /// <summary>Whether a path lies in the copy that is being made, and not in the source.</summary>
-    private static bool IsOfCopy(Docket docket, string path) => path.Contains($"/{Layout.FolderOf(docket.Id, DocketSide.Copy)}/{Layout.Staging}/", StringComparison.Ordinal);
+    private static bool IsOfCopy(Docket docket, string path) =>
+        path.Contains($"/{Layout.FolderOf(docket.Id, DocketSide.Copy)}/{Layout.Staging}/", StringComparison.Ordinal);
 
     /// <summary>A node's path below the holding, where it lies there.</summary>
     private static string Within(Docket docket, string path)
     {
         foreach (var root in (string[])[docket.Source.Path, docket.Target.Path])
-            if (path.StartsWith(root + "/", StringComparison.Ordinal)) return path[(root.Length + 1)..];
+            if (path.StartsWith(root + "/", StringComparison.Ordinal))
+                return path[(root.Length + 1)..];
         var staging = $"/{Layout.FolderOf(docket.Id, DocketSide.Copy)}/{Layout.Staging}/";
-        if (path.IndexOf(staging, StringComparison.Ordinal) is var at and >= 0) return path[(at + staging.Length)..];
+        if (path.IndexOf(staging, StringComparison.Ordinal) is var at and >= 0)
+            return path[(at + staging.Length)..];
         return path;
     }
 }

@@ -19,11 +19,17 @@ namespace Furlough.Engine;
 /// </summary>
 public static class Itinerary
 {
-    private static readonly IStep Quiesce = new QuiesceStep(), Copy = new CopyStep(), CatchUp = new CatchUpStep(), Prove = new ProveStep(),
-        Repoint = new RepointStep(), SetAside = new SetAsideStep(), Reopen = new ReopenStep(), Confirm = new ConfirmStep(), Mend = new MendStep();
+    private static readonly IStep Quiesce = new QuiesceStep(),
+        Copy = new CopyStep(),
+        CatchUp = new CatchUpStep(),
+        Prove = new ProveStep(),
+        Repoint = new RepointStep(),
+        SetAside = new SetAsideStep(),
+        Reopen = new ReopenStep(),
+        Confirm = new ConfirmStep(),
+        Mend = new MendStep();
 
-    private static readonly IStep[]
-        Discarding = [new DiscardStep()],
+    private static readonly IStep[] Discarding = [new DiscardStep()],
         Gathering = [new GatherPrepareStep(), Copy, Prove, new GatherStep()],
         FallingBack = [new FallBackPrepareStep(), Quiesce, Repoint, Reopen, Confirm],
         Cold = [new PrepareStep(), Quiesce, Copy, Prove, Repoint, SetAside, Reopen, Confirm],
@@ -33,21 +39,23 @@ public static class Itinerary
         Exchange = [new PrepareStep(), Quiesce, Repoint, Reopen, Confirm];
 
     /// <summary>The steps of a docket.</summary>
-    public static IReadOnlyList<IStep> Of(Docket docket) => docket switch
-    {
-        { Work: DocketWork.Discard } => Discarding,
-        { Work: DocketWork.Gather } => Gathering,
-        { Method: Method.Setting } => Setting,
-        { Program.Mends: true } => [.. Moving(docket), Mend],
-        _ => Moving(docket),
-    };
+    public static IReadOnlyList<IStep> Of(Docket docket) =>
+        docket switch
+        {
+            { Work: DocketWork.Discard } => Discarding,
+            { Work: DocketWork.Gather } => Gathering,
+            { Method: Method.Setting } => Setting,
+            { Program.Mends: true } => [.. Moving(docket), Mend],
+            _ => Moving(docket),
+        };
 
-    private static IStep[] Moving(Docket docket) => docket switch
-    {
-        { Work: DocketWork.FallBack } => FallingBack,
-        { Method: Method.Adopt, Work: DocketWork.Relocate } => Adopting,
-        { Method: Method.Exchange } => Exchange,
-        { Method: Method.Warm } => Warm,
-        _ => Cold,
-    };
+    private static IStep[] Moving(Docket docket) =>
+        docket switch
+        {
+            { Work: DocketWork.FallBack } => FallingBack,
+            { Method: Method.Adopt, Work: DocketWork.Relocate } => Adopting,
+            { Method: Method.Exchange } => Exchange,
+            { Method: Method.Warm } => Warm,
+            _ => Cold,
+        };
 }

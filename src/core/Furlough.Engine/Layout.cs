@@ -52,7 +52,8 @@ public static class Layout
     public const uint Open = 0x1ED;
 
     /// <summary>The name of a docket's folder on one side.</summary>
-    public static string FolderOf(Guid docket, DocketSide side) => $"{docket:N}-{(side == DocketSide.Copy ? "copy" : "original")}";
+    public static string FolderOf(Guid docket, DocketSide side) =>
+        $"{docket:N}-{(side == DocketSide.Copy ? "copy" : "original")}";
 
     /// <summary>The name that a docket's folder had in versions that kept it beside source and target.</summary>
     public static string FormerFolderOf(Guid docket) => Prefix + docket.ToString("N");
@@ -63,17 +64,33 @@ public static class Layout
 
 /// <summary>What a receipt says, so that a holding can be recognised without journal or service.</summary>
 /// <param name="Names">Who was behind the numbers of owners and groups.</param>
-public sealed record Receipt(Docket Docket, IReadOnlyList<PointerHistory> Pointers, DateTimeOffset WrittenAt, long Files, long DataBytes, string ManifestDigest, IReadOnlyList<NumberedName> Names)
+public sealed record Receipt(
+    Docket Docket,
+    IReadOnlyList<PointerHistory> Pointers,
+    DateTimeOffset WrittenAt,
+    long Files,
+    long DataBytes,
+    string ManifestDigest,
+    IReadOnlyList<NumberedName> Names
+)
 {
     /// <summary>Reads a receipt's file; null when it is torn or foreign. The signature is not checked here.</summary>
     public static (Receipt Receipt, string Body, string Signature)? Parse(string text)
     {
-        if (text.Split('\n') is not [var body, var signature, ""]) return null;
+        if (text.Split('\n') is not [var body, var signature, ""])
+            return null;
         try
         {
-            return JsonSerializer.Deserialize(body, EngineJson.Default.Receipt) is { Docket: not null, Names: not null } receipt ? (receipt, body, signature) : null;
+            return
+                JsonSerializer.Deserialize(body, EngineJson.Default.Receipt)
+                    is { Docket: not null, Names: not null } receipt
+                ? (receipt, body, signature)
+                : null;
         }
-        catch (JsonException) { return null; }
+        catch (JsonException)
+        {
+            return null;
+        }
     }
 
     /// <summary>The receipt as a file: one line of JSON, one line of signature.</summary>
@@ -84,7 +101,8 @@ public sealed record Receipt(Docket Docket, IReadOnlyList<PointerHistory> Pointe
     }
 
     /// <summary>Writes it durably into a docket's folder.</summary>
-    public void Write(IFolder folder, IReceiptSigner signer) => DurableFile.Write(folder, Layout.Receipt, ToBytes(signer));
+    public void Write(IFolder folder, IReceiptSigner signer) =>
+        DurableFile.Write(folder, Layout.Receipt, ToBytes(signer));
 }
 
 /// <summary>JSON of the engine's own files.</summary>

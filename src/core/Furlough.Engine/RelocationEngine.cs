@@ -18,9 +18,16 @@ using Furlough.Model;
 namespace Furlough.Engine;
 
 /// <summary>Carries out dockets, one at a time, and takes up what a crash cut short. The step classes do the work; this decides what comes next.</summary>
-public sealed class RelocationEngine(IMachine machine, IJournal journal, IPermits permits, IReceiptSigner signer, TimeProvider time)
+public sealed class RelocationEngine(
+    IMachine machine,
+    IJournal journal,
+    IPermits permits,
+    IReceiptSigner signer,
+    TimeProvider time
+)
 {
-    private const string ParkedFor = "parked-for", ParkedSaying = "parked-saying";
+    private const string ParkedFor = "parked-for",
+        ParkedSaying = "parked-saying";
 
     /// <summary>How long an account is kept out for a service that does not answer, before the docket is undone.</summary>
     private static readonly TimeSpan LongestAwayWhileQuiesced = TimeSpan.FromMinutes(5);
@@ -38,17 +45,23 @@ public sealed class RelocationEngine(IMachine machine, IJournal journal, IPermit
     {
         var work = new Work(docket, machine, _desk, _watches, journal, permits, signer, watcher, time, stop);
         var state = journal.Read(docket.Id);
-        if (state.Ended is { } ended) return ended;
+        if (state.Ended is { } ended)
+            return ended;
         machine.Activity.GiveWay(docket.Terms.GiveWay);
         try
         {
-            var reached = state.Undoing is { } cause ? BackOut(work, cause) : IsStillParked(work) ? RelocationState.Waiting : CarryOut(work);
-            if (reached != RelocationState.Waiting) _watches.End(docket.Id);
+            var reached =
+                state.Undoing is { } cause ? BackOut(work, cause)
+                : IsStillParked(work) ? RelocationState.Waiting
+                : CarryOut(work);
+            if (reached != RelocationState.Waiting)
+                _watches.End(docket.Id);
             return reached;
         }
         finally
         {
-            if (docket.Terms.GiveWay) machine.Activity.GiveWay(false);
+            if (docket.Terms.GiveWay)
+                machine.Activity.GiveWay(false);
         }
     }
 
@@ -59,14 +72,17 @@ public sealed class RelocationEngine(IMachine machine, IJournal journal, IPermit
         foreach (var method in Itinerary.Of(docket))
         {
             var step = method.Name;
-            if (journal.Read(docket.Id).Done.Contains(step)) continue;
+            if (journal.Read(docket.Id).Done.Contains(step))
+                continue;
             work.Stop.ThrowIfCancellationRequested();
             try
             {
-                if (!IsPastReturn(work)) work.Heed();
+                if (!IsPastReturn(work))
+                    work.Heed();
                 RequirePermit(work, step);
                 work.Changed(work.UnderWay, step);
-                if (journal.Read(docket.Id).Begun is null) machine.Floor?.Require(docket, journal);
+                if (journal.Read(docket.Id).Begun is null)
+                    machine.Floor?.Require(docket, journal);
                 RequireSequence(docket, step);
                 StepStates.RequireEntering(work, step);
                 var begun = time.GetTimestamp();
@@ -74,7 +90,8 @@ public sealed class RelocationEngine(IMachine machine, IJournal journal, IPermit
                 method.Perform(work);
                 StepStates.RequireLeaving(work, step);
                 journal.Done(docket.Id, step);
-                if (inOneGo) work.Took(step, time.GetElapsedTime(begun));
+                if (inOneGo)
+                    work.Took(step, time.GetElapsedTime(begun));
             }
             catch (Parked parked)
             {
@@ -84,9 +101,23 @@ public sealed class RelocationEngine(IMachine machine, IJournal journal, IPermit
             {
                 return Stopped(work, step, fault);
             }
-            catch (Exception unforeseen) when (unforeseen is IOException or UnauthorizedAccessException or FormatException or InvalidOperationException)
+            catch (Exception unforeseen)
+                when (unforeseen
+                        is IOException
+                            or UnauthorizedAccessException
+                            or FormatException
+                            or InvalidOperationException
+                )
             {
-                return Stopped(work, step, new Fault("unforeseen", $"{step.Word()} met something unforeseen ({unforeseen.Message}).", "Look at the agent's log, then {retry}."));
+                return Stopped(
+                    work,
+                    step,
+                    new Fault(
+                        "unforeseen",
+                        $"{step.Word()} met something unforeseen ({unforeseen.Message}).",
+                        "Look at the agent's log, then {retry}."
+                    )
+                );
             }
             finally
             {
@@ -108,18 +139,23 @@ public sealed class RelocationEngine(IMachine machine, IJournal journal, IPermit
     /// <summary>Whether the docket was put away for a reason that still holds.</summary>
     private bool IsStillParked(Work work)
     {
-        if (work.Noted(ParkedFor) is not { Length: > 0 } reason) return false;
+        if (work.Noted(ParkedFor) is not { Length: > 0 } reason)
+            return false;
         var wish = permits.WishOf(work.Docket.Id);
         var goesOn = wish == Wish.BackOut || time.GetUtcNow() >= work.Docket.NotAfter;
-        if (reason == Faults.PersonToldCode && (goesOn || wish.Rests())) _desk.Forget(work.Docket.Holding.Account);
-        if (!goesOn && (wish.Rests() || StillHolds(work, reason))) return true;
+        if (reason == Faults.PersonToldCode && (goesOn || wish.Rests()))
+            _desk.Forget(work.Docket.Holding.Account);
+        if (!goesOn && (wish.Rests() || StillHolds(work, reason)))
+            return true;
         work.Note(ParkedFor, "");
         return false;
     }
 
     /// <summary>Who puts the work off is a reason of its own, to be reported.</summary>
     private bool StillHolds(Work work, string reason) =>
-        reason == Faults.PersonToldCode ? _desk.Waits(work.Docket)?.Message == work.Noted(ParkedSaying) : Faults.IsInTheWay(reason) && QuiesceStep.InTheWay(work) is not null;
+        reason == Faults.PersonToldCode
+            ? _desk.Waits(work.Docket)?.Message == work.Noted(ParkedSaying)
+            : Faults.IsInTheWay(reason) && QuiesceStep.InTheWay(work) is not null;
 
     private static bool IsPastReturn(Work work) => work.Noted(ReopenStep.Compared) is not null;
 
@@ -127,19 +163,38 @@ public sealed class RelocationEngine(IMachine machine, IJournal journal, IPermit
     private void RequirePermit(Work work, Step step)
     {
         var begun = journal.Read(work.Docket.Id).Begun;
-        if (step == Step.Discard ? begun is not null : begun >= Step.Repoint || SequenceOf(work.Docket).TakeWhile(s => s is not (Step.Quiesce or Step.Repoint)).Contains(step)) return;
-        if (permits.Holds(work.Docket.Id)) return;
+        if (
+            step == Step.Discard
+                ? begun is not null
+                : begun >= Step.Repoint
+                    || SequenceOf(work.Docket).TakeWhile(s => s is not (Step.Quiesce or Step.Repoint)).Contains(step)
+        )
+            return;
+        if (permits.Holds(work.Docket.Id))
+            return;
         TimeSpan? most = IsQuiesced(work) ? LongestAwayWhileQuiesced : null;
         switch (permits.Await(work.Docket, most, () => work.Waits(step, Faults.NoPermit()), work.Stop))
         {
             case PermitAnswer.Refused:
-                throw new Fault("permit-refused", "The run was halted before this relocation's turn.", "Start it again with {retry} when the run may go on.");
+                throw new Fault(
+                    "permit-refused",
+                    "The run was halted before this relocation's turn.",
+                    "Start it again with {retry} when the run may go on."
+                );
             case PermitAnswer.NotNow:
                 throw new Parked(Faults.NotNow(permits.WishOf(work.Docket.Id)));
             case PermitAnswer.Expired when most is not null:
-                throw new Fault("permit-expired", $"The permit expired and the service did not answer for {LongestAwayWhileQuiesced.TotalMinutes:0} minutes, while the account was kept out.", "Check the connection to the service, then {retry}.");
+                throw new Fault(
+                    "permit-expired",
+                    $"The permit expired and the service did not answer for {LongestAwayWhileQuiesced.TotalMinutes:0} minutes, while the account was kept out.",
+                    "Check the connection to the service, then {retry}."
+                );
             case PermitAnswer.Expired:
-                throw new Fault("docket-expired", "The service did not answer within the docket's time.", "Check the connection to the service, then {retry}.");
+                throw new Fault(
+                    "docket-expired",
+                    "The service did not answer within the docket's time.",
+                    "Check the connection to the service, then {retry}."
+                );
         }
     }
 
@@ -157,14 +212,23 @@ public sealed class RelocationEngine(IMachine machine, IJournal journal, IPermit
     {
         if (work.Docket.Work == DocketWork.Discard)
         {
-            var failure = FailureText.Of(work, fault, "The holding lives where it did; the original is still there or partly removed.");
+            var failure = FailureText.Of(
+                work,
+                fault,
+                "The holding lives where it did; the original is still there or partly removed."
+            );
             work.Changed(RelocationState.Failed, step, failure);
             journal.End(work.Docket.Id, RelocationState.Failed);
             return RelocationState.Failed;
         }
         if (IsPastReturn(work))
         {
-            var failure = FailureText.Of(work, fault, $"The data lives at {work.LivePlaceInWords()}{(work.KeepsOriginal ? "; the original is kept" : "")}.", isLive: true);
+            var failure = FailureText.Of(
+                work,
+                fault,
+                $"The data lives at {work.LivePlaceInWords()}{(work.KeepsOriginal ? "; the original is kept" : "")}.",
+                isLive: true
+            );
             work.Changed(RelocationState.Failed, step, failure);
             journal.End(work.Docket.Id, RelocationState.Failed);
             return RelocationState.Failed;
@@ -174,24 +238,35 @@ public sealed class RelocationEngine(IMachine machine, IJournal journal, IPermit
 
     private RelocationState BackOut(Work work, Failure cause)
     {
-        if (journal.Read(work.Docket.Id).Undoing is null) journal.Undo(work.Docket.Id, cause);
+        if (journal.Read(work.Docket.Id).Undoing is null)
+            journal.Undo(work.Docket.Id, cause);
         var at = journal.Read(work.Docket.Id).Begun;
         work.Changed(RelocationState.BackingOut, at, cause);
-        var final = cause.Code is "permit-refused" or "docket-expired" or "permit-expired" or "backed-out-by-hand" ? RelocationState.BackedOut : RelocationState.Failed;
+        var final = cause.Code is "permit-refused" or "docket-expired" or "permit-expired" or "backed-out-by-hand"
+            ? RelocationState.BackedOut
+            : RelocationState.Failed;
         try
         {
-            foreach (var left in Undo.Run(work)) work.Report(left);
+            foreach (var left in Undo.Run(work))
+                work.Report(left);
             OwnFolders.Tidy(work);
             cause = cause with
             {
-                Where = work.Docket.Work.MovesHolding() ? $"Nothing has changed; {work.LiveInWords()}."
+                Where = work.Docket.Work.MovesHolding()
+                    ? $"Nothing has changed; {work.LiveInWords()}."
                     : $"The former place is as it was; the holding lives at `{machine.Volumes.Show(work.Docket.Target)}`.",
             };
         }
         catch (Fault fault)
         {
-            var lockedOut = QuiesceStep.IsKeptOut(work) ? $" {work.Docket.Holding.Account} is still kept from signing in; `furlough-agent let-in {work.Docket.Holding.Account}` at the machine lets the person in." : "";
-            cause = cause with { Where = $"Backing out stopped ({fault.Message.TrimEnd('.')}); source and target are both complete and {work.LiveInWords()}.{lockedOut}" };
+            var lockedOut = QuiesceStep.IsKeptOut(work)
+                ? $" {work.Docket.Holding.Account} is still kept from signing in; `furlough-agent let-in {work.Docket.Holding.Account}` at the machine lets the person in."
+                : "";
+            cause = cause with
+            {
+                Where =
+                    $"Backing out stopped ({fault.Message.TrimEnd('.')}); source and target are both complete and {work.LiveInWords()}.{lockedOut}",
+            };
             final = RelocationState.Failed;
         }
         finally
@@ -208,7 +283,10 @@ public sealed class RelocationEngine(IMachine machine, IJournal journal, IPermit
         var docket = work.Docket;
         OriginalBack.RemoveEmptied(work);
         OwnFolders.Tidy(work);
-        if (docket.Work == DocketWork.Return && OriginalBack.Of(work) is not null) work.Report("What lived there was equal to the original in every byte: the original was renamed back, nothing was copied.");
+        if (docket.Work == DocketWork.Return && OriginalBack.Of(work) is not null)
+            work.Report(
+                "What lived there was equal to the original in every byte: the original was renamed back, nothing was copied."
+            );
         var final = docket switch
         {
             { Work: DocketWork.Discard } => RelocationState.Finished,
@@ -218,7 +296,16 @@ public sealed class RelocationEngine(IMachine machine, IJournal journal, IPermit
             _ => RelocationState.Switched,
         };
         var original = work.KeepsOriginal
-            ? new OriginalFacts(docket.Id, docket.Holding, docket.Source, time.GetUtcNow(), docket.Files, docket.DataBytes, false, null)
+            ? new OriginalFacts(
+                docket.Id,
+                docket.Holding,
+                docket.Source,
+                time.GetUtcNow(),
+                docket.Files,
+                docket.DataBytes,
+                false,
+                null
+            )
             : null;
         // Told before it is ended: a crash in between tells it twice, never not at all.
         work.Changed(final, Itinerary.Of(docket)[^1].Name, original: original, liveAgain: OriginalBack.Of(work));

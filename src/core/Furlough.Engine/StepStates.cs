@@ -59,16 +59,27 @@ internal static class StepStates
 
     private static (State Entering, State Leaving) StatesOf(Work work, Step step)
     {
-        if (!work.Docket.Work.MovesHolding()) return (Untouched, Untouched);
+        if (!work.Docket.Work.MovesHolding())
+            return (Untouched, Untouched);
         var (entering, leaving) = Table[step];
-        return work.Docket.Method == Method.Setting ? (entering with { KeptOut = false }, leaving with { KeptOut = false }) : (entering, leaving);
+        return work.Docket.Method == Method.Setting
+            ? (entering with { KeptOut = false }, leaving with { KeptOut = false })
+            : (entering, leaving);
     }
 
     private static void Require(Work work, Step step, State state, string moment)
     {
-        if (state.Leads == Live.Source) work.RequirePointersAtSource();
-        if (state.Leads == Live.Target) work.RequirePointersAtTarget();
-        if (state.KeptOut is { } keptOut && keptOut != QuiesceStep.IsKeptOut(work) && (!keptOut || QuiesceStep.CanKeepOut(work)))
-            throw new InvalidOperationException($"{step.Word()} was {moment} with the account {(keptOut ? "let in" : "kept out")}.");
+        if (state.Leads == Live.Source)
+            work.RequirePointersAtSource();
+        if (state.Leads == Live.Target)
+            work.RequirePointersAtTarget();
+        if (
+            state.KeptOut is { } keptOut
+            && keptOut != QuiesceStep.IsKeptOut(work)
+            && (!keptOut || QuiesceStep.CanKeepOut(work))
+        )
+            throw new InvalidOperationException(
+                $"{step.Word()} was {moment} with the account {(keptOut ? "let in" : "kept out")}."
+            );
     }
 }

@@ -4,24 +4,40 @@ namespace Furlough.Model;
 
 /// <summary>What a docket asks for.</summary>
 [JsonConverter(typeof(WordConverter<DocketWork>))]
-public enum DocketWork { Relocate, Return, FallBack, Discard, Gather }
+public enum DocketWork
+{
+    Relocate,
+    Return,
+    FallBack,
+    Discard,
+    Gather,
+}
 
 /// <summary>What follows from what a docket asks for.</summary>
 public static class DocketWorks
 {
     /// <summary>The work takes the holding to another place; else the holding stays where it lives, at the docket's target.</summary>
-    public static bool MovesHolding(this DocketWork work) => work is DocketWork.Relocate or DocketWork.Return or DocketWork.FallBack;
+    public static bool MovesHolding(this DocketWork work) =>
+        work is DocketWork.Relocate or DocketWork.Return or DocketWork.FallBack;
 }
 
 /// <summary>How the data gets to its target: copied while nobody works; copied while people work, then caught up; renamed on its own volume; it is there already; or no data moves, only the setting changes.</summary>
 [JsonConverter(typeof(WordConverter<Method>))]
-public enum Method { Cold, Warm, Exchange, Adopt, Setting }
+public enum Method
+{
+    Cold,
+    Warm,
+    Exchange,
+    Adopt,
+    Setting,
+}
 
 /// <summary>What follows from methods.</summary>
 public static class MethodsOfDockets
 {
     /// <summary>How it is said where the holding is: "the data lives at", or, where only settings change, where these lead.</summary>
-    public static string Lives(this Method method) => method == Method.Setting ? "the settings lead to" : "the data lives at";
+    public static string Lives(this Method method) =>
+        method == Method.Setting ? "the settings lead to" : "the data lives at";
 }
 
 /// <summary>One pointer to be changed: it must read <paramref name="Expected"/>; <paramref name="Next"/> is its new raw value, null to spell the target in the pointer's own syntax.</summary>
@@ -80,10 +96,30 @@ public sealed record DiscardTerms(DateTimeOffset KeptUntil, string? BeforeItsTim
 /// <param name="LeavesLink">A link to the target stays at the source, for programs that know only the old path.</param>
 /// <param name="Supersedes">Earlier dockets of this relocation, whose staging folders may be removed.</param>
 public sealed record Docket(
-    Guid Id, long Relocation, Guid Machine, int Supersession, DateTimeOffset NotBefore, DateTimeOffset NotAfter,
-    DocketWork Work, Method Method, HoldingName Holding, string AccountId, Place Source, Place Target,
-    VolumeIdentity SourceVolume, VolumeIdentity TargetVolume, int OwnedFrom, IReadOnlyList<PointerChange> Pointers,
-    long Files, long DataBytes, IReadOnlyList<Guid> Originals, IReadOnlyList<Guid> Supersedes, Terms Terms, Adoption? Adoption = null, bool LeavesLink = false)
+    Guid Id,
+    long Relocation,
+    Guid Machine,
+    int Supersession,
+    DateTimeOffset NotBefore,
+    DateTimeOffset NotAfter,
+    DocketWork Work,
+    Method Method,
+    HoldingName Holding,
+    string AccountId,
+    Place Source,
+    Place Target,
+    VolumeIdentity SourceVolume,
+    VolumeIdentity TargetVolume,
+    int OwnedFrom,
+    IReadOnlyList<PointerChange> Pointers,
+    long Files,
+    long DataBytes,
+    IReadOnlyList<Guid> Originals,
+    IReadOnlyList<Guid> Supersedes,
+    Terms Terms,
+    Adoption? Adoption = null,
+    bool LeavesLink = false
+)
 {
     /// <summary>The program whose holding it is; null where nothing is to be done about one.</summary>
     public OwnProgram? Program { get; init; }
@@ -97,13 +133,22 @@ public sealed record Docket(
 
 /// <summary>What the service wishes of a docket that is under way: that it goes on, that it rests for one of four reasons, or that it is undone.</summary>
 [JsonConverter(typeof(WordConverter<Wish>))]
-public enum Wish { GoOn, Pause, OutsideHours, AwaitPerson, BackOut, Hold }
+public enum Wish
+{
+    GoOn,
+    Pause,
+    OutsideHours,
+    AwaitPerson,
+    BackOut,
+    Hold,
+}
 
 /// <summary>What follows from wishes.</summary>
 public static class WishesOfDockets
 {
     /// <summary>The docket rests, as long as nobody is kept out for it.</summary>
-    public static bool Rests(this Wish wish) => wish is Wish.Pause or Wish.OutsideHours or Wish.AwaitPerson or Wish.Hold;
+    public static bool Rests(this Wish wish) =>
+        wish is Wish.Pause or Wish.OutsideHours or Wish.AwaitPerson or Wish.Hold;
 }
 
 /// <summary>Leave to go on from <see cref="Step.Quiesce"/>: short-lived, renewed at every contact.</summary>

@@ -43,7 +43,8 @@ public sealed record SpacePoint(string What, TimeSpan After, long FreeBytes);
 public sealed record OpenHours(DateTimeOffset From, DateTimeOffset To)
 {
     /// <summary>How long it is.</summary>
-    [JsonIgnore] public TimeSpan Length => To - From;
+    [JsonIgnore]
+    public TimeSpan Length => To - From;
 }
 
 /// <summary>How long a step took on its machine.</summary>
@@ -61,7 +62,11 @@ public sealed record Growth(double BytesPerDay, double LowBytesPerDay, double Hi
     public double? DaysUntil(long bytes) => At(bytes, BytesPerDay);
 
     /// <summary>The earliest and the latest of the 90 % interval; null where it may never come.</summary>
-    public (double? Earliest, double? Latest) DaysUntilWithin(long bytes) => (At(bytes, HighBytesPerDay), At(bytes, LowBytesPerDay));
+    public (double? Earliest, double? Latest) DaysUntilWithin(long bytes) =>
+        (At(bytes, HighBytesPerDay), At(bytes, LowBytesPerDay));
 
-    private static double? At(long bytes, double slope) => bytes <= 0 ? 0 : slope <= 0 ? null : bytes / slope;
+    private static double? At(long bytes, double slope) =>
+        bytes <= 0 ? 0
+        : slope <= 0 ? null
+        : bytes / slope;
 }

@@ -4,7 +4,14 @@ namespace Furlough.Model;
 
 /// <summary>The kinds of things that can be relocated.</summary>
 [JsonConverter(typeof(WordConverter<HoldingKind>))]
-public enum HoldingKind { Folder, Library, InstallPath, Home, App }
+public enum HoldingKind
+{
+    Folder,
+    Library,
+    InstallPath,
+    Home,
+    App,
+}
 
 /// <summary>Names one holding of one machine.</summary>
 /// <param name="Account">The account that has it; empty for what all accounts of the machine share.</param>
@@ -14,7 +21,8 @@ public sealed record HoldingName(string Account, HoldingKind Kind, string Name)
     public const string WholeHome = "home";
 
     /// <summary>Belongs to no account, but to the machine.</summary>
-    [JsonIgnore] public bool IsShared => Account.Length == 0;
+    [JsonIgnore]
+    public bool IsShared => Account.Length == 0;
 
     /// <summary>Whether another holding belongs inside this one: apps where programs are installed.</summary>
     public bool Houses(HoldingName other) => Kind == HoldingKind.InstallPath && other.Kind == HoldingKind.App;
@@ -23,18 +31,23 @@ public sealed record HoldingName(string Account, HoldingKind Kind, string Name)
     public override string ToString() => InWords(Name, Account);
 
     /// <summary>"Pictures of asa.lind", "programs of the machine".</summary>
-    public static string InWords(string holding, string account) => $"{holding} of {(account.Length == 0 ? "the machine" : account)}";
+    public static string InWords(string holding, string account) =>
+        $"{holding} of {(account.Length == 0 ? "the machine" : account)}";
 }
 
 /// <summary>A place: a volume (its identity's key) and a path on it, parts separated by '/', without a leading one.</summary>
 public sealed record Place(string Volume, string Path)
 {
     /// <summary>The path's parts.</summary>
-    [JsonIgnore] public IReadOnlyList<string> Parts => Path.Length == 0 ? [] : Path.Split('/');
+    [JsonIgnore]
+    public IReadOnlyList<string> Parts => Path.Length == 0 ? [] : Path.Split('/');
 
     /// <summary>True when this place is the other one or lies below it.</summary>
     public bool IsInside(Place other) =>
-        Volume == other.Volume && (Path == other.Path || other.Path.Length == 0 || Path.StartsWith(other.Path + "/", StringComparison.Ordinal));
+        Volume == other.Volume
+        && (
+            Path == other.Path || other.Path.Length == 0 || Path.StartsWith(other.Path + "/", StringComparison.Ordinal)
+        );
 }
 
 /// <summary>Where a pointer is found: its kind's adapter, the container (settings file or the like) and the key in it.</summary>
@@ -56,7 +69,8 @@ public sealed record PointerAddress(string Kind, string Container, string Key, s
     public SettingCommands? Commands { get; init; }
 
     /// <summary>Whether this is the same setting as another one's, whatever each reads from its value.</summary>
-    public bool IsSameSetting(PointerAddress other) => (Kind, Container, Key, Account) == (other.Kind, other.Container, other.Key, other.Account);
+    public bool IsSameSetting(PointerAddress other) =>
+        (Kind, Container, Key, Account) == (other.Kind, other.Container, other.Key, other.Account);
 
     /// <summary>The container and key for people.</summary>
     public override string ToString() => Key.Length == 0 ? $"{Container} (a link)" : $"{Key} in {Container}";
@@ -84,7 +98,23 @@ public sealed record PointerFacts(PointerAddress Address, PointerValue Value, Pl
 /// against changes, encryption, content that is not in the file itself, facts beside it, other volumes mounted inside.
 /// </summary>
 [JsonConverter(typeof(WordConverter<DemandKind>))]
-public enum DemandKind { Links, HardLinks, Holes, Attributes, NamesByCase, OddNames, PipesAndSockets, DeviceNodes, LinksElsewhere, Unchangeable, Encrypted, NotHere, FactsNotKept, Mounts }
+public enum DemandKind
+{
+    Links,
+    HardLinks,
+    Holes,
+    Attributes,
+    NamesByCase,
+    OddNames,
+    PipesAndSockets,
+    DeviceNodes,
+    LinksElsewhere,
+    Unchangeable,
+    Encrypted,
+    NotHere,
+    FactsNotKept,
+    Mounts,
+}
 
 /// <summary>How many nodes of a tree ask for something, and the first of them.</summary>
 public sealed record Demand(DemandKind Kind, long Count, string Example);
@@ -96,9 +126,23 @@ public sealed record Demands(IReadOnlyList<Demand> Found, long LargestFileBytes,
     public static Demands None { get; } = new([], 0, 0);
 
     /// <summary>Both together; the first example of each kind stays.</summary>
-    public Demands With(Demands other) => other == None || other.Found.Count == 0 && other.LargestFileBytes <= LargestFileBytes && other.LongestPathBytes <= LongestPathBytes ? this
-        : new Demands([.. Found.Concat(other.Found).GroupBy(d => d.Kind).Select(g => g.First() with { Count = g.Sum(d => d.Count) }).OrderBy(d => d.Kind)],
-            Math.Max(LargestFileBytes, other.LargestFileBytes), Math.Max(LongestPathBytes, other.LongestPathBytes));
+    public Demands With(Demands other) =>
+        other == None
+        || other.Found.Count == 0
+            && other.LargestFileBytes <= LargestFileBytes
+            && other.LongestPathBytes <= LongestPathBytes
+            ? this
+            : new Demands(
+                [
+                    .. Found
+                        .Concat(other.Found)
+                        .GroupBy(d => d.Kind)
+                        .Select(g => g.First() with { Count = g.Sum(d => d.Count) })
+                        .OrderBy(d => d.Kind),
+                ],
+                Math.Max(LargestFileBytes, other.LargestFileBytes),
+                Math.Max(LongestPathBytes, other.LongestPathBytes)
+            );
 
     /// <summary>A demand, or null when nothing asks for it.</summary>
     public Demand? Of(DemandKind kind) => Found.FirstOrDefault(d => d.Kind == kind);
@@ -115,8 +159,17 @@ public sealed record ClusterUse(int ClusterBytes, long AllocatedBytes);
 /// <param name="HiddenBytes">The part of it in hidden files or folders.</param>
 /// <param name="InUse">Who holds files open below it: "program (account): path".</param>
 public sealed record HoldingFacts(
-    HoldingName Name, Place? Place, string PathShown, bool Present, IReadOnlyList<PointerFacts> Pointers,
-    long Files, long DataBytes, long HiddenBytes, IReadOnlyList<string> InUse, Demands Demands)
+    HoldingName Name,
+    Place? Place,
+    string PathShown,
+    bool Present,
+    IReadOnlyList<PointerFacts> Pointers,
+    long Files,
+    long DataBytes,
+    long HiddenBytes,
+    IReadOnlyList<string> InUse,
+    Demands Demands
+)
 {
     /// <summary>What it would take on each of the machine's volumes, by their cluster sizes; empty where it was not measured.</summary>
     public IReadOnlyList<ClusterUse> Allocated { get; init; } = [];
@@ -146,7 +199,12 @@ public sealed record HoldingFacts(
     public OwnProgram? Program { get; init; }
 
     /// <summary>It is not there yet, no setting names a place for it, and its program makes it when it is started once.</summary>
-    [JsonIgnore] public bool IsMadeByFirstStart => !Present && Place is not null && Program is { FirstStart.Count: > 0 } && Pointers.All(p => p.Value.Text is null);
+    [JsonIgnore]
+    public bool IsMadeByFirstStart =>
+        !Present
+        && Place is not null
+        && Program is { FirstStart.Count: > 0 }
+        && Pointers.All(p => p.Value.Text is null);
 
     /// <summary>Most names in <see cref="Installed"/>.</summary>
     public const int MostEntries = 50;
@@ -172,7 +230,12 @@ public sealed record HoldingFacts(
 /// <param name="CacheBytes">What programs keep in it only to be quicker, in bytes.</param>
 /// <param name="Confinement">What lets programs work in homes at certain places only; null for nothing.</param>
 /// <param name="NamesAccount">The account is known by the name of its home's folder.</param>
-public sealed record HomeFacts(IReadOnlyList<string> NamedBy, long CacheBytes, Confinement? Confinement, bool NamesAccount = false);
+public sealed record HomeFacts(
+    IReadOnlyList<string> NamedBy,
+    long CacheBytes,
+    Confinement? Confinement,
+    bool NamesAccount = false
+);
 
 /// <summary>What lets programs work in homes at certain places only.</summary>
 /// <param name="By">Its name.</param>
@@ -243,7 +306,16 @@ public sealed record BackupFacts(DateTimeOffset? LastDone, IReadOnlyList<Place> 
 /// <param name="Docket">The docket that set it aside.</param>
 /// <param name="WrittenTo">Something below it is not as it was when it was set aside.</param>
 /// <param name="Recreated">What stands again at the source, or null.</param>
-public sealed record OriginalFacts(Guid Docket, HoldingName Holding, Place Source, DateTimeOffset SetAside, long Files, long DataBytes, bool WrittenTo, RecreatedSource? Recreated);
+public sealed record OriginalFacts(
+    Guid Docket,
+    HoldingName Holding,
+    Place Source,
+    DateTimeOffset SetAside,
+    long Files,
+    long DataBytes,
+    bool WrittenTo,
+    RecreatedSource? Recreated
+);
 
 /// <summary>What programs or people made at a holding's former place after the switch.</summary>
 /// <param name="LastChange">When a file in it was changed last; null when no file is there.</param>
@@ -256,7 +328,10 @@ public sealed record NumberedName(uint Number, string Name, bool IsGroup);
 public static class ReceiptDigest
 {
     /// <summary>SHA-256 of a receipt's body, hexadecimal.</summary>
-    public static string Of(string body) => Convert.ToHexStringLower(System.Security.Cryptography.SHA256.HashData(System.Text.Encoding.UTF8.GetBytes(body)));
+    public static string Of(string body) =>
+        Convert.ToHexStringLower(
+            System.Security.Cryptography.SHA256.HashData(System.Text.Encoding.UTF8.GetBytes(body))
+        );
 }
 
 /// <summary>A receipt that a survey found and that the agent's journal knows nothing of: from before the system was set up anew, or from another machine.</summary>
@@ -270,7 +345,19 @@ public static class ReceiptDigest
 /// <param name="Signature">Its signature, by that machine's agent.</param>
 /// <param name="Genuine">The service knows the key that signed it.</param>
 public sealed record ReceiptFacts(
-    Guid Docket, Guid Machine, HoldingName Holding, Place Target, DateTimeOffset WrittenAt, long Files, long DataBytes, bool DataThere, bool KeepsOriginal, string Body, string Signature, bool Genuine);
+    Guid Docket,
+    Guid Machine,
+    HoldingName Holding,
+    Place Target,
+    DateTimeOffset WrittenAt,
+    long Files,
+    long DataBytes,
+    bool DataThere,
+    bool KeepsOriginal,
+    string Body,
+    string Signature,
+    bool Genuine
+);
 
 /// <summary>What a volume held at an earlier time.</summary>
 /// <param name="Volume">Its identity's key.</param>
@@ -279,15 +366,27 @@ public sealed record VolumeSample(string Volume, DateTimeOffset At, long UsedByt
 /// <summary>What an agent found on its machine.</summary>
 /// <param name="TakenAt">When it was begun, by the machine's clock: what has changed since may be in it or not.</param>
 public sealed record Survey(
-    DateTimeOffset TakenAt, string OperatingSystem, string AgentVersion,
-    IReadOnlyList<VolumeFacts> Volumes, IReadOnlyList<AccountFacts> Accounts, IReadOnlyList<HoldingFacts> Holdings,
-    IReadOnlyList<OriginalFacts> Originals, IReadOnlyList<ReceiptFacts> Receipts, IReadOnlyList<string> Notes)
+    DateTimeOffset TakenAt,
+    string OperatingSystem,
+    string AgentVersion,
+    IReadOnlyList<VolumeFacts> Volumes,
+    IReadOnlyList<AccountFacts> Accounts,
+    IReadOnlyList<HoldingFacts> Holdings,
+    IReadOnlyList<OriginalFacts> Originals,
+    IReadOnlyList<ReceiptFacts> Receipts,
+    IReadOnlyList<string> Notes
+)
 {
     /// <summary>What the machine remembers of its volumes since it last reached the service.</summary>
     public IReadOnlyList<VolumeSample> Past { get; init; } = [];
 
     /// <summary>What its volumes held: what it remembers, and what it found.</summary>
-    public IEnumerable<VolumeSample> Samples() => Past.Concat(Volumes.Where(v => v.Identity.Key.Length > 0).Select(v => new VolumeSample(v.Identity.Key, TakenAt, v.SizeBytes - v.FreeBytes)));
+    public IEnumerable<VolumeSample> Samples() =>
+        Past.Concat(
+            Volumes
+                .Where(v => v.Identity.Key.Length > 0)
+                .Select(v => new VolumeSample(v.Identity.Key, TakenAt, v.SizeBytes - v.FreeBytes))
+        );
 
     /// <summary>Folders that sync clients keep.</summary>
     public IReadOnlyList<SyncFolderFacts> SyncFolders { get; init; } = [];
@@ -322,22 +421,40 @@ public sealed record Survey(
     /// <summary>What of a holding's data belongs to no other holding inside it, in bytes: a home is more than its folders.</summary>
     public long OwnBytes(HoldingFacts holding)
     {
-        if (holding.Place is not { } place) return holding.DataBytes;
-        var inside = Holdings.Where(h => h is { Present: true, Place: { } at } && h.Name.Kind != HoldingKind.InstallPath && at != place && at.IsInside(place)).DistinctBy(h => h.Place).ToList();
-        return Math.Max(0, holding.DataBytes - inside.Where(h => !inside.Exists(o => o.Place != h.Place && h.Place!.IsInside(o.Place!))).Sum(h => h.DataBytes));
+        if (holding.Place is not { } place)
+            return holding.DataBytes;
+        var inside = Holdings
+            .Where(h =>
+                h is { Present: true, Place: { } at }
+                && h.Name.Kind != HoldingKind.InstallPath
+                && at != place
+                && at.IsInside(place)
+            )
+            .DistinctBy(h => h.Place)
+            .ToList();
+        return Math.Max(
+            0,
+            holding.DataBytes
+                - inside
+                    .Where(h => !inside.Exists(o => o.Place != h.Place && h.Place!.IsInside(o.Place!)))
+                    .Sum(h => h.DataBytes)
+        );
     }
 
     /// <summary>The account that has a holding; for what all share, an account without a name.</summary>
-    public AccountFacts AccountOf(HoldingName holding) => holding.IsShared ? AccountFacts.Nobody : Accounts.First(a => a.Name == holding.Account);
+    public AccountFacts AccountOf(HoldingName holding) =>
+        holding.IsShared ? AccountFacts.Nobody : Accounts.First(a => a.Name == holding.Account);
 
     /// <summary>The volume of a place, or null when it is absent.</summary>
-    public VolumeFacts? VolumeOf(Place? place) => place is null ? null : Volumes.FirstOrDefault(v => v.Identity.Key == place.Volume);
+    public VolumeFacts? VolumeOf(Place? place) =>
+        place is null ? null : Volumes.FirstOrDefault(v => v.Identity.Key == place.Volume);
 
     /// <summary>A place as this machine spells it.</summary>
     public string Show(Place place)
     {
         var volume = VolumeOf(place);
-        if (volume is null) return $"(absent volume {place.Volume})/{place.Path}";
+        if (volume is null)
+            return $"(absent volume {place.Volume})/{place.Path}";
         var windows = volume.Root.EndsWith(':');
         var root = volume.Root == "/" ? "" : volume.Root;
         return windows ? root + "\\" + place.Path.Replace('/', '\\') : root + "/" + place.Path;

@@ -4,7 +4,11 @@ namespace Furlough.Model;
 
 /// <summary>What a setting wants to be told: the holding's folder, or the folder around it, to which the program adds a name of its own.</summary>
 [JsonConverter(typeof(WordConverter<PointerShape>))]
-public enum PointerShape { Folder, Parent }
+public enum PointerShape
+{
+    Folder,
+    Parent,
+}
 
 /// <summary>One setting of a kind of holding.</summary>
 /// <param name="Syntax">How its file is written: ini, environment, profile, properties, json, xml, toml, yaml; or one of the words below.</param>
@@ -36,13 +40,21 @@ public sealed record CardPointer(string Syntax, string File, string Key, Pointer
 /// <param name="Reads">Prints the value, or nothing where there is none.</param>
 /// <param name="Writes">Sets it: <see cref="Value"/> in an argument is the new one.</param>
 /// <param name="Clears">Takes it away; empty where that cannot be done.</param>
-public sealed record SettingCommands(IReadOnlyList<string> Reads, IReadOnlyList<string> Writes, IReadOnlyList<string> Clears)
+public sealed record SettingCommands(
+    IReadOnlyList<string> Reads,
+    IReadOnlyList<string> Writes,
+    IReadOnlyList<string> Clears
+)
 {
     /// <summary>What stands for the value.</summary>
     public const string Value = "{value}";
 
     /// <inheritdoc/>
-    public bool Equals(SettingCommands? other) => other is not null && Reads.SequenceEqual(other.Reads) && Writes.SequenceEqual(other.Writes) && Clears.SequenceEqual(other.Clears);
+    public bool Equals(SettingCommands? other) =>
+        other is not null
+        && Reads.SequenceEqual(other.Reads)
+        && Writes.SequenceEqual(other.Writes)
+        && Clears.SequenceEqual(other.Clears);
 
     /// <inheritdoc/>
     public override int GetHashCode() => Reads.Concat(Writes).Concat(Clears).Aggregate(0, HashCode.Combine);
@@ -75,7 +87,12 @@ public sealed record OwnProgram(IReadOnlyList<string> Closed, IReadOnlyList<stri
 /// <param name="Title">A sentence for people.</param>
 /// <param name="Systems">Patterns of the operating systems that it is for; empty for all.</param>
 /// <param name="Pointers">The settings that lead to it; all must agree.</param>
-public sealed record KindCard(string Name, string Title, IReadOnlyList<string> Systems, IReadOnlyList<CardPointer> Pointers)
+public sealed record KindCard(
+    string Name,
+    string Title,
+    IReadOnlyList<string> Systems,
+    IReadOnlyList<CardPointer> Pointers
+)
 {
     /// <summary>A library, whose data moves; or an install path, of which only the settings change.</summary>
     public HoldingKind Holds { get; init; } = HoldingKind.Library;

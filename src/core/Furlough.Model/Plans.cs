@@ -4,13 +4,34 @@ namespace Furlough.Model;
 
 /// <summary>How much a hazard or finding matters.</summary>
 [JsonConverter(typeof(WordConverter<Severity>))]
-public enum Severity { Blocking, Consent, Advice }
+public enum Severity
+{
+    Blocking,
+    Consent,
+    Advice,
+}
 
 /// <summary>Something a plan found. <paramref name="Holding"/> is null when it concerns the whole machine.</summary>
-public sealed record Hazard(string Code, Severity Severity, string Machine, string? Account, string? Holding, string Text, string Remedy);
+public sealed record Hazard(
+    string Code,
+    Severity Severity,
+    string Machine,
+    string? Account,
+    string? Holding,
+    string Text,
+    string Remedy
+);
 
 /// <summary>Something an audit found.</summary>
-public sealed record Finding(string Code, Severity Severity, string Machine, string? Account, string? Holding, string Text, string Remedy);
+public sealed record Finding(
+    string Code,
+    Severity Severity,
+    string Machine,
+    string? Account,
+    string? Holding,
+    string Text,
+    string Remedy
+);
 
 /// <summary>One relocation as planned, in the sequence in which its machine will carry it out.</summary>
 /// <param name="Blocked">The codes of the blocking hazards that keep it from being carried out.</param>
@@ -20,15 +41,42 @@ public sealed record Finding(string Code, Severity Severity, string Machine, str
 /// <param name="Attended">It waits until somebody has been there, or has done what it wants beforehand.</param>
 /// <param name="Forecast">How long it will take; null where nothing can be said, because its volumes are unknown.</param>
 public sealed record PlannedRelocation(
-    int Sequence, Guid Machine, string MachineName, string Room, HoldingName Holding, string AccountId, Method Method,
-    Place Source, Place Target, string SourceShown, string TargetShown, VolumeIdentity SourceVolume, VolumeIdentity TargetVolume,
-    int OwnedFrom, IReadOnlyList<PointerFacts> Pointers, long Files, long DataBytes, string Wave, IReadOnlyList<string> Blocked, Terms Terms, Adoption? Adoption = null, RelocationForecast? Forecast = null, bool LeavesLink = false, TimeSpan? Keep = null, bool Attended = false)
+    int Sequence,
+    Guid Machine,
+    string MachineName,
+    string Room,
+    HoldingName Holding,
+    string AccountId,
+    Method Method,
+    Place Source,
+    Place Target,
+    string SourceShown,
+    string TargetShown,
+    VolumeIdentity SourceVolume,
+    VolumeIdentity TargetVolume,
+    int OwnedFrom,
+    IReadOnlyList<PointerFacts> Pointers,
+    long Files,
+    long DataBytes,
+    string Wave,
+    IReadOnlyList<string> Blocked,
+    Terms Terms,
+    Adoption? Adoption = null,
+    RelocationForecast? Forecast = null,
+    bool LeavesLink = false,
+    TimeSpan? Keep = null,
+    bool Attended = false
+)
 {
     /// <summary>The program whose holding it is; null where nothing is to be done about one.</summary>
     public OwnProgram? Program { get; init; }
 
     /// <summary>Where its data is before anything was done, half a sentence.</summary>
-    [JsonIgnore] public string LivesInWords => Program is { FirstStart.Count: > 0 } && Files == 0 && Pointers.All(p => p.Value.Text is null) ? $"its program makes it at `{SourceShown}`" : $"{Method.Lives()} its source, `{SourceShown}`";
+    [JsonIgnore]
+    public string LivesInWords =>
+        Program is { FirstStart.Count: > 0 } && Files == 0 && Pointers.All(p => p.Value.Text is null)
+            ? $"its program makes it at `{SourceShown}`"
+            : $"{Method.Lives()} its source, `{SourceShown}`";
 
     /// <summary>What its account is told before it is kept out, for all its relocations of the plan; null: nothing.</summary>
     public ToldText? Told { get; init; }
@@ -43,17 +91,44 @@ public sealed record PlannedRelocation(
 /// <summary>One volume of a machine through the plan: free now, and at the lowest point while originals are kept.</summary>
 /// <param name="Timeline">Its free space after every change; begins with now.</param>
 public sealed record PlannedVolume(
-    string Volume, string Root, bool System, long SizeBytes, long FreeBytes, long LowestFreeBytes, long FreeAfterDiscardBytes, long ReserveBytes, IReadOnlyList<SpacePoint> Timeline);
+    string Volume,
+    string Root,
+    bool System,
+    long SizeBytes,
+    long FreeBytes,
+    long LowestFreeBytes,
+    long FreeAfterDiscardBytes,
+    long ReserveBytes,
+    IReadOnlyList<SpacePoint> Timeline
+);
 
 /// <summary>What a plan has for one machine.</summary>
 /// <param name="Work">How long its relocations take, one after the other.</param>
 /// <param name="Outage">How long accounts of it are kept out, all together.</param>
-public sealed record PlannedMachine(Guid Machine, string Name, string Room, int Relocations, long DataBytes, string Wave, IReadOnlyList<PlannedVolume> Volumes, Span Work, Span Outage);
+public sealed record PlannedMachine(
+    Guid Machine,
+    string Name,
+    string Room,
+    int Relocations,
+    long DataBytes,
+    string Wave,
+    IReadOnlyList<PlannedVolume> Volumes,
+    Span Work,
+    Span Outage
+);
 
 /// <summary>What a wave will take: its machines work side by side, so it takes as long as the slowest.</summary>
 /// <param name="Begins">Likely time from the run's start to this wave's.</param>
 /// <param name="Slowest">The machine that takes longest; null for a wave without work.</param>
-public sealed record WaveForecast(string Wave, int Machines, int Relocations, long DataBytes, TimeSpan Begins, Span Takes, string? Slowest);
+public sealed record WaveForecast(
+    string Wave,
+    int Machines,
+    int Relocations,
+    long DataBytes,
+    TimeSpan Begins,
+    Span Takes,
+    string? Slowest
+);
 
 /// <summary>How many machines are worked on at once.</summary>
 /// <param name="Machines">Of a run; null for all.</param>
@@ -66,7 +141,9 @@ public sealed record AtOnce(int? Machines, int? PerRoom, int? PerVolume)
 
     /// <summary>Whether one more may begin beside others.</summary>
     public bool Allows(IReadOnlyCollection<MachineAtWork> busy, MachineAtWork next) =>
-        !(busy.Count >= Machines) && !(busy.Count(b => b.Room == next.Room) >= PerRoom) && !next.Volumes.Any(v => busy.Count(b => b.Volumes.Contains(v)) >= PerVolume);
+        !(busy.Count >= Machines)
+        && !(busy.Count(b => b.Room == next.Room) >= PerRoom)
+        && !next.Volumes.Any(v => busy.Count(b => b.Volumes.Contains(v)) >= PerVolume);
 }
 
 /// <summary>A machine that is worked on.</summary>
@@ -74,7 +151,8 @@ public sealed record AtOnce(int? Machines, int? PerRoom, int? PerVolume)
 public sealed record MachineAtWork(string Room, IReadOnlySet<string> Volumes)
 {
     /// <summary>A machine with these relocations.</summary>
-    public static MachineAtWork On(string room, IEnumerable<PlannedRelocation> relocations) => new(room, relocations.SelectMany(r => (string[])[r.Source.Volume, r.Target.Volume]).ToHashSet());
+    public static MachineAtWork On(string room, IEnumerable<PlannedRelocation> relocations) =>
+        new(room, relocations.SelectMany(r => (string[])[r.Source.Volume, r.Target.Volume]).ToHashSet());
 }
 
 /// <summary>A brief worked out against surveys.</summary>
@@ -82,8 +160,17 @@ public sealed record MachineAtWork(string Room, IReadOnlySet<string> Volumes)
 /// <param name="HaltAfter">Failures after which the run starts nothing further; null: never.</param>
 /// <param name="Hours">The first of the allowed hours to come; empty where all are allowed.</param>
 public sealed record PlanBody(
-    string Title, string Brief, TimeSpan Keep, int? HaltAfter, IReadOnlyList<string> Waves,
-    IReadOnlyList<PlannedMachine> Machines, IReadOnlyList<PlannedRelocation> Relocations, IReadOnlyList<Hazard> Hazards, IReadOnlyList<WaveForecast> Calendar, IReadOnlyList<OpenHours> Hours)
+    string Title,
+    string Brief,
+    TimeSpan Keep,
+    int? HaltAfter,
+    IReadOnlyList<string> Waves,
+    IReadOnlyList<PlannedMachine> Machines,
+    IReadOnlyList<PlannedRelocation> Relocations,
+    IReadOnlyList<Hazard> Hazards,
+    IReadOnlyList<WaveForecast> Calendar,
+    IReadOnlyList<OpenHours> Hours
+)
 {
     /// <summary>How many of its machines are worked on at once.</summary>
     public AtOnce AtOnce { get; init; } = AtOnce.All;
@@ -94,22 +181,32 @@ public sealed record PlanBody(
 
 /// <summary>A machine's standing.</summary>
 [JsonConverter(typeof(WordConverter<Standing>))]
-public enum Standing { Ready, UnderWay, Waiting, Stuck, Settled, Drifted, Silent }
+public enum Standing
+{
+    Ready,
+    UnderWay,
+    Waiting,
+    Stuck,
+    Settled,
+    Drifted,
+    Silent,
+}
 
 /// <summary>The shapes of standings, the same in terminal, console and report.</summary>
 public static class Standings
 {
     /// <summary>The shape for a standing.</summary>
-    public static char Shape(this Standing standing) => standing switch
-    {
-        Standing.Ready => '□',
-        Standing.UnderWay => '◧',
-        Standing.Waiting => '◫',
-        Standing.Stuck => '▲',
-        Standing.Settled => '■',
-        Standing.Drifted => '◇',
-        _ => '–',
-    };
+    public static char Shape(this Standing standing) =>
+        standing switch
+        {
+            Standing.Ready => '□',
+            Standing.UnderWay => '◧',
+            Standing.Waiting => '◫',
+            Standing.Stuck => '▲',
+            Standing.Settled => '■',
+            Standing.Drifted => '◇',
+            _ => '–',
+        };
 }
 
 /// <summary>A relocation that came, went or changed between two plans, and how.</summary>
@@ -123,5 +220,12 @@ public sealed record PlanTotals(int Machines, int Relocations, long DataBytes, S
 
 /// <summary>What differs between two plans.</summary>
 public sealed record PlanChanges(
-    IReadOnlyList<string> MachinesAdded, IReadOnlyList<string> MachinesGone, IReadOnlyList<RelocationDifference> Added, IReadOnlyList<RelocationDifference> Gone,
-    IReadOnlyList<RelocationDifference> Changed, IReadOnlyList<HazardDifference> Hazards, PlanTotals Before, PlanTotals After);
+    IReadOnlyList<string> MachinesAdded,
+    IReadOnlyList<string> MachinesGone,
+    IReadOnlyList<RelocationDifference> Added,
+    IReadOnlyList<RelocationDifference> Gone,
+    IReadOnlyList<RelocationDifference> Changed,
+    IReadOnlyList<HazardDifference> Hazards,
+    PlanTotals Before,
+    PlanTotals After
+);

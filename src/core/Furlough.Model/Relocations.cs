@@ -4,17 +4,50 @@ namespace Furlough.Model;
 
 /// <summary>The steps of a relocation. Their order depends on the method; nothing before repoint changes what is live.</summary>
 [JsonConverter(typeof(WordConverter<Step>))]
-public enum Step { Prepare, Quiesce, Copy, CatchUp, Prove, Repoint, SetAside, Reopen, Confirm, Mend, Discard, Gather }
+public enum Step
+{
+    Prepare,
+    Quiesce,
+    Copy,
+    CatchUp,
+    Prove,
+    Repoint,
+    SetAside,
+    Reopen,
+    Confirm,
+    Mend,
+    Discard,
+    Gather,
+}
 
 /// <summary>Where the data of a holding lives.</summary>
 [JsonConverter(typeof(WordConverter<Live>))]
-public enum Live { Unknown, Source, Target }
+public enum Live
+{
+    Unknown,
+    Source,
+    Target,
+}
 
 /// <summary>The states of a relocation.</summary>
 [JsonConverter(typeof(WordConverter<RelocationState>))]
 public enum RelocationState
 {
-    Planned, Queued, UnderWay, Waiting, Switched, Finished, BackingOut, BackedOut, Returning, Returned, Failed, Refused, Discarding, Gathering, Skipped,
+    Planned,
+    Queued,
+    UnderWay,
+    Waiting,
+    Switched,
+    Finished,
+    BackingOut,
+    BackedOut,
+    Returning,
+    Returned,
+    Failed,
+    Refused,
+    Discarding,
+    Gathering,
+    Skipped,
 }
 
 /// <summary>What went wrong, in three sentences: what happened, where the data lives, what to do.</summary>
@@ -40,20 +73,78 @@ public static class RelocationStates
     private static readonly Dictionary<RelocationState, RelocationState[]> Next = new()
     {
         [RelocationState.Planned] = [RelocationState.Queued, RelocationState.Refused, RelocationState.Skipped],
-        [RelocationState.Queued] = [RelocationState.UnderWay, RelocationState.Waiting, RelocationState.Refused, RelocationState.BackedOut, RelocationState.Skipped],
-        [RelocationState.UnderWay] = [RelocationState.Waiting, RelocationState.Switched, RelocationState.Finished, RelocationState.BackingOut, RelocationState.Failed],
-        [RelocationState.Waiting] = [RelocationState.UnderWay, RelocationState.Returning, RelocationState.Discarding, RelocationState.Gathering, RelocationState.BackingOut, RelocationState.Refused, RelocationState.BackedOut],
-        [RelocationState.BackingOut] = [RelocationState.BackedOut, RelocationState.Failed, RelocationState.Switched, RelocationState.Finished, RelocationState.Returned],
+        [RelocationState.Queued] =
+        [
+            RelocationState.UnderWay,
+            RelocationState.Waiting,
+            RelocationState.Refused,
+            RelocationState.BackedOut,
+            RelocationState.Skipped,
+        ],
+        [RelocationState.UnderWay] =
+        [
+            RelocationState.Waiting,
+            RelocationState.Switched,
+            RelocationState.Finished,
+            RelocationState.BackingOut,
+            RelocationState.Failed,
+        ],
+        [RelocationState.Waiting] =
+        [
+            RelocationState.UnderWay,
+            RelocationState.Returning,
+            RelocationState.Discarding,
+            RelocationState.Gathering,
+            RelocationState.BackingOut,
+            RelocationState.Refused,
+            RelocationState.BackedOut,
+        ],
+        [RelocationState.BackingOut] =
+        [
+            RelocationState.BackedOut,
+            RelocationState.Failed,
+            RelocationState.Switched,
+            RelocationState.Finished,
+            RelocationState.Returned,
+        ],
         [RelocationState.BackedOut] = [RelocationState.Queued, RelocationState.Skipped],
-        [RelocationState.Failed] = [RelocationState.Queued, RelocationState.Returning, RelocationState.Discarding, RelocationState.Skipped],
+        [RelocationState.Failed] =
+        [
+            RelocationState.Queued,
+            RelocationState.Returning,
+            RelocationState.Discarding,
+            RelocationState.Skipped,
+        ],
         [RelocationState.Refused] = [RelocationState.Queued, RelocationState.Skipped],
         [RelocationState.Skipped] = [RelocationState.Queued, RelocationState.UnderWay, RelocationState.Waiting],
         [RelocationState.Switched] = [RelocationState.Returning, RelocationState.Discarding, RelocationState.Gathering],
         [RelocationState.Finished] = [RelocationState.Returning, RelocationState.Gathering],
-        [RelocationState.Returning] = [RelocationState.Waiting, RelocationState.Returned, RelocationState.BackingOut, RelocationState.Switched, RelocationState.Finished, RelocationState.Failed],
+        [RelocationState.Returning] =
+        [
+            RelocationState.Waiting,
+            RelocationState.Returned,
+            RelocationState.BackingOut,
+            RelocationState.Switched,
+            RelocationState.Finished,
+            RelocationState.Failed,
+        ],
         [RelocationState.Returned] = [RelocationState.Discarding, RelocationState.Gathering],
-        [RelocationState.Discarding] = [RelocationState.Waiting, RelocationState.Finished, RelocationState.Returned, RelocationState.Switched, RelocationState.Failed],
-        [RelocationState.Gathering] = [RelocationState.Waiting, RelocationState.Switched, RelocationState.Finished, RelocationState.Returned, RelocationState.BackingOut],
+        [RelocationState.Discarding] =
+        [
+            RelocationState.Waiting,
+            RelocationState.Finished,
+            RelocationState.Returned,
+            RelocationState.Switched,
+            RelocationState.Failed,
+        ],
+        [RelocationState.Gathering] =
+        [
+            RelocationState.Waiting,
+            RelocationState.Switched,
+            RelocationState.Finished,
+            RelocationState.Returned,
+            RelocationState.BackingOut,
+        ],
     };
 
     /// <summary>Whether a relocation may go from one state to another. Staying is allowed.</summary>
@@ -63,16 +154,25 @@ public static class RelocationStates
     /// <exception cref="InvalidOperationException">The transition is not allowed.</exception>
     public static void Require(RelocationState from, RelocationState to)
     {
-        if (!MayFollow(from, to)) throw new InvalidOperationException($"A relocation cannot go from {from.Word()} to {to.Word()}.");
+        if (!MayFollow(from, to))
+            throw new InvalidOperationException($"A relocation cannot go from {from.Word()} to {to.Word()}.");
     }
 
     /// <summary>Whether what waits for this reason goes on without anybody's doing.</summary>
     /// <param name="code">The code of the failure that says why it waits.</param>
-    public static bool GoesOnByItself(string code) => code is "outside-hours" or "no-permit" or "person-told" or "held-back";
+    public static bool GoesOnByItself(string code) =>
+        code is "outside-hours" or "no-permit" or "person-told" or "held-back";
 
     /// <summary>Nothing will happen any more without somebody asking for it.</summary>
-    public static bool IsAtRest(this RelocationState state) => state is RelocationState.Switched or RelocationState.Finished
-        or RelocationState.BackedOut or RelocationState.Returned or RelocationState.Failed or RelocationState.Refused or RelocationState.Skipped;
+    public static bool IsAtRest(this RelocationState state) =>
+        state
+            is RelocationState.Switched
+                or RelocationState.Finished
+                or RelocationState.BackedOut
+                or RelocationState.Returned
+                or RelocationState.Failed
+                or RelocationState.Refused
+                or RelocationState.Skipped;
 }
 
 /// <summary>A pointer's value before and after.</summary>
@@ -85,8 +185,18 @@ public sealed record PointerHistory(PointerAddress Address, PointerValue Before,
 /// <summary>What an agent says about one docket. Numbered per agent; applied once and in sequence.</summary>
 /// <param name="Original">An original of this docket now waits to be discarded.</param>
 public sealed record Bulletin(
-    long Number, DateTimeOffset At, Guid Docket, long Relocation, RelocationState State, Step? Step, Live Live,
-    Failure? Failure, IReadOnlyList<PointerHistory> Pointers, OriginalFacts? Original, IReadOnlyList<string> Notes)
+    long Number,
+    DateTimeOffset At,
+    Guid Docket,
+    long Relocation,
+    RelocationState State,
+    Step? Step,
+    Live Live,
+    Failure? Failure,
+    IReadOnlyList<PointerHistory> Pointers,
+    OriginalFacts? Original,
+    IReadOnlyList<string> Notes
+)
 {
     /// <summary>How long the steps took, at the end of a docket that was carried out in one go; else empty.</summary>
     public IReadOnlyList<StepTime> Times { get; init; } = [];
@@ -98,5 +208,14 @@ public sealed record Bulletin(
 /// <summary>How far a step has come; only the latest counts.</summary>
 /// <param name="BytesPerSecond">Rate over the last seconds.</param>
 public sealed record Progress(
-    Guid Docket, long Relocation, Step Step, long FilesDone, long FilesTotal, long BytesDone, long BytesTotal,
-    long BytesPerSecond, double? SecondsLeft, DateTimeOffset At);
+    Guid Docket,
+    long Relocation,
+    Step Step,
+    long FilesDone,
+    long FilesTotal,
+    long BytesDone,
+    long BytesTotal,
+    long BytesPerSecond,
+    double? SecondsLeft,
+    DateTimeOffset At
+);

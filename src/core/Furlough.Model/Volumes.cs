@@ -4,11 +4,24 @@ namespace Furlough.Model;
 
 /// <summary>How a volume is attached to its machine; unknown where the system does not say, which counts as what can be unplugged.</summary>
 [JsonConverter(typeof(WordConverter<Attachment>))]
-public enum Attachment { Internal, External, Removable, Network, Unknown }
+public enum Attachment
+{
+    Internal,
+    External,
+    Removable,
+    Network,
+    Unknown,
+}
 
 /// <summary>What a volume is made of; decides how many files are copied side by side.</summary>
 [JsonConverter(typeof(WordConverter<Medium>))]
-public enum Medium { Unknown, Solid, Rotating, Memory }
+public enum Medium
+{
+    Unknown,
+    Solid,
+    Rotating,
+    Memory,
+}
 
 /// <summary>
 /// By what a volume is known: the file system's own identity where it has one, and the marker that Furlough leaves in its root.
@@ -19,10 +32,16 @@ public enum Medium { Unknown, Solid, Rotating, Memory }
 public sealed record VolumeIdentity(string Marker, string FileSystemId)
 {
     /// <summary>What places refer to.</summary>
-    [JsonIgnore] public string Key => Marker.Length > 0 ? Marker : FileSystemId;
+    [JsonIgnore]
+    public string Key => Marker.Length > 0 ? Marker : FileSystemId;
 
     /// <summary>Whether people who write a marker or a file system's UUID or serial mean this volume.</summary>
-    public bool IsCalled(string text) => text.Length > 0 && (string.Equals(text, Marker, StringComparison.OrdinalIgnoreCase) || string.Equals(text, FileSystemId, StringComparison.OrdinalIgnoreCase));
+    public bool IsCalled(string text) =>
+        text.Length > 0
+        && (
+            string.Equals(text, Marker, StringComparison.OrdinalIgnoreCase)
+            || string.Equals(text, FileSystemId, StringComparison.OrdinalIgnoreCase)
+        );
 }
 
 /// <summary>What a file system can keep of a file.</summary>
@@ -31,8 +50,17 @@ public sealed record VolumeIdentity(string Marker, string FileSystemId)
 /// <param name="LargestFileBytes">Bytes of the largest file.</param>
 /// <param name="LongestPathBytes">Bytes of the longest path that programs can open.</param>
 public sealed record FileSystemAbilities(
-    bool Owners, bool ExtendedAttributes, bool HardLinks, bool Links, bool Holes, bool CaseSensitive, int TimeStepNanoseconds,
-    bool OddNames = true, long LargestFileBytes = long.MaxValue, int LongestPathBytes = 4_095)
+    bool Owners,
+    bool ExtendedAttributes,
+    bool HardLinks,
+    bool Links,
+    bool Holes,
+    bool CaseSensitive,
+    int TimeStepNanoseconds,
+    bool OddNames = true,
+    long LargestFileBytes = long.MaxValue,
+    int LongestPathBytes = 4_095
+)
 {
     /// <summary>What was written can be read back from the medium itself, past every cache.</summary>
     public bool ReadsPastCache { get; init; } = true;
@@ -49,9 +77,22 @@ public sealed record FileSystemAbilities(
 /// <param name="FixedMount">Mounted at start-up, before anybody signs in.</param>
 /// <param name="Taken">Paths, up to three folders deep, at which something stands: files, and folders that are not empty. Not for the system volume.</param>
 public sealed record VolumeFacts(
-    VolumeIdentity Identity, string Label, string Root, Attachment Attached, Medium Medium, string FileSystem,
-    long SizeBytes, long FreeBytes, int ClusterBytes, bool System, bool Writable, bool Encrypted, bool FixedMount,
-    FileSystemAbilities Abilities, IReadOnlyList<string> Taken)
+    VolumeIdentity Identity,
+    string Label,
+    string Root,
+    Attachment Attached,
+    Medium Medium,
+    string FileSystem,
+    long SizeBytes,
+    long FreeBytes,
+    int ClusterBytes,
+    bool System,
+    bool Writable,
+    bool Encrypted,
+    bool FixedMount,
+    FileSystemAbilities Abilities,
+    IReadOnlyList<string> Taken
+)
 {
     /// <summary>Somebody but the system can rename what stands in its root folder: copies and originals are safe nowhere on it.</summary>
     public bool RootOpen { get; init; }

@@ -4,8 +4,12 @@ using System.Text.Json.Serialization;
 namespace Furlough.Model;
 
 /// <summary>Source-generated JSON of everything that is stored or travels.</summary>
-[JsonSourceGenerationOptions(JsonSerializerDefaults.Web, UnmappedMemberHandling = JsonUnmappedMemberHandling.Skip,
-    RespectNullableAnnotations = true, RespectRequiredConstructorParameters = true)]
+[JsonSourceGenerationOptions(
+    JsonSerializerDefaults.Web,
+    UnmappedMemberHandling = JsonUnmappedMemberHandling.Skip,
+    RespectNullableAnnotations = true,
+    RespectRequiredConstructorParameters = true
+)]
 [JsonSerializable(typeof(Survey))]
 [JsonSerializable(typeof(IReadOnlyList<KindCard>))]
 [JsonSerializable(typeof(Docket))]

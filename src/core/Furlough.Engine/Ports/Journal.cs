@@ -8,7 +8,13 @@ namespace Furlough.Engine.Ports;
 /// <param name="Notes">What steps wrote down before acting, by key.</param>
 /// <param name="Undoing">Why the docket is being undone, or null.</param>
 /// <param name="Ended">The final state, or null while it is under way.</param>
-public sealed record JournalState(Step? Begun, IReadOnlySet<Step> Done, IReadOnlyDictionary<string, string> Notes, Failure? Undoing, RelocationState? Ended);
+public sealed record JournalState(
+    Step? Begun,
+    IReadOnlySet<Step> Done,
+    IReadOnlyDictionary<string, string> Notes,
+    Failure? Undoing,
+    RelocationState? Ended
+);
 
 /// <summary>The engine's memory. Every call is durable when it returns (I4).</summary>
 public interface IJournal
@@ -39,7 +45,13 @@ public interface IJournal
 }
 
 /// <summary>The answer to the wish for a permit.</summary>
-public enum PermitAnswer { Granted, Refused, Expired, NotNow }
+public enum PermitAnswer
+{
+    Granted,
+    Refused,
+    Expired,
+    NotNow,
+}
 
 /// <summary>Leave to go on from quiesce, and the service's wishes before that.</summary>
 public interface IPermits
@@ -67,8 +79,15 @@ public interface IWatcher
 
 /// <summary>One change of a docket, before it becomes a bulletin.</summary>
 public sealed record RelocationChange(
-    Docket Docket, RelocationState State, Step? Step, Live Live, Failure? Failure,
-    IReadOnlyList<PointerHistory> Pointers, OriginalFacts? Original, IReadOnlyList<string> Notes)
+    Docket Docket,
+    RelocationState State,
+    Step? Step,
+    Live Live,
+    Failure? Failure,
+    IReadOnlyList<PointerHistory> Pointers,
+    OriginalFacts? Original,
+    IReadOnlyList<string> Notes
+)
 {
     /// <summary>At the end of a docket that nothing cut short: how long its steps took.</summary>
     public IReadOnlyList<StepTime> Times { get; init; } = [];

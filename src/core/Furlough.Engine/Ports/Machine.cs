@@ -144,17 +144,13 @@ public interface IAccounts
 /// <summary>The rights that a thread has anyway.</summary>
 public sealed class OwnRights : IDisposable
 {
-    private OwnRights()
-    {
-    }
+    private OwnRights() { }
 
     /// <summary>Nothing is taken on, so there is nothing to lay down.</summary>
     public static OwnRights Kept { get; } = new();
 
     /// <inheritdoc/>
-    public void Dispose()
-    {
-    }
+    public void Dispose() { }
 }
 
 /// <summary>The entries and shortcuts by which people start programs.</summary>
@@ -224,7 +220,12 @@ public interface ISurveyor
     /// <param name="originals">Originals that the agent knows of; their condition is looked at.</param>
     /// <param name="knows">Whether the agent's journal knows a docket; receipts of others are reported.</param>
     /// <param name="stop">Ends it early.</param>
-    Survey Take(IReadOnlyList<KindCard> kinds, IReadOnlyList<OriginalFacts> originals, Func<Guid, bool> knows, CancellationToken stop);
+    Survey Take(
+        IReadOnlyList<KindCard> kinds,
+        IReadOnlyList<OriginalFacts> originals,
+        Func<Guid, bool> knows,
+        CancellationToken stop
+    );
 }
 
 /// <summary>Signs receipts with the agent's key.</summary>

@@ -1,7 +1,15 @@
 namespace Furlough.Engine.Ports;
 
 /// <summary>What an entry of a folder is.</summary>
-public enum NodeKind { File, Folder, Link, Fifo, Socket, Device }
+public enum NodeKind
+{
+    File,
+    Folder,
+    Link,
+    Fifo,
+    Socket,
+    Device,
+}
 
 /// <summary>What a file system says about one node, read without following links.</summary>
 /// <param name="SizeBytes">Length of a file in bytes.</param>
@@ -12,8 +20,18 @@ public enum NodeKind { File, Folder, Link, Fifo, Socket, Device }
 /// <param name="Links">Number of names that this node has.</param>
 /// <param name="Mode">Permission bits with set-uid, set-gid and sticky.</param>
 public readonly record struct NodeFacts(
-    NodeKind Kind, long SizeBytes, long AllocatedBytes, long ModifiedNs, long ChangedNs,
-    ulong Device, ulong FileId, long Links, uint Mode, uint Owner, uint Group)
+    NodeKind Kind,
+    long SizeBytes,
+    long AllocatedBytes,
+    long ModifiedNs,
+    long ChangedNs,
+    ulong Device,
+    ulong FileId,
+    long Links,
+    uint Mode,
+    uint Owner,
+    uint Group
+)
 {
     /// <summary>What keeps it from being copied as it is.</summary>
     public NodeMarks Marks { get; init; }
@@ -128,9 +146,7 @@ public interface IFolder : IDisposable
     IFolder OpenSubvolume(string name) => OpenFolder(name);
 
     /// <summary>Lets what is made in this folder count for the same project, whose space is limited, as what is made in another one: only then can it be renamed into that.</summary>
-    void CountWith(IFolder other)
-    {
-    }
+    void CountWith(IFolder other) { }
 
     /// <summary>Makes and opens a folder.</summary>
     IFolder MakeFolder(string name, uint mode);

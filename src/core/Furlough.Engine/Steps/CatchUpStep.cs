@@ -32,8 +32,14 @@ public sealed class CatchUpStep : IStep
         }
         // What people wrote in a way that shows in no time is compared by content; where nobody knows what that is, everything.
         var written = sourceVolume.Abilities.ShowsEveryWrite() ? work.Writes.Written(sourceVolume) : null;
-        CopyStep.Copy(work, Name, Layout.Proven, order => order with { Doubts = file => written is null || written.Contains(file.FileId) });
-        using (var staging = own.OpenFolder(Layout.Staging)) ProveStep.Prove(work, Name, own, staging, targetVolume, Layout.Proven);
+        CopyStep.Copy(work, Name, Layout.Proven, order =>
+            order with
+            {
+                Doubts = file => written is null || written.Contains(file.FileId),
+            }
+        );
+        using (var staging = own.OpenFolder(Layout.Staging))
+            ProveStep.Prove(work, Name, own, staging, targetVolume, Layout.Proven);
         ProveStep.RequireSourceUnchanged(work, Name, own, sourceVolume);
     }
 }

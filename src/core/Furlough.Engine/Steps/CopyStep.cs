@@ -14,7 +14,8 @@ public sealed class CopyStep : IStep
     /// <inheritdoc/>
     public void Perform(Work work)
     {
-        if (OriginalBack.Of(work) is not null && OriginalBack.TryList(work, Name)) return;
+        if (OriginalBack.Of(work) is not null && OriginalBack.TryList(work, Name))
+            return;
         if (work.Docket.Method != Method.Warm)
         {
             Copy(work, Name, null, order => order);
@@ -31,8 +32,14 @@ public sealed class CopyStep : IStep
     internal static long Flushed(IVolume source)
     {
         var now = source.NowNs;
-        try { source.Sync(); }
-        catch (IoFault) { return long.MinValue; }
+        try
+        {
+            source.Sync();
+        }
+        catch (IoFault)
+        {
+            return long.MinValue;
+        }
         return source.Abilities.ShowsEveryWrite() ? now : long.MinValue;
     }
 
@@ -46,27 +53,47 @@ public sealed class CopyStep : IStep
         using var at = work.Own(DocketSide.Copy);
         var own = at.Folder;
         using var staging = own.OpenFolder(Layout.Staging);
-        if (own.Find(Layout.Manifest) is not null) own.RemoveFile(Layout.Manifest);
+        if (own.Find(Layout.Manifest) is not null)
+            own.RemoveFile(Layout.Manifest);
 
-        var lists = own.List().Where(e => e.Name.StartsWith(Layout.Listed, StringComparison.Ordinal)).Select(e => e.Name).ToList();
-        var earlier = lists.OrderByDescending(Number).Concat(proven is null ? [] : [proven]).Select(name => new ManifestCursor(Work.ReadManifest(own, name))).ToList();
-        var fresh = Layout.Listed + (lists.Select(Number).DefaultIfEmpty(0).Max() + 1).ToString(CultureInfo.InvariantCulture);
+        var lists = own.List()
+            .Where(e => e.Name.StartsWith(Layout.Listed, StringComparison.Ordinal))
+            .Select(e => e.Name)
+            .ToList();
+        var earlier = lists
+            .OrderByDescending(Number)
+            .Concat(proven is null ? [] : [proven])
+            .Select(name => new ManifestCursor(Work.ReadManifest(own, name)))
+            .ToList();
+        var fresh =
+            Layout.Listed + (lists.Select(Number).DefaultIfEmpty(0).Max() + 1).ToString(CultureInfo.InvariantCulture);
         var counter = work.Counter();
         try
         {
             using var watch = work.Watch(step, counter);
             using var list = own.MakeFile(fresh);
             own.Flush();
-            var order = under(new CopyOrder(targetVolume, list, earlier, Math.Min(sourceVolume.Workers, targetVolume.Workers), InUse: false));
-            foreach (var note in TreeCopy.Run(source, staging, order, counter, work.Stop)) work.Report(note);
+            var order = under(
+                new CopyOrder(
+                    targetVolume,
+                    list,
+                    earlier,
+                    Math.Min(sourceVolume.Workers, targetVolume.Workers),
+                    InUse: false
+                )
+            );
+            foreach (var note in TreeCopy.Run(source, staging, order, counter, work.Stop))
+                work.Report(note);
         }
         finally
         {
-            foreach (var list in earlier) list.Dispose();
+            foreach (var list in earlier)
+                list.Dispose();
         }
         work.TargetVolume();
         own.Move(fresh, own, Layout.Manifest);
-        foreach (var list in lists) own.RemoveFile(list);
+        foreach (var list in lists)
+            own.RemoveFile(list);
         own.Flush();
     }
 
@@ -78,5 +105,7 @@ public sealed class CopyStep : IStep
     }
 
     private static int Number(string name) =>
-        int.TryParse(name.AsSpan(Layout.Listed.Length), NumberStyles.None, CultureInfo.InvariantCulture, out var n) ? n : 0;
+        int.TryParse(name.AsSpan(Layout.Listed.Length), NumberStyles.None, CultureInfo.InvariantCulture, out var n)
+            ? n
+            : 0;
 }

@@ -19,17 +19,26 @@ public sealed class GatherPrepareStep : IStep
         PrepareStep.RequireSensiblePlaces(work);
         using (var sourceParent = Work.TryParent(sourceVolume, docket.Source))
             if (sourceParent?.Find(docket.Source.Parts[^1]) is not { Kind: NodeKind.Folder })
-                throw new Fault("nothing-to-gather", $"There is no folder at the former place `{work.Machine.Volumes.Show(docket.Source)}`.", "There is nothing to do.");
+                throw new Fault(
+                    "nothing-to-gather",
+                    $"There is no folder at the former place `{work.Machine.Volumes.Show(docket.Source)}`.",
+                    "There is nothing to do."
+                );
         using var root = targetVolume.OpenRoot();
         using var parent = Reach.TryFolder(root, docket.Target.Parts.SkipLast(1));
         if (parent?.Find(docket.Target.Parts[^1]) is not { Kind: NodeKind.Folder })
-            throw new Fault("live-place-missing", $"There is no folder at `{work.Machine.Volumes.Show(docket.Target)}`, where the holding should live.", "Find the folder, then {retry}.");
+            throw new Fault(
+                "live-place-missing",
+                $"There is no folder at `{work.Machine.Volumes.Show(docket.Target)}`, where the holding should live.",
+                "Find the folder, then {retry}."
+            );
         PrepareStep.ClearSuperseded(work, targetVolume);
         PrepareStep.RequireSpace(work, targetVolume);
         PrepareStep.RequireNobodyNew(work, sourceVolume, root);
         work.Note(PrepareStep.Compared, "yes");
         using var own = OwnFolders.Make(work, DocketSide.Copy);
-        if (own.Folder.Find(Layout.Staging) is null) own.Folder.MakeFolder(Layout.Staging, Layout.Closed).Dispose();
+        if (own.Folder.Find(Layout.Staging) is null)
+            own.Folder.MakeFolder(Layout.Staging, Layout.Closed).Dispose();
         own.Folder.Flush();
     }
 }

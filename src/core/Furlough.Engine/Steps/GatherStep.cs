@@ -26,13 +26,20 @@ public sealed class GatherStep : IStep
                 work.Note(GatheredAs, name);
                 own.Move(Layout.Staging, live, name);
             }
-            else if (work.Noted(GatheredAs) is null) throw new Fault("copy-missing", "The proven copy is gone from the live place's volume.", "Find out who removed it, then {retry}.");
+            else if (work.Noted(GatheredAs) is null)
+                throw new Fault(
+                    "copy-missing",
+                    "The proven copy is gone from the live place's volume.",
+                    "Find out who removed it, then {retry}."
+                );
             live.Flush();
             own?.Flush();
             at?.Remove(work.Stop);
         }
         var (from, to) = (work.Machine.Volumes.Show(work.Docket.Source), work.Machine.Volumes.Show(work.Docket.Target));
-        work.Report($"What stands at `{from}` was copied to `{to}/{work.Noted(GatheredAs)}`; it stands at `{from}` as well until somebody removes it there.");
+        work.Report(
+            $"What stands at `{from}` was copied to `{to}/{work.Noted(GatheredAs)}`; it stands at `{from}` as well until somebody removes it there."
+        );
     }
 
     private static string FreeName(IFolder live, DateTimeOffset now)
@@ -41,7 +48,8 @@ public sealed class GatherStep : IStep
         for (var n = 1; ; n++)
         {
             var candidate = n == 1 ? name : FormattableString.Invariant($"{name} ({n})");
-            if (live.Find(candidate) is null) return candidate;
+            if (live.Find(candidate) is null)
+                return candidate;
         }
     }
 }

@@ -14,7 +14,8 @@ public sealed class MendStep : IStep
     private const string Note = ".txt";
 
     // The account starts the shortcut; whoever finds the note may read it.
-    private const uint ForTheAccount = 0x1C0, ForAll = 0x1A4;
+    private const uint ForTheAccount = 0x1C0,
+        ForAll = 0x1A4;
 
     /// <inheritdoc/>
     public Step Name => Step.Mend;
@@ -23,9 +24,12 @@ public sealed class MendStep : IStep
     public void Perform(Work work)
     {
         var (program, leaves) = (work.Docket.Program!, work.Docket.Work == DocketWork.Relocate);
-        if (program.Launcher is { } entry) Try(work, $"The entry {entry} of {work.Docket.Holding.Account}", () => MendLauncher(work, entry, leaves));
-        if (program.Opens.Count == 0) return;
-        if (leaves) Try(work, $"What marks {work.Docket.Holding}", () => LeaveMarks(work));
+        if (program.Launcher is { } entry)
+            Try(work, $"The entry {entry} of {work.Docket.Holding.Account}", () => MendLauncher(work, entry, leaves));
+        if (program.Opens.Count == 0)
+            return;
+        if (leaves)
+            Try(work, $"What marks {work.Docket.Holding}", () => LeaveMarks(work));
         Try(work, $"What marked {work.Docket.Holding}", () => TakeMarksAway(work));
     }
 
@@ -48,20 +52,29 @@ public sealed class MendStep : IStep
             work.Report($"The entry {entry} stays as it is: entries of programs are not known on this system.");
             return;
         }
-        if (leaves) launchers.Hide(work.Docket.Holding.Account, entry);
-        else launchers.Show(work.Docket.Holding.Account, entry);
+        if (leaves)
+            launchers.Hide(work.Docket.Holding.Account, entry);
+        else
+            launchers.Show(work.Docket.Holding.Account, entry);
     }
 
     private static void LeaveMarks(Work work)
     {
         using var parent = Work.Parent(work.TargetVolume(), work.Docket.Target);
         var marks = MarksOf(work, work.Docket.Target);
-        if (marks.Count == 1) work.Report($"No shortcut to {work.Docket.Holding} was left: commands of kind cards do not run on this machine.");
+        if (marks.Count == 1)
+            work.Report(
+                $"No shortcut to {work.Docket.Holding} was left: commands of kind cards do not run on this machine."
+            );
         using var rights = work.In(parent, work.TargetVolume());
         foreach (var (name, content, mode) in marks)
         {
-            if (parent.Find(name) is null) Leave(work, parent, name, content, mode);
-            else if (!Holds(parent, name, content)) work.Report($"`{PathText.Show(name)}` was not left beside {work.Docket.Holding}: something else has that name.");
+            if (parent.Find(name) is null)
+                Leave(work, parent, name, content, mode);
+            else if (!Holds(parent, name, content))
+                work.Report(
+                    $"`{PathText.Show(name)}` was not left beside {work.Docket.Holding}: something else has that name."
+                );
         }
         parent.Flush();
     }
@@ -70,11 +83,13 @@ public sealed class MendStep : IStep
     private static void TakeMarksAway(Work work)
     {
         using var parent = Work.TryParent(work.SourceVolume(), work.Docket.Source);
-        if (parent is null) return;
+        if (parent is null)
+            return;
         var marks = MarksOf(work, work.Docket.Source);
         using var rights = work.In(parent, work.SourceVolume());
         foreach (var (name, content, _) in marks)
-            if (Holds(parent, name, content)) parent.RemoveFile(name);
+            if (Holds(parent, name, content))
+                parent.RemoveFile(name);
         parent.Flush();
     }
 
@@ -82,29 +97,47 @@ public sealed class MendStep : IStep
     private static List<(string Name, byte[] Content, uint Mode)> MarksOf(Work work, Place place)
     {
         var (title, shown) = ($"{work.Docket.Holding}", work.Machine.Volumes.Show(place));
-        IReadOnlyList<string> command = [.. work.Docket.Program!.Opens.Select(a => a.Replace(OwnProgram.Library, shown, StringComparison.Ordinal))];
+        IReadOnlyList<string> command =
+        [
+            .. work.Docket.Program!.Opens.Select(a => a.Replace(OwnProgram.Library, shown, StringComparison.Ordinal)),
+        ];
         var shortcut = work.Machine.Launchers?.ShortcutTo(title, command);
         var note = $"""
             {title}
 
             Kept in {shown}
-            and opened {(shortcut is null ? $"by {string.Join(' ', command)}" : "by the shortcut of the same name beside this note")}.
+            and opened {(
+                shortcut is null
+                    ? $"by {string.Join(' ', command)}"
+                    : "by the shortcut of the same name beside this note"
+            )}.
             Please neither move nor rename that folder: its program would not find it.
 
             """;
         List<(string, byte[], uint)> marks = [(title + Note, Encoding.UTF8.GetBytes(note), ForAll)];
-        if (shortcut is not null) marks.Add((title + shortcut.Ending, Encoding.UTF8.GetBytes(shortcut.Content), ForTheAccount));
+        if (shortcut is not null)
+            marks.Add((title + shortcut.Ending, Encoding.UTF8.GetBytes(shortcut.Content), ForTheAccount));
         return marks;
     }
 
     private static void Leave(Work work, IFolder parent, string name, byte[] content, uint mode)
     {
         var fresh = $"{Layout.Prefix}{work.Docket.Id:N}-mark";
-        if (parent.Find(fresh) is not null) parent.RemoveFile(fresh);
+        if (parent.Find(fresh) is not null)
+            parent.RemoveFile(fresh);
         using (var file = parent.MakeFile(fresh))
         {
             file.Append(content);
-            if (uint.TryParse(work.Docket.AccountId, NumberStyles.None, CultureInfo.InvariantCulture, out var owner)) file.Apply(file.Facts() with { Owner = owner, Group = parent.Facts().Group, Mode = mode }, Attributes.None);
+            if (uint.TryParse(work.Docket.AccountId, NumberStyles.None, CultureInfo.InvariantCulture, out var owner))
+                file.Apply(
+                    file.Facts() with
+                    {
+                        Owner = owner,
+                        Group = parent.Facts().Group,
+                        Mode = mode,
+                    },
+                    Attributes.None
+                );
             file.Flush();
         }
         parent.Move(fresh, parent, name);
@@ -112,10 +145,12 @@ public sealed class MendStep : IStep
 
     private static bool Holds(IFolder parent, string name, byte[] content)
     {
-        if (parent.Find(name) is not { Kind: NodeKind.File } there || there.SizeBytes != content.Length) return false;
+        if (parent.Find(name) is not { Kind: NodeKind.File } there || there.SizeBytes != content.Length)
+            return false;
         using var file = parent.OpenFile(name);
         using var stream = file.Read();
         var found = new byte[content.Length];
-        return stream.ReadAtLeast(found, found.Length, throwOnEndOfStream: false) == found.Length && found.AsSpan().SequenceEqual(content);
+        return stream.ReadAtLeast(found, found.Length, throwOnEndOfStream: false) == found.Length
+            && found.AsSpan().SequenceEqual(content);
     }
 }

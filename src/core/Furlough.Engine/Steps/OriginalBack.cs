@@ -24,23 +24,35 @@ internal static class OriginalBack
     private const string Listing = "compared";
 
     /// <summary>The docket that set it aside; null where a copy becomes live.</summary>
-    internal static Guid? Of(Work work) => work.Docket.Work == DocketWork.FallBack ? work.Docket.Originals[0] : TakenBy(work.Journal.Read(work.Docket.Id));
+    internal static Guid? Of(Work work) =>
+        work.Docket.Work == DocketWork.FallBack ? work.Docket.Originals[0] : TakenBy(work.Journal.Read(work.Docket.Id));
 
     /// <summary>The same of another docket, which was a return.</summary>
-    internal static Guid? TakenBy(JournalState state) => Guid.TryParse(state.Notes.GetValueOrDefault(Taken), out var id) ? id : null;
+    internal static Guid? TakenBy(JournalState state) =>
+        Guid.TryParse(state.Notes.GetValueOrDefault(Taken), out var id) ? id : null;
 
     /// <summary>The folder that holds it, or held it; null when it is gone.</summary>
     internal static DocketFolder? Folder(Work work) => Of(work) is { } id ? FolderOf(work, id) : null;
 
     /// <summary>The same of the docket that set it aside.</summary>
-    internal static DocketFolder? FolderOf(Work work, Guid id) => work.TryFolderOf(id, DocketSide.Original, work.TargetVolume(), work.Docket.Target);
+    internal static DocketFolder? FolderOf(Work work, Guid id) =>
+        work.TryFolderOf(id, DocketSide.Original, work.TargetVolume(), work.Docket.Target);
 
     /// <summary>Decides, by what the file systems say and without reading contents, whether a return may rename an original back.</summary>
     internal static void Choose(Work work)
     {
-        if (work.Docket is not { Work: DocketWork.Return, Method: not Method.Exchange } || work.Noted(Taken) is not null) return;
+        if (
+            work.Docket is not { Work: DocketWork.Return, Method: not Method.Exchange }
+            || work.Noted(Taken) is not null
+        )
+            return;
         var unfit = work.Docket.Supersedes.Select(d => work.Journal.Read(d).Notes.GetValueOrDefault(Unfit)).ToHashSet();
-        work.Note(Taken, work.Docket.Supersedes.Where(e => !unfit.Contains(e.ToString("N")) && LooksEqual(work, e)).Select(e => e.ToString("N")).FirstOrDefault(""));
+        work.Note(
+            Taken,
+            work.Docket.Supersedes.Where(e => !unfit.Contains(e.ToString("N")) && LooksEqual(work, e))
+                .Select(e => e.ToString("N"))
+                .FirstOrDefault("")
+        );
     }
 
     private static bool LooksEqual(Work work, Guid earlier)
@@ -48,11 +60,27 @@ internal static class OriginalBack
         try
         {
             using var at = FolderOf(work, earlier);
-            if (at is not { HoldsOriginal: true, Folder: var own } || own.Find(Layout.Manifest) is null) return false;
+            if (at is not { HoldsOriginal: true, Folder: var own } || own.Find(Layout.Manifest) is null)
+                return false;
             using (var original = own.OpenFolder(Layout.Original))
-                if (TreeProof.Unchanged(original, Work.ReadManifest(own), work.TargetVolume().Workers, work.Stop).Difference is not null) return false;
+                if (
+                    TreeProof
+                        .Unchanged(original, Work.ReadManifest(own), work.TargetVolume().Workers, work.Stop)
+                        .Difference
+                    is not null
+                )
+                    return false;
             using var live = CopyStep.OpenHolding(work, work.SourceVolume());
-            return TreeProof.Copy(live, Work.ReadManifest(own).Select(e => e with { IsProven = true }), work.SourceVolume(), new TreeCounter(), work.Stop).Difference is null;
+            return TreeProof
+                .Copy(
+                    live,
+                    Work.ReadManifest(own).Select(e => e with { IsProven = true }),
+                    work.SourceVolume(),
+                    new TreeCounter(),
+                    work.Stop
+                )
+                .Difference
+                is null;
         }
         catch (Fault)
         {
@@ -65,12 +93,14 @@ internal static class OriginalBack
     internal static bool TryList(Work work, Step step)
     {
         var source = work.SourceVolume();
-        if (work.Docket.Method == Method.Warm) work.Writes.Begin(source);
+        if (work.Docket.Method == Method.Warm)
+            work.Writes.Begin(source);
         work.Note(FlushedAt, CopyStep.Flushed(source).ToString(CultureInfo.InvariantCulture));
         using var live = CopyStep.OpenHolding(work, source);
         using var at = work.Own(DocketSide.Copy);
         using var aside = Folder(work);
-        if (aside is { HoldsOriginal: true } && TryList(work, step, live, at.Folder, aside.Folder)) return true;
+        if (aside is { HoldsOriginal: true } && TryList(work, step, live, at.Folder, aside.Folder))
+            return true;
         work.Note(Taken, "");
         PrepareStep.RequireSpace(work, work.TargetVolume());
         return false;
@@ -79,7 +109,8 @@ internal static class OriginalBack
     private static bool TryList(Work work, Step step, IFolder live, IFolder own, IFolder aside)
     {
         foreach (var name in (string[])[Layout.Manifest, Listing])
-            if (own.Find(name) is not null) own.RemoveFile(name);
+            if (own.Find(name) is not null)
+                own.RemoveFile(name);
         var counter = work.Counter();
         var equal = true;
         using (work.Watch(step, counter))
@@ -100,7 +131,8 @@ internal static class OriginalBack
             foreach (var now in TreeListing.Of(live, counter, _ => { }, work.Stop))
             {
                 equal = then.MoveNext() && IsSame(now, then.Current);
-                if (!equal) yield break;
+                if (!equal)
+                    yield break;
                 yield return now;
             }
             equal = !then.MoveNext();
@@ -109,9 +141,13 @@ internal static class OriginalBack
 
     /// <summary>Whether a copy of the one would be the other.</summary>
     private static bool IsSame(ManifestEntry now, ManifestEntry then) =>
-        now.Facts.Kind == then.Facts.Kind && (now.Facts.Kind != NodeKind.File || now.Facts.SizeBytes == then.Facts.SizeBytes) && now.Facts.ModifiedNs == then.Facts.ModifiedNs
-        && (now.Facts.Kind == NodeKind.Link || now.Facts.Mode == then.Facts.Mode) && (now.Facts.Owner, now.Facts.Group) == (then.Facts.Owner, then.Facts.Group)
-        && (now.Path, now.Digest, now.AttributesDigest, now.Link) == (then.Path, then.Digest, then.AttributesDigest, then.Link);
+        now.Facts.Kind == then.Facts.Kind
+        && (now.Facts.Kind != NodeKind.File || now.Facts.SizeBytes == then.Facts.SizeBytes)
+        && now.Facts.ModifiedNs == then.Facts.ModifiedNs
+        && (now.Facts.Kind == NodeKind.Link || now.Facts.Mode == then.Facts.Mode)
+        && (now.Facts.Owner, now.Facts.Group) == (then.Facts.Owner, then.Facts.Group)
+        && (now.Path, now.Digest, now.AttributesDigest, now.Link)
+            == (then.Path, then.Digest, then.AttributesDigest, then.Link);
 
     /// <summary>Reads the original from the medium and compares it with what lives now.</summary>
     /// <exception cref="Fault"><c>original-changed</c>: the next attempt copies what lives now.</exception>
@@ -122,7 +158,11 @@ internal static class OriginalBack
         ProveStep.Prove(work, step, own, original, work.TargetVolume(), null, difference =>
         {
             work.Note(Unfit, Of(work)!.Value.ToString("N"));
-            return new Fault("original-changed", $"The original reads otherwise than when it was set aside ({difference}); it stays where it is.", "Have the disk looked at; then {retry}: the next attempt copies back what lives now.");
+            return new Fault(
+                "original-changed",
+                $"The original reads otherwise than when it was set aside ({difference}); it stays where it is.",
+                "Have the disk looked at; then {retry}: the next attempt copies back what lives now."
+            );
         });
     }
 
@@ -137,10 +177,20 @@ internal static class OriginalBack
         var flushed = long.Parse(work.Noted(FlushedAt)!, CultureInfo.InvariantCulture);
         var written = source.Abilities.ShowsEveryWrite() ? work.Writes.Written(source) : null;
         using var live = CopyStep.OpenHolding(work, source);
-        var difference = TreeProof.Copy(live, Work.ReadManifest(at.Folder).Select(e => e with { IsProven = IsSettled(e.Facts) }), source, work.Counter(), work.Stop).Difference;
-        if (difference is not null) throw Faults.SourceChanged(difference);
+        var difference = TreeProof
+            .Copy(
+                live,
+                Work.ReadManifest(at.Folder).Select(e => e with { IsProven = IsSettled(e.Facts) }),
+                source,
+                work.Counter(),
+                work.Stop
+            )
+            .Difference;
+        if (difference is not null)
+            throw Faults.SourceChanged(difference);
 
-        bool IsSettled(NodeFacts facts) => written?.Contains(facts.FileId) == false && TreeCopy.ShowsNextWrite(facts, flushed);
+        bool IsSettled(NodeFacts facts) =>
+            written?.Contains(facts.FileId) == false && TreeCopy.ShowsNextWrite(facts, flushed);
     }
 
     /// <summary>What is left of its folder when it has become live: lists and receipts of what is an original no more.</summary>
@@ -149,7 +199,8 @@ internal static class OriginalBack
         try
         {
             using var folder = Folder(work);
-            if (folder is { HoldsOriginal: false }) folder.Remove(CancellationToken.None);
+            if (folder is { HoldsOriginal: false })
+                folder.Remove(CancellationToken.None);
         }
         catch (Fault)
         {

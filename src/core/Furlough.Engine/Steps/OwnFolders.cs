@@ -12,22 +12,33 @@ internal static class OwnFolders
     /// <exception cref="Fault"><c>no-closed-folder</c>: every folder from which the place can be reached by a rename can be changed by somebody else.</exception>
     internal static DocketFolder Make(Work work, DocketSide side)
     {
-        var (volume, place) = side == DocketSide.Copy ? (work.TargetVolume(), work.Docket.Target) : (work.SourceVolume(), work.Docket.Source);
+        var (volume, place) =
+            side == DocketSide.Copy
+                ? (work.TargetVolume(), work.Docket.Target)
+                : (work.SourceVolume(), work.Docket.Source);
         using var root = volume.OpenRoot();
-        var (key, begun) = (DocketFolderRecord.KeyOf(side), DocketFolderRecord.Of(work.Journal.Read(work.Docket.Id), side));
-        if (begun is { FileId: not null }) return work.Own(side);
+        var (key, begun) = (
+            DocketFolderRecord.KeyOf(side),
+            DocketFolderRecord.Of(work.Journal.Read(work.Docket.Id), side)
+        );
+        if (begun is { FileId: not null })
+            return work.Own(side);
         // Begun by a version that kept it beside the place.
-        if (begun is null && DocketFolders.TryFind(root, volume.Abilities, place, work.Docket.Id, side) is { } former) return former;
+        if (begun is null && DocketFolders.TryFind(root, volume.Abilities, place, work.Docket.Id, side) is { } former)
+            return former;
         using var parent = Work.Parent(volume, place);
         foreach (var ground in DocketFolders.Grounds(root, volume.Abilities, place))
         {
-            var record = begun?.Ground == ground ? begun : new DocketFolderRecord(ground, DocketFolderRecord.FreshToken(), null);
+            var record =
+                begun?.Ground == ground ? begun : new DocketFolderRecord(ground, DocketFolderRecord.FreshToken(), null);
             work.Note(key, record.ToNote());
             var made = DocketFolders.Make(root, volume.Abilities, work.Docket.Id, side, record);
             try
             {
-                if (side == DocketSide.Copy) TryInto(work, made.Folder, parent);
-                else TryFrom(work, made.Folder, parent, volume);
+                if (side == DocketSide.Copy)
+                    TryInto(work, made.Folder, parent);
+                else
+                    TryFrom(work, made.Folder, parent, volume);
                 work.Note(key, (record with { FileId = made.Folder.Facts().FileId }).ToNote());
                 return made;
             }
@@ -42,15 +53,20 @@ internal static class OwnFolders
                 throw;
             }
         }
-        throw new Fault("no-closed-folder",
+        throw new Fault(
+            "no-closed-folder",
             $"There is no folder on the volume of `{work.Machine.Volumes.Show(place)}` in which only the system can rename anything: somebody else owns the volume's root or may write in it. Furlough keeps copies and originals in such a folder only.",
-            "Give the root folder of that volume to the system (owner root, mode 0755, or 1777 where people make folders there), then {retry}.");
+            "Give the root folder of that volume to the system (owner root, mode 0755, or 1777 where people make folders there), then {retry}."
+        );
     }
 
     /// <summary>Takes the empty folder of all dockets away where the last of them has gone.</summary>
     internal static void Tidy(Work work)
     {
-        foreach (var (identity, place) in (ReadOnlySpan<(VolumeIdentity, Place)>)[(work.Docket.SourceVolume, work.Docket.Source), (work.Docket.TargetVolume, work.Docket.Target)])
+        foreach (
+            var (identity, place) in (ReadOnlySpan<(VolumeIdentity, Place)>)
+                [(work.Docket.SourceVolume, work.Docket.Source), (work.Docket.TargetVolume, work.Docket.Target)]
+        )
         {
             try
             {
@@ -68,14 +84,16 @@ internal static class OwnFolders
     /// <summary>Removes what a trial that was cut short left beside a place.</summary>
     internal static void RemoveTrial(Work work, IFolder parent)
     {
-        if (parent.Find(Layout.TrialOf(work.Docket.Id)) is not null) parent.RemoveFolder(Layout.TrialOf(work.Docket.Id));
+        if (parent.Find(Layout.TrialOf(work.Docket.Id)) is not null)
+            parent.RemoveFolder(Layout.TrialOf(work.Docket.Id));
     }
 
     private static void TryInto(Work work, IFolder own, IFolder parent)
     {
         own.CountWith(parent);
         RemoveTrial(work, parent);
-        if (own.Find(Trial) is null) own.MakeFolder(Trial, Layout.Closed).Dispose();
+        if (own.Find(Trial) is null)
+            own.MakeFolder(Trial, Layout.Closed).Dispose();
         own.Move(Trial, parent, Layout.TrialOf(work.Docket.Id));
         RemoveTrial(work, parent);
     }
@@ -83,11 +101,13 @@ internal static class OwnFolders
     private static void TryFrom(Work work, IFolder own, IFolder parent, IVolume volume)
     {
         var name = Layout.TrialOf(work.Docket.Id);
-        if (own.Find(Trial) is not null) own.RemoveFolder(Trial);
+        if (own.Find(Trial) is not null)
+            own.RemoveFolder(Trial);
         try
         {
             if (parent.Find(name) is null)
-                using (work.In(parent, volume)) parent.MakeFolder(name, Layout.Closed).Dispose();
+                using (work.In(parent, volume))
+                    parent.MakeFolder(name, Layout.Closed).Dispose();
         }
         catch (IoFault cannot) when (cannot.Reason is IoReason.Denied or IoReason.NoSpace or IoReason.ReadOnly)
         {

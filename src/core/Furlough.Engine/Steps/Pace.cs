@@ -8,7 +8,13 @@ namespace Furlough.Engine.Steps;
 /// several threads.
 /// </summary>
 /// <param name="mayPause">Whether nobody is kept out yet; from quiesce on a wish to rest is not heeded, so that nobody waits longer than needed.</param>
-public sealed class Pace(Docket docket, IPermits permits, Func<bool> mayPause, TimeProvider time, CancellationToken stop)
+public sealed class Pace(
+    Docket docket,
+    IPermits permits,
+    Func<bool> mayPause,
+    TimeProvider time,
+    CancellationToken stop
+)
 {
     private static readonly TimeSpan Unnoticed = TimeSpan.FromMilliseconds(2);
 
@@ -21,7 +27,8 @@ public sealed class Pace(Docket docket, IPermits permits, Func<bool> mayPause, T
     public void Pass(long bytes)
     {
         Heed();
-        if (docket.Terms.BytesPerSecond is not { } rate || bytes <= 0) return;
+        if (docket.Terms.BytesPerSecond is not { } rate || bytes <= 0)
+            return;
         TimeSpan ahead;
         lock (_lock)
         {
@@ -29,15 +36,18 @@ public sealed class Pace(Docket docket, IPermits permits, Func<bool> mayPause, T
             _passedUntil = Math.Max(_passedUntil, now) + (long)((double)bytes / rate * time.TimestampFrequency);
             ahead = time.GetElapsedTime(now, _passedUntil);
         }
-        if (ahead > Unnoticed) Task.Delay(ahead, time, stop).GetAwaiter().GetResult();
+        if (ahead > Unnoticed)
+            Task.Delay(ahead, time, stop).GetAwaiter().GetResult();
     }
 
     /// <summary>Stops the work where the service wishes it.</summary>
     public void Heed()
     {
         var wish = permits.WishOf(docket.Id);
-        if (wish == Wish.BackOut) throw Faults.BackedOutByHand();
-        if (wish.Rests() && mayPause()) throw new Parked(Faults.NotNow(wish));
+        if (wish == Wish.BackOut)
+            throw Faults.BackedOutByHand();
+        if (wish.Rests() && mayPause())
+            throw new Parked(Faults.NotNow(wish));
     }
 }
 

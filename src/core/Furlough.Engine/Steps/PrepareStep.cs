@@ -34,23 +34,32 @@ public sealed class PrepareStep : IStep
         RequireSensiblePlaces(work);
         work.RequireFormerValuesLead();
         if (docket.Method == Method.Exchange && docket.Source.Volume != docket.Target.Volume)
-            throw new Fault("exchange-across-volumes", "The exchange method works on one volume only.", "Make a new plan with the cold method.");
+            throw new Fault(
+                "exchange-across-volumes",
+                "The exchange method works on one volume only.",
+                "Make a new plan with the cold method."
+            );
         FirstStart.Make(work, () => IsThere(sourceVolume, docket.Source));
-        if (KindAt(sourceVolume, docket.Source) is not NodeKind.Folder and var kind) throw Faults.SourceMissing(work.Machine.Volumes.Show(docket.Source), kind);
+        if (KindAt(sourceVolume, docket.Source) is not NodeKind.Folder and var kind)
+            throw Faults.SourceMissing(work.Machine.Volumes.Show(docket.Source), kind);
 
         using var root = targetVolume.OpenRoot();
         ClearSuperseded(work, targetVolume);
         RequireFreeTarget(work, root);
         OriginalBack.Choose(work);
-        if (OriginalBack.Of(work) is null) RequireSpace(work, targetVolume);
+        if (OriginalBack.Of(work) is null)
+            RequireSpace(work, targetVolume);
         work.Note(Compared, "yes");
         using var parent = MakeParents(work, root);
         RequireNobodyNew(work, sourceVolume, root);
-        if (work.KeepsOriginal) OwnFolders.Make(work, DocketSide.Original).Dispose();
+        if (work.KeepsOriginal)
+            OwnFolders.Make(work, DocketSide.Original).Dispose();
         using var at = OwnFolders.Make(work, DocketSide.Copy);
         var own = at.Folder;
-        if (docket.Method != Method.Exchange && own.Find(Layout.Staging) is null) own.MakeFolder(Layout.Staging, Layout.Closed).Dispose();
-        if (own.Find(Layout.Receipt) is null) new Receipt(docket, work.History(), work.Time.GetUtcNow(), 0, 0, "", []).Write(own, work.Signer);
+        if (docket.Method != Method.Exchange && own.Find(Layout.Staging) is null)
+            own.MakeFolder(Layout.Staging, Layout.Closed).Dispose();
+        if (own.Find(Layout.Receipt) is null)
+            new Receipt(docket, work.History(), work.Time.GetUtcNow(), 0, 0, "", []).Write(own, work.Signer);
         own.Flush();
     }
 
@@ -67,21 +76,46 @@ public sealed class PrepareStep : IStep
     {
         var docket = work.Docket;
         if (docket.Source.Parts.Count == 0)
-            throw new Fault("source-is-volume", $"A volume of its own is mounted at `{work.Machine.Volumes.Show(docket.Source).TrimEnd('/', '\\')}`: the holding is that whole volume, which is not relocated.", "Leave it out of the brief; or have the volume mounted elsewhere, with the holding in a folder of it, survey the machine and make a new plan.");
+            throw new Fault(
+                "source-is-volume",
+                $"A volume of its own is mounted at `{work.Machine.Volumes.Show(docket.Source).TrimEnd('/', '\\')}`: the holding is that whole volume, which is not relocated.",
+                "Leave it out of the brief; or have the volume mounted elsewhere, with the holding in a folder of it, survey the machine and make a new plan."
+            );
         RequirePlainPath(docket.Source);
         RequirePlainPath(docket.Target);
-        foreach (var change in docket.Pointers.Where(p => p.Within.Length > 0)) RequirePlainPath(docket.Target with { Path = change.Within });
+        foreach (var change in docket.Pointers.Where(p => p.Within.Length > 0))
+            RequirePlainPath(docket.Target with { Path = change.Within });
         // Settings are written with it, and one line of them is one setting.
-        if (docket.Work == DocketWork.Relocate && docket.Target.Path.Any(c => char.IsControl(c) || c is '\u2028' or '\u2029'))
-            throw new Fault("path-refused", $"`{PathText.Show(docket.Target.Path)}` has a character that cannot be seen.", "Correct the path in the brief and make a new plan.");
+        if (
+            docket.Work == DocketWork.Relocate
+            && docket.Target.Path.Any(c => char.IsControl(c) || c is '\u2028' or '\u2029')
+        )
+            throw new Fault(
+                "path-refused",
+                $"`{PathText.Show(docket.Target.Path)}` has a character that cannot be seen.",
+                "Correct the path in the brief and make a new plan."
+            );
         if (docket.Target.IsInside(docket.Source) || docket.Source.IsInside(docket.Target))
-            throw new Fault("target-inside-source", $"`{work.Machine.Volumes.Show(docket.Target)}` and `{work.Machine.Volumes.Show(docket.Source)}` lie one inside the other.", "Plan another place.");
+            throw new Fault(
+                "target-inside-source",
+                $"`{work.Machine.Volumes.Show(docket.Target)}` and `{work.Machine.Volumes.Show(docket.Source)}` lie one inside the other.",
+                "Plan another place."
+            );
     }
 
     internal static void RequirePlainPath(Place place)
     {
-        if (place.Parts.Count == 0 || place.Parts.Any(p => p is "" or "." or ".." || p.Contains('\0') || p.StartsWith(Layout.Prefix, StringComparison.Ordinal)))
-            throw new Fault("path-refused", $"`{PathText.Show(place.Path)}` is no plain path below a volume.", "Correct the path in the brief and make a new plan.");
+        if (
+            place.Parts.Count == 0
+            || place.Parts.Any(p =>
+                p is "" or "." or ".." || p.Contains('\0') || p.StartsWith(Layout.Prefix, StringComparison.Ordinal)
+            )
+        )
+            throw new Fault(
+                "path-refused",
+                $"`{PathText.Show(place.Path)}` is no plain path below a volume.",
+                "Correct the path in the brief and make a new plan."
+            );
     }
 
     /// <summary>Removes what earlier dockets of this relocation could not remove because their volume was away: their staging folder, or their untouched copy at the target.</summary>
@@ -90,11 +124,19 @@ public sealed class PrepareStep : IStep
         foreach (var earlier in work.Docket.Supersedes)
         {
             // What one that went well left is the receipt of where the holding lives.
-            if (work.Journal.Read(earlier).Ended is RelocationState.Switched or RelocationState.Finished or RelocationState.Returned) continue;
+            if (
+                work.Journal.Read(earlier).Ended
+                is RelocationState.Switched
+                    or RelocationState.Finished
+                    or RelocationState.Returned
+            )
+                continue;
             using var folder = work.TryFolderOf(earlier, DocketSide.Copy);
-            if (folder is null or { HoldsOriginal: true }) continue;
+            if (folder is null or { HoldsOriginal: true })
+                continue;
             using var parent = Work.TryParent(volume, work.Docket.Target);
-            if (parent is null || TakeBackCopy(work, volume, parent, folder.Folder, earlier)) folder.Remove(work.Stop);
+            if (parent is null || TakeBackCopy(work, volume, parent, folder.Folder, earlier))
+                folder.Remove(work.Stop);
         }
     }
 
@@ -103,11 +145,26 @@ public sealed class PrepareStep : IStep
     {
         var leaf = work.Docket.Target.Parts[^1];
         var notes = work.Journal.Read(earlier).Notes;
-        if (notes.ContainsKey(AdoptPrepareStep.Adopted) || notes.GetValueOrDefault(RepointStep.TargetId) is not { } id || own.Find(Layout.Manifest) is null) return true;
-        if (parent.Find(leaf) is not { Kind: NodeKind.Folder } there || there.FileId.ToString(CultureInfo.InvariantCulture) != id) return true;
+        if (
+            notes.ContainsKey(AdoptPrepareStep.Adopted)
+            || notes.GetValueOrDefault(RepointStep.TargetId) is not { } id
+            || own.Find(Layout.Manifest) is null
+        )
+            return true;
+        if (
+            parent.Find(leaf) is not { Kind: NodeKind.Folder } there
+            || there.FileId.ToString(CultureInfo.InvariantCulture) != id
+        )
+            return true;
         using (var copy = parent.OpenFolder(leaf))
-            if (TreeProof.Copy(copy, Work.ReadManifest(own), volume, new TreeCounter(), work.Stop).Difference is not null) return false;
-        using var aside = OriginalBack.TakenBy(work.Journal.Read(earlier)) is { } taken ? OriginalBack.FolderOf(work, taken) ?? throw RepointStep.Missing() : null;
+            if (
+                TreeProof.Copy(copy, Work.ReadManifest(own), volume, new TreeCounter(), work.Stop).Difference
+                is not null
+            )
+                return false;
+        using var aside = OriginalBack.TakenBy(work.Journal.Read(earlier)) is { } taken
+            ? OriginalBack.FolderOf(work, taken) ?? throw RepointStep.Missing()
+            : null;
         parent.Move(leaf, aside?.Folder ?? own, aside is null ? Layout.Staging : Layout.Original);
         aside?.Folder.Flush();
         parent.Flush();
@@ -119,23 +176,34 @@ public sealed class PrepareStep : IStep
     {
         var place = work.Docket.Target;
         using var parent = Reach.TryFolder(root, place.Parts.SkipLast(1));
-        if (parent?.Find(place.Parts[^1]) is not { } there) return;
-        if (FormerPlace.MayGiveWay(work, parent)) return;
+        if (parent?.Find(place.Parts[^1]) is not { } there)
+            return;
+        if (FormerPlace.MayGiveWay(work, parent))
+            return;
         var shown = work.Machine.Volumes.Show(place);
-        if (there.Kind != NodeKind.Folder) throw Faults.TargetNotEmpty(shown, [$"a {there.Kind.Word()} of that name"]);
+        if (there.Kind != NodeKind.Folder)
+            throw Faults.TargetNotEmpty(shown, [$"a {there.Kind.Word()} of that name"]);
         using var folder = parent.OpenFolder(place.Parts[^1]);
         var names = folder.List();
-        if (names.Count > 0) throw Faults.TargetNotEmpty(shown, names.Select(n => n.Name).Order(StringComparer.Ordinal).Take(5));
-        work.Note(EmptyTarget, string.Create(CultureInfo.InvariantCulture, $"{there.Mode} {there.Owner} {there.Group}"));
+        if (names.Count > 0)
+            throw Faults.TargetNotEmpty(shown, names.Select(n => n.Name).Order(StringComparer.Ordinal).Take(5));
+        work.Note(
+            EmptyTarget,
+            string.Create(CultureInfo.InvariantCulture, $"{there.Mode} {there.Owner} {there.Group}")
+        );
     }
 
     internal static void RequireSpace(Work work, IVolume target)
     {
-        if (work.Docket.Method == Method.Exchange) return;
+        if (work.Docket.Method == Method.Exchange)
+            return;
         var needs = work.Docket.DataBytes + SpaceMargin;
-        if (target.FreeBytes >= needs) return;
+        if (target.FreeBytes >= needs)
+            return;
         var shown = work.Machine.Volumes.Show(work.Docket.Target);
-        throw work.Docket.Work == DocketWork.Return && HasOriginal(work, target) ? Faults.OriginalInTheWay(shown, needs, target.FreeBytes) : Faults.TargetFuller(shown, needs, target.FreeBytes);
+        throw work.Docket.Work == DocketWork.Return && HasOriginal(work, target)
+            ? Faults.OriginalInTheWay(shown, needs, target.FreeBytes)
+            : Faults.TargetFuller(shown, needs, target.FreeBytes);
     }
 
     /// <summary>Whether the original of what is returned still takes room on the volume.</summary>
@@ -143,7 +211,8 @@ public sealed class PrepareStep : IStep
     {
         foreach (var earlier in work.Docket.Supersedes)
             using (var folder = work.TryFolderOf(earlier, DocketSide.Original, volume, work.Docket.Target))
-                if (folder is { HoldsOriginal: true }) return true;
+                if (folder is { HoldsOriginal: true })
+                    return true;
         return false;
     }
 
@@ -158,8 +227,10 @@ public sealed class PrepareStep : IStep
             {
                 if (at.Find(parts[i]) is null)
                 {
-                    if (work.Noted(MadeFrom) is null) work.Note(MadeFrom, i.ToString(CultureInfo.InvariantCulture));
-                    using (work.In(at, work.TargetVolume())) MakeFolder(work, at, parts[i], i >= work.Docket.OwnedFrom);
+                    if (work.Noted(MadeFrom) is null)
+                        work.Note(MadeFrom, i.ToString(CultureInfo.InvariantCulture));
+                    using (work.In(at, work.TargetVolume()))
+                        MakeFolder(work, at, parts[i], i >= work.Docket.OwnedFrom);
                 }
                 var next = at.OpenSubvolume(parts[i]);
                 at.Dispose();
@@ -179,29 +250,49 @@ public sealed class PrepareStep : IStep
     internal static void MakeFolder(Work work, IFolder parent, string name, bool owned)
     {
         using (var made = parent.MakeFolder(name, owned ? Layout.Closed : Layout.Open))
-            if (owned) work.Machine.Accounts.Give(made, work.Docket.Holding.Account, work.Docket.AccountId);
-            else made.Apply(made.Facts() with { Mode = Layout.Open }, Attributes.None);
+            if (owned)
+                work.Machine.Accounts.Give(made, work.Docket.Holding.Account, work.Docket.AccountId);
+            else
+                made.Apply(made.Facts() with { Mode = Layout.Open }, Attributes.None);
         parent.Flush();
     }
 
     /// <summary>I12: whoever could not reach the source cannot reach the target; the holding's own rights come along, so the folders above decide.</summary>
     internal static void RequireNobodyNew(Work work, IVolume sourceVolume, IFolder targetRoot)
     {
-        if (!work.TargetVolume().Abilities.Owners) return;
+        if (!work.TargetVolume().Abilities.Owners)
+            return;
         using var sourceRoot = sourceVolume.OpenRoot();
         using var holding = Reach.Folder(sourceRoot, work.Docket.Source.Parts);
         var itself = (holding.Facts(), holding.ReadAttributes());
         var accounts = work.Machine.Accounts;
         var reaching = accounts.WhoReaches([.. Above(sourceRoot, work.Docket.Source), itself]);
-        if (work.Docket.Work == DocketWork.Relocate) work.Note(ReachedBy, string.Join('/', reaching.Order(StringComparer.Ordinal)));
-        var before = work.Docket.Work == DocketWork.Return ? work.Docket.Supersedes.SelectMany(e => work.Journal.Read(e).Notes.GetValueOrDefault(ReachedBy)?.Split('/') ?? []).ToHashSet(StringComparer.Ordinal) : [];
+        if (work.Docket.Work == DocketWork.Relocate)
+            work.Note(ReachedBy, string.Join('/', reaching.Order(StringComparer.Ordinal)));
+        var before =
+            work.Docket.Work == DocketWork.Return
+                ? work
+                    .Docket.Supersedes.SelectMany(e =>
+                        work.Journal.Read(e).Notes.GetValueOrDefault(ReachedBy)?.Split('/') ?? []
+                    )
+                    .ToHashSet(StringComparer.Ordinal)
+                : [];
         // Whoever has no name here could reach it before: so could everybody.
-        if (before.Contains(IAccounts.Others)) return;
-        var fresh = accounts.WhoReaches([.. Above(targetRoot, work.Docket.Target), itself]).Except(reaching).Except(before).Order(StringComparer.Ordinal).ToList();
-        if (fresh.Count == 0) return;
-        throw new Fault("target-too-open",
+        if (before.Contains(IAccounts.Others))
+            return;
+        var fresh = accounts
+            .WhoReaches([.. Above(targetRoot, work.Docket.Target), itself])
+            .Except(reaching)
+            .Except(before)
+            .Order(StringComparer.Ordinal)
+            .ToList();
+        if (fresh.Count == 0)
+            return;
+        throw new Fault(
+            "target-too-open",
             $"Where it lives now the holding is closed to {string.Join(", ", fresh)}, but at `{work.Machine.Volumes.Show(work.Docket.Target)}` it would not be: its own rights and those of the folders above let them through.",
-            $"Take their rights from the holding itself (`{work.Machine.Volumes.Show(work.Docket.Source)}`, for example to mode 0700), or close a folder above the target, then {{retry}}.");
+            $"Take their rights from the holding itself (`{work.Machine.Volumes.Show(work.Docket.Source)}`, for example to mode 0700), or close a folder above the target, then {{retry}}."
+        );
     }
 
     /// <summary>The folders above a place, from its volume's root on.</summary>

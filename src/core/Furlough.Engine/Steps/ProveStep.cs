@@ -20,24 +20,43 @@ public sealed class ProveStep : IStep
         var targetVolume = work.TargetVolume();
         using var at = work.Own(DocketSide.Copy);
         var own = at.Folder;
-        if (OriginalBack.Of(work) is not null) OriginalBack.Prove(work, Name, own);
+        if (OriginalBack.Of(work) is not null)
+            OriginalBack.Prove(work, Name, own);
         else
         {
             using var staging = own.OpenFolder(Layout.Staging);
             Prove(work, Name, own, staging, targetVolume, null);
         }
-        if (work.Docket.Method != Method.Warm) RequireSourceUnchanged(work, Name, own, sourceVolume);
+        if (work.Docket.Method != Method.Warm)
+            RequireSourceUnchanged(work, Name, own, sourceVolume);
     }
 
     /// <summary>Compares a copy with the manifest; reads back what does not stand unchanged in the list named <paramref name="proven"/>.</summary>
     /// <param name="otherwise">What is wrong where the two differ.</param>
-    internal static void Prove(Work work, Step step, IFolder own, IFolder tree, IVolume targetVolume, string? proven, Func<string, Fault>? otherwise = null)
+    internal static void Prove(
+        Work work,
+        Step step,
+        IFolder own,
+        IFolder tree,
+        IVolume targetVolume,
+        string? proven,
+        Func<string, Fault>? otherwise = null
+    )
     {
         var counter = work.Counter();
         ProofResult copy;
-        using (work.Watch(step, counter)) copy = TreeProof.Copy(tree, proven is null ? Work.ReadManifest(own) : Marked(own, proven), targetVolume, counter, work.Stop);
-        if (copy.Difference is { } difference) throw (otherwise ?? Faults.NotProven)(difference);
-        if (!copy.FromMedium) work.Report("Proven from cache: this volume cannot be read past it.");
+        using (work.Watch(step, counter))
+            copy = TreeProof.Copy(
+                tree,
+                proven is null ? Work.ReadManifest(own) : Marked(own, proven),
+                targetVolume,
+                counter,
+                work.Stop
+            );
+        if (copy.Difference is { } difference)
+            throw (otherwise ?? Faults.NotProven)(difference);
+        if (!copy.FromMedium)
+            work.Report("Proven from cache: this volume cannot be read past it.");
         work.TargetVolume();
         work.Note(Proven, FormattableString.Invariant($"{copy.Files} {copy.BytesRead}"));
     }
@@ -47,7 +66,12 @@ public sealed class ProveStep : IStep
     {
         using var before = new ManifestCursor(Work.ReadManifest(own, proven));
         foreach (var entry in Work.ReadManifest(own))
-            yield return before.Find(entry.Path, entry.Facts.Kind == NodeKind.Folder)?.Doubted(false) == entry ? entry with { IsProven = true } : entry;
+            yield return before.Find(entry.Path, entry.Facts.Kind == NodeKind.Folder)?.Doubted(false) == entry
+                ? entry with
+                {
+                    IsProven = true,
+                }
+                : entry;
     }
 
     /// <summary>Nobody uses the source, and it still is what was copied.</summary>
@@ -55,6 +79,12 @@ public sealed class ProveStep : IStep
     {
         QuiesceStep.RequireUnused(work, step);
         using var source = CopyStep.OpenHolding(work, sourceVolume);
-        if (TreeProof.Unchanged(source, Work.ReadManifest(own, work.ListOfSource), sourceVolume.Workers, work.Stop).Difference is { } change) throw Faults.SourceChanged(change);
+        if (
+            TreeProof
+                .Unchanged(source, Work.ReadManifest(own, work.ListOfSource), sourceVolume.Workers, work.Stop)
+                .Difference is
+            { } change
+        )
+            throw Faults.SourceChanged(change);
     }
 }

@@ -13,7 +13,8 @@ namespace Furlough.Engine.Steps;
 /// </summary>
 internal static class Renumbering
 {
-    private const string List = "renumbering", Names = "names";
+    private const string List = "renumbering",
+        Names = "names";
 
     /// <summary>Renumbers the docket's target and the account's folders above it.</summary>
     /// <param name="receiptFolder">The folder of the receipt by which the target is adopted.</param>
@@ -21,12 +22,16 @@ internal static class Renumbering
     internal static void Run(Work work, IVolume volume, IFolder receiptFolder, IReadOnlyList<NumberedName> former)
     {
         using var root = volume.OpenRoot();
-        if (receiptFolder.Find(List) is not null) Finish(work, volume, root, receiptFolder);
+        if (receiptFolder.Find(List) is not null)
+            Finish(work, volume, root, receiptFolder);
         var numbers = NumbersNow(work, ReadNames(receiptFolder) ?? former);
-        if (numbers.Count == 0) return;
+        if (numbers.Count == 0)
+            return;
         WriteDown(work, root, receiptFolder, numbers);
         Finish(work, volume, root, receiptFolder);
-        work.Report($"Owners have other numbers on this system than before: {string.Join(", ", numbers.OrderBy(n => n.Key).Select(n => $"{(n.Key.IsGroup ? "group" : "account")} {n.Key.Number} is {n.Value} now"))}.");
+        work.Report(
+            $"Owners have other numbers on this system than before: {string.Join(", ", numbers.OrderBy(n => n.Key).Select(n => $"{(n.Key.IsGroup ? "group" : "account")} {n.Key.Number} is {n.Value} now"))}."
+        );
     }
 
     /// <summary>Does what is written down, then says whose numbers the tree has.</summary>
@@ -43,33 +48,51 @@ internal static class Renumbering
 
     private static IReadOnlyList<NumberedName>? ReadNames(IFolder receiptFolder)
     {
-        if (receiptFolder.Find(Names) is null) return null;
+        if (receiptFolder.Find(Names) is null)
+            return null;
         using var file = receiptFolder.OpenFile(Names);
         using var stream = file.Read();
         return JsonSerializer.Deserialize(stream, EngineJson.Default.IReadOnlyListNumberedName);
     }
 
     /// <summary>Former number to present one, for names whose number is another one now.</summary>
-    private static Dictionary<(uint Number, bool IsGroup), uint> NumbersNow(Work work, IReadOnlyList<NumberedName> former)
+    private static Dictionary<(uint Number, bool IsGroup), uint> NumbersNow(
+        Work work,
+        IReadOnlyList<NumberedName> former
+    )
     {
         var now = work.Machine.Accounts.Names().ToDictionary(n => (n.Name, n.IsGroup), n => n.Number);
-        foreach (var gone in former.Where(f => !now.ContainsKey((f.Name, f.IsGroup)))) work.Report($"There is no {(gone.IsGroup ? "group" : "account")} {gone.Name} any more; its number {gone.Number} is left as it is.");
-        return former.Where(f => now.TryGetValue((f.Name, f.IsGroup), out var number) && number != f.Number).ToDictionary(f => (f.Number, f.IsGroup), f => now[(f.Name, f.IsGroup)]);
+        foreach (var gone in former.Where(f => !now.ContainsKey((f.Name, f.IsGroup))))
+            work.Report(
+                $"There is no {(gone.IsGroup ? "group" : "account")} {gone.Name} any more; its number {gone.Number} is left as it is."
+            );
+        return former
+            .Where(f => now.TryGetValue((f.Name, f.IsGroup), out var number) && number != f.Number)
+            .ToDictionary(f => (f.Number, f.IsGroup), f => now[(f.Name, f.IsGroup)]);
     }
 
     /// <summary>First line: the names whose numbers are given; then a line for each node that changes.</summary>
-    private static void WriteDown(Work work, IFolder root, IFolder receiptFolder, Dictionary<(uint, bool), uint> numbers)
+    private static void WriteDown(
+        Work work,
+        IFolder root,
+        IFolder receiptFolder,
+        Dictionary<(uint, bool), uint> numbers
+    )
     {
         var accounts = work.Machine.Accounts;
         var names = JsonSerializer.Serialize(accounts.Names(), EngineJson.Default.IReadOnlyListNumberedName) + "\n";
         var nodes = Above(work, root).Where(above => IsAccounts(work, above, numbers)).Concat(Tree(work, root));
-        var lines = nodes.Select(node => node.Renumbered(accounts, numbers)).OfType<Owned>().Select(shall => shall.ToLine());
+        var lines = nodes
+            .Select(node => node.Renumbered(accounts, numbers))
+            .OfType<Owned>()
+            .Select(shall => shall.ToLine());
         DurableFile.Write(receiptFolder, List, System.Text.Encoding.UTF8.GetBytes(names + string.Concat(lines)));
     }
 
     /// <summary>Folders above are shared by the account's holdings: one that has the account's new number was renumbered with another holding.</summary>
     private static bool IsAccounts(Work work, Owned above, Dictionary<(uint, bool), uint> numbers) =>
-        numbers.TryGetValue((above.Facts.Owner, false), out var now) && now.ToString(CultureInfo.InvariantCulture) == work.Docket.AccountId;
+        numbers.TryGetValue((above.Facts.Owner, false), out var now)
+        && now.ToString(CultureInfo.InvariantCulture) == work.Docket.AccountId;
 
     private static IEnumerable<Owned> Above(Work work, IFolder root)
     {
@@ -85,21 +108,31 @@ internal static class Renumbering
     {
         using var target = Reach.Folder(root, work.Docket.Target.Parts);
         List<Owned> nodes = [];
-        Walk.Visit(target, (folder, name, path, facts) =>
-        {
-            var attributes = Attributes.None;
-            if (facts.Kind == NodeKind.File)
+        Walk.Visit(
+            target,
+            (folder, name, path, facts) =>
             {
-                using var file = folder!.OpenFile(name);
-                attributes = file.ReadAttributes();
-            }
-            else if (facts.Kind == NodeKind.Folder)
-            {
-                using var opened = folder?.OpenFolder(name);
-                attributes = (opened ?? target).ReadAttributes();
-            }
-            nodes.Add(new Owned(path.Length == 0 ? work.Docket.Target.Path : Walk.Join(work.Docket.Target.Path, path), facts, attributes));
-        }, work.Stop);
+                var attributes = Attributes.None;
+                if (facts.Kind == NodeKind.File)
+                {
+                    using var file = folder!.OpenFile(name);
+                    attributes = file.ReadAttributes();
+                }
+                else if (facts.Kind == NodeKind.Folder)
+                {
+                    using var opened = folder?.OpenFolder(name);
+                    attributes = (opened ?? target).ReadAttributes();
+                }
+                nodes.Add(
+                    new Owned(
+                        path.Length == 0 ? work.Docket.Target.Path : Walk.Join(work.Docket.Target.Path, path),
+                        facts,
+                        attributes
+                    )
+                );
+            },
+            work.Stop
+        );
         return nodes;
     }
 
@@ -115,7 +148,12 @@ internal static class Renumbering
             var parts = shall.Path.Split('/');
             using var folder = Reach.TryFolder(root, parts[..^1]);
             // Somebody may have taken it away or replaced it: then it is not the node that was looked at.
-            if (folder?.Find(parts[^1]) is not { } there || there.FileId != shall.Facts.FileId || there.Kind != shall.Facts.Kind) continue;
+            if (
+                folder?.Find(parts[^1]) is not { } there
+                || there.FileId != shall.Facts.FileId
+                || there.Kind != shall.Facts.Kind
+            )
+                continue;
             shall.ApplyTo(folder, parts[^1], there);
         }
     }
@@ -127,7 +165,9 @@ internal static class Renumbering
         {
             var attributes = accounts.Renumbered(Attributes, Now);
             var (owner, group) = (Now(Facts.Owner, false), Now(Facts.Group, true));
-            return owner == Facts.Owner && group == Facts.Group && ReferenceEquals(attributes, Attributes) ? null : new Owned(Path, Facts with { Owner = owner, Group = group }, attributes);
+            return owner == Facts.Owner && group == Facts.Group && ReferenceEquals(attributes, Attributes)
+                ? null
+                : new Owned(Path, Facts with { Owner = owner, Group = group }, attributes);
 
             uint Now(uint number, bool isGroup) => numbers.GetValueOrDefault((number, isGroup), number);
         }
@@ -138,10 +178,12 @@ internal static class Renumbering
             switch (there.Kind)
             {
                 case NodeKind.File:
-                    using (var file = folder.OpenFile(name)) file.Apply(shall, Attributes);
+                    using (var file = folder.OpenFile(name))
+                        file.Apply(shall, Attributes);
                     break;
                 case NodeKind.Folder:
-                    using (var opened = folder.OpenFolder(name)) opened.Apply(shall, Attributes);
+                    using (var opened = folder.OpenFolder(name))
+                        opened.Apply(shall, Attributes);
                     break;
                 default:
                     folder.ApplyTo(name, shall);
@@ -149,15 +191,42 @@ internal static class Renumbering
             }
         }
 
-        internal string ToLine() => string.Create(CultureInfo.InvariantCulture,
-            $"{PathText.Escape(Path)}\t{(int)Facts.Kind}\t{Facts.FileId}\t{Facts.Owner}\t{Facts.Group}\t{string.Join(' ', Attributes.Values.Select(v => $"{PathText.Escape(v.Key)}={Convert.ToHexStringLower(v.Value)}"))}\n");
+        internal string ToLine() =>
+            string.Create(
+                CultureInfo.InvariantCulture,
+                $"{PathText.Escape(Path)}\t{(int)Facts.Kind}\t{Facts.FileId}\t{Facts.Owner}\t{Facts.Group}\t{string.Join(' ', Attributes.Values.Select(v => $"{PathText.Escape(v.Key)}={Convert.ToHexStringLower(v.Value)}"))}\n"
+            );
 
         internal static Owned Parse(string line)
         {
             var p = line.Split('\t');
             var inv = CultureInfo.InvariantCulture;
-            var facts = new NodeFacts((NodeKind)int.Parse(p[1], inv), 0, 0, 0, 0, 0, ulong.Parse(p[2], inv), 0, 0, uint.Parse(p[3], inv), uint.Parse(p[4], inv));
-            return new Owned(PathText.Unescape(p[0]), facts, new Attributes([.. p[5].Split(' ', StringSplitOptions.RemoveEmptyEntries).Select(v => v.Split('=', 2)).Select(v => new KeyValuePair<string, byte[]>(PathText.Unescape(v[0]), Convert.FromHexString(v[1])))]));
+            var facts = new NodeFacts(
+                (NodeKind)int.Parse(p[1], inv),
+                0,
+                0,
+                0,
+                0,
+                0,
+                ulong.Parse(p[2], inv),
+                0,
+                0,
+                uint.Parse(p[3], inv),
+                uint.Parse(p[4], inv)
+            );
+            return new Owned(
+                PathText.Unescape(p[0]),
+                facts,
+                new Attributes([
+                    .. p[5]
+                        .Split(' ', StringSplitOptions.RemoveEmptyEntries)
+                        .Select(v => v.Split('=', 2))
+                        .Select(v => new KeyValuePair<string, byte[]>(
+                            PathText.Unescape(v[0]),
+                            Convert.FromHexString(v[1])
+                        )),
+                ])
+            );
         }
     }
 }

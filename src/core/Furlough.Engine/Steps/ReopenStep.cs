@@ -19,7 +19,8 @@ public sealed class ReopenStep : IStep
         {
             work.TargetVolume();
             work.RequirePointersAtTarget();
-            if (work.KeepsOriginal) CompareOriginal(work);
+            if (work.KeepsOriginal)
+                CompareOriginal(work);
             FormerPlace.LeaveLink(work);
             work.Note(Compared, "yes");
         }
@@ -32,6 +33,12 @@ public sealed class ReopenStep : IStep
         using var copy = work.Own(DocketSide.Copy);
         using var own = work.Own(DocketSide.Original);
         using var original = own.Folder.OpenFolder(Layout.Original);
-        if (TreeProof.Unchanged(original, Work.ReadManifest(copy.Folder, work.ListOfSource), volume.Workers, work.Stop).Difference is { } change) throw Faults.SourceChanged(change);
+        if (
+            TreeProof
+                .Unchanged(original, Work.ReadManifest(copy.Folder, work.ListOfSource), volume.Workers, work.Stop)
+                .Difference is
+            { } change
+        )
+            throw Faults.SourceChanged(change);
     }
 }

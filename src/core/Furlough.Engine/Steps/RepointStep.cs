@@ -19,7 +19,8 @@ public sealed class RepointStep : IStep
         var targetVolume = work.TargetVolume();
         using (var parent = Work.Parent(targetVolume, work.Docket.Target))
         {
-            if (work.Noted(AdoptPrepareStep.Adopted) is not null) Stay(work, parent);
+            if (work.Noted(AdoptPrepareStep.Adopted) is not null)
+                Stay(work, parent);
             else
             {
                 Arrive(work, targetVolume, parent);
@@ -36,7 +37,8 @@ public sealed class RepointStep : IStep
         foreach (var change in work.Docket.Pointers.Where(p => !p.Address.InPlace))
         {
             var next = work.NextOf(change);
-            if (work.Machine.Pointers.Read(change.Address) == next) continue;
+            if (work.Machine.Pointers.Read(change.Address) == next)
+                continue;
             work.Machine.Pointers.Swap(change.Address, work.FormerOf(change), next);
         }
     }
@@ -44,8 +46,10 @@ public sealed class RepointStep : IStep
     /// <summary>The data is where it shall be.</summary>
     private static void Stay(Work work, IFolder parent)
     {
-        if (work.Noted(TargetId) is not null) return;
-        if (parent.Find(work.Docket.Target.Parts[^1]) is not { Kind: NodeKind.Folder } there) throw Missing();
+        if (work.Noted(TargetId) is not null)
+            return;
+        if (parent.Find(work.Docket.Target.Parts[^1]) is not { Kind: NodeKind.Folder } there)
+            throw Missing();
         work.Note(TargetId, there.FileId.ToString(CultureInfo.InvariantCulture));
     }
 
@@ -59,26 +63,37 @@ public sealed class RepointStep : IStep
             return;
         }
         var (at, name) = Waiting(work);
-        using (at) Arrive(work, at.Folder, name, targetVolume, parent);
+        using (at)
+            Arrive(work, at.Folder, name, targetVolume, parent);
     }
 
     /// <summary>Where what becomes the target waits, and goes back to when it does not: the original's folder or the copy's.</summary>
-    internal static (DocketFolder At, string Name) Waiting(Work work) => OriginalBack.Of(work) is null ? (work.Own(DocketSide.Copy), Layout.Staging) : (OriginalBack.Folder(work) ?? throw Missing(), Layout.Original);
+    internal static (DocketFolder At, string Name) Waiting(Work work) =>
+        OriginalBack.Of(work) is null
+            ? (work.Own(DocketSide.Copy), Layout.Staging)
+            : (OriginalBack.Folder(work) ?? throw Missing(), Layout.Original);
 
-    internal static Fault Missing() => new("copy-missing", "What was to become live is gone from the target volume.", "Find out who removed it, then {retry}.");
+    internal static Fault Missing() =>
+        new(
+            "copy-missing",
+            "What was to become live is gone from the target volume.",
+            "Find out who removed it, then {retry}."
+        );
 
     private static void Arrive(Work work, IFolder from, string name, IVolume targetVolume, IFolder parent)
     {
         var leaf = work.Docket.Target.Parts[^1];
         if (from.Find(name) is not { } moving)
         {
-            if (IsArrived(work, parent)) return;
+            if (IsArrived(work, parent))
+                return;
             throw Missing();
         }
         work.Note(TargetId, moving.FileId.ToString(CultureInfo.InvariantCulture));
         FormerPlace.GiveWay(work, parent);
         if (parent.Find(leaf) is { Kind: NodeKind.Folder } && work.Noted(PrepareStep.EmptyTarget) is not null)
-            using (work.In(parent, targetVolume)) parent.RemoveFolder(leaf);
+            using (work.In(parent, targetVolume))
+                parent.RemoveFolder(leaf);
         from.Move(name, parent, leaf);
         RequireArrived(work, from, name, targetVolume, parent);
         parent.Flush();
@@ -89,13 +104,19 @@ public sealed class RepointStep : IStep
     private static void RequireArrived(Work work, IFolder from, string name, IVolume targetVolume, IFolder parent)
     {
         using var walked = Work.TryParent(targetVolume, work.Docket.Target);
-        if (walked is not null && walked.Facts().FileId == parent.Facts().FileId && IsArrived(work, walked)) return;
+        if (walked is not null && walked.Facts().FileId == parent.Facts().FileId && IsArrived(work, walked))
+            return;
         parent.Move(work.Docket.Target.Parts[^1], from, name);
-        throw new Fault("target-moved-away", $"The folders above `{work.Machine.Volumes.Show(work.Docket.Target)}` were moved or replaced while the holding was put there.", "Find out who did that, then {retry}.");
+        throw new Fault(
+            "target-moved-away",
+            $"The folders above `{work.Machine.Volumes.Show(work.Docket.Target)}` were moved or replaced while the holding was put there.",
+            "Find out who did that, then {retry}."
+        );
     }
 
     /// <summary>Whether the folder at the target is the one that this docket put there.</summary>
     internal static bool IsArrived(Work work, IFolder parent) =>
-        work.Noted(TargetId) is { } id && parent.Find(work.Docket.Target.Parts[^1]) is { Kind: NodeKind.Folder } there
+        work.Noted(TargetId) is { } id
+        && parent.Find(work.Docket.Target.Parts[^1]) is { Kind: NodeKind.Folder } there
         && there.FileId.ToString(CultureInfo.InvariantCulture) == id;
 }

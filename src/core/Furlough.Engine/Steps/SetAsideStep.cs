@@ -17,9 +17,18 @@ public sealed class SetAsideStep : IStep
         using var copy = work.Own(DocketSide.Copy);
         var targetOwn = copy.Folder;
         var proven = (work.Noted(ProveStep.Proven) ?? "0 0").Split(' ').Select(long.Parse).ToArray();
-        var receipt = new Receipt(work.Docket, work.History(), work.Time.GetUtcNow(), proven[0], proven[1], ManifestDigest(targetOwn), work.Machine.Accounts.Names());
+        var receipt = new Receipt(
+            work.Docket,
+            work.History(),
+            work.Time.GetUtcNow(),
+            proven[0],
+            proven[1],
+            ManifestDigest(targetOwn),
+            work.Machine.Accounts.Names()
+        );
         receipt.Write(targetOwn, work.Signer);
-        if (work.Noted(AdoptPrepareStep.NothingAtSource) is null) SetAside(work, targetOwn, receipt);
+        if (work.Noted(AdoptPrepareStep.NothingAtSource) is null)
+            SetAside(work, targetOwn, receipt);
     }
 
     private static void SetAside(Work work, IFolder targetOwn, Receipt receipt)
@@ -30,12 +39,15 @@ public sealed class SetAsideStep : IStep
         var own = at.Folder;
         try
         {
-            if (own.Find(Layout.Manifest) is null) DurableFile.Copy(targetOwn, work.ListOfSource, own, Layout.Manifest);
+            if (own.Find(Layout.Manifest) is null)
+                DurableFile.Copy(targetOwn, work.ListOfSource, own, Layout.Manifest);
             receipt.Write(own, work.Signer);
         }
         catch (IoFault fault) when (fault.Reason == IoReason.NoSpace)
         {
-            work.Report("The source volume is full: receipt and manifest of the original stand only on the target volume.");
+            work.Report(
+                "The source volume is full: receipt and manifest of the original stand only on the target volume."
+            );
         }
         if (own.Find(Layout.Original) is null)
         {
@@ -53,11 +65,13 @@ public sealed class SetAsideStep : IStep
     }
 
     /// <summary>The file number of the folder that was copied.</summary>
-    private static ulong SourceId(Work work, IFolder targetOwn) => Work.ReadManifest(targetOwn, work.ListOfSource).First().Facts.FileId;
+    private static ulong SourceId(Work work, IFolder targetOwn) =>
+        Work.ReadManifest(targetOwn, work.ListOfSource).First().Facts.FileId;
 
     internal static string ManifestDigest(IFolder own)
     {
         using var file = own.OpenFile(Layout.Manifest);
-        return file.ReadBack(new ByteCounter(), CancellationToken.None).Digest.ToString("x", System.Globalization.CultureInfo.InvariantCulture);
+        return file.ReadBack(new ByteCounter(), CancellationToken.None)
+            .Digest.ToString("x", System.Globalization.CultureInfo.InvariantCulture);
     }
 }

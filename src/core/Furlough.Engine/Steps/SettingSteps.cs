@@ -20,12 +20,17 @@ public sealed class SettingPrepareStep : IStep
     public void Perform(Work work)
     {
         var docket = work.Docket;
-        if (docket.Work == DocketWork.Return) return;
+        if (docket.Work == DocketWork.Return)
+            return;
         PrepareStep.RequirePlainPath(docket.Target);
         using var root = work.TargetVolume().OpenRoot();
         using (var present = Reach.TryFolder(root, docket.Target.Parts.SkipLast(1)))
             foreach (var leaf in Leaves(docket))
-                if (present?.Find(leaf) is { } there && there.Kind != NodeKind.Folder) throw Faults.TargetNotEmpty(work.Machine.Volumes.Show(docket.Target), [$"a {there.Kind.Word()} of the name {leaf}"]);
+                if (present?.Find(leaf) is { } there && there.Kind != NodeKind.Folder)
+                    throw Faults.TargetNotEmpty(
+                        work.Machine.Volumes.Show(docket.Target),
+                        [$"a {there.Kind.Word()} of the name {leaf}"]
+                    );
         work.Note(Compared, "yes");
         using var parent = PrepareStep.MakeParents(work, root);
         foreach (var leaf in Leaves(docket).Where(l => parent.Find(l) is null))
@@ -36,7 +41,11 @@ public sealed class SettingPrepareStep : IStep
     }
 
     /// <summary>The folders to which the settings will lead: the target, and those beside it that twins have.</summary>
-    internal static IEnumerable<string> Leaves(Docket docket) => docket.Pointers.Select(p => docket.Target.Parts[^1] + p.Address.Behind).Prepend(docket.Target.Parts[^1]).Distinct(StringComparer.Ordinal);
+    internal static IEnumerable<string> Leaves(Docket docket) =>
+        docket
+            .Pointers.Select(p => docket.Target.Parts[^1] + p.Address.Behind)
+            .Prepend(docket.Target.Parts[^1])
+            .Distinct(StringComparer.Ordinal);
 }
 
 /// <summary>Waits until the program is closed that would write over the settings, then changes each by compare-and-swap.</summary>
@@ -52,7 +61,11 @@ public sealed class SettingRepointStep : IStep
         {
             QuiesceStep.RequireUnused(work, Name);
         }
-        catch (Fault running) when (running.Code == Faults.ProgramRunningCode && work.Docket.Terms.KeepWaiting && work.LiveNow() == Live.Source)
+        catch (Fault running)
+            when (running.Code == Faults.ProgramRunningCode
+                && work.Docket.Terms.KeepWaiting
+                && work.LiveNow() == Live.Source
+            )
         {
             throw new Parked(running);
         }
@@ -78,9 +91,14 @@ public sealed class SettingConfirmStep : IStep
     /// <summary>The folder that the settings lead to must be there; where a return leads is the system's own affair.</summary>
     internal static void RequireTarget(Work work)
     {
-        if (work.Docket.Work == DocketWork.Return) return;
+        if (work.Docket.Work == DocketWork.Return)
+            return;
         using var parent = Work.TryParent(work.TargetVolume(), work.Docket.Target);
         if (SettingPrepareStep.Leaves(work.Docket).Any(l => parent?.Find(l) is not { Kind: NodeKind.Folder }))
-            throw new Fault("target-missing", $"The folder `{work.Machine.Volumes.Show(work.Docket.Target)}` is gone.", "Find out who removed it, then {retry}.");
+            throw new Fault(
+                "target-missing",
+                $"The folder `{work.Machine.Volumes.Show(work.Docket.Target)}` is gone.",
+                "Find out who removed it, then {retry}."
+            );
     }
 }

@@ -5,7 +5,18 @@ using Furlough.Model;
 namespace Furlough.Engine.Steps;
 
 /// <summary>One docket under way: what steps share, and the questions to reality that several of them ask.</summary>
-public sealed class Work(Docket docket, IMachine machine, Desk desk, WriteWatches watches, IJournal journal, IPermits permits, IReceiptSigner signer, IWatcher watcher, TimeProvider time, CancellationToken stop)
+public sealed class Work(
+    Docket docket,
+    IMachine machine,
+    Desk desk,
+    WriteWatches watches,
+    IJournal journal,
+    IPermits permits,
+    IReceiptSigner signer,
+    IWatcher watcher,
+    TimeProvider time,
+    CancellationToken stop
+)
 {
     private const string TargetShown = "target-shown";
     private const string NextValue = "next ";
@@ -13,7 +24,13 @@ public sealed class Work(Docket docket, IMachine machine, Desk desk, WriteWatche
     private readonly List<string> _notes = [];
     private readonly List<IVolume> _open = [];
     private readonly List<StepTime> _times = [];
-    private readonly Pace _pace = new(docket, permits, () => !journal.Read(docket.Id).Done.Contains(Step.Quiesce), time, stop);
+    private readonly Pace _pace = new(
+        docket,
+        permits,
+        () => !journal.Read(docket.Id).Done.Contains(Step.Quiesce),
+        time,
+        stop
+    );
 
     /// <summary>The docket.</summary>
     public Docket Docket => docket;
@@ -74,16 +91,22 @@ public sealed class Work(Docket docket, IMachine machine, Desk desk, WriteWatche
     {
         var volume = Held(docket.TargetVolume);
         var shown = machine.Volumes.Show(docket.Target);
-        if (Noted(TargetShown) is not { } before) Note(TargetShown, shown);
+        if (Noted(TargetShown) is not { } before)
+            Note(TargetShown, shown);
         else if (before != shown)
-            throw new Fault("volume-elsewhere", $"The target is at `{shown}` now and was at `{before}` when the work began.", "Mount the volume where it was, then {retry}.");
+            throw new Fault(
+                "volume-elsewhere",
+                $"The target is at `{shown}` now and was at `{before}` when the work began.",
+                "Mount the volume where it was, then {retry}."
+            );
         return volume;
     }
 
     /// <summary>Lets go of the volumes that a step opened, so that they can be unmounted.</summary>
     public void Release()
     {
-        foreach (var volume in _open) volume.Dispose();
+        foreach (var volume in _open)
+            volume.Dispose();
         _open.Clear();
     }
 
@@ -114,13 +137,19 @@ public sealed class Work(Docket docket, IMachine machine, Desk desk, WriteWatche
 
     /// <summary>The docket's own folder, opened.</summary>
     /// <exception cref="Fault">It is gone, or not the one that was made.</exception>
-    public DocketFolder Own(DocketSide side) => TryOwn(side) ?? throw new Fault("docket-folder-missing",
-        $"The folder in which Furlough keeps the {(side == DocketSide.Copy ? "copy" : "original")} is gone from its volume.", "Find out who removed it, then {retry}.");
+    public DocketFolder Own(DocketSide side) =>
+        TryOwn(side)
+        ?? throw new Fault(
+            "docket-folder-missing",
+            $"The folder in which Furlough keeps the {(side == DocketSide.Copy ? "copy" : "original")} is gone from its volume.",
+            "Find out who removed it, then {retry}."
+        );
 
     /// <summary>The folder of this or another docket of the same holding on one side of this one: as the journal knows it, else wherever an earlier version or another system may have left it.</summary>
     public DocketFolder? TryFolderOf(Guid id, DocketSide side)
     {
-        var (volume, place) = side == DocketSide.Copy ? (TargetVolume(), docket.Target) : (SourceVolume(), docket.Source);
+        var (volume, place) =
+            side == DocketSide.Copy ? (TargetVolume(), docket.Target) : (SourceVolume(), docket.Source);
         return TryFolderOf(id, side, volume, place);
     }
 
@@ -128,12 +157,16 @@ public sealed class Work(Docket docket, IMachine machine, Desk desk, WriteWatche
     public DocketFolder? TryFolderOf(Guid id, DocketSide side, IVolume volume, Place place)
     {
         using var root = volume.OpenRoot();
-        return DocketFolderRecord.Of(journal.Read(id), side) is { } record ? DocketFolders.TryOpen(root, volume.Abilities, id, side, record) : DocketFolders.TryFind(root, volume.Abilities, place, id, side);
+        return DocketFolderRecord.Of(journal.Read(id), side) is { } record
+            ? DocketFolders.TryOpen(root, volume.Abilities, id, side, record)
+            : DocketFolders.TryFind(root, volume.Abilities, place, id, side);
     }
 
     /// <summary>Acts on names in a folder of a volume with the rights of the holding's account, if the account can change the folder; else with the system's (I8).</summary>
     public IDisposable In(IFolder folder, IVolume volume) =>
-        docket.Holding.IsShared || !volume.Abilities.Owners || DocketFolders.IsSystems(folder.Facts()) ? OwnRights.Kept : machine.Accounts.As(docket.Holding.Account, docket.AccountId);
+        docket.Holding.IsShared || !volume.Abilities.Owners || DocketFolders.IsSystems(folder.Facts())
+            ? OwnRights.Kept
+            : machine.Accounts.As(docket.Holding.Account, docket.AccountId);
 
     /// <summary>A pointer's raw value before the relocation.</summary>
     public PointerValue FormerOf(PointerChange change) => FirstStart.FormerOf(this, change);
@@ -141,30 +174,36 @@ public sealed class Work(Docket docket, IMachine machine, Desk desk, WriteWatche
     /// <summary>A pointer's new raw value: given by the docket, or the target spelled in its own syntax. Spelled once: recovery must see what was written.</summary>
     public PointerValue NextOf(PointerChange change)
     {
-        if (change.Next is { } given) return given;
+        if (change.Next is { } given)
+            return given;
         var key = KeyOf(NextValue, change);
-        if (Noted(key)?.Split('\t', 2) is [var type, var text]) return new PointerValue(type, text);
+        if (Noted(key)?.Split('\t', 2) is [var type, var text])
+            return new PointerValue(type, text);
         var spelled = machine.Pointers.Spell(change.Address, Below(docket.Target, change), FormerOf(change));
         Note(key, spelled.Type + "\t" + spelled.Text);
         return spelled;
     }
 
     /// <summary>Where a pointer leads when the holding is at a place.</summary>
-    private static Place Below(Place place, PointerChange change) => change.Within.Length == 0 ? place : place with { Path = $"{place.Path}/{change.Within}" };
+    private static Place Below(Place place, PointerChange change) =>
+        change.Within.Length == 0 ? place : place with { Path = $"{place.Path}/{change.Within}" };
 
     /// <summary>The name under which something of a pointer is noted.</summary>
     internal static string KeyOf(string what, PointerChange change) => what + Named(change.Address);
 
     /// <summary>Whether something was noted of a pointer under a name.</summary>
-    public static bool IsNotedOf(PointerAddress address, string key) => key.EndsWith(" " + Named(address), StringComparison.Ordinal);
+    public static bool IsNotedOf(PointerAddress address, string key) =>
+        key.EndsWith(" " + Named(address), StringComparison.Ordinal);
 
     /// <summary>Whether two addresses name the same setting, whatever else is said of it.</summary>
     public static bool IsSame(PointerAddress one, PointerAddress other) => Named(one) == Named(other);
 
-    private static string Named(PointerAddress address) => $"{address.Kind} {address.Container} {address.Key} {address.Account}";
+    private static string Named(PointerAddress address) =>
+        $"{address.Kind} {address.Container} {address.Key} {address.Account}";
 
     /// <summary>Every pointer's value before and after.</summary>
-    public IReadOnlyList<PointerHistory> History() => [.. docket.Pointers.Select(p => new PointerHistory(p.Address, FormerOf(p), NextOf(p)) { Within = p.Within })];
+    public IReadOnlyList<PointerHistory> History() =>
+        [.. docket.Pointers.Select(p => new PointerHistory(p.Address, FormerOf(p), NextOf(p)) { Within = p.Within })];
 
     /// <summary>Which of the docket's places is live, read from the pointers themselves (I2): the target once every one leads there.</summary>
     public Live LiveNow()
@@ -172,9 +211,13 @@ public sealed class Work(Docket docket, IMachine machine, Desk desk, WriteWatche
         try
         {
             // Links come last and go first: where there are settings too, these decide.
-            IReadOnlyList<PointerChange> deciding = docket.Pointers.Any(p => !p.Address.InPlace) ? [.. docket.Pointers.Where(p => !p.Address.InPlace)] : docket.Pointers;
-            if (deciding is [{ Address.InPlace: true }, ..] && !StandsInPlace()) return Live.Unknown;
-            if (deciding.Any(p => machine.Pointers.Read(p.Address) == FormerOf(p))) return Live.Source;
+            IReadOnlyList<PointerChange> deciding = docket.Pointers.Any(p => !p.Address.InPlace)
+                ? [.. docket.Pointers.Where(p => !p.Address.InPlace)]
+                : docket.Pointers;
+            if (deciding is [{ Address.InPlace: true }, ..] && !StandsInPlace())
+                return Live.Unknown;
+            if (deciding.Any(p => machine.Pointers.Read(p.Address) == FormerOf(p)))
+                return Live.Source;
             return deciding.All(p => machine.Pointers.Read(p.Address) == NextOf(p)) ? Live.Target : Live.Unknown;
         }
         catch (Fault)
@@ -186,22 +229,29 @@ public sealed class Work(Docket docket, IMachine machine, Desk desk, WriteWatche
     /// <summary>Whether anything stands on the path that the holding's program knows.</summary>
     private bool StandsInPlace()
     {
-        var (place, identity) = docket.Work == DocketWork.Relocate ? (docket.Source, docket.SourceVolume) : (docket.Target, docket.TargetVolume);
+        var (place, identity) =
+            docket.Work == DocketWork.Relocate
+                ? (docket.Source, docket.SourceVolume)
+                : (docket.Target, docket.TargetVolume);
         using var volume = machine.Volumes.Require(identity);
         using var parent = TryParent(volume, place);
         return parent?.Find(place.Parts[^1]) is not null;
     }
 
     /// <summary>The same in terms of the relocation, whose source a return goes back to.</summary>
-    public Live LiveOfRelocation() => (docket.Work, LiveNow()) switch
-    {
-        (DocketWork.Return or DocketWork.FallBack, Live.Source) => Live.Target,
-        (DocketWork.Return or DocketWork.FallBack, Live.Target) => Live.Source,
-        (_, var live) => live,
-    };
+    public Live LiveOfRelocation() =>
+        (docket.Work, LiveNow()) switch
+        {
+            (DocketWork.Return or DocketWork.FallBack, Live.Source) => Live.Target,
+            (DocketWork.Return or DocketWork.FallBack, Live.Target) => Live.Source,
+            (_, var live) => live,
+        };
 
     /// <summary>"the data lives at its target, `/data/…`"; where only settings change, where these lead.</summary>
-    public string LiveInWords() => FirstStart.IsToCome(this) ? $"its program is to make it at `{machine.Volumes.Show(docket.Source)}`" : $"{docket.Method.Lives()} {LivePlaceInWords()}";
+    public string LiveInWords() =>
+        FirstStart.IsToCome(this)
+            ? $"its program is to make it at `{machine.Volumes.Show(docket.Source)}`"
+            : $"{docket.Method.Lives()} {LivePlaceInWords()}";
 
     /// <summary>"its target, `/data/…`".</summary>
     public string LivePlaceInWords()
@@ -209,9 +259,11 @@ public sealed class Work(Docket docket, IMachine machine, Desk desk, WriteWatche
         var (now, relocation) = (LiveNow(), LiveOfRelocation());
         return now switch
         {
-            Live.Unknown => $"where its settings lead (between `{machine.Volumes.Show(docket.Source)}` and `{machine.Volumes.Show(docket.Target)}`)",
+            Live.Unknown =>
+                $"where its settings lead (between `{machine.Volumes.Show(docket.Source)}` and `{machine.Volumes.Show(docket.Target)}`)",
             Live.Target => $"its {relocation.Word()}, `{machine.Volumes.Show(docket.Target)}`",
-            _ when docket.Work == DocketWork.FallBack => $"its {relocation.Word()}, `{machine.Volumes.Show(docket.Source)}`, as far as it is not lost, and the original is kept",
+            _ when docket.Work == DocketWork.FallBack =>
+                $"its {relocation.Word()}, `{machine.Volumes.Show(docket.Source)}`, as far as it is not lost, and the original is kept",
             _ => $"its {relocation.Word()}, `{machine.Volumes.Show(docket.Source)}`",
         };
     }
@@ -222,7 +274,8 @@ public sealed class Work(Docket docket, IMachine machine, Desk desk, WriteWatche
         foreach (var change in docket.Pointers)
         {
             var found = machine.Pointers.Read(change.Address);
-            if (found != FormerOf(change)) throw Faults.PointerChanged(change.Address, FormerOf(change), found);
+            if (found != FormerOf(change))
+                throw Faults.PointerChanged(change.Address, FormerOf(change), found);
         }
     }
 
@@ -230,8 +283,17 @@ public sealed class Work(Docket docket, IMachine machine, Desk desk, WriteWatche
     public void RequireFormerValuesLead()
     {
         foreach (var change in docket.Pointers)
-            if (machine.Volumes.Show(Below(docket.Target, change)) is var shown && change.Next is { } former && machine.Pointers.Leads(change.Address, former) is { } path && path != shown)
-                throw new Fault("former-setting-elsewhere", $"The former value of the setting {change.Address}, `{former.Text ?? "(nothing)"}`, leads to `{path}` now and not to `{shown}`.", "What it is written from was relocated since: return that first, or relocate this holding with a new plan.");
+            if (
+                machine.Volumes.Show(Below(docket.Target, change)) is var shown
+                && change.Next is { } former
+                && machine.Pointers.Leads(change.Address, former) is { } path
+                && path != shown
+            )
+                throw new Fault(
+                    "former-setting-elsewhere",
+                    $"The former value of the setting {change.Address}, `{former.Text ?? "(nothing)"}`, leads to `{path}` now and not to `{shown}`.",
+                    "What it is written from was relocated since: return that first, or relocate this holding with a new plan."
+                );
     }
 
     /// <summary>Every pointer must lead to the target. The link of a holding that has one in its place is left last of all, and looked at when the relocation is confirmed.</summary>
@@ -241,7 +303,8 @@ public sealed class Work(Docket docket, IMachine machine, Desk desk, WriteWatche
         {
             var found = machine.Pointers.Read(change.Address);
             var next = NextOf(change);
-            if (found != next) throw Faults.PointerChanged(change.Address, next, found);
+            if (found != next)
+                throw Faults.PointerChanged(change.Address, next, found);
         }
     }
 
@@ -253,18 +316,21 @@ public sealed class Work(Docket docket, IMachine machine, Desk desk, WriteWatche
     {
         using var file = own.OpenFile(name);
         using var stream = file.Read();
-        foreach (var entry in Trees.Manifest.Read(stream)) yield return entry;
+        foreach (var entry in Trees.Manifest.Read(stream))
+            yield return entry;
     }
 
     /// <summary>Reports progress while something runs, twice a second at most.</summary>
     public IDisposable Watch(Step step, TreeCounter counter) => new ProgressMeter(docket, step, counter, watcher, time);
 
     /// <summary>Whether the source is set aside when the work is done.</summary>
-    public bool KeepsOriginal => docket is { Method: not (Method.Exchange or Method.Setting), Work: DocketWork.Relocate or DocketWork.Return } && Noted(AdoptPrepareStep.NothingAtSource) is null;
+    public bool KeepsOriginal =>
+        docket is { Method: not (Method.Exchange or Method.Setting), Work: DocketWork.Relocate or DocketWork.Return }
+        && Noted(AdoptPrepareStep.NothingAtSource) is null;
 
     /// <summary>Where nobody may hold files open: what is moved.</summary>
-    public Place Moving => docket.Work != DocketWork.FallBack ? docket.Source
-        : docket.Target with { Path = OriginalPath() };
+    public Place Moving =>
+        docket.Work != DocketWork.FallBack ? docket.Source : docket.Target with { Path = OriginalPath() };
 
     private string OriginalPath()
     {
@@ -273,25 +339,58 @@ public sealed class Work(Docket docket, IMachine machine, Desk desk, WriteWatche
     }
 
     /// <summary>The state of a docket of this kind while it is carried out.</summary>
-    public RelocationState UnderWay => docket.Work switch
-    {
-        DocketWork.Discard => RelocationState.Discarding,
-        DocketWork.Gather => RelocationState.Gathering,
-        DocketWork.Return or DocketWork.FallBack => RelocationState.Returning,
-        _ => RelocationState.UnderWay,
-    };
+    public RelocationState UnderWay =>
+        docket.Work switch
+        {
+            DocketWork.Discard => RelocationState.Discarding,
+            DocketWork.Gather => RelocationState.Gathering,
+            DocketWork.Return or DocketWork.FallBack => RelocationState.Returning,
+            _ => RelocationState.UnderWay,
+        };
 
     /// <summary>Reports that the work waits, and for what.</summary>
-    public void Waits(Step step, Fault why) => Changed(RelocationState.Waiting, step, FailureText.Of(this, why, $"Nothing has changed; {LiveInWords()}.", waits: true));
+    public void Waits(Step step, Fault why) =>
+        Changed(
+            RelocationState.Waiting,
+            step,
+            FailureText.Of(this, why, $"Nothing has changed; {LiveInWords()}.", waits: true)
+        );
 
     /// <summary>Reports a state.</summary>
-    public void Changed(RelocationState state, Step? step, Failure? failure = null, OriginalFacts? original = null, Guid? liveAgain = null) =>
-        watcher.Changed(new RelocationChange(docket, state, step, LiveOfRelocation(), failure, docket.Work.MovesHolding() ? HistoryIfKnown() : [], original, [.. _notes]) { Times = state.IsAtRest() ? [.. _times] : [], LiveAgain = liveAgain });
+    public void Changed(
+        RelocationState state,
+        Step? step,
+        Failure? failure = null,
+        OriginalFacts? original = null,
+        Guid? liveAgain = null
+    ) =>
+        watcher.Changed(
+            new RelocationChange(
+                docket,
+                state,
+                step,
+                LiveOfRelocation(),
+                failure,
+                docket.Work.MovesHolding() ? HistoryIfKnown() : [],
+                original,
+                [.. _notes]
+            )
+            {
+                Times = state.IsAtRest() ? [.. _times] : [],
+                LiveAgain = liveAgain,
+            }
+        );
 
     private IReadOnlyList<PointerHistory> HistoryIfKnown()
     {
-        try { return History(); }
-        catch (Fault) { return []; }
+        try
+        {
+            return History();
+        }
+        catch (Fault)
+        {
+            return [];
+        }
     }
 }
 
@@ -325,11 +424,25 @@ internal sealed class ProgressMeter : IDisposable
         {
             var (now, bytes) = (_time.GetTimestamp(), _counter.Bytes.Bytes);
             _recent.Enqueue((now, bytes));
-            while (_recent.Count > 10) _recent.Dequeue();
+            while (_recent.Count > 10)
+                _recent.Dequeue();
             var seconds = _time.GetElapsedTime(_recent.Peek().At, now).TotalSeconds;
             var rate = seconds > 0 ? (long)((bytes - _recent.Peek().Bytes) / seconds) : 0;
             double? left = rate > 0 ? Math.Max(0, _docket.DataBytes - bytes) / (double)rate : null;
-            _watcher.Progressed(new Progress(_docket.Id, _docket.Relocation, _step, _counter.Files, _docket.Files, bytes, _docket.DataBytes, rate, left, _time.GetUtcNow()));
+            _watcher.Progressed(
+                new Progress(
+                    _docket.Id,
+                    _docket.Relocation,
+                    _step,
+                    _counter.Files,
+                    _docket.Files,
+                    bytes,
+                    _docket.DataBytes,
+                    rate,
+                    left,
+                    _time.GetUtcNow()
+                )
+            );
         }
     }
 }

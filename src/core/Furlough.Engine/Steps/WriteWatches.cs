@@ -15,7 +15,8 @@ public sealed class WriteWatches
     /// <summary>A docket's watch ends.</summary>
     internal void End(Guid docket)
     {
-        if (_watches.TryRemove(docket, out var watch)) watch.Dispose();
+        if (_watches.TryRemove(docket, out var watch))
+            watch.Dispose();
     }
 
     /// <summary>The writes that one docket has to know of.</summary>
@@ -25,11 +26,13 @@ public sealed class WriteWatches
         internal void Begin(IVolume source)
         {
             all.End(docket);
-            if (source.WatchWrites() is { } watch) all._watches[docket] = watch;
+            if (source.WatchWrites() is { } watch)
+                all._watches[docket] = watch;
         }
 
         /// <summary>The files written since <see cref="Begin"/>; null when that is not known.</summary>
-        internal IReadOnlySet<ulong>? Written(IVolume source) => all._watches.TryGetValue(docket, out var watch) ? watch.Written(source) : null;
+        internal IReadOnlySet<ulong>? Written(IVolume source) =>
+            all._watches.TryGetValue(docket, out var watch) ? watch.Written(source) : null;
     }
 }
 
@@ -37,5 +40,6 @@ public sealed class WriteWatches
 internal static class Writes
 {
     /// <summary>Whether, after a flush, the next write to a file sets its change time, and that is fine enough to tell two apart. File systems in memory and outside the kernel do not promise that, nor do network ones.</summary>
-    internal static bool ShowsEveryWrite(this FileSystemAbilities abilities) => abilities.ReadsPastCache && abilities.TimeStepNanoseconds < 1_000_000;
+    internal static bool ShowsEveryWrite(this FileSystemAbilities abilities) =>
+        abilities.ReadsPastCache && abilities.TimeStepNanoseconds < 1_000_000;
 }

@@ -30,7 +30,13 @@ internal sealed class Comparison : IDisposable
     private long _portions;
     private (long Portion, string Text)? _first;
 
-    private Comparison(IEnumerable<ManifestEntry> manifest, int workers, TreeCounter counter, IEntryCheck check, CancellationToken stop)
+    private Comparison(
+        IEnumerable<ManifestEntry> manifest,
+        int workers,
+        TreeCounter counter,
+        IEntryCheck check,
+        CancellationToken stop
+    )
     {
         (_entries, _check, _counter, _stop) = (manifest.GetEnumerator(), check, counter, stop);
         _crew = new Crew<Portion>(workers, Look);
@@ -38,15 +44,25 @@ internal sealed class Comparison : IDisposable
     }
 
     /// <summary>Compares; returns the first difference in walking sequence.</summary>
-    internal static string? Run(IFolder root, IEnumerable<ManifestEntry> manifest, int workers, TreeCounter counter, IEntryCheck check, CancellationToken stop)
+    internal static string? Run(
+        IFolder root,
+        IEnumerable<ManifestEntry> manifest,
+        int workers,
+        TreeCounter counter,
+        IEntryCheck check,
+        CancellationToken stop
+    )
     {
         using var comparison = new Comparison(manifest, workers, counter, check, stop);
-        if (comparison._next is null) return "the manifest is empty";
+        if (comparison._next is null)
+            return "the manifest is empty";
         using var shared = new SharedFolder(root, close: false);
         var walked = comparison.Walk(shared, "", 0);
         comparison._crew.Drain();
-        if (comparison._first is { } first) return first.Text;
-        if (walked is null && comparison._next is { } left) walked = $"`{PathText.Show(left.Path)}` is missing";
+        if (comparison._first is { } first)
+            return first.Text;
+        if (walked is null && comparison._next is { } left)
+            walked = $"`{PathText.Show(left.Path)}` is missing";
         return walked ?? check.Whole();
     }
 
@@ -58,16 +74,21 @@ internal sealed class Comparison : IDisposable
 
     private string? Walk(SharedFolder at, string path, int level)
     {
-        if (level > Trees.Walk.DeepestLevel) throw Trees.Walk.TooDeep(path);
-        if (Take(path) is not { } own) return Unexpected(path);
-        if (_check.Folder(at.Folder, at.Folder.Facts(), own) is { } different) return Named(path, different);
+        if (level > Trees.Walk.DeepestLevel)
+            throw Trees.Walk.TooDeep(path);
+        if (Take(path) is not { } own)
+            return Unexpected(path);
+        if (_check.Folder(at.Folder, at.Folder.Facts(), own) is { } different)
+            return Named(path, different);
         var (leaves, folders) = Trees.Walk.Sorted(at.Folder);
-        if (Leaves(at, path, leaves) is { } found) return found;
+        if (Leaves(at, path, leaves) is { } found)
+            return found;
         foreach (var entry in folders)
         {
             _stop.ThrowIfCancellationRequested();
             using var inner = new SharedFolder(at.Folder.OpenFolder(entry.Name), close: true);
-            if (Walk(inner, Trees.Walk.Join(path, entry.Name), level + 1) is { } below) return below;
+            if (Walk(inner, Trees.Walk.Join(path, entry.Name), level + 1) is { } below)
+                return below;
         }
         return null;
     }
@@ -77,7 +98,8 @@ internal sealed class Comparison : IDisposable
         List<ManifestEntry> expected = new(PortionSize);
         foreach (var entry in leaves)
         {
-            if (entry.Kind == NodeKind.Socket) continue;
+            if (entry.Kind == NodeKind.Socket)
+                continue;
             var below = Trees.Walk.Join(path, entry.Name);
             if (Take(below) is not { } taken)
             {
@@ -85,19 +107,23 @@ internal sealed class Comparison : IDisposable
                 return Unexpected(below);
             }
             expected.Add(taken);
-            if (expected.Count < PortionSize) continue;
+            if (expected.Count < PortionSize)
+                continue;
             Hand(at, expected);
             expected = new(PortionSize);
             lock (_lock)
-                if (_first is { } first) return first.Text;
+                if (_first is { } first)
+                    return first.Text;
         }
         Hand(at, expected);
-        lock (_lock) return _first?.Text;
+        lock (_lock)
+            return _first?.Text;
     }
 
     private void Hand(SharedFolder at, List<ManifestEntry> expected)
     {
-        if (expected.Count > 0) _crew.Hand(new Portion(at.Share(), expected, _portions++));
+        if (expected.Count > 0)
+            _crew.Hand(new Portion(at.Share(), expected, _portions++));
     }
 
     private void Look(Portion portion)
@@ -109,9 +135,11 @@ internal sealed class Comparison : IDisposable
                 var name = entry.Path[(entry.Path.LastIndexOf('/') + 1)..];
                 var found = _check.Leaf(portion.At.Folder, name, entry);
                 _counter.FileDone();
-                if (found is null) continue;
+                if (found is null)
+                    continue;
                 lock (_lock)
-                    if (_first is null || portion.Number < _first.Value.Portion) _first = (portion.Number, Named(entry.Path, found));
+                    if (_first is null || portion.Number < _first.Value.Portion)
+                        _first = (portion.Number, Named(entry.Path, found));
                 return;
             }
         }
@@ -119,7 +147,8 @@ internal sealed class Comparison : IDisposable
 
     private ManifestEntry? Take(string path)
     {
-        if (_next is null || _next.Path != path) return null;
+        if (_next is null || _next.Path != path)
+            return null;
         var taken = _next;
         Advance();
         return taken;
@@ -128,9 +157,12 @@ internal sealed class Comparison : IDisposable
     private void Advance() => _next = _entries.MoveNext() ? _entries.Current : null;
 
     private string Unexpected(string path) =>
-        _next is not null && string.CompareOrdinal(_next.Path, path) < 0 ? $"`{PathText.Show(_next.Path)}` is missing" : $"`{PathText.Show(path)}` was added";
+        _next is not null && string.CompareOrdinal(_next.Path, path) < 0
+            ? $"`{PathText.Show(_next.Path)}` is missing"
+            : $"`{PathText.Show(path)}` was added";
 
-    private static string Named(string path, string difference) => $"`{(path.Length == 0 ? "." : PathText.Show(path))}`: {difference}";
+    private static string Named(string path, string difference) =>
+        $"`{(path.Length == 0 ? "." : PathText.Show(path))}`: {difference}";
 
     private sealed record Portion(SharedFolder At, IReadOnlyList<ManifestEntry> Entries, long Number) : IDisposable
     {

@@ -10,13 +10,27 @@ namespace Furlough.Engine.Trees;
 /// <param name="Demands">What it asks of the file system that stores it.</param>
 /// <param name="Allocated">What it takes at some cluster sizes, in bytes.</param>
 /// <param name="LastChangeNs">When a file in it was changed last, in nanoseconds since 1970; 0 for an empty tree.</param>
-public readonly record struct Contents(long Files, long DataBytes, long HiddenBytes, Demands Demands, IReadOnlyList<ClusterUse> Allocated, long LastChangeNs)
+public readonly record struct Contents(
+    long Files,
+    long DataBytes,
+    long HiddenBytes,
+    Demands Demands,
+    IReadOnlyList<ClusterUse> Allocated,
+    long LastChangeNs
+)
 {
     /// <summary>Measures a tree; folders that cannot be opened are passed over and named in <paramref name="unread"/>.</summary>
     /// <param name="shown">The tree's path, as the system shows it.</param>
     /// <param name="clusters">Cluster sizes for which the allocated bytes are wanted.</param>
     /// <param name="memory">What an earlier measuring found; folders that did not change since are not looked into again.</param>
-    public static Contents Of(IFolder root, string shown, ICollection<string> unread, IReadOnlyList<int> clusters, TreeMemory memory, CancellationToken stop)
+    public static Contents Of(
+        IFolder root,
+        string shown,
+        ICollection<string> unread,
+        IReadOnlyList<int> clusters,
+        TreeMemory memory,
+        CancellationToken stop
+    )
     {
         var total = new FolderSums("", 0, 0, clusters.Count);
         var names = new SharedNames();
@@ -29,7 +43,14 @@ public readonly record struct Contents(long Files, long DataBytes, long HiddenBy
             unread.Clear();
             return Of(root, shown, unread, clusters, memory, stop);
         }
-        return new Contents(total.Files, total.DataBytes, total.HiddenBytes, total.Demands, [.. clusters.Select((c, i) => new ClusterUse(c, total.Allocated[i]))], total.LastChangeNs);
+        return new Contents(
+            total.Files,
+            total.DataBytes,
+            total.HiddenBytes,
+            total.Demands,
+            [.. clusters.Select((c, i) => new ClusterUse(c, total.Allocated[i]))],
+            total.LastChangeNs
+        );
 
         void Below(IFolder folder, string path, bool isHidden, int level)
         {
@@ -40,7 +61,8 @@ public readonly record struct Contents(long Files, long DataBytes, long HiddenBy
             total.Add(sums, names, clusters);
             foreach (var name in sums.Folders)
             {
-                if (level >= Walk.DeepestLevel) continue;
+                if (level >= Walk.DeepestLevel)
+                    continue;
                 try
                 {
                     using var inner = folder.OpenFolder(name);
@@ -48,7 +70,8 @@ public readonly record struct Contents(long Files, long DataBytes, long HiddenBy
                 }
                 catch (IoFault fault)
                 {
-                    if (fault.Reason == IoReason.OtherVolume) total.Demands = total.Demands.With(DemandSurvey.Mount(Walk.Join(path, name)));
+                    if (fault.Reason == IoReason.OtherVolume)
+                        total.Demands = total.Demands.With(DemandSurvey.Mount(Walk.Join(path, name)));
                     unread.Add($"`{PathText.Show(Walk.Join(path, name))}`: {fault.SystemWords}");
                 }
             }
@@ -69,7 +92,8 @@ public readonly record struct Contents(long Files, long DataBytes, long HiddenBy
             counted += entries.LongCount(e => e.Kind != NodeKind.Folder);
             foreach (var entry in entries.Where(e => e.Kind == NodeKind.Folder))
             {
-                if (counted >= most || level >= Walk.DeepestLevel) return;
+                if (counted >= most || level >= Walk.DeepestLevel)
+                    return;
                 using var inner = folder.OpenFolder(entry.Name);
                 Below(inner, level + 1);
             }
@@ -77,7 +101,16 @@ public readonly record struct Contents(long Files, long DataBytes, long HiddenBy
     }
 
     /// <summary>Looks at everything that stands in one folder.</summary>
-    private static FolderSums Look(IFolder folder, in NodeFacts own, string path, bool isHidden, string shown, IReadOnlyList<int> clusters, ICollection<string> unread, CancellationToken stop)
+    private static FolderSums Look(
+        IFolder folder,
+        in NodeFacts own,
+        string path,
+        bool isHidden,
+        string shown,
+        IReadOnlyList<int> clusters,
+        ICollection<string> unread,
+        CancellationToken stop
+    )
     {
         var sums = new FolderSums(path, own.ModifiedNs, own.ChangedNs, clusters.Count);
         var demands = new DemandSurvey();
@@ -89,16 +122,27 @@ public readonly record struct Contents(long Files, long DataBytes, long HiddenBy
             stop.ThrowIfCancellationRequested();
             if (entry.Kind == NodeKind.Folder)
             {
-                if (!entry.Name.StartsWith(Layout.Prefix, StringComparison.Ordinal)) sums.Folders.Add(entry.Name);
+                if (!entry.Name.StartsWith(Layout.Prefix, StringComparison.Ordinal))
+                    sums.Folders.Add(entry.Name);
                 continue;
             }
             try
             {
                 sums.Files++;
-                var found = entry.Kind is NodeKind.File or NodeKind.Link or NodeKind.Fifo ? folder.Find(entry.Name) : null;
-                demands.Node(Walk.Join(path, entry.Name), entry.Kind, found, folder.HasAttributes(entry.Name), folder.HasMoreThanIsCopied(entry.Name, entry.Kind));
-                if (entry.Kind == NodeKind.Link) demands.Link(Walk.Join(path, entry.Name), folder.ReadLink(entry.Name), shown);
-                if (found is { Kind: NodeKind.File } facts) sums.File(facts, isHidden || entry.Name.StartsWith('.'), clusters);
+                var found = entry.Kind is NodeKind.File or NodeKind.Link or NodeKind.Fifo
+                    ? folder.Find(entry.Name)
+                    : null;
+                demands.Node(
+                    Walk.Join(path, entry.Name),
+                    entry.Kind,
+                    found,
+                    folder.HasAttributes(entry.Name),
+                    folder.HasMoreThanIsCopied(entry.Name, entry.Kind)
+                );
+                if (entry.Kind == NodeKind.Link)
+                    demands.Link(Walk.Join(path, entry.Name), folder.ReadLink(entry.Name), shown);
+                if (found is { Kind: NodeKind.File } facts)
+                    sums.File(facts, isHidden || entry.Name.StartsWith('.'), clusters);
             }
             catch (IoFault fault)
             {
@@ -156,25 +200,35 @@ internal sealed class FolderSums(string path, long modifiedNs, long changedNs, i
     {
         LastChangeNs = Math.Max(LastChangeNs, facts.ModifiedNs);
         var bytes = Math.Min(facts.SizeBytes, facts.AllocatedBytes);
-        if (facts.Links > 1) _shared.Add((new SharedFile(facts.Device, facts.FileId, facts.Links), bytes, hidden));
-        else Count(bytes, hidden, sizes);
+        if (facts.Links > 1)
+            _shared.Add((new SharedFile(facts.Device, facts.FileId, facts.Links), bytes, hidden));
+        else
+            Count(bytes, hidden, sizes);
     }
 
     /// <summary>Adds another folder's.</summary>
     internal void Add(FolderSums other, SharedNames names, IReadOnlyList<int> sizes)
     {
-        (Files, DataBytes, HiddenBytes) = (Files + other.Files, DataBytes + other.DataBytes, HiddenBytes + other.HiddenBytes);
+        (Files, DataBytes, HiddenBytes) = (
+            Files + other.Files,
+            DataBytes + other.DataBytes,
+            HiddenBytes + other.HiddenBytes
+        );
         LastChangeNs = Math.Max(LastChangeNs, other.LastChangeNs);
-        for (var i = 0; i < Allocated.Length; i++) Allocated[i] += other.Allocated[i];
+        for (var i = 0; i < Allocated.Length; i++)
+            Allocated[i] += other.Allocated[i];
         foreach (var (file, bytes, hidden) in other._shared)
-            if (names.IsFirst(file)) Count(bytes, hidden, sizes);
+            if (names.IsFirst(file))
+                Count(bytes, hidden, sizes);
         Demands = Demands.With(other.Demands);
     }
 
     private void Count(long bytes, bool hidden, IReadOnlyList<int> sizes)
     {
         DataBytes += bytes;
-        if (hidden) HiddenBytes += bytes;
-        for (var i = 0; i < sizes.Count; i++) Allocated[i] += (bytes + sizes[i] - 1) / sizes[i] * sizes[i];
+        if (hidden)
+            HiddenBytes += bytes;
+        for (var i = 0; i < sizes.Count; i++)
+            Allocated[i] += (bytes + sizes[i] - 1) / sizes[i] * sizes[i];
     }
 }

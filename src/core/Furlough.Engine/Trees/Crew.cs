@@ -20,10 +20,12 @@ internal sealed class Crew<T> : IDisposable
     internal Crew(int workers, Action<T> work)
     {
         _work = work;
-        if (workers <= 1) return;
+        if (workers <= 1)
+            return;
         _waiting = new BlockingCollection<T>(workers * 2);
         _threads = [.. Enumerable.Range(0, workers).Select(_ => new Thread(Labour) { IsBackground = true })];
-        foreach (var thread in _threads) thread.Start();
+        foreach (var thread in _threads)
+            thread.Start();
     }
 
     /// <summary>Whether the walker works alone.</summary>
@@ -45,18 +47,22 @@ internal sealed class Crew<T> : IDisposable
     /// <summary>Waits until everything that was handed over is done.</summary>
     internal void Drain()
     {
-        if (IsAlone) return;
+        if (IsAlone)
+            return;
         lock (_threads)
-            while (Volatile.Read(ref _unfinished) > 0) Monitor.Wait(_threads);
+            while (Volatile.Read(ref _unfinished) > 0)
+                Monitor.Wait(_threads);
         ThrowFailure();
     }
 
     /// <summary>Lets the crew finish what it holds and go.</summary>
     public void Dispose()
     {
-        if (_waiting is null) return;
+        if (_waiting is null)
+            return;
         _waiting.CompleteAdding();
-        foreach (var thread in _threads) thread.Join();
+        foreach (var thread in _threads)
+            thread.Join();
         _waiting.Dispose();
     }
 
@@ -66,22 +72,28 @@ internal sealed class Crew<T> : IDisposable
         {
             try
             {
-                if (Volatile.Read(ref _failure) is null) _work(portion);
-                else (portion as IDisposable)?.Dispose();
+                if (Volatile.Read(ref _failure) is null)
+                    _work(portion);
+                else
+                    (portion as IDisposable)?.Dispose();
             }
             catch (Exception failure)
             {
                 lock (_lock)
-                    if (_failure is null || (_failure is not Fault && failure is Fault)) _failure = failure;
+                    if (_failure is null || (_failure is not Fault && failure is Fault))
+                        _failure = failure;
             }
-            if (Interlocked.Decrement(ref _unfinished) > 0) continue;
-            lock (_threads) Monitor.PulseAll(_threads);
+            if (Interlocked.Decrement(ref _unfinished) > 0)
+                continue;
+            lock (_threads)
+                Monitor.PulseAll(_threads);
         }
     }
 
     private void ThrowFailure()
     {
-        if (Volatile.Read(ref _failure) is { } failure) ExceptionDispatchInfo.Throw(failure);
+        if (Volatile.Read(ref _failure) is { } failure)
+            ExceptionDispatchInfo.Throw(failure);
     }
 }
 
@@ -100,6 +112,7 @@ internal sealed class SharedFolder(IFolder folder, bool close) : IDisposable
 
     public void Dispose()
     {
-        if (Interlocked.Decrement(ref _holders) == 0 && close) folder.Dispose();
+        if (Interlocked.Decrement(ref _holders) == 0 && close)
+            folder.Dispose();
     }
 }

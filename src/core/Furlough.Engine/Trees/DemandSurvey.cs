@@ -8,7 +8,10 @@ namespace Furlough.Engine.Trees;
 /// <summary>Collects while a tree is measured what it asks of the file system that stores it.</summary>
 internal sealed class DemandSurvey
 {
-    private static readonly HashSet<string> DeviceNames = new(["CON", "PRN", "AUX", "NUL", .. Enumerable.Range(1, 9).SelectMany(n => (string[])[$"COM{n}", $"LPT{n}"])], StringComparer.OrdinalIgnoreCase);
+    private static readonly HashSet<string> DeviceNames = new(
+        ["CON", "PRN", "AUX", "NUL", .. Enumerable.Range(1, 9).SelectMany(n => (string[])[$"COM{n}", $"LPT{n}"])],
+        StringComparer.OrdinalIgnoreCase
+    );
 
     private static readonly SearchValues<char> Reserved = SearchValues.Create("<>:\"\\|?*");
 
@@ -28,8 +31,10 @@ internal sealed class DemandSurvey
         var seen = new HashSet<string>(entries.Count, StringComparer.OrdinalIgnoreCase);
         foreach (var (name, _) in entries)
         {
-            if (!seen.Add(name)) Note(DemandKind.NamesByCase, Walk.Join(path, name));
-            if (!IsPlain(name)) Note(DemandKind.OddNames, Walk.Join(path, name));
+            if (!seen.Add(name))
+                Note(DemandKind.NamesByCase, Walk.Join(path, name));
+            if (!IsPlain(name))
+                Note(DemandKind.OddNames, Walk.Join(path, name));
         }
     }
 
@@ -37,25 +42,37 @@ internal sealed class DemandSurvey
     internal void Node(string path, NodeKind kind, in NodeFacts? facts, bool hasAttributes, bool hasMore)
     {
         LongestPathBytes = Math.Max(LongestPathBytes, Encoding.UTF8.GetByteCount(path));
-        if (kind == NodeKind.Link) Note(DemandKind.Links, path);
-        if (kind is NodeKind.Fifo or NodeKind.Socket) Note(DemandKind.PipesAndSockets, path);
-        if (kind == NodeKind.Device) Note(DemandKind.DeviceNodes, path);
-        if (hasAttributes) Note(DemandKind.Attributes, path);
-        if (hasMore || kind is NodeKind.Link or NodeKind.Fifo && facts is { Links: > 1 }) Note(DemandKind.FactsNotKept, path);
+        if (kind == NodeKind.Link)
+            Note(DemandKind.Links, path);
+        if (kind is NodeKind.Fifo or NodeKind.Socket)
+            Note(DemandKind.PipesAndSockets, path);
+        if (kind == NodeKind.Device)
+            Note(DemandKind.DeviceNodes, path);
+        if (hasAttributes)
+            Note(DemandKind.Attributes, path);
+        if (hasMore || kind is NodeKind.Link or NodeKind.Fifo && facts is { Links: > 1 })
+            Note(DemandKind.FactsNotKept, path);
         Marks(path, facts?.Marks ?? NodeMarks.None);
-        if (kind != NodeKind.File || facts is not { } file) return;
+        if (kind != NodeKind.File || facts is not { } file)
+            return;
         LargestFileBytes = Math.Max(LargestFileBytes, file.SizeBytes);
-        if (file.Links > 1) Note(DemandKind.HardLinks, path);
-        if (file.SizeBytes - file.AllocatedBytes > 1 << 20) Note(DemandKind.Holes, path);
+        if (file.Links > 1)
+            Note(DemandKind.HardLinks, path);
+        if (file.SizeBytes - file.AllocatedBytes > 1 << 20)
+            Note(DemandKind.Holes, path);
     }
 
     /// <summary>What keeps a node from being copied.</summary>
     internal void Marks(string path, NodeMarks marks)
     {
-        if (marks == NodeMarks.None) return;
-        if (marks.HasFlag(NodeMarks.Unchangeable)) Note(DemandKind.Unchangeable, path);
-        if (marks.HasFlag(NodeMarks.Encrypted)) Note(DemandKind.Encrypted, path);
-        if (marks.HasFlag(NodeMarks.NotHere)) Note(DemandKind.NotHere, path);
+        if (marks == NodeMarks.None)
+            return;
+        if (marks.HasFlag(NodeMarks.Unchangeable))
+            Note(DemandKind.Unchangeable, path);
+        if (marks.HasFlag(NodeMarks.Encrypted))
+            Note(DemandKind.Encrypted, path);
+        if (marks.HasFlag(NodeMarks.NotHere))
+            Note(DemandKind.NotHere, path);
     }
 
     /// <summary>A folder on which another volume is mounted, or where another part of this one begins.</summary>
@@ -65,7 +82,8 @@ internal sealed class DemandSurvey
     /// <param name="shown">The tree's own path, as the system shows it.</param>
     internal void Link(string path, string text, string shown)
     {
-        if (IsWhole(text) ? PathText.IsWithin(text, shown) : LeadsOut(path, text)) Note(DemandKind.LinksElsewhere, path);
+        if (IsWhole(text) ? PathText.IsWithin(text, shown) : LeadsOut(path, text))
+            Note(DemandKind.LinksElsewhere, path);
     }
 
     private static bool IsWhole(string text) => text is ['/', ..] or [_, ':', '\\', ..] or ['\\', '?', '?', '\\', ..];
@@ -75,26 +93,40 @@ internal sealed class DemandSurvey
         var level = path.AsSpan().Count('/');
         foreach (var part in text.Split('/'))
         {
-            level += part switch { ".." => -1, "." or "" => 0, _ => 1 };
-            if (level < 0) return true;
+            level += part switch
+            {
+                ".." => -1,
+                "." or "" => 0,
+                _ => 1,
+            };
+            if (level < 0)
+                return true;
         }
         return false;
     }
 
     private void Note(DemandKind kind, string path) =>
-        _found[kind] = _found.TryGetValue(kind, out var known) ? known with { Count = known.Count + 1 } : new Demand(kind, 1, PathText.Show(path.Length == 0 ? "." : path));
+        _found[kind] = _found.TryGetValue(kind, out var known)
+            ? known with
+            {
+                Count = known.Count + 1,
+            }
+            : new Demand(kind, 1, PathText.Show(path.Length == 0 ? "." : path));
 
     /// <summary>Names that every file system takes: text without control and reserved characters, not ending in a dot or space, no device's name.</summary>
     private static bool IsPlain(string name)
     {
-        if (name.AsSpan().IndexOfAny(Reserved) >= 0 || name[^1] is '.' or ' ') return false;
+        if (name.AsSpan().IndexOfAny(Reserved) >= 0 || name[^1] is '.' or ' ')
+            return false;
         for (var i = 0; i < name.Length; i++)
         {
-            if (name[i] < ' ' || (char.IsSurrogate(name[i]) && !IsPair(name, i) && !IsPair(name, i - 1))) return false;
+            if (name[i] < ' ' || (char.IsSurrogate(name[i]) && !IsPair(name, i) && !IsPair(name, i - 1)))
+                return false;
         }
         var stem = name.IndexOf('.') is var dot and > 0 ? name[..dot] : name;
         return stem.Length is not (3 or 4) || !DeviceNames.Contains(stem);
     }
 
-    private static bool IsPair(string name, int at) => at >= 0 && at + 1 < name.Length && char.IsSurrogatePair(name[at], name[at + 1]);
+    private static bool IsPair(string name, int at) =>
+        at >= 0 && at + 1 < name.Length && char.IsSurrogatePair(name[at], name[at + 1]);
 }

@@ -18,7 +18,11 @@ public sealed record ManifestEntry(string Path, NodeFacts Facts, UInt128 Digest,
     public bool IsDoubtful => Facts.ChangedNs < 0;
 
     /// <summary>The entry with the change time that its file had, in doubt or not.</summary>
-    public ManifestEntry Doubted(bool doubtful) => this with { Facts = Facts with { ChangedNs = doubtful ? -Math.Abs(Facts.ChangedNs) : Math.Abs(Facts.ChangedNs) } };
+    public ManifestEntry Doubted(bool doubtful) =>
+        this with
+        {
+            Facts = Facts with { ChangedNs = doubtful ? -Math.Abs(Facts.ChangedNs) : Math.Abs(Facts.ChangedNs) },
+        };
 
     /// <summary>A further name of a file whose first name stands earlier in the manifest.</summary>
     public bool IsHardLink => Facts.Kind == NodeKind.File && Link is not null;
@@ -27,8 +31,10 @@ public sealed record ManifestEntry(string Path, NodeFacts Facts, UInt128 Digest,
     public string ToLine()
     {
         var f = Facts;
-        return string.Create(CultureInfo.InvariantCulture,
-            $"{(IsHardLink ? 'h' : KindLetter(f.Kind))}\t{PathText.Escape(Path)}\t{f.SizeBytes}\t{f.ModifiedNs}\t{Convert.ToString(f.Mode, 8)}\t{f.Owner}\t{f.Group}\t{Digest:x}\t{AttributesDigest:x}\t{f.FileId}\t{f.ChangedNs}\t{(Link is null ? "" : PathText.Escape(Link))}\n");
+        return string.Create(
+            CultureInfo.InvariantCulture,
+            $"{(IsHardLink ? 'h' : KindLetter(f.Kind))}\t{PathText.Escape(Path)}\t{f.SizeBytes}\t{f.ModifiedNs}\t{Convert.ToString(f.Mode, 8)}\t{f.Owner}\t{f.Group}\t{Digest:x}\t{AttributesDigest:x}\t{f.FileId}\t{f.ChangedNs}\t{(Link is null ? "" : PathText.Escape(Link))}\n"
+        );
     }
 
     /// <summary>Reads a line back.</summary>
@@ -39,40 +45,62 @@ public sealed record ManifestEntry(string Path, NodeFacts Facts, UInt128 Digest,
         Span<Range> at = stackalloc Range[fields + 1];
         var text = line.AsSpan();
         var found = text.Split(at, '\t');
-        if (found != fields || text[at[0]].Length != 1) throw new FormatException($"A manifest line has {found} fields, not {fields}.");
+        if (found != fields || text[at[0]].Length != 1)
+            throw new FormatException($"A manifest line has {found} fields, not {fields}.");
         var inv = CultureInfo.InvariantCulture;
         var kind = text[at[0]][0];
-        var facts = new NodeFacts(KindOf(kind), long.Parse(text[at[2]], inv), 0, long.Parse(text[at[3]], inv), long.Parse(text[at[10]], inv), 0, ulong.Parse(text[at[9]], inv), 0,
-            Octal(text[at[4]]), uint.Parse(text[at[5]], inv), uint.Parse(text[at[6]], inv));
-        return new ManifestEntry(PathText.Unescape(text[at[1]].ToString()), facts, UInt128.Parse(text[at[7]], NumberStyles.HexNumber, inv), UInt128.Parse(text[at[8]], NumberStyles.HexNumber, inv),
-            kind is 'l' or 'h' ? PathText.Unescape(text[at[11]].ToString()) : null);
+        var facts = new NodeFacts(
+            KindOf(kind),
+            long.Parse(text[at[2]], inv),
+            0,
+            long.Parse(text[at[3]], inv),
+            long.Parse(text[at[10]], inv),
+            0,
+            ulong.Parse(text[at[9]], inv),
+            0,
+            Octal(text[at[4]]),
+            uint.Parse(text[at[5]], inv),
+            uint.Parse(text[at[6]], inv)
+        );
+        return new ManifestEntry(
+            PathText.Unescape(text[at[1]].ToString()),
+            facts,
+            UInt128.Parse(text[at[7]], NumberStyles.HexNumber, inv),
+            UInt128.Parse(text[at[8]], NumberStyles.HexNumber, inv),
+            kind is 'l' or 'h' ? PathText.Unescape(text[at[11]].ToString()) : null
+        );
     }
 
     private static uint Octal(ReadOnlySpan<char> digits)
     {
         var value = 0u;
         foreach (var digit in digits)
-            value = digit is >= '0' and <= '7' && value < 1 << 28 ? value * 8 + digit - '0' : throw new FormatException($"`{digits}` is no mode.");
+            value =
+                digit is >= '0' and <= '7' && value < 1 << 28
+                    ? value * 8 + digit - '0'
+                    : throw new FormatException($"`{digits}` is no mode.");
         return value;
     }
 
-    private static char KindLetter(NodeKind kind) => kind switch
-    {
-        NodeKind.File => 'f',
-        NodeKind.Folder => 'd',
-        NodeKind.Link => 'l',
-        NodeKind.Fifo => 'p',
-        _ => throw new InvalidOperationException($"A {kind} is never copied."),
-    };
+    private static char KindLetter(NodeKind kind) =>
+        kind switch
+        {
+            NodeKind.File => 'f',
+            NodeKind.Folder => 'd',
+            NodeKind.Link => 'l',
+            NodeKind.Fifo => 'p',
+            _ => throw new InvalidOperationException($"A {kind} is never copied."),
+        };
 
-    private static NodeKind KindOf(char letter) => letter switch
-    {
-        'f' or 'h' => NodeKind.File,
-        'd' => NodeKind.Folder,
-        'l' => NodeKind.Link,
-        'p' => NodeKind.Fifo,
-        _ => throw new FormatException($"'{letter}' is no kind of node."),
-    };
+    private static NodeKind KindOf(char letter) =>
+        letter switch
+        {
+            'f' or 'h' => NodeKind.File,
+            'd' => NodeKind.Folder,
+            'l' => NodeKind.Link,
+            'p' => NodeKind.Fifo,
+            _ => throw new FormatException($"'{letter}' is no kind of node."),
+        };
 }
 
 /// <summary>
@@ -90,10 +118,17 @@ public static class Manifest
         using var reader = new StreamReader(stream, Encoding.UTF8, false, 1 << 16);
         while (reader.ReadLine() is { } line)
         {
-            if (line == "end") yield break;
+            if (line == "end")
+                yield break;
             ManifestEntry entry;
-            try { entry = ManifestEntry.Parse(line); }
-            catch (FormatException) { yield break; }
+            try
+            {
+                entry = ManifestEntry.Parse(line);
+            }
+            catch (FormatException)
+            {
+                yield break;
+            }
             yield return entry;
         }
     }
@@ -105,15 +140,18 @@ public static class Manifest
         foreach (var entry in entries)
         {
             text.Append(entry.ToLine());
-            if (text.Length > 1 << 20) Out();
+            if (text.Length > 1 << 20)
+                Out();
         }
-        if (end) text.Append(EndMark);
+        if (end)
+            text.Append(EndMark);
         Out();
         file.Flush();
 
         void Out()
         {
-            if (text.Length == 0) return;
+            if (text.Length == 0)
+                return;
             file.Append(Encoding.UTF8.GetBytes(text.ToString()));
             text.Clear();
         }

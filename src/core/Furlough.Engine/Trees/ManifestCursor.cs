@@ -16,7 +16,8 @@ public sealed class ManifestCursor : IDisposable
     /// <summary>The entry of a path, or null. Paths must be asked for in walking sequence.</summary>
     public ManifestEntry? Find(string path, bool isFolder)
     {
-        while (_at is not null && Walk.Compare(_at.Path, _at.Facts.Kind == Ports.NodeKind.Folder, path, isFolder) < 0) Advance();
+        while (_at is not null && Walk.Compare(_at.Path, _at.Facts.Kind == Ports.NodeKind.Folder, path, isFolder) < 0)
+            Advance();
         return _at?.Path == path ? _at : null;
     }
 

@@ -9,7 +9,8 @@ namespace Furlough.Engine.Trees;
 /// <param name="listed">The receipt's list, in walking sequence.</param>
 public sealed class ReceiptProof(IEnumerable<ManifestEntry> listed)
 {
-    private long _listed, _found;
+    private long _listed,
+        _found;
 
     /// <summary>The first file whose content is another one than listed though its size and time are the same, or null.</summary>
     public string? Difference { get; private set; }
@@ -33,17 +34,20 @@ public sealed class ReceiptProof(IEnumerable<ManifestEntry> listed)
         using var cursor = new ManifestCursor(Counted());
         foreach (var entry in present)
         {
-            if (IsContent(entry)) Compare(entry, cursor.Find(entry.Path, isFolder: false));
+            if (IsContent(entry))
+                Compare(entry, cursor.Find(entry.Path, isFolder: false));
             yield return entry;
         }
         while (list.MoveNext())
-            if (IsContent(list.Current)) _listed++;
+            if (IsContent(list.Current))
+                _listed++;
 
         IEnumerable<ManifestEntry> Counted()
         {
             while (list.MoveNext())
             {
-                if (IsContent(list.Current)) _listed++;
+                if (IsContent(list.Current))
+                    _listed++;
                 yield return list.Current;
             }
         }
@@ -52,11 +56,20 @@ public sealed class ReceiptProof(IEnumerable<ManifestEntry> listed)
     private void Compare(ManifestEntry now, ManifestEntry? then)
     {
         DataBytes += now.Facts.SizeBytes;
-        if (then is { } && IsContent(then)) _found++;
-        else then = null;
-        if (then is null || (now.Facts.SizeBytes, now.Facts.ModifiedNs) != (then.Facts.SizeBytes, then.Facts.ModifiedNs)) Changed++;
-        else if (now.Digest == then.Digest) Same++;
-        else Difference ??= $"`{PathText.Show(now.Path)}` has another content than the receipt lists, though its size and time are the same";
+        if (then is { } && IsContent(then))
+            _found++;
+        else
+            then = null;
+        if (
+            then is null
+            || (now.Facts.SizeBytes, now.Facts.ModifiedNs) != (then.Facts.SizeBytes, then.Facts.ModifiedNs)
+        )
+            Changed++;
+        else if (now.Digest == then.Digest)
+            Same++;
+        else
+            Difference ??=
+                $"`{PathText.Show(now.Path)}` has another content than the receipt lists, though its size and time are the same";
     }
 
     private static bool IsContent(ManifestEntry entry) => entry.Facts.Kind == NodeKind.File && !entry.IsHardLink;

@@ -24,7 +24,13 @@ public sealed class TreeCounter(Action<long>? passing = null)
 /// <param name="Manifest">An empty file that receives the list.</param>
 /// <param name="Earlier">What earlier attempts listed, the newest first.</param>
 /// <param name="InUse">People go on working in the source: what vanishes or keeps changing is left for the catch-up.</param>
-public sealed record CopyOrder(IVolume TargetVolume, IFileHandle Manifest, IReadOnlyList<ManifestCursor> Earlier, int Workers, bool InUse)
+public sealed record CopyOrder(
+    IVolume TargetVolume,
+    IFileHandle Manifest,
+    IReadOnlyList<ManifestCursor> Earlier,
+    int Workers,
+    bool InUse
+)
 {
     /// <summary>When the source was flushed before the copy, in nanoseconds since 1970. What was changed later may be changed again without its change time showing it.</summary>
     public long FlushedNs { get; init; } = long.MinValue;
@@ -72,10 +78,17 @@ public sealed class TreeCopy : IDisposable
 
     /// <summary>Copies <paramref name="source"/> into <paramref name="target"/>; returns what is to be reported (pipes, sockets).</summary>
     /// <exception cref="Fault">The copy cannot be made; what stands in the target so far is no copy.</exception>
-    public static IReadOnlyList<string> Run(IFolder source, IFolder target, CopyOrder order, TreeCounter counter, CancellationToken stop)
+    public static IReadOnlyList<string> Run(
+        IFolder source,
+        IFolder target,
+        CopyOrder order,
+        TreeCounter counter,
+        CancellationToken stop
+    )
     {
         using var copy = new TreeCopy(target, order, counter, stop);
-        using (var pair = new FolderPair(source, target, close: false, fresh: false)) copy.CopyFolder(pair, "", 0);
+        using (var pair = new FolderPair(source, target, close: false, fresh: false))
+            copy.CopyFolder(pair, "", 0);
         copy.EndBatch(end: true);
         copy.AwaitListing();
         return copy._notes;
@@ -85,25 +98,37 @@ public sealed class TreeCopy : IDisposable
     public void Dispose()
     {
         _crew.Dispose();
-        try { AwaitListing(); }
+        try
+        {
+            AwaitListing();
+        }
         catch (Fault) when (_listing.IsFaulted) { }
     }
 
     private void CopyFolder(FolderPair at, string path, int level)
     {
-        if (level > Walk.DeepestLevel) throw Walk.TooDeep(path);
+        if (level > Walk.DeepestLevel)
+            throw Walk.TooDeep(path);
         var (leaves, folders) = Walk.Sorted(at.Source);
-        if (!at.Fresh) RemoveForeign(at.Target, leaves, folders);
+        if (!at.Fresh)
+            RemoveForeign(at.Target, leaves, folders);
         RequireKept(at.Facts, path);
         Append([new ManifestEntry(path, at.Facts, 0, ContentDigest.Of(at.Attributes), null)]);
 
-        for (var from = 0; from < leaves.Count; from += PortionSize) HandPortion(at, path, leaves, from, Math.Min(PortionSize, leaves.Count - from));
+        for (var from = 0; from < leaves.Count; from += PortionSize)
+            HandPortion(at, path, leaves, from, Math.Min(PortionSize, leaves.Count - from));
         foreach (var entry in folders)
         {
             _stop.ThrowIfCancellationRequested();
-            if (OpenIfThere(at, entry.Name) is not { } source) continue;
+            if (OpenIfThere(at, entry.Name) is not { } source)
+                continue;
             var fresh = at.Fresh || at.Target.Find(entry.Name) is null;
-            using var pair = new FolderPair(source, fresh ? at.Target.MakeFolder(entry.Name, 0x1C0) : at.Target.OpenFolder(entry.Name), close: true, fresh);
+            using var pair = new FolderPair(
+                source,
+                fresh ? at.Target.MakeFolder(entry.Name, 0x1C0) : at.Target.OpenFolder(entry.Name),
+                close: true,
+                fresh
+            );
             CopyFolder(pair, Walk.Join(path, entry.Name), level + 1);
         }
         at.Walked();
@@ -117,19 +142,24 @@ public sealed class TreeCopy : IDisposable
         for (var i = 0; i < count; i++)
         {
             var entry = leaves[from + i];
-            if (entry.Kind == NodeKind.File) files.Add((i, entry.Name, at.Fresh ? null : Earlier(Walk.Join(path, entry.Name))));
-            else done[i] = OrLeave(at, entry.Name, Walk.Join(path, entry.Name), CopyOther);
+            if (entry.Kind == NodeKind.File)
+                files.Add((i, entry.Name, at.Fresh ? null : Earlier(Walk.Join(path, entry.Name))));
+            else
+                done[i] = OrLeave(at, entry.Name, Walk.Join(path, entry.Name), CopyOther);
         }
         Append(done);
-        if (files.Count > 0) _crew.Hand(new Portion(at.Share(), path, files, done));
-        if (_batchEntries >= BatchEntries || _counter.Bytes.Bytes - _batchStart >= BatchBytes) EndBatch(end: false);
+        if (files.Count > 0)
+            _crew.Hand(new Portion(at.Share(), path, files, done));
+        if (_batchEntries >= BatchEntries || _counter.Bytes.Bytes - _batchStart >= BatchBytes)
+            EndBatch(end: false);
     }
 
     /// <summary>What an earlier attempt listed for a file; asked in walking sequence.</summary>
     private ManifestEntry? Earlier(string path)
     {
         foreach (var list in _order.Earlier)
-            if (list.Find(path, isFolder: false) is { } entry) return entry;
+            if (list.Find(path, isFolder: false) is { } entry)
+                return entry;
         return null;
     }
 
@@ -137,7 +167,10 @@ public sealed class TreeCopy : IDisposable
     {
         using (portion)
         {
-            foreach (var (i, name, earlier) in portion.Files) portion.Done[i] = OrLeave(portion.At, name, Walk.Join(portion.Path, name), (at, n, path) => CopyFile(at, n, path, earlier));
+            foreach (var (i, name, earlier) in portion.Files)
+                portion.Done[i] = OrLeave(portion.At, name, Walk.Join(portion.Path, name), (at, n, path) =>
+                    CopyFile(at, n, path, earlier)
+                );
         }
     }
 
@@ -156,10 +189,22 @@ public sealed class TreeCopy : IDisposable
     }
 
     /// <summary>With people at work a node may vanish or become another kind between two looks.</summary>
-    private bool IsPeoplesWork(IoFault fault) => _order.InUse && fault.Reason is IoReason.NotFound or IoReason.NotAFolder or IoReason.BehindLink or IoReason.NotSupported or IoReason.Changed;
+    private bool IsPeoplesWork(IoFault fault) =>
+        _order.InUse
+        && fault.Reason
+            is IoReason.NotFound
+                or IoReason.NotAFolder
+                or IoReason.BehindLink
+                or IoReason.NotSupported
+                or IoReason.Changed;
 
     /// <summary>The entry of what was copied; null when it is left out, now or until the catch-up.</summary>
-    private ManifestEntry? OrLeave(FolderPair at, string name, string path, Func<FolderPair, string, string, ManifestEntry?> copy)
+    private ManifestEntry? OrLeave(
+        FolderPair at,
+        string name,
+        string path,
+        Func<FolderPair, string, string, ManifestEntry?> copy
+    )
     {
         try
         {
@@ -177,7 +222,8 @@ public sealed class TreeCopy : IDisposable
         using var from = at.Source.OpenFile(name);
         var facts = from.Known;
         RequireKept(facts, path);
-        if (facts.Links <= 1) return CopyContent(at, from, facts, name, path, earlier);
+        if (facts.Links <= 1)
+            return CopyContent(at, from, facts, name, path, earlier);
         lock (_linked)
         {
             if (!_firstNames.TryGetValue((facts.Device, facts.FileId), out var first))
@@ -188,15 +234,24 @@ public sealed class TreeCopy : IDisposable
             }
             MakeRoom(at.Target, name);
             var parts = first.Path.Split('/');
-            using (var folder = Reach.Folder(_targetRoot, parts[..^1])) at.Target.MakeHardLink(name, folder, parts[^1]);
+            using (var folder = Reach.Folder(_targetRoot, parts[..^1]))
+                at.Target.MakeHardLink(name, folder, parts[^1]);
             _counter.FileDone();
             return first with { Path = path, Digest = 0, AttributesDigest = 0, Link = first.Path };
         }
     }
 
-    private ManifestEntry CopyContent(FolderPair at, IFileHandle from, NodeFacts before, string name, string path, ManifestEntry? earlier)
+    private ManifestEntry CopyContent(
+        FolderPair at,
+        IFileHandle from,
+        NodeFacts before,
+        string name,
+        string path,
+        ManifestEntry? earlier
+    )
     {
-        if (!at.Fresh && Kept(at.Target, from, name, before, earlier) is { } kept) return kept;
+        if (!at.Fresh && Kept(at.Target, from, name, before, earlier) is { } kept)
+            return kept;
         for (var attempt = 1; ; attempt++)
         {
             _stop.ThrowIfCancellationRequested();
@@ -211,9 +266,12 @@ public sealed class TreeCopy : IDisposable
             if (Same(before, after))
             {
                 _counter.FileDone();
-                return new ManifestEntry(path, after, digest, ContentDigest.Of(attributes), null).Doubted(!IsSettled(after));
+                return new ManifestEntry(path, after, digest, ContentDigest.Of(attributes), null).Doubted(
+                    !IsSettled(after)
+                );
             }
-            if (attempt == Attempts) throw new IoFault(IoReason.Changed, path, "it is being written to while it is copied");
+            if (attempt == Attempts)
+                throw new IoFault(IoReason.Changed, path, "it is being written to while it is copied");
             _counter.Bytes.Skip(-after.SizeBytes);
             at.Target.RemoveFile(name);
             before = after;
@@ -232,10 +290,17 @@ public sealed class TreeCopy : IDisposable
     /// <summary>The entry of an earlier attempt when neither side has changed since; otherwise the target's name is free afterwards.</summary>
     private ManifestEntry? Kept(IFolder target, IFileHandle from, string name, NodeFacts source, ManifestEntry? earlier)
     {
-        if (target.Find(name) is not { } there) return null;
+        if (target.Find(name) is not { } there)
+            return null;
         var entry = earlier?.Doubted(false);
-        if (entry is { IsHardLink: false } && there.Kind == NodeKind.File && there.SizeBytes == source.SizeBytes
-            && Same(entry.Facts, source) && entry.Facts.FileId == source.FileId && HasContent(from, source, entry, earlier!.IsDoubtful))
+        if (
+            entry is { IsHardLink: false }
+            && there.Kind == NodeKind.File
+            && there.SizeBytes == source.SizeBytes
+            && Same(entry.Facts, source)
+            && entry.Facts.FileId == source.FileId
+            && HasContent(from, source, entry, earlier!.IsDoubtful)
+        )
         {
             _counter.FileDone();
             return entry.Doubted(!IsSettled(source));
@@ -253,16 +318,21 @@ public sealed class TreeCopy : IDisposable
             return true;
         }
         var counted = _counter.Bytes.Bytes;
-        if (from.Digest(_counter.Bytes, _stop) == entry.Digest && Same(from.Facts(), source)) return true;
+        if (from.Digest(_counter.Bytes, _stop) == entry.Digest && Same(from.Facts(), source))
+            return true;
         _counter.Bytes.Skip(counted - _counter.Bytes.Bytes);
         return false;
     }
 
     private ManifestEntry? CopyOther(FolderPair at, string name, string path)
     {
-        if (at.Source.Find(name) is not { } facts) throw new IoFault(IoReason.Changed, path, "it vanished while the folder was copied");
+        if (at.Source.Find(name) is not { } facts)
+            throw new IoFault(IoReason.Changed, path, "it vanished while the folder was copied");
         RequireKept(facts, path);
-        if (facts.Links > 1 && facts.Kind is NodeKind.Link or NodeKind.Fifo) _notes.Add($"`{PathText.Show(path)}` is a {facts.Kind.Word()} with {facts.Links} names: each of them is one of its own at the target.");
+        if (facts.Links > 1 && facts.Kind is NodeKind.Link or NodeKind.Fifo)
+            _notes.Add(
+                $"`{PathText.Show(path)}` is a {facts.Kind.Word()} with {facts.Links} names: each of them is one of its own at the target."
+            );
         switch (facts.Kind)
         {
             case NodeKind.Link:
@@ -291,33 +361,63 @@ public sealed class TreeCopy : IDisposable
     private static void RequireKept(in NodeFacts facts, string path)
     {
         var shown = PathText.Show(path.Length == 0 ? "." : path);
-        if (facts.ModifiedNs is long.MaxValue or long.MinValue) throw new Fault("time-not-kept", $"`{shown}` was last changed, it says, before 1677 or after 2262: such a time cannot be kept.", "Give it another time (`touch`), then {retry}.");
-        if (facts.Marks == NodeMarks.None) return;
-        var (why, remedy) = facts.Marks.HasFlag(NodeMarks.NotHere) ? ("is not stored here as a whole: its content is in the cloud or in a store of its own", "Have it stored here as an ordinary file")
-            : facts.Marks.HasFlag(NodeMarks.Encrypted) ? ("is encrypted by the file system, and its copy would not be", "Have its owner take the encryption away")
+        if (facts.ModifiedNs is long.MaxValue or long.MinValue)
+            throw new Fault(
+                "time-not-kept",
+                $"`{shown}` was last changed, it says, before 1677 or after 2262: such a time cannot be kept.",
+                "Give it another time (`touch`), then {retry}."
+            );
+        if (facts.Marks == NodeMarks.None)
+            return;
+        var (why, remedy) =
+            facts.Marks.HasFlag(NodeMarks.NotHere)
+                ? (
+                    "is not stored here as a whole: its content is in the cloud or in a store of its own",
+                    "Have it stored here as an ordinary file"
+                )
+            : facts.Marks.HasFlag(NodeMarks.Encrypted)
+                ? (
+                    "is encrypted by the file system, and its copy would not be",
+                    "Have its owner take the encryption away"
+                )
             : ("is marked so that nobody can change it", "Take the mark away (`chattr -i -a`)");
-        throw new Fault("cannot-be-copied", $"`{shown}` {why}.", $"{remedy}, or take it out of the folder; then {{retry}}.");
+        throw new Fault(
+            "cannot-be-copied",
+            $"`{shown}` {why}.",
+            $"{remedy}, or take it out of the folder; then {{retry}}."
+        );
     }
 
     /// <summary>Removes from the staging folder what an earlier attempt left and the source does not have (any more).</summary>
-    private static void RemoveForeign(IFolder target, IReadOnlyList<FolderEntry> leaves, IReadOnlyList<FolderEntry> folders)
+    private static void RemoveForeign(
+        IFolder target,
+        IReadOnlyList<FolderEntry> leaves,
+        IReadOnlyList<FolderEntry> folders
+    )
     {
         var present = target.List();
-        if (present.Count == 0) return;
-        var wanted = leaves.Concat(folders).ToDictionary(e => e.Name, e => e.Kind == NodeKind.Folder, StringComparer.Ordinal);
+        if (present.Count == 0)
+            return;
+        var wanted = leaves
+            .Concat(folders)
+            .ToDictionary(e => e.Name, e => e.Kind == NodeKind.Folder, StringComparer.Ordinal);
         foreach (var entry in present)
-            if (!wanted.TryGetValue(entry.Name, out var folder) || folder != (entry.Kind == NodeKind.Folder)) Remove(target, entry.Name, entry.Kind);
+            if (!wanted.TryGetValue(entry.Name, out var folder) || folder != (entry.Kind == NodeKind.Folder))
+                Remove(target, entry.Name, entry.Kind);
     }
 
     private static void MakeRoom(IFolder target, string name)
     {
-        if (target.Find(name) is { } there) Remove(target, name, there.Kind);
+        if (target.Find(name) is { } there)
+            Remove(target, name, there.Kind);
     }
 
     private static void Remove(IFolder target, string name, NodeKind kind)
     {
-        if (kind == NodeKind.Folder) TreeRemoval.Run(target, name, CancellationToken.None);
-        else target.RemoveFile(name);
+        if (kind == NodeKind.Folder)
+            TreeRemoval.Run(target, name, CancellationToken.None);
+        else
+            target.RemoveFile(name);
     }
 
     private void Append(ManifestEntry?[] entries)
@@ -335,8 +435,10 @@ public sealed class TreeCopy : IDisposable
         _batch = [];
         _batchEntries = 0;
         _batchStart = _counter.Bytes.Bytes;
-        if (_crew.IsAlone) List();
-        else _listing = Task.Run(List, CancellationToken.None);
+        if (_crew.IsAlone)
+            List();
+        else
+            _listing = Task.Run(List, CancellationToken.None);
 
         void List()
         {
@@ -347,10 +449,16 @@ public sealed class TreeCopy : IDisposable
 
     private void AwaitListing() => _listing.GetAwaiter().GetResult();
 
-    private static bool Same(in NodeFacts a, in NodeFacts b) => a.SizeBytes == b.SizeBytes && a.ModifiedNs == b.ModifiedNs && a.ChangedNs == b.ChangedNs;
+    private static bool Same(in NodeFacts a, in NodeFacts b) =>
+        a.SizeBytes == b.SizeBytes && a.ModifiedNs == b.ModifiedNs && a.ChangedNs == b.ChangedNs;
 
     /// <summary>Some files of one folder; <paramref name="Done"/> gets their entries at the indexes given.</summary>
-    private sealed record Portion(FolderPair At, string Path, IReadOnlyList<(int Index, string Name, ManifestEntry? Earlier)> Files, ManifestEntry?[] Done) : IDisposable
+    private sealed record Portion(
+        FolderPair At,
+        string Path,
+        IReadOnlyList<(int Index, string Name, ManifestEntry? Earlier)> Files,
+        ManifestEntry?[] Done
+    ) : IDisposable
     {
         public void Dispose() => At.Dispose();
     }
@@ -382,10 +490,12 @@ public sealed class TreeCopy : IDisposable
 
         public void Dispose()
         {
-            if (Interlocked.Decrement(ref _holders) > 0) return;
+            if (Interlocked.Decrement(ref _holders) > 0)
+                return;
             try
             {
-                if (_walked) target.Apply(Facts, Attributes);
+                if (_walked)
+                    target.Apply(Facts, Attributes);
             }
             finally
             {

@@ -18,7 +18,8 @@ public sealed class TreeMemory(TimeProvider time)
     /// <summary>A folder that changed so shortly before it was looked at may have changed again within the same tick of its clock.</summary>
     private static readonly long DoubtNs = 2_000_000_000;
 
-    private Dictionary<(ulong, ulong), FolderSums> _before = [], _now = [];
+    private Dictionary<(ulong, ulong), FolderSums> _before = [],
+        _now = [];
     private IReadOnlyList<int> _clusters = [];
     private IReadOnlySet<SharedFile>? _missing;
     private ulong _round;
@@ -26,7 +27,8 @@ public sealed class TreeMemory(TimeProvider time)
 
     internal void Begin(IReadOnlyList<int> clusters)
     {
-        if (!_clusters.SequenceEqual(clusters)) _before = [];
+        if (!_clusters.SequenceEqual(clusters))
+            _before = [];
         _clusters = [.. clusters];
         _now = [];
         _round++;
@@ -35,11 +37,18 @@ public sealed class TreeMemory(TimeProvider time)
 
     /// <summary>What is known of a folder, or null when it must be looked into.</summary>
     internal FolderSums? Find(in NodeFacts facts, string path) =>
-        _before.TryGetValue((facts.Device, facts.FileId), out var known) && known.Path == path && known.ModifiedNs == facts.ModifiedNs && known.ChangedNs == facts.ChangedNs && (facts.FileId + _round) % Turn != 0 ? known : null;
+        _before.TryGetValue((facts.Device, facts.FileId), out var known)
+        && known.Path == path
+        && known.ModifiedNs == facts.ModifiedNs
+        && known.ChangedNs == facts.ChangedNs
+        && (facts.FileId + _round) % Turn != 0
+            ? known
+            : null;
 
     internal void Keep(in NodeFacts facts, FolderSums sums)
     {
-        if (_now.Count < Most && facts.ChangedNs < _nowNs - DoubtNs) _now[(facts.Device, facts.FileId)] = sums;
+        if (_now.Count < Most && facts.ChangedNs < _nowNs - DoubtNs)
+            _now[(facts.Device, facts.FileId)] = sums;
     }
 
     /// <summary>Ends a measuring. False when files have names outside the tree that had none before: then nothing known may be trusted.</summary>

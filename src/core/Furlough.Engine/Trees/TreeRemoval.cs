@@ -18,9 +18,16 @@ public sealed class TreeRemoval : IDisposable
     }
 
     /// <summary>Removes the folder <paramref name="name"/> and everything below it. Repeating it finishes what was begun.</summary>
-    public static void Run(IFolder parent, string name, CancellationToken stop, TreeCounter? counter = null, int workers = 1)
+    public static void Run(
+        IFolder parent,
+        string name,
+        CancellationToken stop,
+        TreeCounter? counter = null,
+        int workers = 1
+    )
     {
-        if (parent.Find(name) is not { } facts) return;
+        if (parent.Find(name) is not { } facts)
+            return;
         if (facts.Kind != NodeKind.Folder)
         {
             parent.RemoveFile(name);
@@ -41,11 +48,14 @@ public sealed class TreeRemoval : IDisposable
     {
         using (at)
         {
-            if (level > Walk.DeepestLevel) throw Walk.TooDeep(at.Name);
+            if (level > Walk.DeepestLevel)
+                throw Walk.TooDeep(at.Name);
             List<string> leaves = [];
             List<string> folders = [];
-            foreach (var entry in at.Folder.List()) (entry.Kind == NodeKind.Folder ? folders : leaves).Add(entry.Name);
-            foreach (var portion in leaves.Chunk(PortionSize)) _crew.Hand(new Portion(at.Share(), portion));
+            foreach (var entry in at.Folder.List())
+                (entry.Kind == NodeKind.Folder ? folders : leaves).Add(entry.Name);
+            foreach (var portion in leaves.Chunk(PortionSize))
+                _crew.Hand(new Portion(at.Share(), portion));
             foreach (var name in folders)
             {
                 _stop.ThrowIfCancellationRequested();
@@ -75,7 +85,8 @@ public sealed class TreeRemoval : IDisposable
 
         public void Dispose()
         {
-            if (!Done) At.Keep();
+            if (!Done)
+                At.Keep();
             At.Dispose();
         }
     }
@@ -84,7 +95,8 @@ public sealed class TreeRemoval : IDisposable
     private sealed class Leaving(IFolder folder, string name, Leaving? above) : IDisposable
     {
         private int _holders = 1;
-        private volatile bool _walked, _kept;
+        private volatile bool _walked,
+            _kept;
 
         internal IFolder Folder => folder;
 
@@ -102,13 +114,17 @@ public sealed class TreeRemoval : IDisposable
 
         public void Dispose()
         {
-            if (Interlocked.Decrement(ref _holders) > 0) return;
+            if (Interlocked.Decrement(ref _holders) > 0)
+                return;
             folder.Dispose();
-            if (above is null) return;
+            if (above is null)
+                return;
             try
             {
-                if (_walked && !_kept) above.Folder.RemoveFolder(name);
-                else above.Keep();
+                if (_walked && !_kept)
+                    above.Folder.RemoveFolder(name);
+                else
+                    above.Keep();
             }
             finally
             {

@@ -14,8 +14,10 @@ public static class Walk
     /// <summary>The entries of a folder in walking sequence.</summary>
     public static (IReadOnlyList<FolderEntry> Leaves, IReadOnlyList<FolderEntry> Folders) Sorted(IFolder folder)
     {
-        List<FolderEntry> leaves = [], folders = [];
-        foreach (var entry in folder.List()) (entry.Kind == NodeKind.Folder ? folders : leaves).Add(entry);
+        List<FolderEntry> leaves = [],
+            folders = [];
+        foreach (var entry in folder.List())
+            (entry.Kind == NodeKind.Folder ? folders : leaves).Add(entry);
         leaves.Sort(ByName);
         folders.Sort(ByName);
         return (leaves, folders);
@@ -28,17 +30,24 @@ public static class Walk
     public static int Compare(string a, bool aIsFolder, string b, bool bIsFolder)
     {
         var same = a.AsSpan().CommonPrefixLength(b);
-        if (same == a.Length && same == b.Length) return 0;
+        if (same == a.Length && same == b.Length)
+            return 0;
         // A folder comes before what is below it.
-        if (same == a.Length && (same == 0 || b[same] == '/')) return -1;
-        if (same == b.Length && (same == 0 || a[same] == '/')) return 1;
+        if (same == a.Length && (same == 0 || b[same] == '/'))
+            return -1;
+        if (same == b.Length && (same == 0 || a[same] == '/'))
+            return 1;
         var from = a.AsSpan(0, same).LastIndexOf('/') + 1;
         var aPart = Part(a, from);
         var bPart = Part(b, from);
-        var (aIsLeaf, bIsLeaf) = (!aIsFolder && from + aPart.Length == a.Length, !bIsFolder && from + bPart.Length == b.Length);
+        var (aIsLeaf, bIsLeaf) = (
+            !aIsFolder && from + aPart.Length == a.Length,
+            !bIsFolder && from + bPart.Length == b.Length
+        );
         return aIsLeaf != bIsLeaf ? (aIsLeaf ? -1 : 1) : aPart.SequenceCompareTo(bPart);
 
-        static ReadOnlySpan<char> Part(string path, int from) => path.IndexOf('/', from) is var end and >= 0 ? path.AsSpan(from, end - from) : path.AsSpan(from);
+        static ReadOnlySpan<char> Part(string path, int from) =>
+            path.IndexOf('/', from) is var end and >= 0 ? path.AsSpan(from, end - from) : path.AsSpan(from);
     }
 
     /// <summary>Visits every node; <paramref name="visit"/> gets its folder (null for the root), name, path and facts.</summary>
@@ -49,25 +58,37 @@ public static class Walk
 
         void Below(IFolder folder, string path, int level)
         {
-            if (level > DeepestLevel) throw TooDeep(path);
+            if (level > DeepestLevel)
+                throw TooDeep(path);
             var (leaves, folders) = Sorted(folder);
             foreach (var entry in leaves.Concat(folders))
             {
                 stop.ThrowIfCancellationRequested();
                 var below = Join(path, entry.Name);
-                if (folder.Find(entry.Name) is not { } facts) continue;
+                if (folder.Find(entry.Name) is not { } facts)
+                    continue;
                 visit(folder, entry.Name, below, facts);
-                if (facts.Kind != NodeKind.Folder) continue;
+                if (facts.Kind != NodeKind.Folder)
+                    continue;
                 using var inner = folder.OpenFolder(entry.Name);
                 Below(inner, below, level + 1);
             }
         }
     }
 
-    internal static Fault TooDeep(string path) => new(
-        "tree-too-deep", $"`{PathText.Show(path[..Math.Min(path.Length, 120)])}…` lies more than {DeepestLevel} folders deep.", "Move that part out of the folder, then {retry}.");
+    internal static Fault TooDeep(string path) =>
+        new(
+            "tree-too-deep",
+            $"`{PathText.Show(path[..Math.Min(path.Length, 120)])}…` lies more than {DeepestLevel} folders deep.",
+            "Move that part out of the folder, then {retry}."
+        );
 
-    internal static Fault DeviceNode(string path) => new("device-node", $"`{PathText.Show(path)}` is a device node, which has no place in a user's folder.", "Take it away, then {retry}.");
+    internal static Fault DeviceNode(string path) =>
+        new(
+            "device-node",
+            $"`{PathText.Show(path)}` is a device node, which has no place in a user's folder.",
+            "Take it away, then {retry}."
+        );
 
     private static int ByName(FolderEntry a, FolderEntry b) => string.CompareOrdinal(a.Name, b.Name);
 }
@@ -89,13 +110,15 @@ public static class Reach
             IFolder? next = null;
             try
             {
-                if (from.Find(part) is not null) next = from.OpenSubvolume(part);
+                if (from.Find(part) is not null)
+                    next = from.OpenSubvolume(part);
             }
             finally
             {
                 at?.Dispose();
             }
-            if (next is null) return null;
+            if (next is null)
+                return null;
             at = next;
         }
         return at ?? root.OpenFolder(".");

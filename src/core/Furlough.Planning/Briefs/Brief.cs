@@ -10,7 +10,11 @@ namespace Furlough.Planning.Briefs;
 /// <param name="Rooms">Rooms; empty for all.</param>
 /// <param name="Names">Name patterns with '*'; empty for all.</param>
 /// <param name="Except">Name patterns of those left out.</param>
-public sealed record MachineChoice(IReadOnlyList<string> Rooms, IReadOnlyList<string> Names, IReadOnlyList<string> Except)
+public sealed record MachineChoice(
+    IReadOnlyList<string> Rooms,
+    IReadOnlyList<string> Names,
+    IReadOnlyList<string> Except
+)
 {
     /// <summary>What machines are for, in the words that technicians gave them; empty for all.</summary>
     public IReadOnlyList<string> Roles { get; init; } = [];
@@ -30,19 +34,34 @@ public sealed record MachineChoice(IReadOnlyList<string> Rooms, IReadOnlyList<st
     private bool Includes(string name, string room, string? role, Survey? survey) =>
         (Rooms.Count == 0 || Rooms.Contains(room, StringComparer.OrdinalIgnoreCase))
         && (Roles.Count == 0 || (role is not null && Roles.Contains(role, StringComparer.OrdinalIgnoreCase)))
-        && (Names.Count == 0 || Names.Any(p => Pattern.Fits(p, name))) && !Except.Any(p => Pattern.Fits(p, name))
+        && (Names.Count == 0 || Names.Any(p => Pattern.Fits(p, name)))
+        && !Except.Any(p => Pattern.Fits(p, name))
         && (Systems.Count == 0 || (survey is not null && Systems.Any(p => Pattern.Fits(p, survey.OperatingSystem))))
-        && (SystemFreeBelow is not { } below || survey?.Volumes.FirstOrDefault(v => v.System) is { } system && system.FreeBytes < below.Of(system.SizeBytes))
+        && (
+            SystemFreeBelow is not { } below
+            || survey?.Volumes.FirstOrDefault(v => v.System) is { } system
+                && system.FreeBytes < below.Of(system.SizeBytes)
+        )
         && (SecondVolume is not { } attached || survey?.Volumes.Any(v => !v.System && v.Attached == attached) == true);
 }
 
 /// <summary>Which of several fitting volumes is taken.</summary>
-public enum Preference { Roomiest, Fastest }
+public enum Preference
+{
+    Roomiest,
+    Fastest,
+}
 
 /// <summary>A role that volumes fill by their facts.</summary>
 /// <param name="Attached">How they may be attached; empty for any.</param>
 /// <param name="System">Whether it must (true) or must not (false) be the system volume; null for either.</param>
-public sealed record VolumeRole(string Name, IReadOnlyList<Attachment> Attached, bool? System, string? Label, Preference Prefer)
+public sealed record VolumeRole(
+    string Name,
+    IReadOnlyList<Attachment> Attached,
+    bool? System,
+    string? Label,
+    Preference Prefer
+)
 {
     /// <summary>What it may be made of; empty for anything.</summary>
     public IReadOnlyList<Medium> Media { get; init; } = [];
@@ -67,14 +86,24 @@ public sealed record VolumeRole(string Name, IReadOnlyList<Attachment> Attached,
     public VolumeFacts? Choose(Survey survey, IReadOnlyDictionary<string, string> said)
     {
         var (label, identity) = (Brief.Filled(Label, said), Brief.Filled(Identity, said));
-        var fitting = survey.Volumes.Where(v => Fits(v) && (label is null || Pattern.Fits(label, v.Label)) && (identity is null || v.Identity.IsCalled(identity)));
+        var fitting = survey.Volumes.Where(v =>
+            Fits(v)
+            && (label is null || Pattern.Fits(label, v.Label))
+            && (identity is null || v.Identity.IsCalled(identity))
+        );
         return Prefer == Preference.Fastest
             ? fitting.OrderBy(v => v.Medium == Medium.Rotating).ThenByDescending(v => v.FreeBytes).FirstOrDefault()
             : fitting.OrderByDescending(v => v.FreeBytes).FirstOrDefault();
     }
 
-    private bool Fits(VolumeFacts v) => v.Writable && v.Identity.Key.Length > 0 && (Attached.Count == 0 || Attached.Contains(v.Attached)) && (System is null || System == v.System)
-        && (Media.Count == 0 || Media.Contains(v.Medium)) && (Encrypted is null || Encrypted == v.Encrypted) && (FreeAtLeast is null || v.FreeBytes >= FreeAtLeast.Of(v.SizeBytes));
+    private bool Fits(VolumeFacts v) =>
+        v.Writable
+        && v.Identity.Key.Length > 0
+        && (Attached.Count == 0 || Attached.Contains(v.Attached))
+        && (System is null || System == v.System)
+        && (Media.Count == 0 || Media.Contains(v.Medium))
+        && (Encrypted is null || Encrypted == v.Encrypted)
+        && (FreeAtLeast is null || v.FreeBytes >= FreeAtLeast.Of(v.SizeBytes));
 }
 
 /// <summary>Whose holdings are meant.</summary>
@@ -82,7 +111,8 @@ public sealed record VolumeRole(string Name, IReadOnlyList<Attachment> Attached,
 public sealed record AccountChoice(IReadOnlyList<string> Names, bool ExceptFallback)
 {
     /// <summary>Whether an account is meant.</summary>
-    public bool Includes(AccountFacts account) => Names.Count > 0 ? Names.Contains(account.Name, StringComparer.Ordinal) : !(ExceptFallback && account.Fallback);
+    public bool Includes(AccountFacts account) =>
+        Names.Count > 0 ? Names.Contains(account.Name, StringComparer.Ordinal) : !(ExceptFallback && account.Fallback);
 }
 
 /// <summary>One line of what is relocated.</summary>
@@ -90,7 +120,15 @@ public sealed record AccountChoice(IReadOnlyList<string> Names, bool ExceptFallb
 /// <param name="Method">Null: exchange within a volume, cold between volumes; of install paths only the settings change.</param>
 /// <param name="AdoptsExisting">What is at the target already becomes live there, if it is the holding's own.</param>
 /// <param name="On">Name patterns of the machines that it is for; empty for all that the brief means.</param>
-public sealed record RelocateItem(IReadOnlyDictionary<HoldingKind, IReadOnlyList<string>> Named, AccountChoice Accounts, string Onto, string Path, Method? Method, bool AdoptsExisting, IReadOnlyList<string> On)
+public sealed record RelocateItem(
+    IReadOnlyDictionary<HoldingKind, IReadOnlyList<string>> Named,
+    AccountChoice Accounts,
+    string Onto,
+    string Path,
+    Method? Method,
+    bool AdoptsExisting,
+    IReadOnlyList<string> On
+)
 {
     /// <summary>Only holdings of at least so many bytes.</summary>
     public long? AtLeastBytes { get; init; }
@@ -120,12 +158,25 @@ public sealed record RelocateItem(IReadOnlyDictionary<HoldingKind, IReadOnlyList
     public int Line { get; init; }
 
     /// <summary>Whether the line says the holding's name itself, and not only a pattern that fits it.</summary>
-    public bool NamesOutright(HoldingName holding) => Named.TryGetValue(holding.Kind, out var names) && names.Any(n => !n.Contains('*') && Pattern.Fits(n, holding.Name));
+    public bool NamesOutright(HoldingName holding) =>
+        Named.TryGetValue(holding.Kind, out var names)
+        && names.Any(n => !n.Contains('*') && Pattern.Fits(n, holding.Name));
 
     /// <summary>The holdings of a machine that the line means.</summary>
-    public IEnumerable<HoldingFacts> Of(string machine, Survey survey) => On.Count > 0 && !On.Any(p => Pattern.Fits(p, machine)) ? [] : survey.Holdings.Where(h =>
-        Named.TryGetValue(h.Name.Kind, out var names) && (h.Name.Kind == HoldingKind.App ? names.Any(n => Pattern.Fits(n, h.Name.Name)) : names.Contains(h.Name.Name)) && (h.Name.IsShared || Accounts.Includes(survey.AccountOf(h.Name)))
-        && (AtLeastBytes is null || h.DataBytes >= AtLeastBytes) && (AtMostBytes is null || h.DataBytes <= AtMostBytes));
+    public IEnumerable<HoldingFacts> Of(string machine, Survey survey) =>
+        On.Count > 0 && !On.Any(p => Pattern.Fits(p, machine))
+            ? []
+            : survey.Holdings.Where(h =>
+                Named.TryGetValue(h.Name.Kind, out var names)
+                && (
+                    h.Name.Kind == HoldingKind.App
+                        ? names.Any(n => Pattern.Fits(n, h.Name.Name))
+                        : names.Contains(h.Name.Name)
+                )
+                && (h.Name.IsShared || Accounts.Includes(survey.AccountOf(h.Name)))
+                && (AtLeastBytes is null || h.DataBytes >= AtLeastBytes)
+                && (AtMostBytes is null || h.DataBytes <= AtMostBytes)
+            );
 }
 
 /// <summary>Space to be left free: a share of the volume or bytes.</summary>
@@ -135,7 +186,8 @@ public sealed partial record ReserveAmount(double? Share, long? AmountBytes)
     public static ReserveAmount? Find(string text)
     {
         var match = Spelling().Match(text);
-        if (!match.Success) return null;
+        if (!match.Success)
+            return null;
         var n = double.Parse(match.Groups[1].Value, CultureInfo.InvariantCulture);
         return match.Groups[2].Value switch
         {
@@ -171,35 +223,60 @@ public sealed record WorkRules(long? BytesPerSecond, bool GiveWay, TimeSpan File
     public Telling? Telling { get; init; }
 
     /// <summary>The terms of a relocation of a holding. Nobody is kept out for a setting, nor for what belongs to no account.</summary>
-    public Terms For(Method method, HoldingName holding) => new(BytesPerSecond, GiveWay, method == Method.Setting ? TimeSpan.Zero : FilesInUseWait, KeepWaiting ?? method is Method.Warm or Method.Setting)
-    {
-        Telling = method == Method.Setting || holding.IsShared ? null : Telling,
-    };
+    public Terms For(Method method, HoldingName holding) =>
+        new(
+            BytesPerSecond,
+            GiveWay,
+            method == Method.Setting ? TimeSpan.Zero : FilesInUseWait,
+            KeepWaiting ?? method is Method.Warm or Method.Setting
+        )
+        {
+            Telling = method == Method.Setting || holding.IsShared ? null : Telling,
+        };
 }
 
 /// <summary>The technician's intention, read and checked.</summary>
 public sealed record Brief(
-    string Title, MachineChoice Machines, IReadOnlyDictionary<string, VolumeRole> Volumes, IReadOnlyList<RelocateItem> Relocate,
-    TimeSpan Keep, ReserveAmount SystemReserve, ReserveAmount OtherReserve, IReadOnlyList<WaveRule> Waves, int? HaltAfter, WorkRules Work, string Text)
+    string Title,
+    MachineChoice Machines,
+    IReadOnlyDictionary<string, VolumeRole> Volumes,
+    IReadOnlyList<RelocateItem> Relocate,
+    TimeSpan Keep,
+    ReserveAmount SystemReserve,
+    ReserveAmount OtherReserve,
+    IReadOnlyList<WaveRule> Waves,
+    int? HaltAfter,
+    WorkRules Work,
+    string Text
+)
 {
     /// <summary>What the brief says of people, by account: names that paths may use, such as <c>family-name</c>, with their values.</summary>
-    public IReadOnlyDictionary<string, IReadOnlyDictionary<string, string>> People { get; init; } = new Dictionary<string, IReadOnlyDictionary<string, string>>();
+    public IReadOnlyDictionary<string, IReadOnlyDictionary<string, string>> People { get; init; } =
+        new Dictionary<string, IReadOnlyDictionary<string, string>>();
 
     /// <summary>The brief has a reserve of its own, whatever rooms have.</summary>
     public bool SaysReserve { get; init; }
 
     /// <summary>What is to be left free on a volume, in bytes: the brief's own reserve, else that of the machine's room or the fleet.</summary>
     public long ReserveOf(FleetMachine machine, VolumeFacts volume) =>
-        !SaysReserve && machine.Reserves is { } said ? said.GetValueOrDefault(volume.Identity.Key) : (volume.System ? SystemReserve : OtherReserve).Of(volume.SizeBytes);
+        !SaysReserve && machine.Reserves is { } said
+            ? said.GetValueOrDefault(volume.Identity.Key)
+            : (volume.System ? SystemReserve : OtherReserve).Of(volume.SizeBytes);
 
     /// <summary>What the brief says of an account, and its name as <c>account</c>; nothing of what all accounts share.</summary>
     public IReadOnlyDictionary<string, string> Of(string account) =>
-        new Dictionary<string, string>(account.Length == 0 ? [] : [new("account", account), .. People.GetValueOrDefault(account) ?? new Dictionary<string, string>()]);
+        new Dictionary<string, string>(
+            account.Length == 0
+                ? []
+                : [new("account", account), .. People.GetValueOrDefault(account) ?? new Dictionary<string, string>()]
+        );
 
     /// <summary>A text with what is said of a person in the place of its names; those of which nothing is said stay.</summary>
     [return: System.Diagnostics.CodeAnalysis.NotNullIfNotNull(nameof(text))]
     public static string? Filled(string? text, IReadOnlyDictionary<string, string> said) =>
-        text is null ? null : said.Aggregate(text, (t, s) => t.Replace("{" + s.Key + "}", s.Value, StringComparison.Ordinal));
+        text is null
+            ? null
+            : said.Aggregate(text, (t, s) => t.Replace("{" + s.Key + "}", s.Value, StringComparison.Ordinal));
 
     /// <summary>The names that are said of some account.</summary>
     public IEnumerable<string> PersonalNames => People.Values.SelectMany(p => p.Keys).Distinct(StringComparer.Ordinal);
@@ -230,7 +307,8 @@ public sealed record Brief(
 }
 
 /// <summary>A brief that cannot be used.</summary>
-public sealed class BriefException(IReadOnlyList<TextError> errors) : Exception(string.Join(Environment.NewLine, errors))
+public sealed class BriefException(IReadOnlyList<TextError> errors)
+    : Exception(string.Join(Environment.NewLine, errors))
 {
     /// <summary>All errors found.</summary>
     public IReadOnlyList<TextError> Errors { get; } = errors;

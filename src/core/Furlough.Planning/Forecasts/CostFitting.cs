@@ -18,14 +18,20 @@ public static class CostFitting
     /// <summary>The high figure of media of which nothing is known, as a factor.</summary>
     public const double UsualHighFactor = 1.8;
 
-    private const double LeastHighFactor = 1.15, Cutoff = 4.685, ToSigma = 1.4826, LeastScale = 0.02, PriorWeight = 0.5;
-    private const int Rounds = 20, FewestToDoubt = 8;
+    private const double LeastHighFactor = 1.15,
+        Cutoff = 4.685,
+        ToSigma = 1.4826,
+        LeastScale = 0.02,
+        PriorWeight = 0.5;
+    private const int Rounds = 20,
+        FewestToDoubt = 8;
 
     /// <summary>Fits a cost; without anything shown it is the usual one.</summary>
     public static FittedCost Fit(IReadOnlyList<Shown> shown, Cost usual)
     {
         var seen = shown.Where(s => s.Seconds > 0).ToList();
-        if (seen.Count == 0) return new FittedCost(usual, UsualHighFactor, 0);
+        if (seen.Count == 0)
+            return new FittedCost(usual, UsualHighFactor, 0);
         // The prior has the sizes of what was shown, at the usual cost scaled to the fleet's own level.
         var level = Median([.. seen.Select(s => s.Seconds / usual.Of(s.Bytes, s.Files))]);
         var scaled = new Cost(usual.Once * level, usual.PerByte * level, usual.PerFile * level);
@@ -35,7 +41,11 @@ public static class CostFitting
         var cost = scaled;
         for (var round = 0; round < Rounds; round++)
         {
-            List<(Shown Shown, double Weight)> all = [.. seen.Select((s, i) => (s, weights[i])), .. prior.Select(p => (p, priorWeight))];
+            List<(Shown Shown, double Weight)> all =
+            [
+                .. seen.Select((s, i) => (s, weights[i])),
+                .. prior.Select(p => (p, priorWeight)),
+            ];
             var next = NotNegative(all);
             var errors = seen.ConvertAll(s => (next.Of(s.Bytes, s.Files) - s.Seconds) / s.Seconds);
             var scale = Math.Max(LeastScale, ToSigma * Median([.. errors.Select(Math.Abs)]));
@@ -45,9 +55,13 @@ public static class CostFitting
                 var u = errors[i] / (Cutoff * scale);
                 weights[i] = Math.Abs(u) >= 1 ? 0 : Math.Pow(1 - u * u, 2);
             }
-            var settled = round > 0 && Math.Abs(next.Once - cost.Once) + Math.Abs(next.PerFile - cost.PerFile) < 1e-9 && Math.Abs(next.PerByte - cost.PerByte) < 1e-18;
+            var settled =
+                round > 0
+                && Math.Abs(next.Once - cost.Once) + Math.Abs(next.PerFile - cost.PerFile) < 1e-9
+                && Math.Abs(next.PerByte - cost.PerByte) < 1e-18;
             cost = next;
-            if (settled) break;
+            if (settled)
+                break;
         }
         var over = seen.Select(s => s.Seconds / Math.Max(1e-9, cost.Of(s.Bytes, s.Files))).Order().ToList();
         // Few relocations do not show how far off the next may be: the usual factor fades as they become more.
@@ -62,10 +76,14 @@ public static class CostFitting
         var (best, least) = (new Cost(0, 0, 0), double.PositiveInfinity);
         for (var parts = 1; parts < 8; parts++)
         {
-            if (Solve(all, parts) is not { } x || x.Any(v => v < 0)) continue;
+            if (Solve(all, parts) is not { } x || x.Any(v => v < 0))
+                continue;
             var cost = new Cost(x[0], x[1], x[2]);
-            var error = all.Sum(a => a.Weight * Math.Pow(cost.Of(a.Shown.Bytes, a.Shown.Files) / a.Shown.Seconds - 1, 2));
-            if (error < least) (best, least) = (cost, error);
+            var error = all.Sum(a =>
+                a.Weight * Math.Pow(cost.Of(a.Shown.Bytes, a.Shown.Files) / a.Shown.Seconds - 1, 2)
+            );
+            if (error < least)
+                (best, least) = (cost, error);
         }
         return best;
     }
@@ -83,24 +101,30 @@ public static class CostFitting
             double[] row = [1 / shown.Seconds, shown.Bytes / 1e9 / shown.Seconds, shown.Files / 1e3 / shown.Seconds];
             for (var i = 0; i < n; i++)
             {
-                for (var k = 0; k < n; k++) a[i, k] += weight * row[used[i]] * row[used[k]];
+                for (var k = 0; k < n; k++)
+                    a[i, k] += weight * row[used[i]] * row[used[k]];
                 a[i, n] += weight * row[used[i]];
             }
         }
         for (var i = 0; i < n; i++)
         {
             var pivot = Enumerable.Range(i, n - i).MaxBy(r => Math.Abs(a[r, i]));
-            if (Math.Abs(a[pivot, i]) < 1e-12) return null;
-            for (var k = 0; k <= n; k++) (a[i, k], a[pivot, k]) = (a[pivot, k], a[i, k]);
+            if (Math.Abs(a[pivot, i]) < 1e-12)
+                return null;
+            for (var k = 0; k <= n; k++)
+                (a[i, k], a[pivot, k]) = (a[pivot, k], a[i, k]);
             for (var r = 0; r < n; r++)
             {
-                if (r == i) continue;
+                if (r == i)
+                    continue;
                 var factor = a[r, i] / a[i, i];
-                for (var k = i; k <= n; k++) a[r, k] -= factor * a[i, k];
+                for (var k = i; k <= n; k++)
+                    a[r, k] -= factor * a[i, k];
             }
         }
         var x = new double[3];
-        for (var i = 0; i < n; i++) x[used[i]] = a[i, n] / a[i, i] / units[used[i]];
+        for (var i = 0; i < n; i++)
+            x[used[i]] = a[i, n] / a[i, i] / units[used[i]];
         return x;
     }
 

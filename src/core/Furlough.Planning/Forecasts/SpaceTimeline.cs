@@ -13,7 +13,15 @@ public static class SpaceTimeline
     /// <param name="GivesBytes">Space that its source gets back when the original is discarded.</param>
     /// <param name="Work">How long it takes.</param>
     /// <param name="Keep">How long its original is kept.</param>
-    public sealed record Change(string Holding, string Source, string Target, long TakesBytes, long GivesBytes, TimeSpan Work, TimeSpan Keep);
+    public sealed record Change(
+        string Holding,
+        string Source,
+        string Target,
+        long TakesBytes,
+        long GivesBytes,
+        TimeSpan Work,
+        TimeSpan Keep
+    );
 
     /// <summary>The free space of one volume.</summary>
     /// <param name="volume">The volume as surveyed.</param>
@@ -27,9 +35,12 @@ public static class SpaceTimeline
         foreach (var change in changes)
         {
             at += change.Work;
-            if (at + change.Keep > end) end = at + change.Keep;
-            if (change.Target == key && change.TakesBytes > 0) events.Add((at, $"{change.Holding} is copied", -change.TakesBytes));
-            if (change.Source == key && change.GivesBytes > 0) events.Add((at + change.Keep, $"the original of {change.Holding} is discarded", change.GivesBytes));
+            if (at + change.Keep > end)
+                end = at + change.Keep;
+            if (change.Target == key && change.TakesBytes > 0)
+                events.Add((at, $"{change.Holding} is copied", -change.TakesBytes));
+            if (change.Source == key && change.GivesBytes > 0)
+                events.Add((at + change.Keep, $"the original of {change.Holding} is discarded", change.GivesBytes));
         }
         // An original of one relocation may still be kept while a later one is copied.
         var slope = Math.Max(0, growth?.BytesPerDay ?? 0);
@@ -39,11 +50,19 @@ public static class SpaceTimeline
         {
             var grown = (long)(slope * after.TotalDays);
             // Just before space is given back growth has taken most of it.
-            if (bytes > 0 && grown > 0) points.Add(new SpacePoint($"before {what}", after, Math.Max(0, volume.FreeBytes + changed - grown)));
+            if (bytes > 0 && grown > 0)
+                points.Add(new SpacePoint($"before {what}", after, Math.Max(0, volume.FreeBytes + changed - grown)));
             changed += bytes;
             points.Add(new SpacePoint(what, after, Math.Max(0, volume.FreeBytes + changed - grown)));
         }
-        if (slope > 0 && changes.Count > 0 && points[^1].After < end) points.Add(new SpacePoint("the keeping time is over", end, Math.Max(0, volume.FreeBytes + changed - (long)(slope * end.TotalDays))));
+        if (slope > 0 && changes.Count > 0 && points[^1].After < end)
+            points.Add(
+                new SpacePoint(
+                    "the keeping time is over",
+                    end,
+                    Math.Max(0, volume.FreeBytes + changed - (long)(slope * end.TotalDays))
+                )
+            );
         return points;
     }
 

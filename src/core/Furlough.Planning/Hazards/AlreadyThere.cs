@@ -6,9 +6,12 @@ namespace Furlough.Planning.Hazards;
 public sealed class AlreadyThere : IHazard
 {
     /// <inheritdoc/>
-    public HazardEntry Entry { get; } = new("already-there", Severity.Advice, "The holding lives at its target already.", "Nothing is done for it.");
+    public HazardEntry Entry { get; } =
+        new("already-there", Severity.Advice, "The holding lives at its target already.", "Nothing is done for it.");
 
     /// <inheritdoc/>
-    public Hazard? Check(HazardContext c) => c.Holding.Place != c.Place ? null
-        : c.Say(Entry, $"{c.Holding.Name} on {c.Machine.Name} already lives at `{c.Shown}`.");
+    public Hazard? Check(HazardContext c) =>
+        c.Holding.Place != c.Place
+            ? null
+            : c.Say(Entry, $"{c.Holding.Name} on {c.Machine.Name} already lives at `{c.Shown}`.");
 }

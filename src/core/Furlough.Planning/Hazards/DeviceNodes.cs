@@ -6,9 +6,15 @@ namespace Furlough.Planning.Hazards;
 public sealed class DeviceNodes : IHazard
 {
     /// <inheritdoc/>
-    public HazardEntry Entry { get; } = new("device-node", Severity.Blocking, "Device nodes stand in a user's folder.", "Take them away.");
+    public HazardEntry Entry { get; } =
+        new("device-node", Severity.Blocking, "Device nodes stand in a user's folder.", "Take them away.");
 
     /// <inheritdoc/>
-    public Hazard? Check(HazardContext c) => c.Holding.Demands.Of(DemandKind.DeviceNodes) is not { } found ? null
-        : c.Say(Entry, $"{Words.Count(found.Count, "device node")} in {c.Holding.Name} on {c.Machine.Name} (`{found.Example}`): they have no place in a user's folder and are not relocated.");
+    public Hazard? Check(HazardContext c) =>
+        c.Holding.Demands.Of(DemandKind.DeviceNodes) is not { } found
+            ? null
+            : c.Say(
+                Entry,
+                $"{Words.Count(found.Count, "device node")} in {c.Holding.Name} on {c.Machine.Name} (`{found.Example}`): they have no place in a user's folder and are not relocated."
+            );
 }

@@ -6,9 +6,20 @@ namespace Furlough.Planning.Hazards;
 public sealed class FileTooLarge : IHazard
 {
     /// <inheritdoc/>
-    public HazardEntry Entry { get; } = new("file-too-large", Severity.Blocking, "A file is larger than the target's file system stores.", "Describe another volume.");
+    public HazardEntry Entry { get; } =
+        new(
+            "file-too-large",
+            Severity.Blocking,
+            "A file is larger than the target's file system stores.",
+            "Describe another volume."
+        );
 
     /// <inheritdoc/>
-    public Hazard? Check(HazardContext c) => c.Target is null || c.Holding.Demands.LargestFileBytes <= c.Target.Abilities.LargestFileBytes ? null
-        : c.Say(Entry, $"{c.Holding.Name} on {c.Machine.Name} has a file of {Words.Size(c.Holding.Demands.LargestFileBytes)}, and `{c.Target.Root}` ({c.Target.FileSystem}) stores files of {Words.Size(c.Target.Abilities.LargestFileBytes)} at most.");
+    public Hazard? Check(HazardContext c) =>
+        c.Target is null || c.Holding.Demands.LargestFileBytes <= c.Target.Abilities.LargestFileBytes
+            ? null
+            : c.Say(
+                Entry,
+                $"{c.Holding.Name} on {c.Machine.Name} has a file of {Words.Size(c.Holding.Demands.LargestFileBytes)}, and `{c.Target.Root}` ({c.Target.FileSystem}) stores files of {Words.Size(c.Target.Abilities.LargestFileBytes)} at most."
+            );
 }

@@ -27,17 +27,26 @@ public static class GrowthEstimate
     {
         var all = samples.Select(s => (Stretch: breaks.Count(b => b <= s.At), Sample: s)).ToList();
         // One a day, so that many surveys of one day do not outweigh weeks.
-        var daily = all.GroupBy(s => (s.Stretch, s.Sample.At.UtcDateTime.Date)).Select(g => g.MaxBy(s => s.Sample.At)).ToList();
-        var stretches = (daily.Count < FewestSamples ? all : daily).GroupBy(s => s.Stretch, s => s.Sample).Select(g => g.OrderBy(s => s.At).ToList()).Where(g => g.Count > 1).ToList();
+        var daily = all.GroupBy(s => (s.Stretch, s.Sample.At.UtcDateTime.Date))
+            .Select(g => g.MaxBy(s => s.Sample.At))
+            .ToList();
+        var stretches = (daily.Count < FewestSamples ? all : daily)
+            .GroupBy(s => s.Stretch, s => s.Sample)
+            .Select(g => g.OrderBy(s => s.At).ToList())
+            .Where(g => g.Count > 1)
+            .ToList();
         var count = stretches.Sum(s => s.Count);
         var days = stretches.Sum(s => (s[^1].At - s[0].At).TotalDays);
-        if (count < FewestSamples || days < LeastLength.TotalDays) return null;
+        if (count < FewestSamples || days < LeastLength.TotalDays)
+            return null;
         List<double> slopes = [];
         foreach (var stretch in stretches)
             for (var i = 0; i < stretch.Count; i++)
-                for (var k = i + 1; k < stretch.Count; k++)
-                    if ((stretch[k].At - stretch[i].At).TotalDays is > 0 and var apart) slopes.Add((stretch[k].UsedBytes - stretch[i].UsedBytes) / apart);
-        if (slopes.Count == 0) return null;
+            for (var k = i + 1; k < stretch.Count; k++)
+                if ((stretch[k].At - stretch[i].At).TotalDays is > 0 and var apart)
+                    slopes.Add((stretch[k].UsedBytes - stretch[i].UsedBytes) / apart);
+        if (slopes.Count == 0)
+            return null;
         slopes.Sort();
         var variance = stretches.Sum(s => (double)s.Count * (s.Count - 1) * (2 * s.Count + 5) / 18);
         var half = Quantile * Math.Sqrt(variance) / 2;

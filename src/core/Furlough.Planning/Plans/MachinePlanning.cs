@@ -7,24 +7,41 @@ using Furlough.Planning.Hazards;
 namespace Furlough.Planning.Plans;
 
 /// <summary>Plans one machine: chooses holdings and targets, puts them in sequence, follows space and time, asks every hazard.</summary>
-internal sealed class MachinePlanning(Brief brief, FleetMachine machine, string wave, Experience experience, HoursOutlook hours, DateTimeOffset now)
+internal sealed class MachinePlanning(
+    Brief brief,
+    FleetMachine machine,
+    string wave,
+    Experience experience,
+    HoursOutlook hours,
+    DateTimeOffset now
+)
 {
     private readonly List<Hazard> _hazards = [];
     private readonly Dictionary<string, long> _lowest = [];
     private readonly List<SpaceTimeline.Change> _changes = [];
 
-    internal (IReadOnlyList<PlannedRelocation> Relocations, IReadOnlyList<PlannedVolume> Volumes, IReadOnlyList<Hazard> Hazards) Plan()
+    internal (
+        IReadOnlyList<PlannedRelocation> Relocations,
+        IReadOnlyList<PlannedVolume> Volumes,
+        IReadOnlyList<Hazard> Hazards
+    ) Plan()
     {
         if (machine.Survey is not { } survey)
         {
             AskForMachine([], []);
             return ([], [], _hazards);
         }
-        foreach (var volume in survey.Volumes) _lowest[volume.Identity.Key] = volume.FreeBytes;
+        foreach (var volume in survey.Volumes)
+            _lowest[volume.Identity.Key] = volume.FreeBytes;
 
         List<PlannedRelocation> planned = [];
-        foreach (var (item, holding) in Wanted(survey).OrderBy(w => w.Holding.DataBytes).ThenBy(w => w.Holding.Name.ToString(), StringComparer.Ordinal))
-            if (PlanOne(survey, item, holding, planned) is { } relocation) planned.Add(relocation);
+        foreach (
+            var (item, holding) in Wanted(survey)
+                .OrderBy(w => w.Holding.DataBytes)
+                .ThenBy(w => w.Holding.Name.ToString(), StringComparer.Ordinal)
+        )
+            if (PlanOne(survey, item, holding, planned) is { } relocation)
+                planned.Add(relocation);
         var volumes = Volumes(survey).ToList();
         AskForMachine(planned, [.. volumes.Select(v => v.Outlook)]);
         return (planned, [.. volumes.Select(v => v.Planned)], _hazards);
@@ -33,40 +50,101 @@ internal sealed class MachinePlanning(Brief brief, FleetMachine machine, string 
     private void AskForMachine(List<PlannedRelocation> planned, IReadOnlyList<VolumeOutlook> volumes)
     {
         var going = planned.Where(r => r.Blocked.Count == 0).ToList();
-        var context = new MachineContext(machine, now, going, TimeSpan.FromTicks(going.Sum(r => r.Forecast?.Work.Likely.Ticks ?? 0)), volumes, brief.BackupWithin);
+        var context = new MachineContext(
+            machine,
+            now,
+            going,
+            TimeSpan.FromTicks(going.Sum(r => r.Forecast?.Work.Likely.Ticks ?? 0)),
+            volumes,
+            brief.BackupWithin
+        );
         _hazards.AddRange(HazardCatalogue.OfMachines.Select(h => h.Check(context)).OfType<Hazard>());
     }
 
     private IEnumerable<(RelocateItem Item, HoldingFacts Holding)> Wanted(Survey survey)
     {
         HashSet<HoldingName> taken = [];
-        var wanted = brief.Relocate.SelectMany(item => item.Of(machine.Name, survey).Where(h => taken.Add(h.Name)).Select(holding => (item, holding))).ToList();
+        var wanted = brief
+            .Relocate.SelectMany(item =>
+                item.Of(machine.Name, survey).Where(h => taken.Add(h.Name)).Select(holding => (item, holding))
+            )
+            .ToList();
         HashSet<HoldingName> along = [];
         // The outermost first; of two at one place the one that the brief names first.
         foreach (var (_, outer) in wanted.OrderBy(w => w.holding.Place?.Path.Length ?? 0))
-            if (!along.Contains(outer.Name)) along.UnionWith(MovedTogether.Along(survey, outer).Select(h => h.Name));
+            if (!along.Contains(outer.Name))
+                along.UnionWith(MovedTogether.Along(survey, outer).Select(h => h.Name));
         return wanted.Where(w => !along.Contains(w.holding.Name));
     }
 
-    private PlannedRelocation? PlanOne(Survey survey, RelocateItem item, HoldingFacts holding, List<PlannedRelocation> before)
+    private PlannedRelocation? PlanOne(
+        Survey survey,
+        RelocateItem item,
+        HoldingFacts holding,
+        List<PlannedRelocation> before
+    )
     {
         var account = survey.AccountOf(holding.Name);
         var said = brief.Of(holding.Name.Account);
         var target = brief.Volumes[item.Onto].Choose(survey, said);
-        var path = item.Path.Replace("{account}", holding.Name.IsShared ? "shared" : holding.Name.Account, StringComparison.Ordinal).Replace("{folder}", holding.Name.Name, StringComparison.Ordinal)
-            .Replace("{machine}", machine.Name, StringComparison.Ordinal).Replace("{room}", machine.Room, StringComparison.Ordinal)
-            .Replace("{role}", machine.Role ?? "no role", StringComparison.Ordinal).Replace("{volume}", item.Onto, StringComparison.Ordinal)
-            .Replace("{kind}", holding.Name.Kind.Word(), StringComparison.Ordinal).Replace("{year}", now.Year.ToString("D4", CultureInfo.InvariantCulture), StringComparison.Ordinal);
+        var path = item
+            .Path.Replace(
+                "{account}",
+                holding.Name.IsShared ? "shared" : holding.Name.Account,
+                StringComparison.Ordinal
+            )
+            .Replace("{folder}", holding.Name.Name, StringComparison.Ordinal)
+            .Replace("{machine}", machine.Name, StringComparison.Ordinal)
+            .Replace("{room}", machine.Room, StringComparison.Ordinal)
+            .Replace("{role}", machine.Role ?? "no role", StringComparison.Ordinal)
+            .Replace("{volume}", item.Onto, StringComparison.Ordinal)
+            .Replace("{kind}", holding.Name.Kind.Word(), StringComparison.Ordinal)
+            .Replace("{year}", now.Year.ToString("D4", CultureInfo.InvariantCulture), StringComparison.Ordinal);
         var place = new Place(target?.Identity.Key ?? "", Brief.Filled(path, said));
         var receipt = item.AdoptsExisting ? ReceiptOf(survey, holding.Name) : null;
-        if (receipt is not null) (place, target) = (receipt.Target, survey.VolumeOf(receipt.Target));
+        if (receipt is not null)
+            (place, target) = (receipt.Target, survey.VolumeOf(receipt.Target));
         var source = survey.VolumeOf(holding.Place);
-        var method = holding.Name.Kind == HoldingKind.InstallPath ? Method.Setting
+        var method =
+            holding.Name.Kind == HoldingKind.InstallPath ? Method.Setting
             : item.AdoptsExisting && (receipt is not null || target?.Taken.Contains(place.Path) == true) ? Method.Adopt
             : item.Method ?? (source is not null && source == target ? Method.Exchange : Method.Cold);
-        var forecast = source is null || target is null ? null : experience.Of(method, machine.Room, machine.Id, source, target, holding.DataBytes, holding.Files, brief.Work.BytesPerSecond);
-        var context = new HazardContext(brief, item, machine, survey, account, holding, source, target, place, method, receipt, _lowest, before) { Forecast = forecast, LongestHours = hours.Longest };
-        if (HazardCatalogue.NothingToDo.Select(h => h.Check(context)).FirstOrDefault(h => h is not null) is { } nothingToDo)
+        var forecast =
+            source is null || target is null
+                ? null
+                : experience.Of(
+                    method,
+                    machine.Room,
+                    machine.Id,
+                    source,
+                    target,
+                    holding.DataBytes,
+                    holding.Files,
+                    brief.Work.BytesPerSecond
+                );
+        var context = new HazardContext(
+            brief,
+            item,
+            machine,
+            survey,
+            account,
+            holding,
+            source,
+            target,
+            place,
+            method,
+            receipt,
+            _lowest,
+            before
+        )
+        {
+            Forecast = forecast,
+            LongestHours = hours.Longest,
+        };
+        if (
+            HazardCatalogue.NothingToDo.Select(h => h.Check(context)).FirstOrDefault(h => h is not null) is
+            { } nothingToDo
+        )
         {
             _hazards.Add(nothingToDo);
             return null;
@@ -77,24 +155,70 @@ internal sealed class MachinePlanning(Brief brief, FleetMachine machine, string 
         if (blocked.Count == 0)
         {
             var copies = method is Method.Cold or Method.Warm;
-            if (copies) _lowest[place.Volume] -= context.NeededBytes;
-            if (method != Method.Setting) _changes.Add(new SpaceTimeline.Change(holding.Name.ToString(), holding.Place!.Volume, place.Volume, copies ? context.NeededBytes : 0, copies ? holding.DataBytes : 0, forecast?.Work.Likely ?? TimeSpan.Zero, item.Keep ?? brief.Keep));
+            if (copies)
+                _lowest[place.Volume] -= context.NeededBytes;
+            if (method != Method.Setting)
+                _changes.Add(
+                    new SpaceTimeline.Change(
+                        holding.Name.ToString(),
+                        holding.Place!.Volume,
+                        place.Volume,
+                        copies ? context.NeededBytes : 0,
+                        copies ? holding.DataBytes : 0,
+                        forecast?.Work.Likely ?? TimeSpan.Zero,
+                        item.Keep ?? brief.Keep
+                    )
+                );
         }
-        return new PlannedRelocation(before.Count + 1, machine.Id, machine.Name, machine.Room, holding.Name, account.Id, method,
-            holding.Place ?? new Place("", ""), place, holding.PathShown, target is null ? $"({item.Onto})/{place.Path}" : survey.Show(place),
-            source?.Identity ?? new VolumeIdentity("", ""), target?.Identity ?? new VolumeIdentity("", ""), holding.Name.IsShared ? int.MaxValue : OwnedFrom(item.Path, brief.PersonalNames), MovedTogether.Pointers(survey, holding), holding.Files, holding.DataBytes, wave, blocked, brief.Work.For(method, holding.Name), receipt is null ? null : new Adoption(receipt.Docket, ReceiptDigest.Of(receipt.Body)), forecast, context.LeavesLink, item.Keep, item.WaitsForPerson)
-        { Program = holding.Program, Beforehand = item.Attended ? [ErrandKind.BeThere, .. item.Beforehand] : item.Beforehand, Afterwards = item.Afterwards };
+        return new PlannedRelocation(
+            before.Count + 1,
+            machine.Id,
+            machine.Name,
+            machine.Room,
+            holding.Name,
+            account.Id,
+            method,
+            holding.Place ?? new Place("", ""),
+            place,
+            holding.PathShown,
+            target is null ? $"({item.Onto})/{place.Path}" : survey.Show(place),
+            source?.Identity ?? new VolumeIdentity("", ""),
+            target?.Identity ?? new VolumeIdentity("", ""),
+            holding.Name.IsShared ? int.MaxValue : OwnedFrom(item.Path, brief.PersonalNames),
+            MovedTogether.Pointers(survey, holding),
+            holding.Files,
+            holding.DataBytes,
+            wave,
+            blocked,
+            brief.Work.For(method, holding.Name),
+            receipt is null ? null : new Adoption(receipt.Docket, ReceiptDigest.Of(receipt.Body)),
+            forecast,
+            context.LeavesLink,
+            item.Keep,
+            item.WaitsForPerson
+        )
+        {
+            Program = holding.Program,
+            Beforehand = item.Attended ? [ErrandKind.BeThere, .. item.Beforehand] : item.Beforehand,
+            Afterwards = item.Afterwards,
+        };
     }
 
     /// <summary>The newest receipt that says where a holding's data is and that the service knows to be genuine.</summary>
     private static ReceiptFacts? ReceiptOf(Survey survey, HoldingName holding) =>
-        survey.Receipts.Where(r => r.Holding == holding && r.Genuine && r.DataThere && survey.VolumeOf(r.Target) is not null).MaxBy(r => r.WrittenAt);
+        survey
+            .Receipts.Where(r =>
+                r.Holding == holding && r.Genuine && r.DataThere && survey.VolumeOf(r.Target) is not null
+            )
+            .MaxBy(r => r.WrittenAt);
 
     /// <summary>The first part of a path template from which on folders are the account's own.</summary>
     private static int OwnedFrom(string template, IEnumerable<string> personal)
     {
         List<string> owners = [.. personal.Append("account").Select(n => "{" + n + "}")];
-        var at = Array.FindIndex(template.Split('/'), part => owners.Any(o => part.Contains(o, StringComparison.Ordinal)));
+        var at = Array.FindIndex(template.Split('/'), part =>
+            owners.Any(o => part.Contains(o, StringComparison.Ordinal))
+        );
         return at < 0 ? int.MaxValue : at;
     }
 
@@ -106,9 +230,25 @@ internal sealed class MachinePlanning(Brief brief, FleetMachine machine, string 
             var growth = machine.Growth.GetValueOrDefault(volume.Identity.Key);
             var timeline = SpaceTimeline.Of(volume, _changes, growth);
             var lowest = SpaceTimeline.Lowest(timeline);
-            var byGrowth = growth is not null && lowest.FreeBytes < reserve && SpaceTimeline.Lowest(SpaceTimeline.Of(volume, _changes, null)).FreeBytes >= reserve;
+            var byGrowth =
+                growth is not null
+                && lowest.FreeBytes < reserve
+                && SpaceTimeline.Lowest(SpaceTimeline.Of(volume, _changes, null)).FreeBytes >= reserve;
             var outlook = new VolumeOutlook(volume.Root, reserve, lowest, (long)(growth?.BytesPerDay ?? 0), byGrowth);
-            yield return (new PlannedVolume(volume.Identity.Key, volume.Root, volume.System, volume.SizeBytes, volume.FreeBytes, lowest.FreeBytes, timeline[^1].FreeBytes, reserve, timeline), outlook);
+            yield return (
+                new PlannedVolume(
+                    volume.Identity.Key,
+                    volume.Root,
+                    volume.System,
+                    volume.SizeBytes,
+                    volume.FreeBytes,
+                    lowest.FreeBytes,
+                    timeline[^1].FreeBytes,
+                    reserve,
+                    timeline
+                ),
+                outlook
+            );
         }
     }
 }

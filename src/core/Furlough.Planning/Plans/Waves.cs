@@ -15,10 +15,14 @@ internal static class Waves
         List<FleetMachine> left = [.. machines];
         foreach (var (rule, first) in rules.Select((r, i) => (r, i == 0 && rules.Count > 1)))
         {
-            var size = Math.Min(left.Count, rule.Machines ?? (rule.Share is { } share ? (int)Math.Ceiling(share * machines.Count) : left.Count));
+            var size = Math.Min(
+                left.Count,
+                rule.Machines ?? (rule.Share is { } share ? (int)Math.Ceiling(share * machines.Count) : left.Count)
+            );
             var chosen = first ? MostUnlike(left, Math.Min(size, MostDifferent)) : [];
             chosen.AddRange(left.Except(chosen).Take(size - chosen.Count));
-            foreach (var machine in chosen) waves[machine.Id] = rule.Name;
+            foreach (var machine in chosen)
+                waves[machine.Id] = rule.Name;
             left = [.. left.Where(m => !waves.ContainsKey(m.Id))];
         }
         return waves;
@@ -30,16 +34,23 @@ internal static class Waves
     /// </summary>
     private static List<FleetMachine> MostUnlike(List<FleetMachine> machines, int count)
     {
-        if (count == 0) return [];
+        if (count == 0)
+            return [];
         var traits = machines.ConvertAll(m => TraitsOf(m).ToHashSet(StringComparer.Ordinal));
         var common = traits.SelectMany(t => t).CountBy(t => t).ToDictionary();
-        var taken = new List<int> { Enumerable.Range(0, machines.Count).MaxBy(i => traits[i].Sum(t => common[t]) / (double)Math.Max(1, traits[i].Count)) };
+        var taken = new List<int>
+        {
+            Enumerable
+                .Range(0, machines.Count)
+                .MaxBy(i => traits[i].Sum(t => common[t]) / (double)Math.Max(1, traits[i].Count)),
+        };
         var nearest = traits.ConvertAll(t => Distance(t, traits[taken[0]]));
         while (taken.Count < count)
         {
             var next = Enumerable.Range(0, machines.Count).Except(taken).MaxBy(i => nearest[i]);
             taken.Add(next);
-            for (var i = 0; i < traits.Count; i++) nearest[i] = Math.Min(nearest[i], Distance(traits[i], traits[next]));
+            for (var i = 0; i < traits.Count; i++)
+                nearest[i] = Math.Min(nearest[i], Distance(traits[i], traits[next]));
         }
         return taken.ConvertAll(i => machines[i]);
     }
@@ -49,7 +60,8 @@ internal static class Waves
     {
         yield return $"room {machine.Room}";
         yield return $"role {machine.Role}";
-        if (machine.Survey is not { } survey) yield break;
+        if (machine.Survey is not { } survey)
+            yield break;
         yield return $"system {survey.OperatingSystem}";
         yield return $"accounts {survey.Accounts.Count}";
         yield return $"data {Magnitude(survey.Holdings.Sum(h => h.DataBytes))}";
@@ -59,8 +71,10 @@ internal static class Waves
             yield return $"volume {volume.System} {volume.Attached} {volume.Medium} {volume.FileSystem}";
             yield return $"size {volume.System} {Magnitude(volume.SizeBytes)}";
         }
-        foreach (var demand in survey.Holdings.SelectMany(h => h.Demands.Found)) yield return $"demand {demand.Kind}";
-        if (survey.SyncFolders.Count > 0) yield return "sync";
+        foreach (var demand in survey.Holdings.SelectMany(h => h.Demands.Found))
+            yield return $"demand {demand.Kind}";
+        if (survey.SyncFolders.Count > 0)
+            yield return "sync";
     }
 
     private static int Magnitude(long n) => n <= 0 ? 0 : (int)Math.Log2(n);

@@ -4,11 +4,20 @@ namespace Furlough.Planning.Reading;
 public static class Pattern
 {
     /// <summary>Whether a name fits, without regard to case.</summary>
-    public static bool Fits(string pattern, string name) => System.IO.Enumeration.FileSystemName.MatchesSimpleExpression(pattern.Replace("\\", "\\\\", StringComparison.Ordinal), name);
+    public static bool Fits(string pattern, string name) =>
+        System.IO.Enumeration.FileSystemName.MatchesSimpleExpression(
+            pattern.Replace("\\", "\\\\", StringComparison.Ordinal),
+            name
+        );
 
     /// <summary>The word most like the given one, or null when none is near.</summary>
     public static string? Nearest(string word, IEnumerable<string> words) =>
-        words.Select(w => (Word: w, Distance: Distance(word, w))).Where(w => w.Distance <= Math.Max(2, w.Word.Length / 3)).OrderBy(w => w.Distance).Select(w => w.Word).FirstOrDefault();
+        words
+            .Select(w => (Word: w, Distance: Distance(word, w)))
+            .Where(w => w.Distance <= Math.Max(2, w.Word.Length / 3))
+            .OrderBy(w => w.Distance)
+            .Select(w => w.Word)
+            .FirstOrDefault();
 
     private static int Distance(string a, string b)
     {

@@ -27,22 +27,40 @@ public abstract class StrictReader
     {
         try
         {
-            if (text.Length > limit) _errors.Add(new TextError(1, 1, $"The {what} has {text.Length} characters.", $"at most {limit}"));
-            else RefuseMonsters(text, what);
-            if (_errors.Count > 0) return null;
+            if (text.Length > limit)
+                _errors.Add(new TextError(1, 1, $"The {what} has {text.Length} characters.", $"at most {limit}"));
+            else
+                RefuseMonsters(text, what);
+            if (_errors.Count > 0)
+                return null;
             var stream = new YamlStream();
             stream.Load(new StringReader(text));
-            if (stream.Documents is [{ RootNode: YamlMappingNode root }]) return root;
+            if (stream.Documents is [{ RootNode: YamlMappingNode root }])
+                return root;
             _errors.Add(new TextError(1, 1, $"This is no {what}.", $"one mapping that begins with {begin}"));
         }
         catch (YamlException malformed)
         {
-            _errors.Add(new TextError((int)malformed.Start.Line, (int)malformed.Start.Column, $"This is no valid YAML: {malformed.InnerException?.Message ?? malformed.Message}", "valid YAML"));
+            _errors.Add(
+                new TextError(
+                    (int)malformed.Start.Line,
+                    (int)malformed.Start.Column,
+                    $"This is no valid YAML: {malformed.InnerException?.Message ?? malformed.Message}",
+                    "valid YAML"
+                )
+            );
         }
         // The library's own reader stumbles over some texts instead of refusing them, such as an escape that is no character.
         catch (Exception stumbled) when (stumbled is not OutOfMemoryException)
         {
-            _errors.Add(new TextError((int)_reached.Line, (int)_reached.Column, $"This cannot be read as YAML: {stumbled.Message.ReplaceLineEndings(" ").TrimEnd('.')}.", "valid YAML"));
+            _errors.Add(
+                new TextError(
+                    (int)_reached.Line,
+                    (int)_reached.Column,
+                    $"This cannot be read as YAML: {stumbled.Message.ReplaceLineEndings(" ").TrimEnd('.')}.",
+                    "valid YAML"
+                )
+            );
         }
         return null;
     }
@@ -51,22 +69,29 @@ public abstract class StrictReader
     private Mark _reached = new(0, 1, 1);
 
     /// <summary>Deepest nesting, and most keys and values in all: what goes further was not written by a person, and building it could end the process.</summary>
-    private const int DeepestLevel = 50, MostNodes = 20_000;
+    private const int DeepestLevel = 50,
+        MostNodes = 20_000;
 
     /// <summary>Looks at the text piece by piece, before anything is built of it.</summary>
     private void RefuseMonsters(string text, string what)
     {
         var parser = new Parser(new StringReader(text));
-        for (var (level, nodes) = (0, 0); parser.MoveNext();)
+        for (var (level, nodes) = (0, 0); parser.MoveNext(); )
         {
             var current = parser.Current!;
             _reached = current.End;
             level += current.NestingIncrease;
-            if (current is NodeEvent) nodes++;
-            var (message, expected) = current is AnchorAlias or NodeEvent { Anchor.IsEmpty: false } ? ($"Anchors and aliases are not used in a {what}.", "the text itself")
-                : level > DeepestLevel + 2 ? ($"The {what} is nested more than {DeepestLevel} levels deep.", $"at most {DeepestLevel} levels")
-                : nodes > MostNodes ? ($"The {what} has more than {MostNodes:N0} keys and values.", "fewer") : ("", "");
-            if (message.Length == 0) continue;
+            if (current is NodeEvent)
+                nodes++;
+            var (message, expected) =
+                current is AnchorAlias or NodeEvent { Anchor.IsEmpty: false }
+                    ? ($"Anchors and aliases are not used in a {what}.", "the text itself")
+                : level > DeepestLevel + 2
+                    ? ($"The {what} is nested more than {DeepestLevel} levels deep.", $"at most {DeepestLevel} levels")
+                : nodes > MostNodes ? ($"The {what} has more than {MostNodes:N0} keys and values.", "fewer")
+                : ("", "");
+            if (message.Length == 0)
+                continue;
             _errors.Add(new TextError((int)current.Start.Line, (int)current.Start.Column, message, expected));
             return;
         }
@@ -77,8 +102,14 @@ public abstract class StrictReader
         Dictionary<string, YamlNode> found = [];
         foreach (var (key, value) in Pairs(node, what))
         {
-            if (known.Contains(key.Value)) found[key.Value!] = value;
-            else Error(key, $"`{key.Value}` is no key of {what}.{Near(key.Value!, known)}", "one of " + string.Join(", ", known));
+            if (known.Contains(key.Value))
+                found[key.Value!] = value;
+            else
+                Error(
+                    key,
+                    $"`{key.Value}` is no key of {what}.{Near(key.Value!, known)}",
+                    "one of " + string.Join(", ", known)
+                );
         }
         return found;
     }
@@ -92,29 +123,43 @@ public abstract class StrictReader
         }
         foreach (var (key, value) in mapping)
         {
-            if (key is YamlScalarNode { Value.Length: > 0 } scalar) yield return (scalar, value);
-            else Error(key, "This is no key.", "a word");
+            if (key is YamlScalarNode { Value.Length: > 0 } scalar)
+                yield return (scalar, value);
+            else
+                Error(key, "This is no key.", "a word");
         }
     }
 
     private protected YamlNode? Need(YamlNode within, Dictionary<string, YamlNode> keys, string key) =>
         keys.TryGetValue(key, out var node) ? node : Error<YamlNode?>(within, $"`{key}` is missing.", $"`{key}:`");
 
-    private protected List<string> List(Dictionary<string, YamlNode> keys, string key) => keys.TryGetValue(key, out var node) ? Strings(node) : [];
+    private protected List<string> List(Dictionary<string, YamlNode> keys, string key) =>
+        keys.TryGetValue(key, out var node) ? Strings(node) : [];
 
-    private protected List<string> Strings(YamlNode node) => node is YamlSequenceNode list ? [.. list.Select(Text)] : [Text(node)];
+    private protected List<string> Strings(YamlNode node) =>
+        node is YamlSequenceNode list ? [.. list.Select(Text)] : [Text(node)];
 
-    private protected string Text(YamlNode node) => node is YamlScalarNode { Value.Length: > 0 and <= 1_000 } scalar ? scalar.Value! : Error(node, "This is no plain text of at most 1,000 characters.", "a word or a short text", "");
+    private protected string Text(YamlNode node) =>
+        node is YamlScalarNode { Value.Length: > 0 and <= 1_000 } scalar
+            ? scalar.Value!
+            : Error(node, "This is no plain text of at most 1,000 characters.", "a word or a short text", "");
 
-    private protected T? OneOf<T>(YamlNode node, string word) where T : struct, Enum =>
-        Words.Find<T>(word) ?? Error<T?>(node, $"`{word}` is not known here.{Near(word, Words.All<T>())}", string.Join(" or ", Words.All<T>()));
+    private protected T? OneOf<T>(YamlNode node, string word)
+        where T : struct, Enum =>
+        Words.Find<T>(word)
+        ?? Error<T?>(
+            node,
+            $"`{word}` is not known here.{Near(word, Words.All<T>())}",
+            string.Join(" or ", Words.All<T>())
+        );
 
     /// <summary>Most errors that are told at once.</summary>
     private const int MostErrors = 100;
 
     private protected void Error(YamlNode node, string message, string expected)
     {
-        if (_errors.Count < MostErrors) _errors.Add(new TextError((int)node.Start.Line, (int)node.Start.Column, Short(message), expected));
+        if (_errors.Count < MostErrors)
+            _errors.Add(new TextError((int)node.Start.Line, (int)node.Start.Column, Short(message), expected));
     }
 
     private static string Short(string message) => message.Length <= 500 ? message : message[..500] + "…";
@@ -125,5 +170,6 @@ public abstract class StrictReader
         return value;
     }
 
-    private protected static string Near(string word, IEnumerable<string> words) => word.Length <= 60 && Pattern.Nearest(word, words) is { } near ? $" Perhaps `{near}` is meant." : "";
+    private protected static string Near(string word, IEnumerable<string> words) =>
+        word.Length <= 60 && Pattern.Nearest(word, words) is { } near ? $" Perhaps `{near}` is meant." : "";
 }

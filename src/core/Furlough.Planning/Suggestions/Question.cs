@@ -15,7 +15,9 @@ public sealed record Weights(double Outage, double Work, double Person, double A
 
     /// <summary>The weights in a sentence.</summary>
     public override string ToString() =>
-        FormattableString.Invariant($"a minute of outage {Outage:0.##}, a minute of copying {Work:0.##}, an account touched {Person:0.##}, an advice {Advice:0.##}, a consent {Consent:0.##}");
+        FormattableString.Invariant(
+            $"a minute of outage {Outage:0.##}, a minute of copying {Work:0.##}, an account touched {Person:0.##}, an advice {Advice:0.##}, a consent {Consent:0.##}"
+        );
 }
 
 /// <summary>One holding that could be relocated, to one of several targets.</summary>
@@ -32,7 +34,12 @@ public sealed record Way(int Target, long TakesBytes, double Disturbance);
 /// <summary>One machine's question: how to free so much with the least disturbance.</summary>
 /// <param name="RoomBytes">Free space of each target above its reserve.</param>
 /// <param name="PersonCosts">What touching an account at all costs.</param>
-public sealed record Question(long FreeBytes, IReadOnlyList<Candidate> Candidates, IReadOnlyList<long> RoomBytes, double PersonCosts);
+public sealed record Question(
+    long FreeBytes,
+    IReadOnlyList<Candidate> Candidates,
+    IReadOnlyList<long> RoomBytes,
+    double PersonCosts
+);
 
 /// <summary>What is chosen: candidate and way by their numbers.</summary>
 public sealed record Choice(IReadOnlyList<(int Candidate, int Way)> Chosen, long FreesBytes, double Disturbance);

@@ -18,7 +18,8 @@ public sealed class Suggester
     private readonly long[] _room;
     private readonly int[] _touched;
     private readonly long[] _accountFrees;
-    private Choice? _best, _next;
+    private Choice? _best,
+        _next;
     private double _open = double.PositiveInfinity;
     private int _nodes;
 
@@ -27,7 +28,12 @@ public sealed class Suggester
         _question = question;
         var accounts = question.Candidates.Select(c => c.Holding.Account).Distinct().ToList();
         _account = [.. question.Candidates.Select(c => accounts.IndexOf(c.Holding.Account))];
-        _cheapest = [.. question.Candidates.Select(c => c.Ways.Count == 0 ? double.PositiveInfinity : c.Ways.Min(w => w.Disturbance))];
+        _cheapest =
+        [
+            .. question.Candidates.Select(c =>
+                c.Ways.Count == 0 ? double.PositiveInfinity : c.Ways.Min(w => w.Disturbance)
+            ),
+        ];
         _decided = [.. question.Candidates.Select(c => c.Ways.Count == 0 || c.FreesBytes <= 0)];
         _way = [.. Enumerable.Repeat(-1, question.Candidates.Count)];
         _room = [.. question.RoomBytes];
@@ -40,12 +46,16 @@ public sealed class Suggester
     {
         var search = new Suggester(question);
         search.Search(0, 0);
-        if (search._best is { } best) return new Answer(best, search._next, true, search.GapOf(best));
+        if (search._best is { } best)
+            return new Answer(best, search._next, true, search.GapOf(best));
         var most = Most(question);
-        return most?.FreesBytes >= question.FreeBytes ? new Answer(most, null, true, search.GapOf(most)) : new Answer(most, null, false, search._nodes > MostNodes ? null : 0);
+        return most?.FreesBytes >= question.FreeBytes
+            ? new Answer(most, null, true, search.GapOf(most))
+            : new Answer(most, null, false, search._nodes > MostNodes ? null : 0);
     }
 
-    private double GapOf(Choice choice) => _open >= choice.Disturbance - Least ? 0 : (choice.Disturbance - _open) / choice.Disturbance;
+    private double GapOf(Choice choice) =>
+        _open >= choice.Disturbance - Least ? 0 : (choice.Disturbance - _open) / choice.Disturbance;
 
     private void Search(long freed, double disturbance)
     {
@@ -56,7 +66,8 @@ public sealed class Suggester
         }
         var (bound, branch) = Bound(_question.FreeBytes - freed, disturbance);
         // A second choice is looked for as well: only what is worse than both is left.
-        if (branch < 0 || (_next is not null && bound >= _next.Disturbance - Least)) return;
+        if (branch < 0 || (_next is not null && bound >= _next.Disturbance - Least))
+            return;
         if (++_nodes > MostNodes)
         {
             _open = Math.Min(_open, bound);
@@ -67,8 +78,13 @@ public sealed class Suggester
         _decided[branch] = true;
         foreach (var way in Enumerable.Range(0, candidate.Ways.Count).OrderBy(w => candidate.Ways[w].Disturbance))
         {
-            var (target, takes, costs) = (candidate.Ways[way].Target, candidate.Ways[way].TakesBytes, candidate.Ways[way].Disturbance);
-            if (_room[target] < takes) continue;
+            var (target, takes, costs) = (
+                candidate.Ways[way].Target,
+                candidate.Ways[way].TakesBytes,
+                candidate.Ways[way].Disturbance
+            );
+            if (_room[target] < takes)
+                continue;
             _room[target] -= takes;
             _way[branch] = way;
             var person = _touched[account]++ == 0 ? _question.PersonCosts : 0;
@@ -86,21 +102,25 @@ public sealed class Suggester
     {
         Array.Clear(_accountFrees);
         for (var i = 0; i < _decided.Length; i++)
-            if (!_decided[i]) _accountFrees[_account[i]] += _question.Candidates[i].FreesBytes;
+            if (!_decided[i])
+                _accountFrees[_account[i]] += _question.Candidates[i].FreesBytes;
         var left = new List<(double Rate, int Candidate)>(_decided.Length);
         for (var i = 0; i < _decided.Length; i++)
         {
-            if (_decided[i]) continue;
+            if (_decided[i])
+                continue;
             var frees = _question.Candidates[i].FreesBytes;
             var person = _touched[_account[i]] > 0 ? 0 : _question.PersonCosts * frees / _accountFrees[_account[i]];
             left.Add(((_cheapest[i] + person) / frees, i));
         }
-        if (left.Count == 0) return (double.PositiveInfinity, -1);
+        if (left.Count == 0)
+            return (double.PositiveInfinity, -1);
         left.Sort();
         foreach (var (rate, candidate) in left)
         {
             var frees = _question.Candidates[candidate].FreesBytes;
-            if (frees >= need) return (disturbance + rate * need, left[0].Candidate);
+            if (frees >= need)
+                return (disturbance + rate * need, left[0].Candidate);
             disturbance += rate * frees;
             need -= frees;
         }
@@ -111,17 +131,21 @@ public sealed class Suggester
     {
         var chosen = Enumerable.Range(0, _way.Length).Where(i => _way[i] >= 0).Select(i => (i, _way[i])).ToList();
         // A choice with a part that is not needed is no choice of its own.
-        if (chosen.Any(c => freed - _question.Candidates[c.i].FreesBytes >= _question.FreeBytes)) return;
+        if (chosen.Any(c => freed - _question.Candidates[c.i].FreesBytes >= _question.FreeBytes))
+            return;
         var choice = new Choice(chosen, freed, disturbance);
         if (_best is null || disturbance < _best.Disturbance - Least)
         {
-            if (_best is not null && !Same(_best, choice)) _next = _best;
+            if (_best is not null && !Same(_best, choice))
+                _next = _best;
             _best = choice;
         }
-        else if (!Same(_best, choice) && (_next is null || disturbance < _next.Disturbance - Least)) _next = choice;
+        else if (!Same(_best, choice) && (_next is null || disturbance < _next.Disturbance - Least))
+            _next = choice;
     }
 
-    private static bool Same(Choice a, Choice b) => a.Chosen.Select(c => c.Candidate).SequenceEqual(b.Chosen.Select(c => c.Candidate));
+    private static bool Same(Choice a, Choice b) =>
+        a.Chosen.Select(c => c.Candidate).SequenceEqual(b.Chosen.Select(c => c.Candidate));
 
     /// <summary>Where the goal cannot be reached: what frees much, the largest that still fits first.</summary>
     private static Choice? Most(Question question)
@@ -130,15 +154,28 @@ public sealed class Suggester
         List<(int, int)> chosen = [];
         var (freed, disturbance) = (0L, 0.0);
         HashSet<string> touched = [];
-        foreach (var (candidate, number) in question.Candidates.Select((c, i) => (c, i)).OrderByDescending(c => c.c.FreesBytes).ThenBy(c => c.i))
+        foreach (
+            var (candidate, number) in question
+                .Candidates.Select((c, i) => (c, i))
+                .OrderByDescending(c => c.c.FreesBytes)
+                .ThenBy(c => c.i)
+        )
         {
-            if (candidate.FreesBytes <= 0) continue;
-            var way = Enumerable.Range(0, candidate.Ways.Count).Where(w => room[candidate.Ways[w].Target] >= candidate.Ways[w].TakesBytes).OrderBy(w => candidate.Ways[w].Disturbance).Cast<int?>().FirstOrDefault();
-            if (way is not { } w) continue;
+            if (candidate.FreesBytes <= 0)
+                continue;
+            var way = Enumerable
+                .Range(0, candidate.Ways.Count)
+                .Where(w => room[candidate.Ways[w].Target] >= candidate.Ways[w].TakesBytes)
+                .OrderBy(w => candidate.Ways[w].Disturbance)
+                .Cast<int?>()
+                .FirstOrDefault();
+            if (way is not { } w)
+                continue;
             room[candidate.Ways[w].Target] -= candidate.Ways[w].TakesBytes;
             chosen.Add((number, w));
             freed += candidate.FreesBytes;
-            disturbance += candidate.Ways[w].Disturbance + (touched.Add(candidate.Holding.Account) ? question.PersonCosts : 0);
+            disturbance +=
+                candidate.Ways[w].Disturbance + (touched.Add(candidate.Holding.Account) ? question.PersonCosts : 0);
         }
         return chosen.Count == 0 ? null : new Choice([.. chosen.OrderBy(c => c.Item1)], freed, disturbance);
     }

@@ -1,3 +1,4 @@
+using Furlough.Agent.Journal;
 using Furlough.Engine.Ports;
 using Furlough.Platform.Linux;
 using Furlough.Platform.Windows;

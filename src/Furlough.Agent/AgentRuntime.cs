@@ -1,5 +1,6 @@
 using System.Collections.Concurrent;
 using System.Globalization;
+using Furlough.Agent.Journal;
 using Furlough.Engine;
 using Furlough.Engine.Ports;
 using Furlough.Model;

@@ -1,4 +1,5 @@
 using System.Globalization;
+using Furlough.Agent.Journal;
 using Furlough.Engine;
 using Furlough.Engine.Ports;
 using Furlough.Model;

@@ -1,4 +1,5 @@
 using System.Globalization;
+using Furlough.Agent.Journal;
 using Furlough.Model;
 
 namespace Furlough.Agent;

@@ -1,4 +1,5 @@
 using System.Text.Json;
+using Furlough.Agent.Journal;
 using Furlough.Model;
 using Furlough.Protocol;
 

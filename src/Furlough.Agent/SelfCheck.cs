@@ -1,5 +1,6 @@
 using System.Text.Json;
 using System.Text.Json.Serialization;
+using Furlough.Agent.Journal;
 using Furlough.Engine;
 using Furlough.Engine.Checks;
 using Furlough.Engine.Ports;

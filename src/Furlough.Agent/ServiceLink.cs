@@ -1,3 +1,4 @@
+using Furlough.Agent.Journal;
 using Furlough.Protocol;
 
 namespace Furlough.Agent;

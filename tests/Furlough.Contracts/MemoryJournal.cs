@@ -1,4 +1,5 @@
 using Furlough.Engine.Ports;
+using Furlough.Engine.Records;
 using Furlough.Model;
 
 namespace Furlough.Contracts;
@@ -23,15 +24,25 @@ public sealed class MemoryJournal : IJournal
 
     public JournalState Read(Guid docket) =>
         _states.GetValueOrDefault(docket)
-        ?? new JournalState(null, new HashSet<Step>(), new Dictionary<string, string>(), null, null);
+        ?? new JournalState(null, new HashSet<Step>(), StepRecordSet.Empty, null, null);
 
     public void Begin(Guid docket, Step step) => Write(docket, $"begin {step}", s => s with { Begun = step });
 
     public void Done(Guid docket, Step step) =>
         Write(docket, $"done {step}", s => s with { Done = new HashSet<Step>(s.Done) { step } });
 
-    public void Note(Guid docket, string key, string value) =>
-        Write(docket, $"note {key}", s => s with { Notes = new Dictionary<string, string>(s.Notes) { [key] = value } });
+    public void Record(Guid docket, StepRecord record) =>
+        Write(docket, $"record {record.GetType().Name}", s => s with { Records = s.Records.With(Stored(record)) });
+
+    public void Forget(Guid docket, StepRecord record) =>
+        Write(docket, $"forget {record.GetType().Name}", s => s with { Records = s.Records.Without(record) });
+
+    /// <summary>As a journal on a disk gives it back.</summary>
+    private static StepRecord Stored(StepRecord record)
+    {
+        var stored = StepRecordFormat.Store(record);
+        return StepRecordFormat.Read(stored.Kind, stored.Body);
+    }
 
     public void Undo(Guid docket, Failure cause) => Write(docket, "undo", s => s with { Undoing = cause });
 

@@ -1,5 +1,6 @@
 using System.Net.Sockets;
 using Furlough.Agent;
+using Furlough.Agent.Journal;
 using Furlough.Contracts;
 using Furlough.Engine.Ports;
 using Furlough.Model;

@@ -1,4 +1,5 @@
 using Furlough.Agent;
+using Furlough.Agent.Journal;
 using Furlough.Model;
 using Shouldly;
 using Xunit;

@@ -1,7 +1,9 @@
 using Furlough.Agent;
+using Furlough.Agent.Journal;
 using Furlough.Contracts;
 using Furlough.Engine;
 using Furlough.Engine.Ports;
+using Furlough.Engine.Records;
 using Furlough.Model;
 using Furlough.Platform.Linux;
 using Furlough.Platform.Tests;
@@ -157,8 +159,11 @@ public sealed class CrashImageTests : IDisposable
 
         public void Done(Guid docket, Step step) => Write($"done {step}", () => journal.Done(docket, step));
 
-        public void Note(Guid docket, string key, string value) =>
-            Write($"note {key}", () => journal.Note(docket, key, value));
+        public void Record(Guid docket, StepRecord record) =>
+            Write($"record {record.GetType().Name}", () => journal.Record(docket, record));
+
+        public void Forget(Guid docket, StepRecord record) =>
+            Write($"forget {record.GetType().Name}", () => journal.Forget(docket, record));
 
         public void Undo(Guid docket, Failure cause) => Write("undo", () => journal.Undo(docket, cause));
 

@@ -1,5 +1,6 @@
 using Furlough.Contracts;
 using Furlough.Engine.Ports;
+using Furlough.Engine.Records;
 using Furlough.Engine.Trees;
 using Furlough.Model;
 using Shouldly;
@@ -115,7 +116,7 @@ public sealed class DocketFolderTests
             using var folder = account.MakeFolder(own, Layout.Closed);
             folder.MakeFolder(Layout.Staging, Layout.Closed).Dispose();
         }
-        bench.Journal.Note(bench.Docket.Id, "prepare-compared", "yes");
+        bench.Journal.Record(bench.Docket.Id, new Compared());
         bench.Journal.Begin(bench.Docket.Id, Step.Prepare);
         if (steps > 0)
             bench.Journal.Done(bench.Docket.Id, Step.Prepare);
@@ -182,7 +183,7 @@ public sealed class DocketFolderTests
             folder.RemoveFile(Layout.Token);
         container.Move(name, account, own);
         bench.Disk.Root("system").Entries.Remove(Layout.Dockets);
-        bench.Journal.Note(bench.Docket.Id, "folder-of-original", "");
+        bench.Journal.Forget(bench.Docket.Id, new OwnFolder(DocketSide.Original, "", "", null));
         return bench;
     }
 

@@ -1,5 +1,7 @@
 using Furlough.Contracts;
+using Furlough.Engine.Methods;
 using Furlough.Engine.Ports;
+using Furlough.Engine.Records;
 using Furlough.Engine.Trees;
 using Furlough.Model;
 using Shouldly;
@@ -109,10 +111,11 @@ public sealed class MendTests
     public void A_program_without_entries_or_shortcuts_takes_no_such_step()
     {
         var bench = new Bench();
-        Itinerary.Of(bench.Docket)[^1].Name.ShouldBe(Step.Confirm);
-        Itinerary.Of(bench.Docket with { Program = Sketcher })[^1].Name.ShouldBe(Step.Mend);
-        Itinerary
-            .Of(bench.Docket with { Program = Sketcher, Work = DocketWork.Discard })[^1]
+        Procedures.Of(bench.Docket, StepRecordSet.Empty).Steps[^1].Name.ShouldBe(Step.Confirm);
+        Procedures.Of(bench.Docket with { Program = Sketcher }, StepRecordSet.Empty).Steps[^1].Name.ShouldBe(Step.Mend);
+        Procedures
+            .Of(bench.Docket with { Program = Sketcher, Work = DocketWork.Discard }, StepRecordSet.Empty)
+            .Steps[^1]
             .Name.ShouldBe(Step.Discard);
     }
 

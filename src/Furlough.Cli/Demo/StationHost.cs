@@ -1,4 +1,5 @@
 using Furlough.Agent;
+using Furlough.Agent.Journal;
 using Furlough.Platform.Mac;
 using Furlough.Protocol;
 using Furlough.Station;

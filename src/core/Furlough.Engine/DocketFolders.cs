@@ -1,5 +1,5 @@
-using System.Security.Cryptography;
 using Furlough.Engine.Ports;
+using Furlough.Engine.Records;
 using Furlough.Engine.Trees;
 using Furlough.Model;
 
@@ -10,28 +10,6 @@ public enum DocketSide
 {
     Copy,
     Original,
-}
-
-/// <summary>What the journal keeps of a docket's folder, written before the folder is made.</summary>
-/// <param name="Ground">Path, on the volume, of the folder that holds <see cref="Layout.Dockets"/>.</param>
-/// <param name="Token">The content of its token file.</param>
-/// <param name="FileId">Its file number; null until it was made.</param>
-internal sealed record DocketFolderRecord(string Ground, string Token, ulong? FileId)
-{
-    internal static string KeyOf(DocketSide side) => side == DocketSide.Copy ? "folder-of-copy" : "folder-of-original";
-
-    internal static DocketFolderRecord? Of(JournalState state, DocketSide side) =>
-        state.Notes.GetValueOrDefault(KeyOf(side))?.Split('\t') is [var ground, var token, var id]
-            ? new DocketFolderRecord(
-                PathText.Unescape(ground),
-                token,
-                ulong.TryParse(id, out var number) ? number : null
-            )
-            : null;
-
-    internal string ToNote() => $"{PathText.Escape(Ground)}\t{Token}\t{FileId}";
-
-    internal static string FreshToken() => Convert.ToHexStringLower(RandomNumberGenerator.GetBytes(16));
 }
 
 /// <summary>An open docket's folder with the folder that holds it.</summary>
@@ -134,7 +112,7 @@ public static class DocketFolders
         FileSystemAbilities abilities,
         Guid docket,
         DocketSide side,
-        DocketFolderRecord record
+        OwnFolder record
     )
     {
         if (Open(root, abilities, record.Ground, Layout.FolderOf(docket, side)) is not { } found)
@@ -245,7 +223,7 @@ public static class DocketFolders
         FileSystemAbilities abilities,
         Guid docket,
         DocketSide side,
-        DocketFolderRecord record
+        OwnFolder record
     )
     {
         var ground = Reach.Folder(root, Parts(record.Ground));

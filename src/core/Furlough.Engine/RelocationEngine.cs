@@ -11,7 +11,10 @@
 //   I10 Discard confirms everything again; time alone deletes nothing.
 //   I11 A volume is addressed by verified identity and marker.
 //   I12 Nobody who could not read the source can read target, staging folder or receipt.
+using Furlough.Engine.Context;
+using Furlough.Engine.Methods;
 using Furlough.Engine.Ports;
+using Furlough.Engine.Records;
 using Furlough.Engine.Steps;
 using Furlough.Model;
 
@@ -26,24 +29,29 @@ public sealed class RelocationEngine(
     TimeProvider time
 )
 {
-    private const string ParkedFor = "parked-for",
-        ParkedSaying = "parked-saying";
-
     /// <summary>How long an account is kept out for a service that does not answer, before the docket is undone.</summary>
     private static readonly TimeSpan LongestAwayWhileQuiesced = TimeSpan.FromMinutes(5);
 
-    private readonly Desk _desk = new(machine.Activity, time);
-    private readonly WriteWatches _watches = new();
+    private readonly EngineParts _parts = new(
+        machine,
+        journal,
+        permits,
+        signer,
+        new Desk(machine.Activity, time),
+        new WriteWatches(),
+        time
+    );
 
     /// <summary>The names of a docket's steps, in sequence.</summary>
-    public static IEnumerable<Step> SequenceOf(Docket docket) => Itinerary.Of(docket).Select(s => s.Name);
+    public static IEnumerable<Step> SequenceOf(Docket docket) =>
+        Procedures.Of(docket, StepRecordSet.Empty).Steps.Select(s => s.Name);
 
     /// <summary>Carries a docket out to its end, or goes on where it was cut short.</summary>
     /// <returns>The final state.</returns>
     /// <exception cref="OperationCanceledException">Stopped at a safe point; call again to go on.</exception>
     public RelocationState Run(Docket docket, IWatcher watcher, CancellationToken stop)
     {
-        var work = new Work(docket, machine, _desk, _watches, journal, permits, signer, watcher, time, stop);
+        var context = new StepContext(docket, _parts, watcher, stop);
         var state = journal.Read(docket.Id);
         if (state.Ended is { } ended)
             return ended;
@@ -51,11 +59,11 @@ public sealed class RelocationEngine(
         try
         {
             var reached =
-                state.Undoing is { } cause ? BackOut(work, cause)
-                : IsStillParked(work) ? RelocationState.Waiting
-                : CarryOut(work);
+                state.Undoing is { } cause ? BackOut(context, cause)
+                : IsStillParked(context) ? RelocationState.Waiting
+                : CarryOut(context);
             if (reached != RelocationState.Waiting)
-                _watches.End(docket.Id);
+                _parts.Watches.End(docket.Id);
             return reached;
         }
         finally
@@ -65,41 +73,38 @@ public sealed class RelocationEngine(
         }
     }
 
-    private RelocationState CarryOut(Work work)
+    private RelocationState CarryOut(StepContext context)
     {
-        var docket = work.Docket;
+        var docket = context.Docket;
         var inOneGo = journal.Read(docket.Id).Begun is null;
-        foreach (var method in Itinerary.Of(docket))
+        while (Next(context) is { } next)
         {
-            var step = method.Name;
-            if (journal.Read(docket.Id).Done.Contains(step))
-                continue;
-            work.Stop.ThrowIfCancellationRequested();
+            var step = next.Name;
+            context.Stop.ThrowIfCancellationRequested();
             try
             {
-                if (!IsPastReturn(work))
-                    work.Heed();
-                RequirePermit(work, step);
-                work.Changed(work.UnderWay, step);
+                if (!IsPastReturn(context))
+                    context.Heed();
+                RequirePermit(context, next);
+                context.Report.Changed(context.Docket.Work.UnderWay(), step);
                 if (journal.Read(docket.Id).Begun is null)
                     machine.Floor?.Require(docket, journal);
-                RequireSequence(docket, step);
-                StepStates.RequireEntering(work, step);
+                RequireState(context, step, next.Entering, "entered");
                 var begun = time.GetTimestamp();
                 journal.Begin(docket.Id, step);
-                method.Perform(work);
-                StepStates.RequireLeaving(work, step);
+                next.Perform(context);
+                RequireState(context, step, next.Leaving, "left");
                 journal.Done(docket.Id, step);
                 if (inOneGo)
-                    work.Took(step, time.GetElapsedTime(begun));
+                    context.Report.Took(step, time.GetElapsedTime(begun));
             }
             catch (Parked parked)
             {
-                return Park(work, step, parked);
+                return Park(context, step, parked);
             }
             catch (Fault fault)
             {
-                return Stopped(work, step, fault);
+                return Stopped(context, step, fault);
             }
             catch (Exception unforeseen)
                 when (unforeseen
@@ -110,7 +115,7 @@ public sealed class RelocationEngine(
                 )
             {
                 return Stopped(
-                    work,
+                    context,
                     step,
                     new Fault(
                         "unforeseen",
@@ -121,59 +126,84 @@ public sealed class RelocationEngine(
             }
             finally
             {
-                work.Release();
+                context.Places.Release();
             }
         }
-        return End(work);
+        return End(context);
+    }
+
+    /// <summary>The first step that is not done: every step before it is durable (I3, I4). Null when all are.</summary>
+    private IStep? Next(StepContext context)
+    {
+        var done = journal.Read(context.Docket.Id).Done;
+        return ProcedureOf(context).Steps.FirstOrDefault(s => !done.Contains(s.Name));
+    }
+
+    private static Procedure ProcedureOf(StepContext context) => Procedures.Of(context.Docket, context.Journal.Records);
+
+    /// <summary>Reality must be as a step declares it.</summary>
+    /// <exception cref="Fault"><c>pointer-changed</c>: somebody changed a setting since the step before.</exception>
+    /// <exception cref="InvalidOperationException">The engine itself is wrong.</exception>
+    private static void RequireState(StepContext context, Step step, StepState state, string moment)
+    {
+        if (state.Leads == Live.Source)
+            context.Settings.RequireAtSource();
+        if (state.Leads == Live.Target)
+            context.Settings.RequireAtTarget();
+        if (state.KeptOut is not { } keptOut || keptOut == SignIn.IsKeptOut(context))
+            return;
+        if (!keptOut || SignIn.CanBar(context))
+            throw new InvalidOperationException(
+                $"{step.Word()} was {moment} with the account {(keptOut ? "let in" : "kept out")}."
+            );
     }
 
     /// <summary>Puts the docket away until what stands in its way is gone; what is copied and proven stays.</summary>
-    private static RelocationState Park(Work work, Step step, Parked parked)
+    private static RelocationState Park(StepContext context, Step step, Parked parked)
     {
-        work.Note(ParkedFor, parked.Why.Code);
-        work.Note(ParkedSaying, parked.Why.Message);
-        work.Waits(step, parked.Why);
+        context.Journal.Record(new PutAway(parked.Why.Code, parked.Why.Message));
+        context.Report.Waits(step, parked.Why);
         return RelocationState.Waiting;
     }
 
     /// <summary>Whether the docket was put away for a reason that still holds.</summary>
-    private bool IsStillParked(Work work)
+    private bool IsStillParked(StepContext context)
     {
-        if (work.Noted(ParkedFor) is not { Length: > 0 } reason)
+        if (context.Journal.Records.Find<PutAway>() is not { } reason)
             return false;
-        var wish = permits.WishOf(work.Docket.Id);
-        var goesOn = wish == Wish.BackOut || time.GetUtcNow() >= work.Docket.NotAfter;
-        if (reason == Faults.PersonToldCode && (goesOn || wish.Rests()))
-            _desk.Forget(work.Docket.Holding.Account);
-        if (!goesOn && (wish.Rests() || StillHolds(work, reason)))
+        var wish = permits.WishOf(context.Docket.Id);
+        var goesOn = wish == Wish.BackOut || time.GetUtcNow() >= context.Docket.NotAfter;
+        if (reason.Code == Faults.PersonToldCode && (goesOn || wish.Rests()))
+            _parts.Desk.Forget(context.Docket.Holding.Account);
+        if (!goesOn && (wish.Rests() || StillHolds(context, reason)))
             return true;
-        work.Note(ParkedFor, "");
+        context.Journal.Forget(reason);
         return false;
     }
 
     /// <summary>Who puts the work off is a reason of its own, to be reported.</summary>
-    private bool StillHolds(Work work, string reason) =>
-        reason == Faults.PersonToldCode
-            ? _desk.Waits(work.Docket)?.Message == work.Noted(ParkedSaying)
-            : Faults.IsInTheWay(reason) && QuiesceStep.InTheWay(work) is not null;
+    private bool StillHolds(StepContext context, PutAway reason) =>
+        reason.Code == Faults.PersonToldCode
+            ? _parts.Desk.Waits(context.Docket)?.Message == reason.Message
+            : Faults.IsInTheWay(reason.Code) && Next(context)?.InTheWay(context) is not null;
 
-    private static bool IsPastReturn(Work work) => work.Noted(ReopenStep.Compared) is not null;
+    private static bool IsPastReturn(StepContext context) =>
+        ProcedureOf(context).Steps.Any(s => s.IsPastReturn(context));
 
-    /// <summary>From quiesce (where nobody is kept out: from repoint) a permit is needed; what is repointed is finished with or without one.</summary>
-    private void RequirePermit(Work work, Step step)
+    /// <summary>A permit is needed from the first step that says so, until one has begun that is finished with or without it.</summary>
+    private void RequirePermit(StepContext context, IStep next)
     {
-        var begun = journal.Read(work.Docket.Id).Begun;
-        if (
-            step == Step.Discard
-                ? begun is not null
-                : begun >= Step.Repoint
-                    || SequenceOf(work.Docket).TakeWhile(s => s is not (Step.Quiesce or Step.Repoint)).Contains(step)
+        var procedure = ProcedureOf(context);
+        if (procedure.Begun(journal.Read(context.Docket.Id).Begun).Any(s => s.EndsNeedOfPermit))
+            return;
+        if (!procedure.Begun(next.Name).Any(s => s.NeedsPermit))
+            return;
+        if (permits.Holds(context.Docket.Id))
+            return;
+        TimeSpan? most = IsQuiesced(context) ? LongestAwayWhileQuiesced : null;
+        switch (
+            permits.Await(context.Docket, most, () => context.Report.Waits(next.Name, Faults.NoPermit()), context.Stop)
         )
-            return;
-        if (permits.Holds(work.Docket.Id))
-            return;
-        TimeSpan? most = IsQuiesced(work) ? LongestAwayWhileQuiesced : null;
-        switch (permits.Await(work.Docket, most, () => work.Waits(step, Faults.NoPermit()), work.Stop))
         {
             case PermitAnswer.Refused:
                 throw new Fault(
@@ -182,7 +212,7 @@ public sealed class RelocationEngine(
                     "Start it again with {retry} when the run may go on."
                 );
             case PermitAnswer.NotNow:
-                throw new Parked(Faults.NotNow(permits.WishOf(work.Docket.Id)));
+                throw new Parked(Faults.NotNow(permits.WishOf(context.Docket.Id)));
             case PermitAnswer.Expired when most is not null:
                 throw new Fault(
                     "permit-expired",
@@ -198,104 +228,110 @@ public sealed class RelocationEngine(
         }
     }
 
-    private bool IsQuiesced(Work work) => journal.Read(work.Docket.Id).Done.Contains(Step.Quiesce);
+    private bool IsQuiesced(StepContext context) => journal.Read(context.Docket.Id).Done.Contains(Step.Quiesce);
 
-    /// <summary>A step is entered only when every step before it is durable (I3, I4).</summary>
-    private void RequireSequence(Docket docket, Step step)
+    private RelocationState Stopped(StepContext context, Step step, Fault fault)
     {
-        var done = journal.Read(docket.Id).Done;
-        if (SequenceOf(docket).TakeWhile(s => s != step).Any(s => !done.Contains(s)))
-            throw new InvalidOperationException($"{step.Word()} cannot begin: a step before it is not done.");
-    }
-
-    private RelocationState Stopped(Work work, Step step, Fault fault)
-    {
-        if (work.Docket.Work == DocketWork.Discard)
+        if (context.Docket.Work == DocketWork.Discard)
         {
             var failure = FailureText.Of(
-                work,
+                context.Docket,
                 fault,
                 "The holding lives where it did; the original is still there or partly removed."
             );
-            work.Changed(RelocationState.Failed, step, failure);
-            journal.End(work.Docket.Id, RelocationState.Failed);
+            context.Report.Changed(RelocationState.Failed, step, failure);
+            journal.End(context.Docket.Id, RelocationState.Failed);
             return RelocationState.Failed;
         }
-        if (IsPastReturn(work))
+        if (IsPastReturn(context))
         {
             var failure = FailureText.Of(
-                work,
+                context.Docket,
                 fault,
-                $"The data lives at {work.LivePlaceInWords()}{(work.KeepsOriginal ? "; the original is kept" : "")}.",
+                $"The data lives at {context.Live.PlaceInWords()}{(context.KeepsOriginal ? "; the original is kept" : "")}.",
                 isLive: true
             );
-            work.Changed(RelocationState.Failed, step, failure);
-            journal.End(work.Docket.Id, RelocationState.Failed);
+            context.Report.Changed(RelocationState.Failed, step, failure);
+            journal.End(context.Docket.Id, RelocationState.Failed);
             return RelocationState.Failed;
         }
-        return BackOut(work, FailureText.Of(work, fault, ""));
+        return BackOut(context, FailureText.Of(context.Docket, fault, ""));
     }
 
-    private RelocationState BackOut(Work work, Failure cause)
+    private RelocationState BackOut(StepContext context, Failure cause)
     {
-        if (journal.Read(work.Docket.Id).Undoing is null)
-            journal.Undo(work.Docket.Id, cause);
-        var at = journal.Read(work.Docket.Id).Begun;
-        work.Changed(RelocationState.BackingOut, at, cause);
+        if (journal.Read(context.Docket.Id).Undoing is null)
+            journal.Undo(context.Docket.Id, cause);
+        var at = journal.Read(context.Docket.Id).Begun;
+        context.Report.Changed(RelocationState.BackingOut, at, cause);
         var final = cause.Code is "permit-refused" or "docket-expired" or "permit-expired" or "backed-out-by-hand"
             ? RelocationState.BackedOut
             : RelocationState.Failed;
         try
         {
-            foreach (var left in Undo.Run(work))
-                work.Report(left);
-            OwnFolders.Tidy(work);
+            Undo(context);
+            OwnFolders.Tidy(context);
             cause = cause with
             {
-                Where = work.Docket.Work.MovesHolding()
-                    ? $"Nothing has changed; {work.LiveInWords()}."
-                    : $"The former place is as it was; the holding lives at `{machine.Volumes.Show(work.Docket.Target)}`.",
+                Where = context.Docket.Work.MovesHolding()
+                    ? $"Nothing has changed; {context.Live.InWords()}."
+                    : $"The former place is as it was; the holding lives at `{machine.Volumes.Show(context.Docket.Target)}`.",
             };
         }
         catch (Fault fault)
         {
-            var lockedOut = QuiesceStep.IsKeptOut(work)
-                ? $" {work.Docket.Holding.Account} is still kept from signing in; `furlough-agent let-in {work.Docket.Holding.Account}` at the machine lets the person in."
+            var lockedOut = SignIn.IsKeptOut(context)
+                ? $" {context.Docket.Holding.Account} is still kept from signing in; `furlough-agent let-in {context.Docket.Holding.Account}` at the machine lets the person in."
                 : "";
             cause = cause with
             {
                 Where =
-                    $"Backing out stopped ({fault.Message.TrimEnd('.')}); source and target are both complete and {work.LiveInWords()}.{lockedOut}",
+                    $"Backing out stopped ({fault.Message.TrimEnd('.')}); source and target are both complete and {context.Live.InWords()}.{lockedOut}",
             };
             final = RelocationState.Failed;
         }
         finally
         {
-            work.Release();
+            context.Places.Release();
         }
-        work.Changed(final, at, cause);
-        journal.End(work.Docket.Id, final);
+        context.Report.Changed(final, at, cause);
+        journal.End(context.Docket.Id, final);
         return final;
     }
 
-    private RelocationState End(Work work)
+    /// <summary>Walks the begun steps backwards. Where one cannot be undone, those before it stay, but for what keeps somebody out.</summary>
+    /// <exception cref="Fault">The first that could not be undone.</exception>
+    private void Undo(StepContext context)
     {
-        var docket = work.Docket;
-        OriginalBack.RemoveEmptied(work);
-        OwnFolders.Tidy(work);
-        if (docket.Work == DocketWork.Return && OriginalBack.Of(work) is not null)
-            work.Report(
+        Fault? stopped = null;
+        foreach (var step in ProcedureOf(context).Begun(journal.Read(context.Docket.Id).Begun).Reverse())
+        {
+            if (stopped is not null && !step.IsAlwaysUndone)
+                continue;
+            try
+            {
+                step.Undo(context);
+            }
+            catch (Fault fault)
+            {
+                stopped ??= fault;
+            }
+        }
+        if (stopped is not null)
+            throw stopped;
+    }
+
+    private RelocationState End(StepContext context)
+    {
+        var docket = context.Docket;
+        OriginalBack.RemoveEmptied(context);
+        OwnFolders.Tidy(context);
+        if (docket.Work == DocketWork.Return && OriginalBack.Of(context) is not null)
+            context.Report.Add(
                 "What lived there was equal to the original in every byte: the original was renamed back, nothing was copied."
             );
-        var final = docket switch
-        {
-            { Work: DocketWork.Discard } => RelocationState.Finished,
-            { Work: DocketWork.Return or DocketWork.FallBack } => RelocationState.Returned,
-            { Work: DocketWork.Gather } => RelocationState.Switched,
-            { Method: Method.Exchange or Method.Setting } => RelocationState.Finished,
-            _ => RelocationState.Switched,
-        };
-        var original = work.KeepsOriginal
+        var procedure = ProcedureOf(context);
+        var original = context.KeepsOriginal
             ? new OriginalFacts(
                 docket.Id,
                 docket.Holding,
@@ -308,8 +344,13 @@ public sealed class RelocationEngine(
             )
             : null;
         // Told before it is ended: a crash in between tells it twice, never not at all.
-        work.Changed(final, Itinerary.Of(docket)[^1].Name, original: original, liveAgain: OriginalBack.Of(work));
-        journal.End(docket.Id, final);
-        return final;
+        context.Report.Changed(
+            procedure.Ends,
+            procedure.Steps[^1].Name,
+            original: original,
+            liveAgain: OriginalBack.Of(context)
+        );
+        journal.End(docket.Id, procedure.Ends);
+        return procedure.Ends;
     }
 }

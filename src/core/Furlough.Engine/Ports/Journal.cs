@@ -1,3 +1,4 @@
+using Furlough.Engine.Records;
 using Furlough.Model;
 
 namespace Furlough.Engine.Ports;
@@ -5,13 +6,13 @@ namespace Furlough.Engine.Ports;
 /// <summary>What the journal holds for one docket.</summary>
 /// <param name="Begun">The step whose intention was recorded last.</param>
 /// <param name="Done">Steps whose effects are durable.</param>
-/// <param name="Notes">What steps wrote down before acting, by key.</param>
+/// <param name="Records">What steps recorded before acting.</param>
 /// <param name="Undoing">Why the docket is being undone, or null.</param>
 /// <param name="Ended">The final state, or null while it is under way.</param>
 public sealed record JournalState(
     Step? Begun,
     IReadOnlySet<Step> Done,
-    IReadOnlyDictionary<string, string> Notes,
+    StepRecordSet Records,
     Failure? Undoing,
     RelocationState? Ended
 );
@@ -28,8 +29,11 @@ public interface IJournal
     /// <summary>A step's effects are durable.</summary>
     void Done(Guid docket, Step step);
 
-    /// <summary>Writes down a fact before acting on it; a later note of the same key replaces it.</summary>
-    void Note(Guid docket, string key, string value);
+    /// <summary>Records a fact before it is acted on, instead of one of the same type and key.</summary>
+    void Record(Guid docket, StepRecord record);
+
+    /// <summary>The fact holds no longer.</summary>
+    void Forget(Guid docket, StepRecord record);
 
     /// <summary>The docket is being undone.</summary>
     void Undo(Guid docket, Failure cause);

@@ -1,3 +1,4 @@
+using Furlough.Engine.Context;
 using Furlough.Engine.Ports;
 using Furlough.Engine.Trees;
 using Furlough.Model;
@@ -14,16 +15,17 @@ public sealed class CatchUpStep : IStep
     public Step Name => Step.CatchUp;
 
     /// <inheritdoc/>
-    public void Perform(Work work)
+    public StepState Entering => StepState.AtSourceClosed;
+
+    /// <inheritdoc/>
+    public StepState Leaving => StepState.AtSourceClosed;
+
+    /// <inheritdoc/>
+    public void Perform(StepContext context)
     {
-        if (OriginalBack.Of(work) is not null)
-        {
-            OriginalBack.RequireStillEqual(work, Name);
-            return;
-        }
-        var sourceVolume = work.SourceVolume();
-        var targetVolume = work.TargetVolume();
-        using var at = work.Own(DocketSide.Copy);
+        var sourceVolume = context.Places.SourceVolume();
+        var targetVolume = context.Places.TargetVolume();
+        using var at = context.Places.Own(DocketSide.Copy);
         var own = at.Folder;
         if (own.Find(Layout.Proven) is null)
         {
@@ -31,15 +33,15 @@ public sealed class CatchUpStep : IStep
             own.Flush();
         }
         // What people wrote in a way that shows in no time is compared by content; where nobody knows what that is, everything.
-        var written = sourceVolume.Abilities.ShowsEveryWrite() ? work.Writes.Written(sourceVolume) : null;
-        CopyStep.Copy(work, Name, Layout.Proven, order =>
+        var written = sourceVolume.Abilities.ShowsEveryWrite() ? context.Writes.Written(sourceVolume) : null;
+        CopyStep.Copy(context, Name, Layout.Proven, order =>
             order with
             {
                 Doubts = file => written is null || written.Contains(file.FileId),
             }
         );
         using (var staging = own.OpenFolder(Layout.Staging))
-            ProveStep.Prove(work, Name, own, staging, targetVolume, Layout.Proven);
-        ProveStep.RequireSourceUnchanged(work, Name, own, sourceVolume);
+            ProveStep.Prove(context, Name, own, staging, targetVolume, Layout.Proven);
+        ProveStep.RequireSourceUnchanged(context, Name, own, sourceVolume);
     }
 }

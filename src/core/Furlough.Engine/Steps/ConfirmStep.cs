@@ -1,3 +1,5 @@
+using Furlough.Engine.Context;
+using Furlough.Engine.Trees;
 using Furlough.Model;
 
 namespace Furlough.Engine.Steps;
@@ -9,46 +11,54 @@ public sealed class ConfirmStep : IStep
     public Step Name => Step.Confirm;
 
     /// <inheritdoc/>
-    public void Perform(Work work)
+    public StepState Entering => StepState.AtTargetOpen;
+
+    /// <inheritdoc/>
+    public StepState Leaving => StepState.AtTargetOpen;
+
+    /// <inheritdoc/>
+    public void Perform(StepContext context)
     {
-        work.RequirePointersAtTarget();
-        FormerPlace.RequireLink(work);
-        using var parent = Work.Parent(work.TargetVolume(), work.Docket.Target);
-        if (!RepointStep.IsArrived(work, parent))
+        context.Settings.RequireAtTarget();
+        FormerPlace.RequireLink(context);
+        using var parent = Reach.Parent(context.Places.TargetVolume(), context.Docket.Target);
+        if (!RepointStep.IsArrived(context, parent))
             throw new Fault(
                 "target-replaced",
                 "Another folder stands at the target than the one that was proven.",
                 "Find out who replaced it; the original is still kept."
             );
-        AskSystem(work);
-        if (work.Docket.Work == DocketWork.Return)
-            ClearReceipts(work);
-        if (work.Docket.Work == DocketWork.FallBack)
+        AskSystem(context);
+        if (context.Docket.Work == DocketWork.Return)
+            ClearReceipts(context);
+        if (context.Docket.Work == DocketWork.FallBack)
             ClearFolder(
-                work.TryFolderOf(
-                    work.Docket.Originals[0],
+                context.Places.TryFolderOf(
+                    context.Docket.Originals[0],
                     DocketSide.Original,
-                    work.TargetVolume(),
-                    work.Docket.Target
+                    context.Places.TargetVolume(),
+                    context.Docket.Target
                 ),
-                work
+                context
             );
-        if (work.Docket.Adoption is { } adoption)
-            ClearFolder(work.TryFolderOf(adoption.Docket, DocketSide.Copy), work);
+        if (context.Docket.Adoption is { } adoption)
+            ClearFolder(context.Places.TryFolderOf(adoption.Docket, DocketSide.Copy), context);
     }
 
     /// <summary>The holding's own program, or else the system, must say that it lives at the target.</summary>
-    internal static void AskSystem(Work work)
+    internal static void AskSystem(StepContext context)
     {
-        var shown = work.Machine.Volumes.Show(work.Docket.Target);
-        var (activity, says) = (work.Machine.Activity, work.Docket.Program?.Says ?? []);
+        var shown = context.Places.TargetShown;
+        var (activity, says) = (context.Machine.Activity, context.Docket.Program?.Says ?? []);
         // Where a return takes a setting away, the program falls back on a place of its own.
-        if (says.Count > 0 && work.Docket.Pointers.All(p => work.NextOf(p).Text is null))
+        if (says.Count > 0 && context.Docket.Pointers.All(p => context.Settings.NextOf(p).Text is null))
             return;
         var answer =
-            says.Count > 0 ? activity.Ask(work.Docket.Holding.Account, says) : activity.WhereIs(work.Docket.Holding);
+            says.Count > 0
+                ? activity.Ask(context.Docket.Holding.Account, says)
+                : activity.WhereIs(context.Docket.Holding);
         if (answer is null)
-            work.Report(
+            context.Report.Add(
                 says.Count > 0
                     ? "Commands of kind cards do not run on this machine; its setting was read back."
                     : "The system has no command that says where this folder lives; its setting was read back."
@@ -56,24 +66,32 @@ public sealed class ConfirmStep : IStep
         else if (answer != shown)
             throw new Fault(
                 "system-disagrees",
-                $"The system says that {work.Docket.Holding} lives at `{answer}` and not at `{shown}`.",
+                $"The system says that {context.Docket.Holding} lives at `{answer}` and not at `{shown}`.",
                 "Look at the account's settings, and for what else the system or the program reads; then {retry}."
             );
     }
 
     /// <summary>What an earlier docket left has served, unless it holds an original.</summary>
-    private static void ClearFolder(DocketFolder? folder, Work work)
+    private static void ClearFolder(DocketFolder? folder, StepContext context)
     {
         using (folder)
             if (folder is { HoldsOriginal: false })
-                folder.Remove(work.Stop);
+                folder.Remove(context.Stop);
     }
 
     /// <summary>The receipts of the place that a return has left have served, and so has its own: the holding is where it was before.</summary>
-    private static void ClearReceipts(Work work)
+    private static void ClearReceipts(StepContext context)
     {
-        foreach (var earlier in work.Docket.Supersedes)
-            ClearFolder(work.TryFolderOf(earlier, DocketSide.Copy, work.SourceVolume(), work.Docket.Source), work);
-        ClearFolder(work.TryOwn(DocketSide.Copy), work);
+        foreach (var earlier in context.Docket.Supersedes)
+            ClearFolder(
+                context.Places.TryFolderOf(
+                    earlier,
+                    DocketSide.Copy,
+                    context.Places.SourceVolume(),
+                    context.Docket.Source
+                ),
+                context
+            );
+        ClearFolder(context.Places.TryOwn(DocketSide.Copy), context);
     }
 }

@@ -1,32 +1,26 @@
 using System.Globalization;
+using Furlough.Engine.Context;
 using Furlough.Engine.Ports;
 using Furlough.Engine.Trees;
 using Furlough.Model;
 
 namespace Furlough.Engine.Steps;
 
-/// <summary>Copies the holding into the staging folder; goes on where an earlier attempt was cut short. With the warm method people go on working meanwhile. A return that finds its original equal to what lives copies nothing.</summary>
-public sealed class CopyStep : IStep
+/// <summary>Copies the holding into the staging folder while nobody works in it; goes on where an earlier attempt was cut short.</summary>
+/// <param name="during">The state in which it works.</param>
+public sealed class CopyStep(StepState during) : IStep
 {
     /// <inheritdoc/>
     public Step Name => Step.Copy;
 
     /// <inheritdoc/>
-    public void Perform(Work work)
-    {
-        if (OriginalBack.Of(work) is not null && OriginalBack.TryList(work, Name))
-            return;
-        if (work.Docket.Method != Method.Warm)
-        {
-            Copy(work, Name, null, order => order);
-            return;
-        }
-        var source = work.SourceVolume();
-        work.Writes.Begin(source);
-        var flushed = Flushed(source);
-        // What an attempt that was cut short has copied was written to unwatched since.
-        Copy(work, Name, null, order => order with { InUse = true, FlushedNs = flushed, Doubts = _ => true });
-    }
+    public StepState Entering => during;
+
+    /// <inheritdoc/>
+    public StepState Leaving => during;
+
+    /// <inheritdoc/>
+    public void Perform(StepContext context) => Copy(context, Name, null, order => order);
 
     /// <summary>Flushes the source, so that every later write to it shows; says when. A source that does not let itself be flushed shows nothing.</summary>
     internal static long Flushed(IVolume source)
@@ -45,12 +39,12 @@ public sealed class CopyStep : IStep
 
     /// <summary>Makes the staging folder equal to the source and lists it as the manifest. What an attempt cut short has listed, or the list named <paramref name="proven"/>, is kept where both sides are unchanged.</summary>
     /// <param name="under">The conditions of the copy.</param>
-    internal static void Copy(Work work, Step step, string? proven, Func<CopyOrder, CopyOrder> under)
+    internal static void Copy(StepContext context, Step step, string? proven, Func<CopyOrder, CopyOrder> under)
     {
-        var sourceVolume = work.SourceVolume();
-        var targetVolume = work.TargetVolume();
-        using var source = OpenHolding(work, sourceVolume);
-        using var at = work.Own(DocketSide.Copy);
+        var sourceVolume = context.Places.SourceVolume();
+        var targetVolume = context.Places.TargetVolume();
+        using var source = OpenHolding(context, sourceVolume);
+        using var at = context.Places.Own(DocketSide.Copy);
         var own = at.Folder;
         using var staging = own.OpenFolder(Layout.Staging);
         if (own.Find(Layout.Manifest) is not null)
@@ -63,14 +57,14 @@ public sealed class CopyStep : IStep
         var earlier = lists
             .OrderByDescending(Number)
             .Concat(proven is null ? [] : [proven])
-            .Select(name => new ManifestCursor(Work.ReadManifest(own, name)))
+            .Select(name => new ManifestCursor(Manifest.ReadFrom(own, name)))
             .ToList();
         var fresh =
             Layout.Listed + (lists.Select(Number).DefaultIfEmpty(0).Max() + 1).ToString(CultureInfo.InvariantCulture);
-        var counter = work.Counter();
+        var counter = context.Counter();
         try
         {
-            using var watch = work.Watch(step, counter);
+            using var watch = context.Report.Watch(step, counter);
             using var list = own.MakeFile(fresh);
             own.Flush();
             var order = under(
@@ -82,15 +76,15 @@ public sealed class CopyStep : IStep
                     InUse: false
                 )
             );
-            foreach (var note in TreeCopy.Run(source, staging, order, counter, work.Stop))
-                work.Report(note);
+            foreach (var note in TreeCopy.Run(source, staging, order, counter, context.Stop))
+                context.Report.Add(note);
         }
         finally
         {
             foreach (var list in earlier)
                 list.Dispose();
         }
-        work.TargetVolume();
+        context.Places.TargetVolume();
         own.Move(fresh, own, Layout.Manifest);
         foreach (var list in lists)
             own.RemoveFile(list);
@@ -98,14 +92,44 @@ public sealed class CopyStep : IStep
     }
 
     /// <summary>Opens the holding's folder at its source.</summary>
-    internal static IFolder OpenHolding(Work work, IVolume sourceVolume)
+    internal static IFolder OpenHolding(StepContext context, IVolume sourceVolume)
     {
-        using var parent = Work.Parent(sourceVolume, work.Docket.Source);
-        return parent.OpenFolder(work.Docket.Source.Parts[^1]);
+        using var parent = Reach.Parent(sourceVolume, context.Docket.Source);
+        return parent.OpenFolder(context.Docket.Source.Parts[^1]);
     }
 
     private static int Number(string name) =>
         int.TryParse(name.AsSpan(Layout.Listed.Length), NumberStyles.None, CultureInfo.InvariantCulture, out var n)
             ? n
             : 0;
+}
+
+/// <summary>The same while people go on working in it.</summary>
+public sealed class CopyInUseStep : IStep
+{
+    /// <inheritdoc/>
+    public Step Name => Step.Copy;
+
+    /// <inheritdoc/>
+    public StepState Entering => StepState.AtSource;
+
+    /// <inheritdoc/>
+    public StepState Leaving => StepState.AtSource;
+
+    /// <inheritdoc/>
+    public void Perform(StepContext context)
+    {
+        var source = context.Places.SourceVolume();
+        context.Writes.Begin(source);
+        var flushed = CopyStep.Flushed(source);
+        // What an attempt that was cut short has copied was written to unwatched since.
+        CopyStep.Copy(context, Name, null, order =>
+            order with
+            {
+                InUse = true,
+                FlushedNs = flushed,
+                Doubts = _ => true,
+            }
+        );
+    }
 }

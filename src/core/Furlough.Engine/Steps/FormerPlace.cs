@@ -1,5 +1,8 @@
 using System.Globalization;
+using Furlough.Engine.Context;
 using Furlough.Engine.Ports;
+using Furlough.Engine.Records;
+using Furlough.Engine.Trees;
 using Furlough.Model;
 
 namespace Furlough.Engine.Steps;
@@ -10,124 +13,113 @@ namespace Furlough.Engine.Steps;
 /// </summary>
 internal static class FormerPlace
 {
-    private const string Left = "link-left",
-        GaveWay = "link-gave-way";
-
     /// <summary>Leaves the link, if the docket asks for it and nothing else stands there by now.</summary>
-    internal static void LeaveLink(Work work)
+    internal static void LeaveLink(StepContext context)
     {
-        if (work.Docket is not { LeavesLink: true, Work: DocketWork.Relocate })
+        if (context.Docket is not { LeavesLink: true, Work: DocketWork.Relocate })
             return;
-        var volume = work.SourceVolume();
-        using var parent = Work.TryParent(volume, work.Docket.Source);
+        var volume = context.Places.SourceVolume();
+        using var parent = Reach.TryParent(volume, context.Docket.Source);
         if (parent is null)
             return;
-        var (leaf, shown) = (work.Docket.Source.Parts[^1], work.Machine.Volumes.Show(work.Docket.Source));
+        var (leaf, shown) = (context.Docket.Source.Parts[^1], context.Places.SourceShown);
         if (parent.Find(leaf) is null)
-            work.Note(Left, "yes");
-        var text = work.Machine.Volumes.Show(work.Docket.Target);
+            context.Journal.Record(new LeftLink());
+        var text = context.Places.TargetShown;
         if (parent.Find(leaf) is null)
-            using (work.In(parent, volume))
+            using (context.Places.In(parent, volume))
                 parent.MakeLink(leaf, text);
-        if (!IsLinkTo(parent, leaf, work.Docket.Target, work))
+        if (!IsLinkTo(parent, leaf, context.Docket.Target, context))
         {
-            if (IsInPlace(work))
-                throw NoLink(work);
-            work.Report($"No link was left at `{shown}`: something stands there again.");
+            if (IsInPlace(context))
+                throw NoLink(context);
+            context.Report.Add($"No link was left at `{shown}`: something stands there again.");
             return;
         }
-        if (uint.TryParse(work.Docket.AccountId, NumberStyles.None, CultureInfo.InvariantCulture, out var owner))
-            using (work.In(parent, volume))
+        if (uint.TryParse(context.Docket.AccountId, NumberStyles.None, CultureInfo.InvariantCulture, out var owner))
+            using (context.Places.In(parent, volume))
                 Give(parent, leaf, owner, parent.Facts().Group);
         // A link cannot be flushed by itself: its owner is durable with the whole volume.
         volume.Sync();
-        work.Report($"A link stands at `{shown}` and leads to `{work.Machine.Volumes.Show(work.Docket.Target)}`.");
+        context.Report.Add($"A link stands at `{shown}` and leads to `{context.Places.TargetShown}`.");
     }
 
     /// <summary>Where the program knows only the former place, the link must stand there.</summary>
-    internal static void RequireLink(Work work)
+    internal static void RequireLink(StepContext context)
     {
-        if (work.Docket.Work != DocketWork.Relocate || !IsInPlace(work))
+        if (context.Docket.Work != DocketWork.Relocate || !IsInPlace(context))
             return;
-        using var parent = Work.TryParent(work.SourceVolume(), work.Docket.Source);
-        if (parent is null || !IsLinkTo(parent, work.Docket.Source.Parts[^1], work.Docket.Target, work))
-            throw NoLink(work);
+        using var parent = Reach.TryParent(context.Places.SourceVolume(), context.Docket.Source);
+        if (parent is null || !IsLinkTo(parent, context.Docket.Source.Parts[^1], context.Docket.Target, context))
+            throw NoLink(context);
     }
 
-    private static bool IsInPlace(Work work) => work.Docket.Pointers.Any(p => p.Address.InPlace);
+    private static bool IsInPlace(StepContext context) => context.Docket.Pointers.Any(p => p.Address.InPlace);
 
-    private static Fault NoLink(Work work) =>
+    private static Fault NoLink(StepContext context) =>
         new(
             "link-not-there",
-            $"No link to `{work.Machine.Volumes.Show(work.Docket.Target)}` stands at `{work.Machine.Volumes.Show(work.Docket.Source)}`, the only place that its program knows: something else stands there, or it was taken away.",
+            $"No link to `{context.Places.TargetShown}` stands at `{context.Places.SourceShown}`, the only place that its program knows: something else stands there, or it was taken away.",
             "Look at what stands there now and who put it there, then {retry}."
         );
 
     /// <summary>Takes the link away that this docket left.</summary>
-    internal static void TakeBackLink(Work work)
+    internal static void TakeBackLink(StepContext context)
     {
-        if (work.Noted(Left) is null)
+        if (!context.Journal.Records.Has<LeftLink>())
             return;
-        using var parent = Work.TryParent(work.SourceVolume(), work.Docket.Source);
-        if (parent is null || !IsLinkTo(parent, work.Docket.Source.Parts[^1], work.Docket.Target, work))
+        using var parent = Reach.TryParent(context.Places.SourceVolume(), context.Docket.Source);
+        if (parent is null || !IsLinkTo(parent, context.Docket.Source.Parts[^1], context.Docket.Target, context))
             return;
-        using var rights = work.In(parent, work.SourceVolume());
-        parent.RemoveFile(work.Docket.Source.Parts[^1]);
+        using var rights = context.Places.In(parent, context.Places.SourceVolume());
+        parent.RemoveFile(context.Docket.Source.Parts[^1]);
         parent.Flush();
     }
 
     /// <summary>Whether what stands at the target is a link to the source, which may give way to what comes back.</summary>
-    internal static bool MayGiveWay(Work work, IFolder parent)
+    internal static bool MayGiveWay(StepContext context, IFolder parent)
     {
-        var leaf = work.Docket.Target.Parts[^1];
-        if (!IsLinkTo(parent, leaf, work.Docket.Source, work))
+        var leaf = context.Docket.Target.Parts[^1];
+        if (!IsLinkTo(parent, leaf, context.Docket.Source, context))
             return false;
         var facts = parent.Find(leaf)!.Value;
-        work.Note(
-            GaveWay,
-            string.Create(CultureInfo.InvariantCulture, $"{facts.Owner} {facts.Group} {parent.ReadLink(leaf)}")
-        );
+        context.Journal.Record(new LinkGaveWay(facts.Owner, facts.Group, parent.ReadLink(leaf)));
         return true;
     }
 
     /// <summary>Removes the link at the target, just before the holding arrives there.</summary>
-    internal static void GiveWay(Work work, IFolder parent)
+    internal static void GiveWay(StepContext context, IFolder parent)
     {
-        var leaf = work.Docket.Target.Parts[^1];
-        if (work.Noted(GaveWay) is null || !IsLinkTo(parent, leaf, work.Docket.Source, work))
+        var leaf = context.Docket.Target.Parts[^1];
+        if (!context.Journal.Records.Has<LinkGaveWay>() || !IsLinkTo(parent, leaf, context.Docket.Source, context))
             return;
-        using var rights = work.In(parent, work.TargetVolume());
+        using var rights = context.Places.In(parent, context.Places.TargetVolume());
         parent.RemoveFile(leaf);
     }
 
     /// <summary>Makes the link at the target again, when the holding did not come back.</summary>
-    internal static void RestoreLink(Work work, IFolder parent)
+    internal static void RestoreLink(StepContext context, IFolder parent)
     {
-        var leaf = work.Docket.Target.Parts[^1];
-        if (work.Noted(GaveWay)?.Split(' ', 3) is not [var owner, var group, var text] || parent.Find(leaf) is not null)
+        var leaf = context.Docket.Target.Parts[^1];
+        if (context.Journal.Records.Find<LinkGaveWay>() is not { } link || parent.Find(leaf) is not null)
             return;
-        using (work.In(parent, work.TargetVolume()))
+        using (context.Places.In(parent, context.Places.TargetVolume()))
         {
-            parent.MakeLink(leaf, text);
-            Give(
-                parent,
-                leaf,
-                uint.Parse(owner, CultureInfo.InvariantCulture),
-                uint.Parse(group, CultureInfo.InvariantCulture)
-            );
+            parent.MakeLink(leaf, link.LeadsTo);
+            Give(parent, leaf, link.Owner, link.Group);
         }
-        work.TargetVolume().Sync();
+        context.Places.TargetVolume().Sync();
     }
 
     private static void Give(IFolder parent, string leaf, uint owner, uint group) =>
         parent.ApplyTo(leaf, parent.Find(leaf)!.Value with { Owner = owner, Group = group });
 
     /// <summary>A place whose volume is absent is known by its path alone.</summary>
-    private static bool IsLinkTo(IFolder parent, string leaf, Place place, Work work) =>
+    private static bool IsLinkTo(IFolder parent, string leaf, Place place, StepContext context) =>
         parent.Find(leaf) is { Kind: NodeKind.Link }
         && parent.ReadLink(leaf) is var text
         && (
-            text == work.Machine.Volumes.Show(place)
+            text == context.Machine.Volumes.Show(place)
             || text.Replace('\\', '/').EndsWith("/" + place.Path, StringComparison.Ordinal)
         );
 }

@@ -1,4 +1,6 @@
+using Furlough.Engine.Context;
 using Furlough.Engine.Ports;
+using Furlough.Engine.Records;
 using Furlough.Engine.Trees;
 using Furlough.Model;
 
@@ -7,26 +9,30 @@ namespace Furlough.Engine.Steps;
 /// <summary>Puts the proven copy of what stands at the former place into the live place, as a folder of its own and by one rename. Nothing is overwritten there (I7), nothing removed at the former place.</summary>
 public sealed class GatherStep : IStep
 {
-    private const string GatheredAs = "gathered-as";
-
     /// <inheritdoc/>
     public Step Name => Step.Gather;
 
     /// <inheritdoc/>
-    public void Perform(Work work)
+    public StepState Entering => StepState.AtTarget;
+
+    /// <inheritdoc/>
+    public StepState Leaving => StepState.AtTarget;
+
+    /// <inheritdoc/>
+    public void Perform(StepContext context)
     {
-        using var parent = Work.Parent(work.TargetVolume(), work.Docket.Target);
-        using var live = parent.OpenFolder(work.Docket.Target.Parts[^1]);
-        using (var at = work.TryOwn(DocketSide.Copy))
+        using var parent = Reach.Parent(context.Places.TargetVolume(), context.Docket.Target);
+        using var live = parent.OpenFolder(context.Docket.Target.Parts[^1]);
+        using (var at = context.Places.TryOwn(DocketSide.Copy))
         {
             var own = at?.Folder;
             if (own?.Find(Layout.Staging) is not null)
             {
-                var name = FreeName(live, work.Time.GetUtcNow());
-                work.Note(GatheredAs, name);
+                var name = FreeName(live, context.Time.GetUtcNow());
+                context.Journal.Record(new GatheredAs(name));
                 own.Move(Layout.Staging, live, name);
             }
-            else if (work.Noted(GatheredAs) is null)
+            else if (!context.Journal.Records.Has<GatheredAs>())
                 throw new Fault(
                     "copy-missing",
                     "The proven copy is gone from the live place's volume.",
@@ -34,11 +40,11 @@ public sealed class GatherStep : IStep
                 );
             live.Flush();
             own?.Flush();
-            at?.Remove(work.Stop);
+            at?.Remove(context.Stop);
         }
-        var (from, to) = (work.Machine.Volumes.Show(work.Docket.Source), work.Machine.Volumes.Show(work.Docket.Target));
-        work.Report(
-            $"What stands at `{from}` was copied to `{to}/{work.Noted(GatheredAs)}`; it stands at `{from}` as well until somebody removes it there."
+        var (from, to) = (context.Places.SourceShown, context.Places.TargetShown);
+        context.Report.Add(
+            $"What stands at `{from}` was copied to `{to}/{context.Journal.Records.Find<GatheredAs>()?.Name}`; it stands at `{from}` as well until somebody removes it there."
         );
     }
 

@@ -1,6 +1,8 @@
 using System.Globalization;
 using System.Text;
+using Furlough.Engine.Context;
 using Furlough.Engine.Ports;
+using Furlough.Engine.Trees;
 using Furlough.Model;
 
 namespace Furlough.Engine.Steps;
@@ -21,19 +23,27 @@ public sealed class MendStep : IStep
     public Step Name => Step.Mend;
 
     /// <inheritdoc/>
-    public void Perform(Work work)
+    public StepState Entering => StepState.AtTargetOpen;
+
+    /// <inheritdoc/>
+    public StepState Leaving => StepState.AtTargetOpen;
+
+    /// <inheritdoc/>
+    public void Perform(StepContext context)
     {
-        var (program, leaves) = (work.Docket.Program!, work.Docket.Work == DocketWork.Relocate);
+        var (program, leaves) = (context.Docket.Program!, context.Docket.Work == DocketWork.Relocate);
         if (program.Launcher is { } entry)
-            Try(work, $"The entry {entry} of {work.Docket.Holding.Account}", () => MendLauncher(work, entry, leaves));
+            Try(context, $"The entry {entry} of {context.Docket.Holding.Account}", () =>
+                MendLauncher(context, entry, leaves)
+            );
         if (program.Opens.Count == 0)
             return;
         if (leaves)
-            Try(work, $"What marks {work.Docket.Holding}", () => LeaveMarks(work));
-        Try(work, $"What marked {work.Docket.Holding}", () => TakeMarksAway(work));
+            Try(context, $"What marks {context.Docket.Holding}", () => LeaveMarks(context));
+        Try(context, $"What marked {context.Docket.Holding}", () => TakeMarksAway(context));
     }
 
-    private static void Try(Work work, string what, Action mend)
+    private static void Try(StepContext context, string what, Action mend)
     {
         try
         {
@@ -41,52 +51,52 @@ public sealed class MendStep : IStep
         }
         catch (Fault fault)
         {
-            work.Report($"{what} is as it was: {fault.Message}");
+            context.Report.Add($"{what} is as it was: {fault.Message}");
         }
     }
 
-    private static void MendLauncher(Work work, string entry, bool leaves)
+    private static void MendLauncher(StepContext context, string entry, bool leaves)
     {
-        if (work.Machine.Launchers is not { } launchers)
+        if (context.Machine.Launchers is not { } launchers)
         {
-            work.Report($"The entry {entry} stays as it is: entries of programs are not known on this system.");
+            context.Report.Add($"The entry {entry} stays as it is: entries of programs are not known on this system.");
             return;
         }
         if (leaves)
-            launchers.Hide(work.Docket.Holding.Account, entry);
+            launchers.Hide(context.Docket.Holding.Account, entry);
         else
-            launchers.Show(work.Docket.Holding.Account, entry);
+            launchers.Show(context.Docket.Holding.Account, entry);
     }
 
-    private static void LeaveMarks(Work work)
+    private static void LeaveMarks(StepContext context)
     {
-        using var parent = Work.Parent(work.TargetVolume(), work.Docket.Target);
-        var marks = MarksOf(work, work.Docket.Target);
+        using var parent = Reach.Parent(context.Places.TargetVolume(), context.Docket.Target);
+        var marks = MarksOf(context, context.Docket.Target);
         if (marks.Count == 1)
-            work.Report(
-                $"No shortcut to {work.Docket.Holding} was left: commands of kind cards do not run on this machine."
+            context.Report.Add(
+                $"No shortcut to {context.Docket.Holding} was left: commands of kind cards do not run on this machine."
             );
-        using var rights = work.In(parent, work.TargetVolume());
+        using var rights = context.Places.In(parent, context.Places.TargetVolume());
         foreach (var (name, content, mode) in marks)
         {
             if (parent.Find(name) is null)
-                Leave(work, parent, name, content, mode);
+                Leave(context, parent, name, content, mode);
             else if (!Holds(parent, name, content))
-                work.Report(
-                    $"`{PathText.Show(name)}` was not left beside {work.Docket.Holding}: something else has that name."
+                context.Report.Add(
+                    $"`{PathText.Show(name)}` was not left beside {context.Docket.Holding}: something else has that name."
                 );
         }
         parent.Flush();
     }
 
     /// <summary>Beside where the holding was; only what is as it was left.</summary>
-    private static void TakeMarksAway(Work work)
+    private static void TakeMarksAway(StepContext context)
     {
-        using var parent = Work.TryParent(work.SourceVolume(), work.Docket.Source);
+        using var parent = Reach.TryParent(context.Places.SourceVolume(), context.Docket.Source);
         if (parent is null)
             return;
-        var marks = MarksOf(work, work.Docket.Source);
-        using var rights = work.In(parent, work.SourceVolume());
+        var marks = MarksOf(context, context.Docket.Source);
+        using var rights = context.Places.In(parent, context.Places.SourceVolume());
         foreach (var (name, content, _) in marks)
             if (Holds(parent, name, content))
                 parent.RemoveFile(name);
@@ -94,14 +104,16 @@ public sealed class MendStep : IStep
     }
 
     /// <summary>The note, and the shortcut where one can be made.</summary>
-    private static List<(string Name, byte[] Content, uint Mode)> MarksOf(Work work, Place place)
+    private static List<(string Name, byte[] Content, uint Mode)> MarksOf(StepContext context, Place place)
     {
-        var (title, shown) = ($"{work.Docket.Holding}", work.Machine.Volumes.Show(place));
+        var (title, shown) = ($"{context.Docket.Holding}", context.Machine.Volumes.Show(place));
         IReadOnlyList<string> command =
         [
-            .. work.Docket.Program!.Opens.Select(a => a.Replace(OwnProgram.Library, shown, StringComparison.Ordinal)),
+            .. context.Docket.Program!.Opens.Select(a =>
+                a.Replace(OwnProgram.Library, shown, StringComparison.Ordinal)
+            ),
         ];
-        var shortcut = work.Machine.Launchers?.ShortcutTo(title, command);
+        var shortcut = context.Machine.Launchers?.ShortcutTo(title, command);
         var note = $"""
             {title}
 
@@ -120,15 +132,15 @@ public sealed class MendStep : IStep
         return marks;
     }
 
-    private static void Leave(Work work, IFolder parent, string name, byte[] content, uint mode)
+    private static void Leave(StepContext context, IFolder parent, string name, byte[] content, uint mode)
     {
-        var fresh = $"{Layout.Prefix}{work.Docket.Id:N}-mark";
+        var fresh = $"{Layout.Prefix}{context.Docket.Id:N}-mark";
         if (parent.Find(fresh) is not null)
             parent.RemoveFile(fresh);
         using (var file = parent.MakeFile(fresh))
         {
             file.Append(content);
-            if (uint.TryParse(work.Docket.AccountId, NumberStyles.None, CultureInfo.InvariantCulture, out var owner))
+            if (uint.TryParse(context.Docket.AccountId, NumberStyles.None, CultureInfo.InvariantCulture, out var owner))
                 file.Apply(
                     file.Facts() with
                     {

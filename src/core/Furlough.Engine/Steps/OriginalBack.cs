@@ -1,5 +1,7 @@
 using System.Globalization;
+using Furlough.Engine.Context;
 using Furlough.Engine.Ports;
+using Furlough.Engine.Records;
 using Furlough.Engine.Trees;
 using Furlough.Model;
 
@@ -11,73 +13,76 @@ namespace Furlough.Engine.Steps;
 /// </summary>
 internal static class OriginalBack
 {
-    /// <summary>The docket that set aside what a return renames back; empty where that was given up.</summary>
-    private const string Taken = "original-back";
-
-    /// <summary>The docket whose original reads otherwise than it was, although nothing told so: no return tries it again.</summary>
-    private const string Unfit = "original-unfit";
-
-    /// <summary>When the live place was flushed before it was compared, in nanoseconds since 1970.</summary>
-    private const string FlushedAt = "original-back-flushed";
-
     /// <summary>What lives now, listed while it is compared.</summary>
     private const string Listing = "compared";
 
     /// <summary>The docket that set it aside; null where a copy becomes live.</summary>
-    internal static Guid? Of(Work work) =>
-        work.Docket.Work == DocketWork.FallBack ? work.Docket.Originals[0] : TakenBy(work.Journal.Read(work.Docket.Id));
+    internal static Guid? Of(StepContext context) =>
+        context.Docket.Work == DocketWork.FallBack ? context.Docket.Originals[0] : TakenBy(context.Journal.State);
 
     /// <summary>The same of another docket, which was a return.</summary>
-    internal static Guid? TakenBy(JournalState state) =>
-        Guid.TryParse(state.Notes.GetValueOrDefault(Taken), out var id) ? id : null;
+    internal static Guid? TakenBy(JournalState state) => state.Records.Find<RenamesBack>()?.Docket;
 
     /// <summary>The folder that holds it, or held it; null when it is gone.</summary>
-    internal static DocketFolder? Folder(Work work) => Of(work) is { } id ? FolderOf(work, id) : null;
+    internal static DocketFolder? Folder(StepContext context) => Of(context) is { } id ? FolderOf(context, id) : null;
 
     /// <summary>The same of the docket that set it aside.</summary>
-    internal static DocketFolder? FolderOf(Work work, Guid id) =>
-        work.TryFolderOf(id, DocketSide.Original, work.TargetVolume(), work.Docket.Target);
+    internal static DocketFolder? FolderOf(StepContext context, Guid id) =>
+        context.Places.TryFolderOf(id, DocketSide.Original, context.Places.TargetVolume(), context.Docket.Target);
 
-    /// <summary>Decides, by what the file systems say and without reading contents, whether a return may rename an original back.</summary>
-    internal static void Choose(Work work)
+    /// <summary>Where the original of a fall-back stands.</summary>
+    internal static Place PlaceOf(StepContext context)
     {
-        if (
-            work.Docket is not { Work: DocketWork.Return, Method: not Method.Exchange }
-            || work.Noted(Taken) is not null
-        )
-            return;
-        var unfit = work.Docket.Supersedes.Select(d => work.Journal.Read(d).Notes.GetValueOrDefault(Unfit)).ToHashSet();
-        work.Note(
-            Taken,
-            work.Docket.Supersedes.Where(e => !unfit.Contains(e.ToString("N")) && LooksEqual(work, e))
-                .Select(e => e.ToString("N"))
-                .FirstOrDefault("")
-        );
+        using var folder = Folder(context);
+        var path = Walk.Join(folder?.Path ?? context.Docket.Target.Path, Layout.Original);
+        return context.Docket.Target with { Path = path };
     }
 
-    private static bool LooksEqual(Work work, Guid earlier)
+    /// <summary>Decides, by what the file systems say and without reading contents, whether a return may rename an original back.</summary>
+    internal static void Choose(StepContext context)
+    {
+        if (
+            context.Docket is not { Work: DocketWork.Return, Method: not Method.Exchange }
+            || context.Journal.Records.Has<RenamesBack>()
+        )
+            return;
+        var unfit = context
+            .Docket.Supersedes.Select(d => context.Journal.Of(d).Records.Find<UnfitOriginal>()?.Docket)
+            .ToHashSet();
+        var equal = context
+            .Docket.Supersedes.Where(e => !unfit.Contains(e) && LooksEqual(context, e))
+            .Select(e => (Guid?)e);
+        context.Journal.Record(new RenamesBack(equal.FirstOrDefault()));
+    }
+
+    private static bool LooksEqual(StepContext context, Guid earlier)
     {
         try
         {
-            using var at = FolderOf(work, earlier);
+            using var at = FolderOf(context, earlier);
             if (at is not { HoldsOriginal: true, Folder: var own } || own.Find(Layout.Manifest) is null)
                 return false;
             using (var original = own.OpenFolder(Layout.Original))
                 if (
                     TreeProof
-                        .Unchanged(original, Work.ReadManifest(own), work.TargetVolume().Workers, work.Stop)
+                        .Unchanged(
+                            original,
+                            Manifest.ReadFrom(own),
+                            context.Places.TargetVolume().Workers,
+                            context.Stop
+                        )
                         .Difference
                     is not null
                 )
                     return false;
-            using var live = CopyStep.OpenHolding(work, work.SourceVolume());
+            using var live = CopyStep.OpenHolding(context, context.Places.SourceVolume());
             return TreeProof
                 .Copy(
                     live,
-                    Work.ReadManifest(own).Select(e => e with { IsProven = true }),
-                    work.SourceVolume(),
+                    Manifest.ReadFrom(own).Select(e => e with { IsProven = true }),
+                    context.Places.SourceVolume(),
                     new TreeCounter(),
-                    work.Stop
+                    context.Stop
                 )
                 .Difference
                 is null;
@@ -90,32 +95,30 @@ internal static class OriginalBack
     }
 
     /// <summary>Reads what lives now and compares it with what was set aside; lists it as the manifest. False: it is copied like everything else.</summary>
-    internal static bool TryList(Work work, Step step)
+    internal static bool TryList(StepContext context, Step step)
     {
-        var source = work.SourceVolume();
-        if (work.Docket.Method == Method.Warm)
-            work.Writes.Begin(source);
-        work.Note(FlushedAt, CopyStep.Flushed(source).ToString(CultureInfo.InvariantCulture));
-        using var live = CopyStep.OpenHolding(work, source);
-        using var at = work.Own(DocketSide.Copy);
-        using var aside = Folder(work);
-        if (aside is { HoldsOriginal: true } && TryList(work, step, live, at.Folder, aside.Folder))
+        var source = context.Places.SourceVolume();
+        context.Journal.Record(new LiveFlushed(CopyStep.Flushed(source)));
+        using var live = CopyStep.OpenHolding(context, source);
+        using var at = context.Places.Own(DocketSide.Copy);
+        using var aside = Folder(context);
+        if (aside is { HoldsOriginal: true } && TryList(context, step, live, at.Folder, aside.Folder))
             return true;
-        work.Note(Taken, "");
-        PrepareStep.RequireSpace(work, work.TargetVolume());
+        context.Journal.Record(new RenamesBack(null));
+        Preparation.RequireSpace(context, context.Places.TargetVolume());
         return false;
     }
 
-    private static bool TryList(Work work, Step step, IFolder live, IFolder own, IFolder aside)
+    private static bool TryList(StepContext context, Step step, IFolder live, IFolder own, IFolder aside)
     {
         foreach (var name in (string[])[Layout.Manifest, Listing])
             if (own.Find(name) is not null)
                 own.RemoveFile(name);
-        var counter = work.Counter();
+        var counter = context.Counter();
         var equal = true;
-        using (work.Watch(step, counter))
+        using (context.Report.Watch(step, counter))
         using (var list = own.MakeFile(Listing))
-            Trees.Manifest.Append(list, Equal(), end: true);
+            Manifest.Append(list, Equal(), end: true);
         if (!equal)
         {
             own.RemoveFile(Listing);
@@ -127,8 +130,8 @@ internal static class OriginalBack
 
         IEnumerable<ManifestEntry> Equal()
         {
-            using var then = Work.ReadManifest(aside).GetEnumerator();
-            foreach (var now in TreeListing.Of(live, counter, _ => { }, work.Stop))
+            using var then = Manifest.ReadFrom(aside).GetEnumerator();
+            foreach (var now in TreeListing.Of(live, counter, _ => { }, context.Stop))
             {
                 equal = then.MoveNext() && IsSame(now, then.Current);
                 if (!equal)
@@ -151,13 +154,13 @@ internal static class OriginalBack
 
     /// <summary>Reads the original from the medium and compares it with what lives now.</summary>
     /// <exception cref="Fault"><c>original-changed</c>: the next attempt copies what lives now.</exception>
-    internal static void Prove(Work work, Step step, IFolder own)
+    internal static void Prove(StepContext context, Step step, IFolder own)
     {
-        using var aside = Folder(work) ?? throw RepointStep.Missing();
+        using var aside = Folder(context) ?? throw RepointStep.Missing();
         using var original = aside.Folder.OpenFolder(Layout.Original);
-        ProveStep.Prove(work, step, own, original, work.TargetVolume(), null, difference =>
+        ProveStep.Prove(context, step, own, original, context.Places.TargetVolume(), null, difference =>
         {
-            work.Note(Unfit, Of(work)!.Value.ToString("N"));
+            context.Journal.Record(new UnfitOriginal(Of(context)!.Value));
             return new Fault(
                 "original-changed",
                 $"The original reads otherwise than when it was set aside ({difference}); it stays where it is.",
@@ -168,22 +171,22 @@ internal static class OriginalBack
 
     /// <summary>After quiesce: what lives now still is what was compared while people could go on working. What was written in a way that shows in no time is read again.</summary>
     /// <exception cref="Fault">People changed something meanwhile: the next attempt copies.</exception>
-    internal static void RequireStillEqual(Work work, Step step)
+    internal static void RequireStillEqual(StepContext context, Step step)
     {
-        var source = work.SourceVolume();
-        using var at = work.Own(DocketSide.Copy);
+        var source = context.Places.SourceVolume();
+        using var at = context.Places.Own(DocketSide.Copy);
         CopyStep.Flushed(source);
-        ProveStep.RequireSourceUnchanged(work, step, at.Folder, source);
-        var flushed = long.Parse(work.Noted(FlushedAt)!, CultureInfo.InvariantCulture);
-        var written = source.Abilities.ShowsEveryWrite() ? work.Writes.Written(source) : null;
-        using var live = CopyStep.OpenHolding(work, source);
+        ProveStep.RequireSourceUnchanged(context, step, at.Folder, source);
+        var flushed = context.Journal.Records.Find<LiveFlushed>()!.AtNs;
+        var written = source.Abilities.ShowsEveryWrite() ? context.Writes.Written(source) : null;
+        using var live = CopyStep.OpenHolding(context, source);
         var difference = TreeProof
             .Copy(
                 live,
-                Work.ReadManifest(at.Folder).Select(e => e with { IsProven = IsSettled(e.Facts) }),
+                Manifest.ReadFrom(at.Folder).Select(e => e with { IsProven = IsSettled(e.Facts) }),
                 source,
-                work.Counter(),
-                work.Stop
+                context.Counter(),
+                context.Stop
             )
             .Difference;
         if (difference is not null)
@@ -194,11 +197,11 @@ internal static class OriginalBack
     }
 
     /// <summary>What is left of its folder when it has become live: lists and receipts of what is an original no more.</summary>
-    internal static void RemoveEmptied(Work work)
+    internal static void RemoveEmptied(StepContext context)
     {
         try
         {
-            using var folder = Folder(work);
+            using var folder = Folder(context);
             if (folder is { HoldsOriginal: false })
                 folder.Remove(CancellationToken.None);
         }

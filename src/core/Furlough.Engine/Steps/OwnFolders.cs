@@ -1,4 +1,7 @@
+using Furlough.Engine.Context;
 using Furlough.Engine.Ports;
+using Furlough.Engine.Records;
+using Furlough.Engine.Trees;
 using Furlough.Model;
 
 namespace Furlough.Engine.Steps;
@@ -10,36 +13,35 @@ internal static class OwnFolders
 
     /// <summary>The docket's folder on one side; made where it is not there yet.</summary>
     /// <exception cref="Fault"><c>no-closed-folder</c>: every folder from which the place can be reached by a rename can be changed by somebody else.</exception>
-    internal static DocketFolder Make(Work work, DocketSide side)
+    internal static DocketFolder Make(StepContext context, DocketSide side)
     {
         var (volume, place) =
             side == DocketSide.Copy
-                ? (work.TargetVolume(), work.Docket.Target)
-                : (work.SourceVolume(), work.Docket.Source);
+                ? (context.Places.TargetVolume(), context.Docket.Target)
+                : (context.Places.SourceVolume(), context.Docket.Source);
         using var root = volume.OpenRoot();
-        var (key, begun) = (
-            DocketFolderRecord.KeyOf(side),
-            DocketFolderRecord.Of(work.Journal.Read(work.Docket.Id), side)
-        );
+        var begun = context.Journal.Records.Find<OwnFolder>(OwnFolder.KeyOf(side));
         if (begun is { FileId: not null })
-            return work.Own(side);
+            return context.Places.Own(side);
         // Begun by a version that kept it beside the place.
-        if (begun is null && DocketFolders.TryFind(root, volume.Abilities, place, work.Docket.Id, side) is { } former)
+        if (
+            begun is null
+            && DocketFolders.TryFind(root, volume.Abilities, place, context.Docket.Id, side) is { } former
+        )
             return former;
-        using var parent = Work.Parent(volume, place);
+        using var parent = Reach.Parent(volume, place);
         foreach (var ground in DocketFolders.Grounds(root, volume.Abilities, place))
         {
-            var record =
-                begun?.Ground == ground ? begun : new DocketFolderRecord(ground, DocketFolderRecord.FreshToken(), null);
-            work.Note(key, record.ToNote());
-            var made = DocketFolders.Make(root, volume.Abilities, work.Docket.Id, side, record);
+            var record = begun?.Ground == ground ? begun : new OwnFolder(side, ground, OwnFolder.FreshToken(), null);
+            context.Journal.Record(record);
+            var made = DocketFolders.Make(root, volume.Abilities, context.Docket.Id, side, record);
             try
             {
                 if (side == DocketSide.Copy)
-                    TryInto(work, made.Folder, parent);
+                    TryInto(context, made.Folder, parent);
                 else
-                    TryFrom(work, made.Folder, parent, volume);
-                work.Note(key, (record with { FileId = made.Folder.Facts().FileId }).ToNote());
+                    TryFrom(context, made.Folder, parent, volume);
+                context.Journal.Record(record with { FileId = made.Folder.Facts().FileId });
                 return made;
             }
             catch (IoFault apart) when (apart.Reason == IoReason.OtherVolume)
@@ -55,22 +57,25 @@ internal static class OwnFolders
         }
         throw new Fault(
             "no-closed-folder",
-            $"There is no folder on the volume of `{work.Machine.Volumes.Show(place)}` in which only the system can rename anything: somebody else owns the volume's root or may write in it. Furlough keeps copies and originals in such a folder only.",
+            $"There is no folder on the volume of `{context.Machine.Volumes.Show(place)}` in which only the system can rename anything: somebody else owns the volume's root or may write in it. Furlough keeps copies and originals in such a folder only.",
             "Give the root folder of that volume to the system (owner root, mode 0755, or 1777 where people make folders there), then {retry}."
         );
     }
 
     /// <summary>Takes the empty folder of all dockets away where the last of them has gone.</summary>
-    internal static void Tidy(Work work)
+    internal static void Tidy(StepContext context)
     {
         foreach (
             var (identity, place) in (ReadOnlySpan<(VolumeIdentity, Place)>)
-                [(work.Docket.SourceVolume, work.Docket.Source), (work.Docket.TargetVolume, work.Docket.Target)]
+                [
+                    (context.Docket.SourceVolume, context.Docket.Source),
+                    (context.Docket.TargetVolume, context.Docket.Target),
+                ]
         )
         {
             try
             {
-                using var volume = work.Machine.Volumes.Require(identity);
+                using var volume = context.Machine.Volumes.Require(identity);
                 using var root = volume.OpenRoot();
                 DocketFolders.RemoveEmptyContainers(root, volume.Abilities, place);
             }
@@ -81,32 +86,54 @@ internal static class OwnFolders
         }
     }
 
-    /// <summary>Removes what a trial that was cut short left beside a place.</summary>
-    internal static void RemoveTrial(Work work, IFolder parent)
+    /// <summary>Removes the docket's folder on one side, unless an original stands in it.</summary>
+    internal static void Remove(StepContext context, DocketSide side)
     {
-        if (parent.Find(Layout.TrialOf(work.Docket.Id)) is not null)
-            parent.RemoveFolder(Layout.TrialOf(work.Docket.Id));
+        var (volume, place) =
+            side == DocketSide.Copy
+                ? (context.Places.TargetVolume(), context.Docket.Target)
+                : (context.Places.SourceVolume(), context.Docket.Source);
+        using (var parent = Reach.TryParent(volume, place))
+            if (parent is not null)
+                RemoveTrial(context, parent);
+        try
+        {
+            using var own = context.Places.TryOwn(side);
+            if (own is { HoldsOriginal: false })
+                own.Remove(CancellationToken.None);
+        }
+        catch (Fault replaced) when (replaced.Code == DocketFolders.ReplacedCode)
+        {
+            context.Report.Add(replaced.Message);
+        }
     }
 
-    private static void TryInto(Work work, IFolder own, IFolder parent)
+    /// <summary>Removes what a trial that was cut short left beside a place.</summary>
+    internal static void RemoveTrial(StepContext context, IFolder parent)
+    {
+        if (parent.Find(Layout.TrialOf(context.Docket.Id)) is not null)
+            parent.RemoveFolder(Layout.TrialOf(context.Docket.Id));
+    }
+
+    private static void TryInto(StepContext context, IFolder own, IFolder parent)
     {
         own.CountWith(parent);
-        RemoveTrial(work, parent);
+        RemoveTrial(context, parent);
         if (own.Find(Trial) is null)
             own.MakeFolder(Trial, Layout.Closed).Dispose();
-        own.Move(Trial, parent, Layout.TrialOf(work.Docket.Id));
-        RemoveTrial(work, parent);
+        own.Move(Trial, parent, Layout.TrialOf(context.Docket.Id));
+        RemoveTrial(context, parent);
     }
 
-    private static void TryFrom(Work work, IFolder own, IFolder parent, IVolume volume)
+    private static void TryFrom(StepContext context, IFolder own, IFolder parent, IVolume volume)
     {
-        var name = Layout.TrialOf(work.Docket.Id);
+        var name = Layout.TrialOf(context.Docket.Id);
         if (own.Find(Trial) is not null)
             own.RemoveFolder(Trial);
         try
         {
             if (parent.Find(name) is null)
-                using (work.In(parent, volume))
+                using (context.Places.In(parent, volume))
                     parent.MakeFolder(name, Layout.Closed).Dispose();
         }
         catch (IoFault cannot) when (cannot.Reason is IoReason.Denied or IoReason.NoSpace or IoReason.ReadOnly)

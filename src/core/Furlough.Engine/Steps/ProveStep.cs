@@ -1,40 +1,44 @@
+using Furlough.Engine.Context;
 using Furlough.Engine.Ports;
+using Furlough.Engine.Records;
 using Furlough.Engine.Trees;
 using Furlough.Model;
 
 namespace Furlough.Engine.Steps;
 
-/// <summary>Reads the copy back from the medium and compares everything with what was copied; then compares the source with it once more (I3), unless people still work there.</summary>
-public sealed class ProveStep : IStep
+/// <summary>Reads the copy back from the medium and compares everything with what was copied, then the source with it once more (I3).</summary>
+/// <param name="during">The state in which it works.</param>
+public sealed class ProveStep(StepState during) : IStep
 {
-    /// <summary>Bytes and files that were proven, for the receipt.</summary>
-    internal const string Proven = "proven";
-
     /// <inheritdoc/>
     public Step Name => Step.Prove;
 
     /// <inheritdoc/>
-    public void Perform(Work work)
+    public StepState Entering => during;
+
+    /// <inheritdoc/>
+    public StepState Leaving => during;
+
+    /// <inheritdoc/>
+    public void Perform(StepContext context)
     {
-        var sourceVolume = work.SourceVolume();
-        var targetVolume = work.TargetVolume();
-        using var at = work.Own(DocketSide.Copy);
-        var own = at.Folder;
-        if (OriginalBack.Of(work) is not null)
-            OriginalBack.Prove(work, Name, own);
-        else
-        {
-            using var staging = own.OpenFolder(Layout.Staging);
-            Prove(work, Name, own, staging, targetVolume, null);
-        }
-        if (work.Docket.Method != Method.Warm)
-            RequireSourceUnchanged(work, Name, own, sourceVolume);
+        ProveCopy(context);
+        using var at = context.Places.Own(DocketSide.Copy);
+        RequireSourceUnchanged(context, Name, at.Folder, context.Places.SourceVolume());
+    }
+
+    /// <summary>Reads the whole copy back from the medium.</summary>
+    internal static void ProveCopy(StepContext context)
+    {
+        using var at = context.Places.Own(DocketSide.Copy);
+        using var staging = at.Folder.OpenFolder(Layout.Staging);
+        Prove(context, Step.Prove, at.Folder, staging, context.Places.TargetVolume(), null);
     }
 
     /// <summary>Compares a copy with the manifest; reads back what does not stand unchanged in the list named <paramref name="proven"/>.</summary>
     /// <param name="otherwise">What is wrong where the two differ.</param>
     internal static void Prove(
-        Work work,
+        StepContext context,
         Step step,
         IFolder own,
         IFolder tree,
@@ -43,29 +47,29 @@ public sealed class ProveStep : IStep
         Func<string, Fault>? otherwise = null
     )
     {
-        var counter = work.Counter();
+        var counter = context.Counter();
         ProofResult copy;
-        using (work.Watch(step, counter))
+        using (context.Report.Watch(step, counter))
             copy = TreeProof.Copy(
                 tree,
-                proven is null ? Work.ReadManifest(own) : Marked(own, proven),
+                proven is null ? Manifest.ReadFrom(own) : Marked(own, proven),
                 targetVolume,
                 counter,
-                work.Stop
+                context.Stop
             );
         if (copy.Difference is { } difference)
             throw (otherwise ?? Faults.NotProven)(difference);
         if (!copy.FromMedium)
-            work.Report("Proven from cache: this volume cannot be read past it.");
-        work.TargetVolume();
-        work.Note(Proven, FormattableString.Invariant($"{copy.Files} {copy.BytesRead}"));
+            context.Report.Add("Proven from cache: this volume cannot be read past it.");
+        context.Places.TargetVolume();
+        context.Journal.Record(new Proven(copy.Files, copy.BytesRead));
     }
 
     /// <summary>The manifest, with what was read back before and not been copied again since marked as proven.</summary>
     private static IEnumerable<ManifestEntry> Marked(IFolder own, string proven)
     {
-        using var before = new ManifestCursor(Work.ReadManifest(own, proven));
-        foreach (var entry in Work.ReadManifest(own))
+        using var before = new ManifestCursor(Manifest.ReadFrom(own, proven));
+        foreach (var entry in Manifest.ReadFrom(own))
             yield return before.Find(entry.Path, entry.Facts.Kind == NodeKind.Folder)?.Doubted(false) == entry
                 ? entry with
                 {
@@ -75,16 +79,32 @@ public sealed class ProveStep : IStep
     }
 
     /// <summary>Nobody uses the source, and it still is what was copied.</summary>
-    internal static void RequireSourceUnchanged(Work work, Step step, IFolder own, IVolume sourceVolume)
+    internal static void RequireSourceUnchanged(StepContext context, Step step, IFolder own, IVolume sourceVolume)
     {
-        QuiesceStep.RequireUnused(work, step);
-        using var source = CopyStep.OpenHolding(work, sourceVolume);
+        Occupancy.RequireNone(context, step, () => Occupancy.Of(context, context.Docket.Source));
+        using var source = CopyStep.OpenHolding(context, sourceVolume);
         if (
             TreeProof
-                .Unchanged(source, Work.ReadManifest(own, work.ListOfSource), sourceVolume.Workers, work.Stop)
+                .Unchanged(source, Manifest.ReadFrom(own, context.ListOfSource), sourceVolume.Workers, context.Stop)
                 .Difference is
             { } change
         )
             throw Faults.SourceChanged(change);
     }
+}
+
+/// <summary>Reads the copy back from the medium while people still work in the source: what they change is caught up with later.</summary>
+public sealed class ProveInUseStep : IStep
+{
+    /// <inheritdoc/>
+    public Step Name => Step.Prove;
+
+    /// <inheritdoc/>
+    public StepState Entering => StepState.AtSource;
+
+    /// <inheritdoc/>
+    public StepState Leaving => StepState.AtSource;
+
+    /// <inheritdoc/>
+    public void Perform(StepContext context) => ProveStep.ProveCopy(context);
 }

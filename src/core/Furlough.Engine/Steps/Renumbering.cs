@@ -1,5 +1,6 @@
 using System.Globalization;
 using System.Text.Json;
+using Furlough.Engine.Context;
 using Furlough.Engine.Ports;
 using Furlough.Engine.Trees;
 using Furlough.Model;
@@ -19,25 +20,30 @@ internal static class Renumbering
     /// <summary>Renumbers the docket's target and the account's folders above it.</summary>
     /// <param name="receiptFolder">The folder of the receipt by which the target is adopted.</param>
     /// <param name="former">Names and numbers when the receipt was written.</param>
-    internal static void Run(Work work, IVolume volume, IFolder receiptFolder, IReadOnlyList<NumberedName> former)
+    internal static void Run(
+        StepContext context,
+        IVolume volume,
+        IFolder receiptFolder,
+        IReadOnlyList<NumberedName> former
+    )
     {
         using var root = volume.OpenRoot();
         if (receiptFolder.Find(List) is not null)
-            Finish(work, volume, root, receiptFolder);
-        var numbers = NumbersNow(work, ReadNames(receiptFolder) ?? former);
+            Finish(context, volume, root, receiptFolder);
+        var numbers = NumbersNow(context, ReadNames(receiptFolder) ?? former);
         if (numbers.Count == 0)
             return;
-        WriteDown(work, root, receiptFolder, numbers);
-        Finish(work, volume, root, receiptFolder);
-        work.Report(
+        WriteDown(context, root, receiptFolder, numbers);
+        Finish(context, volume, root, receiptFolder);
+        context.Report.Add(
             $"Owners have other numbers on this system than before: {string.Join(", ", numbers.OrderBy(n => n.Key).Select(n => $"{(n.Key.IsGroup ? "group" : "account")} {n.Key.Number} is {n.Value} now"))}."
         );
     }
 
     /// <summary>Does what is written down, then says whose numbers the tree has.</summary>
-    private static void Finish(Work work, IVolume volume, IFolder root, IFolder receiptFolder)
+    private static void Finish(StepContext context, IVolume volume, IFolder root, IFolder receiptFolder)
     {
-        Apply(work, root, receiptFolder);
+        Apply(context, root, receiptFolder);
         volume.Sync();
         using (var file = receiptFolder.OpenFile(List))
         using (var text = new StreamReader(file.Read()))
@@ -57,13 +63,13 @@ internal static class Renumbering
 
     /// <summary>Former number to present one, for names whose number is another one now.</summary>
     private static Dictionary<(uint Number, bool IsGroup), uint> NumbersNow(
-        Work work,
+        StepContext context,
         IReadOnlyList<NumberedName> former
     )
     {
-        var now = work.Machine.Accounts.Names().ToDictionary(n => (n.Name, n.IsGroup), n => n.Number);
+        var now = context.Machine.Accounts.Names().ToDictionary(n => (n.Name, n.IsGroup), n => n.Number);
         foreach (var gone in former.Where(f => !now.ContainsKey((f.Name, f.IsGroup))))
-            work.Report(
+            context.Report.Add(
                 $"There is no {(gone.IsGroup ? "group" : "account")} {gone.Name} any more; its number {gone.Number} is left as it is."
             );
         return former
@@ -73,15 +79,17 @@ internal static class Renumbering
 
     /// <summary>First line: the names whose numbers are given; then a line for each node that changes.</summary>
     private static void WriteDown(
-        Work work,
+        StepContext context,
         IFolder root,
         IFolder receiptFolder,
         Dictionary<(uint, bool), uint> numbers
     )
     {
-        var accounts = work.Machine.Accounts;
+        var accounts = context.Machine.Accounts;
         var names = JsonSerializer.Serialize(accounts.Names(), EngineJson.Default.IReadOnlyListNumberedName) + "\n";
-        var nodes = Above(work, root).Where(above => IsAccounts(work, above, numbers)).Concat(Tree(work, root));
+        var nodes = Above(context, root)
+            .Where(above => IsAccounts(context, above, numbers))
+            .Concat(Tree(context, root));
         var lines = nodes
             .Select(node => node.Renumbered(accounts, numbers))
             .OfType<Owned>()
@@ -90,23 +98,23 @@ internal static class Renumbering
     }
 
     /// <summary>Folders above are shared by the account's holdings: one that has the account's new number was renumbered with another holding.</summary>
-    private static bool IsAccounts(Work work, Owned above, Dictionary<(uint, bool), uint> numbers) =>
+    private static bool IsAccounts(StepContext context, Owned above, Dictionary<(uint, bool), uint> numbers) =>
         numbers.TryGetValue((above.Facts.Owner, false), out var now)
-        && now.ToString(CultureInfo.InvariantCulture) == work.Docket.AccountId;
+        && now.ToString(CultureInfo.InvariantCulture) == context.Docket.AccountId;
 
-    private static IEnumerable<Owned> Above(Work work, IFolder root)
+    private static IEnumerable<Owned> Above(StepContext context, IFolder root)
     {
-        var parts = work.Docket.Target.Parts;
-        for (var count = work.Docket.OwnedFrom + 1L; count < parts.Count; count++)
+        var parts = context.Docket.Target.Parts;
+        for (var count = context.Docket.OwnedFrom + 1L; count < parts.Count; count++)
         {
             using var above = Reach.Folder(root, parts.Take((int)count));
             yield return new Owned(string.Join('/', parts.Take((int)count)), above.Facts(), above.ReadAttributes());
         }
     }
 
-    private static List<Owned> Tree(Work work, IFolder root)
+    private static List<Owned> Tree(StepContext context, IFolder root)
     {
-        using var target = Reach.Folder(root, work.Docket.Target.Parts);
+        using var target = Reach.Folder(root, context.Docket.Target.Parts);
         List<Owned> nodes = [];
         Walk.Visit(
             target,
@@ -125,25 +133,25 @@ internal static class Renumbering
                 }
                 nodes.Add(
                     new Owned(
-                        path.Length == 0 ? work.Docket.Target.Path : Walk.Join(work.Docket.Target.Path, path),
+                        path.Length == 0 ? context.Docket.Target.Path : Walk.Join(context.Docket.Target.Path, path),
                         facts,
                         attributes
                     )
                 );
             },
-            work.Stop
+            context.Stop
         );
         return nodes;
     }
 
-    private static void Apply(Work work, IFolder root, IFolder receiptFolder)
+    private static void Apply(StepContext context, IFolder root, IFolder receiptFolder)
     {
         using var file = receiptFolder.OpenFile(List);
         using var text = new StreamReader(file.Read());
         text.ReadLine();
         while (text.ReadLine() is { } line)
         {
-            work.Stop.ThrowIfCancellationRequested();
+            context.Stop.ThrowIfCancellationRequested();
             var shall = Owned.Parse(line);
             var parts = shall.Path.Split('/');
             using var folder = Reach.TryFolder(root, parts[..^1]);

@@ -1,3 +1,5 @@
+using Furlough.Engine.Context;
+using Furlough.Engine.Records;
 using Furlough.Engine.Trees;
 using Furlough.Model;
 
@@ -6,36 +8,45 @@ namespace Furlough.Engine.Steps;
 /// <summary>Compares the original once more with what was copied (I3), leaves a link at the former place where one is wanted, then lets the account in again. After this there is no way back but a return.</summary>
 public sealed class ReopenStep : IStep
 {
-    /// <summary>Set once the comparison has passed: from then on the relocation only goes forward.</summary>
-    internal const string Compared = "compared";
-
     /// <inheritdoc/>
     public Step Name => Step.Reopen;
 
     /// <inheritdoc/>
-    public void Perform(Work work)
+    public StepState Entering => StepState.AtTarget;
+
+    /// <inheritdoc/>
+    public StepState Leaving => StepState.AtTargetOpen;
+
+    /// <inheritdoc/>
+    public void Perform(StepContext context)
     {
-        if (work.Noted(Compared) is null)
+        if (!context.Journal.Records.Has<SourceCompared>())
         {
-            work.TargetVolume();
-            work.RequirePointersAtTarget();
-            if (work.KeepsOriginal)
-                CompareOriginal(work);
-            FormerPlace.LeaveLink(work);
-            work.Note(Compared, "yes");
+            context.Places.TargetVolume();
+            context.Settings.RequireAtTarget();
+            if (context.KeepsOriginal)
+                CompareOriginal(context);
+            FormerPlace.LeaveLink(context);
+            context.Journal.Record(new SourceCompared());
         }
-        QuiesceStep.LetIn(work);
+        SignIn.Allow(context);
     }
 
-    private static void CompareOriginal(Work work)
+    /// <inheritdoc/>
+    public bool IsPastReturn(StepContext context) => context.Journal.Records.Has<SourceCompared>();
+
+    /// <inheritdoc/>
+    public void Undo(StepContext context) => FormerPlace.TakeBackLink(context);
+
+    private static void CompareOriginal(StepContext context)
     {
-        var volume = work.SourceVolume();
-        using var copy = work.Own(DocketSide.Copy);
-        using var own = work.Own(DocketSide.Original);
+        var volume = context.Places.SourceVolume();
+        using var copy = context.Places.Own(DocketSide.Copy);
+        using var own = context.Places.Own(DocketSide.Original);
         using var original = own.Folder.OpenFolder(Layout.Original);
         if (
             TreeProof
-                .Unchanged(original, Work.ReadManifest(copy.Folder, work.ListOfSource), volume.Workers, work.Stop)
+                .Unchanged(original, Manifest.ReadFrom(copy.Folder, context.ListOfSource), volume.Workers, context.Stop)
                 .Difference is
             { } change
         )

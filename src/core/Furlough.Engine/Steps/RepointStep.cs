@@ -1,77 +1,107 @@
-using System.Globalization;
+using Furlough.Engine.Context;
 using Furlough.Engine.Ports;
+using Furlough.Engine.Records;
+using Furlough.Engine.Trees;
 using Furlough.Model;
 
 namespace Furlough.Engine.Steps;
 
-/// <summary>Makes the proven copy, or the original, the target by one rename, then changes every pointer by compare-and-swap.</summary>
-public sealed class RepointStep : IStep
+/// <summary>Makes the target what the holding is to be, by one rename, then changes every pointer by compare-and-swap. Where the data comes from is what the methods differ in.</summary>
+public abstract class RepointStep : IStep
 {
-    /// <summary>File number of the folder that becomes the target: by it our own folder is recognised there.</summary>
-    internal const string TargetId = "target-id";
-
     /// <inheritdoc/>
     public Step Name => Step.Repoint;
 
     /// <inheritdoc/>
-    public void Perform(Work work)
+    public StepState Entering => StepState.BetweenClosed;
+
+    /// <inheritdoc/>
+    public StepState Leaving => StepState.AtTargetClosed;
+
+    /// <inheritdoc/>
+    public bool NeedsPermit => true;
+
+    /// <inheritdoc/>
+    public bool EndsNeedOfPermit => true;
+
+    /// <inheritdoc/>
+    public void Perform(StepContext context)
     {
-        var targetVolume = work.TargetVolume();
-        using (var parent = Work.Parent(targetVolume, work.Docket.Target))
-        {
-            if (work.Noted(AdoptPrepareStep.Adopted) is not null)
-                Stay(work, parent);
-            else
-            {
-                Arrive(work, targetVolume, parent);
-            }
-        }
-        ChangePointers(work);
-        work.TargetVolume();
-        work.RequirePointersAtTarget();
+        var targetVolume = context.Places.TargetVolume();
+        using (var parent = Reach.Parent(targetVolume, context.Docket.Target))
+            Arrive(context, targetVolume, parent);
+        context.Settings.Change();
+        context.Places.TargetVolume();
+        context.Settings.RequireAtTarget();
     }
 
-    /// <summary>Changes every pointer that does not lead to the target yet; links in a holding's place are left later, or have given way.</summary>
-    internal static void ChangePointers(Work work)
-    {
-        foreach (var change in work.Docket.Pointers.Where(p => !p.Address.InPlace))
-        {
-            var next = work.NextOf(change);
-            if (work.Machine.Pointers.Read(change.Address) == next)
-                continue;
-            work.Machine.Pointers.Swap(change.Address, work.FormerOf(change), next);
-        }
-    }
+    /// <inheritdoc/>
+    public abstract void Undo(StepContext context);
 
-    /// <summary>The data is where it shall be.</summary>
-    private static void Stay(Work work, IFolder parent)
+    /// <summary>Puts the data at the target.</summary>
+    private protected abstract void Arrive(StepContext context, IVolume targetVolume, IFolder parent);
+
+    /// <summary>Moves a folder to the target, once.</summary>
+    /// <param name="from">The folder that holds it.</param>
+    private protected static void Arrive(
+        StepContext context,
+        IFolder from,
+        string name,
+        IVolume targetVolume,
+        IFolder parent
+    )
     {
-        if (work.Noted(TargetId) is not null)
-            return;
-        if (parent.Find(work.Docket.Target.Parts[^1]) is not { Kind: NodeKind.Folder } there)
+        var leaf = context.Docket.Target.Parts[^1];
+        if (from.Find(name) is not { } moving)
+        {
+            if (IsArrived(context, parent))
+                return;
             throw Missing();
-        work.Note(TargetId, there.FileId.ToString(CultureInfo.InvariantCulture));
-    }
-
-    /// <summary>What becomes the target: the source itself, the original, or the proven copy.</summary>
-    private static void Arrive(Work work, IVolume targetVolume, IFolder parent)
-    {
-        if (work.Docket.Method == Method.Exchange && work.Docket.Work != DocketWork.FallBack)
-        {
-            using var above = Work.Parent(work.SourceVolume(), work.Docket.Source);
-            Arrive(work, above, work.Docket.Source.Parts[^1], targetVolume, parent);
-            return;
         }
-        var (at, name) = Waiting(work);
-        using (at)
-            Arrive(work, at.Folder, name, targetVolume, parent);
+        context.Journal.Record(new Arriving(moving.FileId));
+        FormerPlace.GiveWay(context, parent);
+        if (parent.Find(leaf) is { Kind: NodeKind.Folder } && context.Journal.Records.Has<EmptyTarget>())
+            using (context.Places.In(parent, targetVolume))
+                parent.RemoveFolder(leaf);
+        from.Move(name, parent, leaf);
+        RequireArrived(context, from, name, targetVolume, parent);
+        parent.Flush();
+        from.Flush();
     }
 
-    /// <summary>Where what becomes the target waits, and goes back to when it does not: the original's folder or the copy's.</summary>
-    internal static (DocketFolder At, string Name) Waiting(Work work) =>
-        OriginalBack.Of(work) is null
-            ? (work.Own(DocketSide.Copy), Layout.Staging)
-            : (OriginalBack.Folder(work) ?? throw Missing(), Layout.Original);
+    /// <summary>The whole path must lead to what was moved: whoever owns a folder above may have moved that away meanwhile. Then everything goes back.</summary>
+    private static void RequireArrived(
+        StepContext context,
+        IFolder from,
+        string name,
+        IVolume targetVolume,
+        IFolder parent
+    )
+    {
+        using var walked = Reach.TryParent(targetVolume, context.Docket.Target);
+        if (walked is not null && walked.Facts().FileId == parent.Facts().FileId && IsArrived(context, walked))
+            return;
+        parent.Move(context.Docket.Target.Parts[^1], from, name);
+        throw new Fault(
+            "target-moved-away",
+            $"The folders above `{context.Places.TargetShown}` were moved or replaced while the holding was put there.",
+            "Find out who did that, then {retry}."
+        );
+    }
+
+    /// <summary>Whether the folder at the target is the one that this docket put there.</summary>
+    internal static bool IsArrived(StepContext context, IFolder parent) =>
+        context.Journal.Records.Find<Arriving>() is { FileId: var id }
+        && parent.Find(context.Docket.Target.Parts[^1]) is { Kind: NodeKind.Folder } there
+        && there.FileId == id;
+
+    /// <summary>Whether a copy that is to be taken back from the target is still there.</summary>
+    internal static bool StaysAtTarget(StepContext context, IFolder parent) =>
+        MayLeave(context) && IsArrived(context, parent);
+
+    /// <summary>Whether nothing leads to the target any more. Links in a holding's place are put right with the place itself.</summary>
+    private protected static bool MayLeave(StepContext context) =>
+        context.Docket.Pointers.All(p => p.Address.InPlace) || context.Live.Now() != Live.Target;
 
     internal static Fault Missing() =>
         new(
@@ -79,44 +109,137 @@ public sealed class RepointStep : IStep
             "What was to become live is gone from the target volume.",
             "Find out who removed it, then {retry}."
         );
+}
 
-    private static void Arrive(Work work, IFolder from, string name, IVolume targetVolume, IFolder parent)
+/// <summary>The proven copy becomes the target.</summary>
+public class RepointCopyStep : RepointStep
+{
+    /// <inheritdoc/>
+    public override void Undo(StepContext context)
     {
-        var leaf = work.Docket.Target.Parts[^1];
-        if (from.Find(name) is not { } moving)
-        {
-            if (IsArrived(work, parent))
-                return;
-            throw Missing();
-        }
-        work.Note(TargetId, moving.FileId.ToString(CultureInfo.InvariantCulture));
-        FormerPlace.GiveWay(work, parent);
-        if (parent.Find(leaf) is { Kind: NodeKind.Folder } && work.Noted(PrepareStep.EmptyTarget) is not null)
-            using (work.In(parent, targetVolume))
-                parent.RemoveFolder(leaf);
-        from.Move(name, parent, leaf);
-        RequireArrived(work, from, name, targetVolume, parent);
-        parent.Flush();
-        from.Flush();
-    }
-
-    /// <summary>The whole path must lead to what was moved: whoever owns a folder above may have moved that away meanwhile. Then everything goes back.</summary>
-    private static void RequireArrived(Work work, IFolder from, string name, IVolume targetVolume, IFolder parent)
-    {
-        using var walked = Work.TryParent(targetVolume, work.Docket.Target);
-        if (walked is not null && walked.Facts().FileId == parent.Facts().FileId && IsArrived(work, walked))
+        // What could not be put back at the source lives on at the target.
+        if (IsOriginalAside(context))
             return;
-        parent.Move(work.Docket.Target.Parts[^1], from, name);
-        throw new Fault(
-            "target-moved-away",
-            $"The folders above `{work.Machine.Volumes.Show(work.Docket.Target)}` were moved or replaced while the holding was put there.",
-            "Find out who did that, then {retry}."
+        context.Settings.PutBack();
+        context.Report.Try(
+            fault => $"The unfinished copy could not be removed now ({fault}); the next attempt removes it.",
+            () => TakeBack(context)
         );
     }
 
-    /// <summary>Whether the folder at the target is the one that this docket put there.</summary>
-    internal static bool IsArrived(Work work, IFolder parent) =>
-        work.Noted(TargetId) is { } id
-        && parent.Find(work.Docket.Target.Parts[^1]) is { Kind: NodeKind.Folder } there
-        && there.FileId.ToString(CultureInfo.InvariantCulture) == id;
+    /// <summary>Where it waits, and goes back to.</summary>
+    private protected virtual (DocketFolder At, string Name) Waiting(StepContext context) =>
+        (context.Places.Own(DocketSide.Copy), Layout.Staging);
+
+    private protected override void Arrive(StepContext context, IVolume targetVolume, IFolder parent)
+    {
+        var (at, name) = Waiting(context);
+        using (at)
+            Arrive(context, at.Folder, name, targetVolume, parent);
+    }
+
+    private void TakeBack(StepContext context)
+    {
+        using var parent = Reach.TryParent(context.Places.TargetVolume(), context.Docket.Target);
+        if (parent is null || !StaysAtTarget(context, parent))
+            return;
+        var (at, name) = Waiting(context);
+        using (at)
+        {
+            parent.Move(context.Docket.Target.Parts[^1], at.Folder, name);
+            at.Folder.Flush();
+        }
+        parent.Flush();
+    }
+
+    private static bool IsOriginalAside(StepContext context)
+    {
+        if (!context.KeepsOriginal)
+            return false;
+        using var at = context.Places.TryOwn(DocketSide.Original);
+        return at is { HoldsOriginal: true };
+    }
+}
+
+/// <summary>The original of what is returned becomes the target: nothing has changed since it was set aside.</summary>
+public sealed class RepointRenamedStep : RepointCopyStep
+{
+    private protected override (DocketFolder At, string Name) Waiting(StepContext context) =>
+        (OriginalBack.Folder(context) ?? throw Missing(), Layout.Original);
+}
+
+/// <summary>What was adopted stays where it is.</summary>
+public sealed class RepointAdoptedStep : RepointStep
+{
+    /// <inheritdoc/>
+    public override void Undo(StepContext context) => context.Settings.PutBack();
+
+    private protected override void Arrive(StepContext context, IVolume targetVolume, IFolder parent)
+    {
+        if (context.Journal.Records.Has<Arriving>())
+            return;
+        if (parent.Find(context.Docket.Target.Parts[^1]) is not { Kind: NodeKind.Folder } there)
+            throw Missing();
+        context.Journal.Record(new Arriving(there.FileId));
+    }
+}
+
+/// <summary>The source itself becomes the target.</summary>
+public sealed class RepointSourceStep : RepointStep
+{
+    /// <inheritdoc/>
+    public override void Undo(StepContext context)
+    {
+        TakeBack(context);
+        context.Settings.PutBack();
+    }
+
+    private protected override void Arrive(StepContext context, IVolume targetVolume, IFolder parent)
+    {
+        using var above = Reach.Parent(context.Places.SourceVolume(), context.Docket.Source);
+        Arrive(context, above, context.Docket.Source.Parts[^1], targetVolume, parent);
+    }
+
+    private static void TakeBack(StepContext context)
+    {
+        var leaf = context.Docket.Source.Parts[^1];
+        using var parent = Reach.Parent(context.Places.SourceVolume(), context.Docket.Source);
+        using var targetParent = Reach.TryParent(context.Places.TargetVolume(), context.Docket.Target);
+        if (targetParent is null || !IsArrived(context, targetParent) || parent.Find(leaf) is not null)
+            return;
+        targetParent.Move(context.Docket.Target.Parts[^1], parent, leaf);
+        parent.Flush();
+        targetParent.Flush();
+    }
+}
+
+/// <summary>An original becomes the target, because the live place is lost.</summary>
+public sealed class RepointOriginalStep : RepointStep
+{
+    /// <inheritdoc/>
+    public override void Undo(StepContext context)
+    {
+        TakeBack(context);
+        context.Settings.PutBack();
+    }
+
+    private protected override void Arrive(StepContext context, IVolume targetVolume, IFolder parent)
+    {
+        using var at = OriginalBack.Folder(context) ?? throw Missing();
+        Arrive(context, at.Folder, Layout.Original, targetVolume, parent);
+    }
+
+    /// <summary>What was to become live is an original once more.</summary>
+    private static void TakeBack(StepContext context)
+    {
+        using var parent = Reach.Parent(context.Places.TargetVolume(), context.Docket.Target);
+        using var at = OriginalBack.Folder(context);
+        if (at?.Folder is { } own && IsArrived(context, parent))
+        {
+            parent.Move(context.Docket.Target.Parts[^1], own, Layout.Original);
+            own.Flush();
+            parent.Flush();
+        }
+        TargetFolders.RestoreEmpty(context, parent);
+    }
 }

@@ -1,4 +1,7 @@
+using Furlough.Engine.Context;
 using Furlough.Engine.Ports;
+using Furlough.Engine.Records;
+using Furlough.Engine.Trees;
 using Furlough.Model;
 
 namespace Furlough.Engine.Steps;
@@ -10,51 +13,77 @@ public sealed class SetAsideStep : IStep
     public Step Name => Step.SetAside;
 
     /// <inheritdoc/>
-    public void Perform(Work work)
+    public StepState Entering => StepState.AtTargetClosed;
+
+    /// <inheritdoc/>
+    public StepState Leaving => StepState.AtTargetClosed;
+
+    /// <inheritdoc/>
+    public void Perform(StepContext context)
     {
-        work.TargetVolume();
-        work.RequirePointersAtTarget();
-        using var copy = work.Own(DocketSide.Copy);
+        context.Places.TargetVolume();
+        context.Settings.RequireAtTarget();
+        using var copy = context.Places.Own(DocketSide.Copy);
         var targetOwn = copy.Folder;
-        var proven = (work.Noted(ProveStep.Proven) ?? "0 0").Split(' ').Select(long.Parse).ToArray();
+        var proven = context.Journal.Records.Find<Proven>() ?? new Proven(0, 0);
         var receipt = new Receipt(
-            work.Docket,
-            work.History(),
-            work.Time.GetUtcNow(),
-            proven[0],
-            proven[1],
+            context.Docket,
+            context.Settings.History(),
+            context.Time.GetUtcNow(),
+            proven.Files,
+            proven.Bytes,
             ManifestDigest(targetOwn),
-            work.Machine.Accounts.Names()
+            context.Machine.Accounts.Names()
         );
-        receipt.Write(targetOwn, work.Signer);
-        if (work.Noted(AdoptPrepareStep.NothingAtSource) is null)
-            SetAside(work, targetOwn, receipt);
+        receipt.Write(targetOwn, context.Signer);
+        if (!context.Journal.Records.Has<NothingAtSource>())
+            SetAside(context, targetOwn, receipt);
     }
 
-    private static void SetAside(Work work, IFolder targetOwn, Receipt receipt)
+    /// <inheritdoc/>
+    public void Undo(StepContext context)
     {
-        using var sourceParent = Work.Parent(work.SourceVolume(), work.Docket.Source);
+        using var at = context.Places.TryOwn(DocketSide.Original);
+        if (at is not { HoldsOriginal: true, Folder: var own })
+            return;
+        using var parent = Reach.Parent(context.Places.SourceVolume(), context.Docket.Source);
+        var leaf = context.Docket.Source.Parts[^1];
+        if (parent.Find(leaf) is not null)
+        {
+            context.Report.Add(
+                $"Something new stands at `{context.Places.SourceShown}`; the original waits in `{context.Machine.Volumes.Show(context.Docket.Source with { Path = at.Path })}`."
+            );
+            return;
+        }
+        own.Move(Layout.Original, parent, leaf);
+        parent.Flush();
+        own.Flush();
+    }
+
+    private static void SetAside(StepContext context, IFolder targetOwn, Receipt receipt)
+    {
+        using var sourceParent = Reach.Parent(context.Places.SourceVolume(), context.Docket.Source);
         // Its own name is durable before anything is moved into it: the original must not hang on a folder that a crash forgets.
-        using var at = OwnFolders.Make(work, DocketSide.Original);
+        using var at = OwnFolders.Make(context, DocketSide.Original);
         var own = at.Folder;
         try
         {
             if (own.Find(Layout.Manifest) is null)
-                DurableFile.Copy(targetOwn, work.ListOfSource, own, Layout.Manifest);
-            receipt.Write(own, work.Signer);
+                DurableFile.Copy(targetOwn, context.ListOfSource, own, Layout.Manifest);
+            receipt.Write(own, context.Signer);
         }
         catch (IoFault fault) when (fault.Reason == IoReason.NoSpace)
         {
-            work.Report(
+            context.Report.Add(
                 "The source volume is full: receipt and manifest of the original stand only on the target volume."
             );
         }
         if (own.Find(Layout.Original) is null)
         {
-            var leaf = work.Docket.Source.Parts[^1];
+            var leaf = context.Docket.Source.Parts[^1];
             sourceParent.Move(leaf, own, Layout.Original);
             // Whoever owns the folder above may have put another one there: that one goes back.
-            if (own.Find(Layout.Original) is not { } moved || moved.FileId != SourceId(work, targetOwn))
+            if (own.Find(Layout.Original) is not { } moved || moved.FileId != SourceId(context, targetOwn))
             {
                 own.Move(Layout.Original, sourceParent, leaf);
                 throw Faults.SourceChanged("`.`: it was replaced");
@@ -65,8 +94,8 @@ public sealed class SetAsideStep : IStep
     }
 
     /// <summary>The file number of the folder that was copied.</summary>
-    private static ulong SourceId(Work work, IFolder targetOwn) =>
-        Work.ReadManifest(targetOwn, work.ListOfSource).First().Facts.FileId;
+    private static ulong SourceId(StepContext context, IFolder targetOwn) =>
+        Manifest.ReadFrom(targetOwn, context.ListOfSource).First().Facts.FileId;
 
     internal static string ManifestDigest(IFolder own)
     {

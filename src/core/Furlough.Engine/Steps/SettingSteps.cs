@@ -1,43 +1,73 @@
+using Furlough.Engine.Context;
 using Furlough.Engine.Ports;
+using Furlough.Engine.Records;
 using Furlough.Engine.Trees;
 using Furlough.Model;
 
 namespace Furlough.Engine.Steps;
 
 /// <summary>Compares reality with the docket (I9) and makes the folder that the settings will lead to. A return leaves folders alone.</summary>
-public sealed class SettingPrepareStep : IStep
+public sealed class PrepareSettingStep : IStep
 {
-    /// <summary>Set when everything was compared: nothing has been made before.</summary>
-    internal const string Compared = "setting-compared";
-
-    /// <summary>Set, with its name behind it, before one of the target's folders is made: only then it is removed again.</summary>
-    internal const string Made = "made-target ";
-
     /// <inheritdoc/>
     public Step Name => Step.Prepare;
 
     /// <inheritdoc/>
-    public void Perform(Work work)
+    public StepState Entering => StepState.AtSourceOpen;
+
+    /// <inheritdoc/>
+    public StepState Leaving => StepState.AtSourceOpen;
+
+    /// <inheritdoc/>
+    public void Perform(StepContext context)
     {
-        var docket = work.Docket;
+        var docket = context.Docket;
         if (docket.Work == DocketWork.Return)
             return;
-        PrepareStep.RequirePlainPath(docket.Target);
-        using var root = work.TargetVolume().OpenRoot();
+        Preparation.RequirePlainPath(docket.Target);
+        using var root = context.Places.TargetVolume().OpenRoot();
         using (var present = Reach.TryFolder(root, docket.Target.Parts.SkipLast(1)))
             foreach (var leaf in Leaves(docket))
                 if (present?.Find(leaf) is { } there && there.Kind != NodeKind.Folder)
                     throw Faults.TargetNotEmpty(
-                        work.Machine.Volumes.Show(docket.Target),
+                        context.Machine.Volumes.Show(docket.Target),
                         [$"a {there.Kind.Word()} of the name {leaf}"]
                     );
-        work.Note(Compared, "yes");
-        using var parent = PrepareStep.MakeParents(work, root);
+        context.Journal.Record(new Compared());
+        using var parent = TargetFolders.Make(context, root);
         foreach (var leaf in Leaves(docket).Where(l => parent.Find(l) is null))
         {
-            work.Note(Made + leaf, "yes");
-            PrepareStep.MakeFolder(work, parent, leaf, !docket.Holding.IsShared);
+            context.Journal.Record(new MadeTarget(leaf));
+            TargetFolders.MakeOne(context, parent, leaf, !docket.Holding.IsShared);
         }
+    }
+
+    /// <summary>The folder that settings were to lead to goes again, if this docket made it and nobody has put anything there.</summary>
+    public void Undo(StepContext context)
+    {
+        if (!context.Journal.Records.Has<Compared>())
+            return;
+        context.Report.Try(
+            fault => $"The empty folder `{context.Places.TargetShown}` could not be removed now ({fault}).",
+            () => RemoveMade(context)
+        );
+    }
+
+    private static void RemoveMade(StepContext context)
+    {
+        var volume = context.Places.TargetVolume();
+        using (var parent = Reach.TryParent(volume, context.Docket.Target))
+            foreach (var leaf in Leaves(context.Docket).Where(l => context.Journal.Records.Has<MadeTarget>(l)))
+            {
+                if (parent?.Find(leaf) is not { Kind: NodeKind.Folder })
+                    continue;
+                using (var folder = parent.OpenFolder(leaf))
+                    if (folder.List().Count > 0)
+                        return;
+                parent.RemoveFolder(leaf);
+                parent.Flush();
+            }
+        TargetFolders.RemoveMade(context, volume);
     }
 
     /// <summary>The folders to which the settings will lead: the target, and those beside it that twins have.</summary>
@@ -49,55 +79,79 @@ public sealed class SettingPrepareStep : IStep
 }
 
 /// <summary>Waits until the program is closed that would write over the settings, then changes each by compare-and-swap.</summary>
-public sealed class SettingRepointStep : IStep
+public sealed class RepointSettingStep : IStep
 {
     /// <inheritdoc/>
     public Step Name => Step.Repoint;
 
     /// <inheritdoc/>
-    public void Perform(Work work)
+    public StepState Entering => StepState.BetweenOpen;
+
+    /// <inheritdoc/>
+    public StepState Leaving => StepState.AtTargetOpen;
+
+    /// <inheritdoc/>
+    public bool NeedsPermit => true;
+
+    /// <inheritdoc/>
+    public bool EndsNeedOfPermit => true;
+
+    /// <inheritdoc/>
+    public Fault? InTheWay(StepContext context) => Occupancy.ByPrograms(context);
+
+    /// <inheritdoc/>
+    public void Undo(StepContext context) => context.Settings.PutBack();
+
+    /// <inheritdoc/>
+    public void Perform(StepContext context)
     {
         try
         {
-            QuiesceStep.RequireUnused(work, Name);
+            Occupancy.RequireNone(context, Name, () => InTheWay(context));
         }
         catch (Fault running)
             when (running.Code == Faults.ProgramRunningCode
-                && work.Docket.Terms.KeepWaiting
-                && work.LiveNow() == Live.Source
+                && context.Docket.Terms.KeepWaiting
+                && context.Live.Now() == Live.Source
             )
         {
             throw new Parked(running);
         }
-        SettingConfirmStep.RequireTarget(work);
-        RepointStep.ChangePointers(work);
+        ConfirmSettingStep.RequireTarget(context);
+        context.Settings.Change();
     }
 }
 
 /// <summary>Reads the settings back and asks the program itself.</summary>
-public sealed class SettingConfirmStep : IStep
+public sealed class ConfirmSettingStep : IStep
 {
     /// <inheritdoc/>
     public Step Name => Step.Confirm;
 
     /// <inheritdoc/>
-    public void Perform(Work work)
+    public StepState Entering => StepState.AtTargetOpen;
+
+    /// <inheritdoc/>
+    public StepState Leaving => StepState.AtTargetOpen;
+
+    /// <inheritdoc/>
+    public void Perform(StepContext context)
     {
-        work.RequirePointersAtTarget();
-        RequireTarget(work);
-        ConfirmStep.AskSystem(work);
+        context.Settings.RequireAtTarget();
+        RequireTarget(context);
+        ConfirmStep.AskSystem(context);
     }
 
     /// <summary>The folder that the settings lead to must be there; where a return leads is the system's own affair.</summary>
-    internal static void RequireTarget(Work work)
+    internal static void RequireTarget(StepContext context)
     {
-        if (work.Docket.Work == DocketWork.Return)
+        if (context.Docket.Work == DocketWork.Return)
             return;
-        using var parent = Work.TryParent(work.TargetVolume(), work.Docket.Target);
-        if (SettingPrepareStep.Leaves(work.Docket).Any(l => parent?.Find(l) is not { Kind: NodeKind.Folder }))
+        using var parent = Reach.TryParent(context.Places.TargetVolume(), context.Docket.Target);
+        if (PrepareSettingStep.Leaves(context.Docket).Any(l => parent?.Find(l) is not { Kind: NodeKind.Folder }))
             throw new Fault(
                 "target-missing",
-                $"The folder `{work.Machine.Volumes.Show(work.Docket.Target)}` is gone.",
+                $"The folder `{context.Places.TargetShown}` is gone.",
                 "Find out who removed it, then {retry}."
             );
     }

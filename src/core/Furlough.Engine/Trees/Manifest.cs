@@ -112,6 +112,15 @@ public static class Manifest
     /// <summary>The line that ends a complete manifest.</summary>
     public const string EndMark = "end\n";
 
+    /// <summary>The entries of a complete manifest in a folder.</summary>
+    public static IEnumerable<ManifestEntry> ReadFrom(IFolder folder, string name = Layout.Manifest)
+    {
+        using var file = folder.OpenFile(name);
+        using var stream = file.Read();
+        foreach (var entry in Read(stream))
+            yield return entry;
+    }
+
     /// <summary>Entries up to the end mark or the first torn line.</summary>
     public static IEnumerable<ManifestEntry> Read(Stream stream)
     {

@@ -1,4 +1,5 @@
 using Furlough.Engine.Ports;
+using Furlough.Model;
 
 namespace Furlough.Engine.Trees;
 
@@ -96,6 +97,20 @@ public static class Walk
 /// <summary>Opens folders step by step from a volume's verified root (I8).</summary>
 public static class Reach
 {
+    /// <summary>Opens the folder that contains a place.</summary>
+    public static IFolder Parent(IVolume volume, Place place)
+    {
+        using var root = volume.OpenRoot();
+        return Folder(root, place.Parts.SkipLast(1));
+    }
+
+    /// <summary>The folder that contains a place, or null when it is not there.</summary>
+    public static IFolder? TryParent(IVolume volume, Place place)
+    {
+        using var root = volume.OpenRoot();
+        return TryFolder(root, place.Parts.SkipLast(1));
+    }
+
     /// <summary>Opens the folder at a path; every part must be a real folder on this volume.</summary>
     public static IFolder Folder(IFolder root, IEnumerable<string> parts) =>
         TryFolder(root, parts) ?? throw new IoFault(IoReason.NotFound, string.Join('/', parts), "no such folder");

@@ -1,7 +1,7 @@
 using Furlough.Engine.Ports;
 using Furlough.Model;
 
-namespace Furlough.Engine.Steps;
+namespace Furlough.Engine.Context;
 
 /// <summary>
 /// Lets bytes pass at the docket's rate, and heeds at every file what the service wishes: that it rests, or that the docket is backed out. Safe for

@@ -1,7 +1,7 @@
 using Furlough.Engine.Steps;
 using Furlough.Model;
 
-namespace Furlough.Engine;
+namespace Furlough.Engine.Context;
 
 /// <summary>Faults as technicians read them: what happened, where the data is now, what to do.</summary>
 internal static class FailureText
@@ -9,9 +9,9 @@ internal static class FailureText
     /// <summary>The three sentences.</summary>
     /// <param name="isLive">The data is at its new place for good: nothing is left to try again, but to look whether all is right.</param>
     /// <param name="waits">It goes on when the fault is over.</param>
-    internal static Failure Of(Work work, Fault fault, string where, bool isLive = false, bool waits = false)
+    internal static Failure Of(Docket docket, Fault fault, string where, bool isLive = false, bool waits = false)
     {
-        var again = work.Docket.Work switch
+        var again = docket.Work switch
         {
             DocketWork.Return => "relocation return",
             DocketWork.FallBack => "relocation fall-back",
@@ -20,25 +20,25 @@ internal static class FailureText
         };
         var retry =
             isLive ? "`furlough audit make`"
-            : work.Docket.Work == DocketWork.Discard ? "discard it again (`furlough original list` names it)"
-            : $"`furlough {again} {work.Docket.Relocation}`";
+            : docket.Work == DocketWork.Discard ? "discard it again (`furlough original list` names it)"
+            : $"`furlough {again} {docket.Relocation}`";
         var remedy =
-            fault is IoFault { Reason: IoReason.Unreadable } io && IsOfCopy(work.Docket, io.Path)
+            fault is IoFault { Reason: IoReason.Unreadable } io && IsOfCopy(docket, io.Path)
                 ? "Check the disk of the target; the source can be read. Then {retry}."
                 : fault.Remedy;
         return new Failure(
             fault.Code,
-            Sentence(work, fault, waits ? "waits" : "stopped"),
+            Sentence(docket, fault, waits ? "waits" : "stopped"),
             where,
             remedy
                 .Replace("{retry}", retry, StringComparison.Ordinal)
-                .Replace("{number}", $"{work.Docket.Relocation}", StringComparison.Ordinal)
+                .Replace("{number}", $"{docket.Relocation}", StringComparison.Ordinal)
         );
     }
 
-    private static string Sentence(Work work, Fault fault, string what)
+    private static string Sentence(Docket docket, Fault fault, string what)
     {
-        var doing = work.Docket.Work switch
+        var doing = docket.Work switch
         {
             DocketWork.Discard => "Discarding the original of",
             DocketWork.Return => "The return of",
@@ -47,8 +47,8 @@ internal static class FailureText
             _ => "The relocation of",
         };
         return fault is IoFault io
-            ? $"{doing} {work.Docket.Holding} {what}: {(IsOfCopy(work.Docket, io.Path) ? "the copy of " : "")}`{PathText.Show(Within(work.Docket, io.Path))}` {Verb(io.Reason)} ({io.SystemWords})."
-            : $"{doing} {work.Docket.Holding} {what}: {char.ToLowerInvariant(fault.Message[0])}{fault.Message[1..]}";
+            ? $"{doing} {docket.Holding} {what}: {(IsOfCopy(docket, io.Path) ? "the copy of " : "")}`{PathText.Show(Within(docket, io.Path))}` {Verb(io.Reason)} ({io.SystemWords})."
+            : $"{doing} {docket.Holding} {what}: {char.ToLowerInvariant(fault.Message[0])}{fault.Message[1..]}";
     }
 
     private static string Verb(IoReason reason) =>

@@ -1,26 +1,15 @@
 using System.Globalization;
 using System.Text.Json;
 using Furlough.Engine.Ports;
-using Furlough.Engine.Steps;
+using Furlough.Engine.Records;
 using Furlough.Model;
 using Microsoft.Data.Sqlite;
 
-namespace Furlough.Agent;
+namespace Furlough.Agent.Journal;
 
 /// <summary>What the agent must not forget: dockets, the engine's journal, bulletins and originals. One file, every write durable on return.</summary>
 public sealed class AgentStore : IJournal, IDisposable
 {
-    private const string Schema = """
-        CREATE TABLE IF NOT EXISTS setting (key TEXT PRIMARY KEY, value TEXT NOT NULL);
-        CREATE TABLE IF NOT EXISTS docket (number INTEGER PRIMARY KEY, id TEXT NOT NULL UNIQUE, relocation INTEGER NOT NULL, supersession INTEGER NOT NULL, body TEXT NOT NULL, begun TEXT, undoing TEXT, ended TEXT, signed TEXT);
-        CREATE TABLE IF NOT EXISTS done (docket TEXT NOT NULL, step TEXT NOT NULL, PRIMARY KEY (docket, step));
-        CREATE TABLE IF NOT EXISTS note (docket TEXT NOT NULL, key TEXT NOT NULL, value TEXT NOT NULL, PRIMARY KEY (docket, key));
-        CREATE TABLE IF NOT EXISTS bulletin (number INTEGER PRIMARY KEY, docket TEXT NOT NULL, body TEXT NOT NULL);
-        CREATE TABLE IF NOT EXISTS original (docket TEXT PRIMARY KEY, body TEXT NOT NULL);
-        CREATE TABLE IF NOT EXISTS refusal (at TEXT NOT NULL, text TEXT NOT NULL);
-        CREATE TABLE IF NOT EXISTS space (at INTEGER NOT NULL, volume TEXT NOT NULL, used INTEGER NOT NULL, PRIMARY KEY (at, volume));
-        """;
-
     private readonly Lock _lock = new();
     private readonly SqliteConnection _connection;
 
@@ -33,10 +22,7 @@ public sealed class AgentStore : IJournal, IDisposable
         );
         _connection.Open();
         Execute($"PRAGMA journal_mode=WAL; PRAGMA synchronous={(durable ? "FULL" : "OFF")}; PRAGMA busy_timeout=5000;");
-        Execute(Schema);
-        // Journals from before it was kept have no such column.
-        if (Query("SELECT 1 FROM pragma_table_info('docket') WHERE name='signed'", r => r.GetInt32(0)).Count == 0)
-            Execute("ALTER TABLE docket ADD COLUMN signed TEXT");
+        Schema.Prepare(_connection);
     }
 
     /// <inheritdoc/>
@@ -218,15 +204,20 @@ public sealed class AgentStore : IJournal, IDisposable
             )
             .Any(d =>
                 d.Work.MovesHolding()
-                && d.Pointers.Any(p => Work.IsSame(p.Address, address) && (p.Expected == value || p.Next == value))
+                && d.Pointers.Any(p => p.Address.IsSameSetting(address) && (p.Expected == value || p.Next == value))
             )
         // What a program wrote at its first start no docket could say.
         || Query(
-                "SELECT note.key FROM note JOIN docket ON docket.id = note.docket WHERE docket.ended IN ('switched','finished','returned') AND note.value=$a",
-                r => r.GetString(0),
-                value.Type + "\t" + value.Text
+                $"""
+                SELECT record.kind, record.body FROM record JOIN docket ON docket.id = record.docket
+                WHERE docket.ended IN ('switched','finished','returned') AND record.kind IN ('{string.Join(
+                    "','",
+                    StepRecordFormat.OfSettings
+                )}')
+                """,
+                r => StepRecordFormat.Read(r.GetString(0), r.GetString(1))
             )
-            .Any(key => Work.IsNotedOf(address, key));
+            .Any(r => StepRecordFormat.IsValueOf(r, address, value));
 
     /// <summary>Whether a docket was ever taken in.</summary>
     public bool Knows(Guid docket) =>
@@ -283,12 +274,16 @@ public sealed class AgentStore : IJournal, IDisposable
             .FirstOrDefault();
         var done = Query("SELECT step FROM done WHERE docket=$a", r => Words.Find<Step>(r.GetString(0))!.Value, id)
             .ToHashSet();
-        var notes = Query("SELECT key, value FROM note WHERE docket=$a", r => (r.GetString(0), r.GetString(1)), id)
-            .ToDictionary(n => n.Item1, n => n.Item2, StringComparer.Ordinal);
+        var records = Query(
+                "SELECT kind, body FROM record WHERE docket=$a",
+                r => StepRecordFormat.Read(r.GetString(0), r.GetString(1)),
+                id
+            )
+            .Aggregate(StepRecordSet.Empty, (set, record) => set.With(record));
         return new JournalState(
             row.Item1 is { } b ? Words.Find<Step>(b) : null,
             done,
-            notes,
+            records,
             row.Item2 is { } u ? JsonSerializer.Deserialize(u, ModelJson.Default.Failure) : null,
             row.Item3 is { } e ? Words.Find<RelocationState>(e) : null
         );
@@ -303,13 +298,29 @@ public sealed class AgentStore : IJournal, IDisposable
         Execute("INSERT INTO done VALUES ($a,$b) ON CONFLICT DO NOTHING", docket.ToString(), step.Word());
 
     /// <inheritdoc/>
-    public void Note(Guid docket, string key, string value) =>
+    public void Record(Guid docket, StepRecord record)
+    {
+        var stored = StepRecordFormat.Store(record);
         Execute(
-            "INSERT INTO note VALUES ($a,$b,$c) ON CONFLICT(docket,key) DO UPDATE SET value=$c",
+            "INSERT INTO record VALUES ($a,$b,$c,$d) ON CONFLICT(docket,kind,key) DO UPDATE SET body=$d",
             docket.ToString(),
-            key,
-            value
+            stored.Kind,
+            stored.Key,
+            stored.Body
         );
+    }
+
+    /// <inheritdoc/>
+    public void Forget(Guid docket, StepRecord record)
+    {
+        var stored = StepRecordFormat.Store(record);
+        Execute(
+            "DELETE FROM record WHERE docket=$a AND kind=$b AND key=$c",
+            docket.ToString(),
+            stored.Kind,
+            stored.Key
+        );
+    }
 
     /// <inheritdoc/>
     public void Undo(Guid docket, Failure cause) =>

@@ -2,7 +2,7 @@ using System.Collections.Concurrent;
 using Furlough.Engine.Ports;
 using Furlough.Model;
 
-namespace Furlough.Engine.Steps;
+namespace Furlough.Engine.Context;
 
 /// <summary>What is written in sources while they are copied, by docket. It outlives a docket that is put away for a while, and ends with the agent.</summary>
 public sealed class WriteWatches

@@ -1,7 +1,7 @@
 using Furlough.Engine.Ports;
 using Furlough.Model;
 
-namespace Furlough.Engine;
+namespace Furlough.Engine.Context;
 
 /// <summary>
 /// The people at the machine, who are told before they are kept out. A person is told once for all dockets of an account that follow one another, and may

@@ -1,0 +1,112 @@
+using System.Text.Json;
+using Furlough.Engine.Records;
+using Furlough.Model;
+using Microsoft.Data.Sqlite;
+
+namespace Furlough.Agent.Journal;
+
+/// <summary>The tables of the agent's file, with a version, and how files of earlier versions become this one.</summary>
+internal static class Schema
+{
+    /// <summary>
+    /// 1: notes were texts under keys; files had no version number.
+    /// 2: steps record typed facts.
+    /// </summary>
+    private const long Current = 2;
+
+    private const string Tables = """
+        CREATE TABLE IF NOT EXISTS setting (key TEXT PRIMARY KEY, value TEXT NOT NULL);
+        CREATE TABLE IF NOT EXISTS docket (
+            number INTEGER PRIMARY KEY, id TEXT NOT NULL UNIQUE, relocation INTEGER NOT NULL, supersession INTEGER NOT NULL,
+            body TEXT NOT NULL, begun TEXT, undoing TEXT, ended TEXT, signed TEXT);
+        CREATE TABLE IF NOT EXISTS done (docket TEXT NOT NULL, step TEXT NOT NULL, PRIMARY KEY (docket, step));
+        CREATE TABLE IF NOT EXISTS record (
+            docket TEXT NOT NULL, kind TEXT NOT NULL, key TEXT NOT NULL, body TEXT NOT NULL, PRIMARY KEY (docket, kind, key));
+        CREATE TABLE IF NOT EXISTS bulletin (number INTEGER PRIMARY KEY, docket TEXT NOT NULL, body TEXT NOT NULL);
+        CREATE TABLE IF NOT EXISTS original (docket TEXT PRIMARY KEY, body TEXT NOT NULL);
+        CREATE TABLE IF NOT EXISTS refusal (at TEXT NOT NULL, text TEXT NOT NULL);
+        CREATE TABLE IF NOT EXISTS space (
+            at INTEGER NOT NULL, volume TEXT NOT NULL, used INTEGER NOT NULL, PRIMARY KEY (at, volume));
+        """;
+
+    /// <summary>Makes the tables of a new file, or takes a file of an earlier version over, all or nothing.</summary>
+    /// <exception cref="FormatException">A later version wrote the file, or what it holds cannot be read.</exception>
+    internal static void Prepare(SqliteConnection connection)
+    {
+        using var transaction = connection.BeginTransaction();
+        var found = (long)Scalar(connection, "PRAGMA user_version")!;
+        if (found > Current)
+            throw new FormatException(
+                $"A later version of the agent wrote `{connection.DataSource}` (schema {found}, this one reads up to {Current}). Install that version again; nothing was changed."
+            );
+        Execute(connection, Tables);
+        if (found < Current)
+            TakeOver(connection);
+        Execute(connection, $"PRAGMA user_version={Current}");
+        transaction.Commit();
+    }
+
+    private static void TakeOver(SqliteConnection connection)
+    {
+        // The oldest journals did not keep dockets as they were signed.
+        if (Scalar(connection, "SELECT 1 FROM pragma_table_info('docket') WHERE name='signed'") is null)
+            Execute(connection, "ALTER TABLE docket ADD COLUMN signed TEXT");
+        if (Scalar(connection, "SELECT 1 FROM pragma_table_info('note')") is null)
+            return;
+        foreach (var (id, body, notes) in ReadNotes(connection))
+        {
+            var docket = JsonSerializer.Deserialize(body, ModelJson.Default.Docket)!;
+            foreach (var record in FormerNotes.Read(docket, notes).Select(StepRecordFormat.Store))
+                Execute(
+                    connection,
+                    "INSERT INTO record VALUES ($a,$b,$c,$d)",
+                    id,
+                    record.Kind,
+                    record.Key,
+                    record.Body
+                );
+        }
+        Execute(connection, "DROP TABLE note");
+    }
+
+    private static List<(string Docket, string Body, Dictionary<string, string> Notes)> ReadNotes(
+        SqliteConnection connection
+    )
+    {
+        using var command = connection.CreateCommand();
+        command.CommandText =
+            "SELECT docket.id, docket.body, note.key, note.value FROM note JOIN docket ON docket.id=note.docket";
+        using var reader = command.ExecuteReader();
+        List<(string Id, string Body, string Key, string Value)> rows = [];
+        while (reader.Read())
+            rows.Add((reader.GetString(0), reader.GetString(1), reader.GetString(2), reader.GetString(3)));
+        return
+        [
+            .. rows.GroupBy(r => (r.Id, r.Body))
+                .Select(g => (g.Key.Id, g.Key.Body, g.ToDictionary(r => r.Key, r => r.Value))),
+        ];
+    }
+
+    private static object? Scalar(SqliteConnection connection, string sql)
+    {
+        using var command = Command(connection, sql);
+        return command.ExecuteScalar();
+    }
+
+    private static void Execute(SqliteConnection connection, string sql, params string[] values)
+    {
+        using var command = Command(connection, sql);
+        for (var i = 0; i < values.Length; i++)
+            command.Parameters.AddWithValue("$" + (char)('a' + i), values[i]);
+        command.ExecuteNonQuery();
+    }
+
+    private static SqliteCommand Command(SqliteConnection connection, string sql)
+    {
+        var command = connection.CreateCommand();
+#pragma warning disable CA2100 // Every text comes from this file; values are parameters.
+        command.CommandText = sql;
+#pragma warning restore CA2100
+        return command;
+    }
+}

@@ -1,0 +1,94 @@
+using Furlough.Engine.Context;
+using Furlough.Engine.Ports;
+using Furlough.Model;
+
+namespace Furlough.Engine.Steps;
+
+/// <summary>Reads what lives now and compares it with the original that is to be renamed back. Where the two differ, what lives now is copied after all.</summary>
+/// <param name="otherwise">The step that copies.</param>
+public class CompareOriginalStep(IStep otherwise) : IStep
+{
+    /// <inheritdoc/>
+    public Step Name => Step.Copy;
+
+    /// <inheritdoc/>
+    public StepState Entering => StepState.AtSource;
+
+    /// <inheritdoc/>
+    public StepState Leaving => StepState.AtSource;
+
+    /// <inheritdoc/>
+    public virtual void Perform(StepContext context)
+    {
+        if (!OriginalBack.TryList(context, Name))
+            otherwise.Perform(context);
+    }
+}
+
+/// <summary>The same while people go on working.</summary>
+public sealed class CompareOriginalInUseStep(IStep otherwise) : CompareOriginalStep(otherwise)
+{
+    /// <inheritdoc/>
+    public override void Perform(StepContext context)
+    {
+        context.Writes.Begin(context.Places.SourceVolume());
+        base.Perform(context);
+    }
+}
+
+/// <summary>Reads the original from the medium and compares it with what lives now; then looks whether that is unchanged.</summary>
+public sealed class ProveOriginalStep : IStep
+{
+    /// <inheritdoc/>
+    public Step Name => Step.Prove;
+
+    /// <inheritdoc/>
+    public StepState Entering => StepState.AtSource;
+
+    /// <inheritdoc/>
+    public StepState Leaving => StepState.AtSource;
+
+    /// <inheritdoc/>
+    public void Perform(StepContext context)
+    {
+        using var at = context.Places.Own(DocketSide.Copy);
+        OriginalBack.Prove(context, Name, at.Folder);
+        ProveStep.RequireSourceUnchanged(context, Name, at.Folder, context.Places.SourceVolume());
+    }
+}
+
+/// <summary>The same while people go on working: what they change is looked at after quiesce.</summary>
+public sealed class ProveOriginalInUseStep : IStep
+{
+    /// <inheritdoc/>
+    public Step Name => Step.Prove;
+
+    /// <inheritdoc/>
+    public StepState Entering => StepState.AtSource;
+
+    /// <inheritdoc/>
+    public StepState Leaving => StepState.AtSource;
+
+    /// <inheritdoc/>
+    public void Perform(StepContext context)
+    {
+        using var at = context.Places.Own(DocketSide.Copy);
+        OriginalBack.Prove(context, Name, at.Folder);
+    }
+}
+
+/// <summary>After quiesce: what lives now is still equal to the original that is to be renamed back.</summary>
+public sealed class CompareAgainStep : IStep
+{
+    /// <inheritdoc/>
+    public Step Name => Step.CatchUp;
+
+    /// <inheritdoc/>
+    public StepState Entering => StepState.AtSourceClosed;
+
+    /// <inheritdoc/>
+    public StepState Leaving => StepState.AtSourceClosed;
+
+    /// <inheritdoc/>
+    public void Perform(StepContext context) => OriginalBack.RequireStillEqual(context, Name);
+}

@@ -1,0 +1,213 @@
+using System.Globalization;
+using System.Text.Json;
+using Furlough.Agent.Journal;
+using Furlough.Contracts;
+using Furlough.Engine;
+using Furlough.Engine.Ports;
+using Furlough.Engine.Records;
+using Furlough.Engine.Tests;
+using Furlough.Model;
+using Microsoft.Data.Sqlite;
+using Shouldly;
+using Xunit;
+
+namespace Furlough.EndToEnd.Tests;
+
+/// <summary>The agent's file as an earlier version left it, in the middle of a docket, is taken over, and the docket ends as it should.</summary>
+public sealed class FormerJournalTests : IDisposable
+{
+    /// <summary>The tables of the first schema.</summary>
+    private const string First = """
+        CREATE TABLE setting (key TEXT PRIMARY KEY, value TEXT NOT NULL);
+        CREATE TABLE docket (number INTEGER PRIMARY KEY, id TEXT NOT NULL UNIQUE, relocation INTEGER NOT NULL, supersession INTEGER NOT NULL, body TEXT NOT NULL, begun TEXT, undoing TEXT, ended TEXT);
+        CREATE TABLE done (docket TEXT NOT NULL, step TEXT NOT NULL, PRIMARY KEY (docket, step));
+        CREATE TABLE note (docket TEXT NOT NULL, key TEXT NOT NULL, value TEXT NOT NULL, PRIMARY KEY (docket, key));
+        """;
+
+    /// <summary>Every operation that is no multiple of it is left out: each trial writes a journal of its own.</summary>
+    private const int Stride = 5;
+
+    private readonly string _folder = Directory.CreateTempSubdirectory("furlough-former-").FullName;
+    private int _files;
+
+    public void Dispose() => Directory.Delete(_folder, recursive: true);
+
+    [Theory]
+    [InlineData(Method.Cold, DocketWork.Relocate)]
+    [InlineData(Method.Warm, DocketWork.Relocate)]
+    [InlineData(Method.Exchange, DocketWork.Relocate)]
+    [InlineData(Method.Adopt, DocketWork.Relocate)]
+    [InlineData(Method.Warm, DocketWork.Return)]
+    [InlineData(Method.Cold, DocketWork.FallBack)]
+    [InlineData(Method.Cold, DocketWork.Discard)]
+    public void A_docket_that_an_earlier_version_began_is_finished_wherever_it_was_cut_short(
+        Method method,
+        DocketWork work
+    )
+    {
+        var taken = 0;
+        for (var at = 1; ; at += Stride)
+        {
+            var bench = Begun(method, work);
+            bench.Disk.CrashAt = bench.Disk.Operations + at;
+            if (bench.Run() is not null)
+                break;
+            bench.Disk.Crash(new Random(at));
+            if (bench.Journal.Read(bench.Docket.Id).Begun is null)
+                continue;
+            taken++;
+            using var store = TakeOver(bench);
+            Run(bench, store).ShouldBe(bench.Good, $"cut short after operation {at}: {bench.Recorder.Last.Failure}");
+            bench.EndFault().ShouldBeNull($"cut short after operation {at}");
+        }
+        taken.ShouldBeGreaterThan(5);
+    }
+
+    [Fact]
+    public void Backing_out_that_an_earlier_version_began_is_finished()
+    {
+        var taken = 0;
+        for (var at = 1; ; at += Stride)
+        {
+            var bench = new Bench();
+            bench.Recorder.OnChange = change =>
+            {
+                if (change is { State: RelocationState.UnderWay, Step: Step.SetAside })
+                    bench.Permits.Wish = Wish.BackOut;
+            };
+            bench.Disk.CrashAt = bench.Disk.Operations + at;
+            if (bench.Run() is not null)
+                break;
+            bench.Disk.Crash(new Random(at));
+            if (bench.Journal.Read(bench.Docket.Id).Undoing is null)
+                continue;
+            taken++;
+            using var store = TakeOver(bench);
+            Run(bench, store).ShouldBe(RelocationState.BackedOut, $"cut short after operation {at}");
+            bench.LivePlaceFault().ShouldBeNull($"cut short after operation {at}");
+            bench.Machine.Describe(Bench.Source).ShouldBe(bench.Before, $"cut short after operation {at}");
+            bench.Machine.SignInAllowed.ShouldBeTrue();
+        }
+        taken.ShouldBeGreaterThan(2);
+    }
+
+    [Fact]
+    public void A_file_of_a_later_version_is_refused_and_left_as_it_is()
+    {
+        var path = $"{_folder}/agent.db";
+        new AgentStore(path).Dispose();
+        Execute(path, "PRAGMA user_version=99");
+        var before = File.ReadAllBytes(path);
+        Should.Throw<FormatException>(() => new AgentStore(path)).Message.ShouldContain("Install that version again");
+        File.ReadAllBytes(path).ShouldBe(before);
+    }
+
+    private static Bench Begun(Method method, DocketWork work)
+    {
+        var bench = new Bench(method: method);
+        if (work == DocketWork.Relocate)
+            return bench;
+        bench.Run().ShouldBe(bench.Good);
+        bench.Begin(work);
+        return bench;
+    }
+
+    private static RelocationState Run(Bench bench, AgentStore store) =>
+        new RelocationEngine(bench.Machine, store, bench.Permits, new PlainSigner(), TimeProvider.System).Run(
+            bench.Docket,
+            bench.Recorder,
+            CancellationToken.None
+        );
+
+    /// <summary>Writes what the journal holds as the earlier version did, and opens it.</summary>
+    private AgentStore TakeOver(Bench bench)
+    {
+        var path = $"{_folder}/{++_files}.db";
+        using (var connection = Open(path))
+        {
+            Execute(connection, First);
+            foreach (
+                var (id, number) in bench
+                    .Docket.Supersedes.Concat(bench.Docket.Originals)
+                    .Distinct()
+                    .Select((id, i) => (id, i + 1))
+            )
+                Write(connection, bench, bench.Docket with { Id = id }, number);
+            Write(connection, bench, bench.Docket, 100);
+        }
+        return new AgentStore(path, durable: false);
+    }
+
+    private static void Write(SqliteConnection connection, Bench bench, Docket docket, int number)
+    {
+        var (id, state) = (docket.Id.ToString(), bench.Journal.Read(docket.Id));
+        Execute(
+            connection,
+            "INSERT INTO docket VALUES ($a,$b,1,1,$c,$d,$e,$f)",
+            number,
+            id,
+            JsonSerializer.Serialize(docket, ModelJson.Default.Docket),
+            state.Begun?.Word(),
+            state.Undoing is { } cause ? JsonSerializer.Serialize(cause, ModelJson.Default.Failure) : null,
+            state.Ended?.Word()
+        );
+        foreach (var step in state.Done)
+            Execute(connection, "INSERT INTO done VALUES ($a,$b)", id, step.Word());
+        foreach (var (key, value) in state.Records.All.Select(Note))
+            Execute(connection, "INSERT INTO note VALUES ($a,$b,$c)", id, key, value);
+    }
+
+    /// <summary>A fact as the first schema kept it.</summary>
+    private static (string Key, string Value) Note(StepRecord record) =>
+        record switch
+        {
+            TargetShown r => ("target-shown", r.Path),
+            Compared => ("prepare-compared", "yes"),
+            MadeParents r => ("made-from", Text($"{r.FromPart}")),
+            EmptyTarget r => ("empty-target", Text($"{r.Mode} {r.Owner} {r.Group}")),
+            ReachedBy r => ("reached-by", string.Join('/', r.Accounts)),
+            Adopted => ("adopted", "yes"),
+            NothingAtSource => ("nothing-at-source", "yes"),
+            OwnFolder { Side: DocketSide.Copy } r => ("folder-of-copy", Text($"{r.Ground}\t{r.Token}\t{r.FileId}")),
+            OwnFolder r => ("folder-of-original", Text($"{r.Ground}\t{r.Token}\t{r.FileId}")),
+            NextValue r => ($"next {Named(r.Address)}", $"{r.Value.Type}\t{r.Value.Text}"),
+            RenamesBack r => ("original-back", r.Docket?.ToString("N") ?? ""),
+            LiveFlushed r => ("original-back-flushed", Text($"{r.AtNs}")),
+            Proven r => ("proven", Text($"{r.Files} {r.Bytes}")),
+            KeptOut r => ("sign-in", "=" + r.Former),
+            Arriving r => ("target-id", Text($"{r.FileId}")),
+            LinkGaveWay r => ("link-gave-way", Text($"{r.Owner} {r.Group} {r.LeadsTo}")),
+            LeftLink => ("link-left", "yes"),
+            SourceCompared => ("compared", "yes"),
+            DiscardConfirmed r => ($"confirmed{r.Original}", "yes"),
+            _ => throw new NotSupportedException($"The first schema had no {record}."),
+        };
+
+    private static string Named(PointerAddress a) => $"{a.Kind} {a.Container} {a.Key} {a.Account}";
+
+    private static string Text(FormattableString text) => text.ToString(CultureInfo.InvariantCulture);
+
+    private static SqliteConnection Open(string path)
+    {
+        var connection = new SqliteConnection($"Data Source={path};Pooling=False");
+        connection.Open();
+        return connection;
+    }
+
+    private static void Execute(string path, string sql)
+    {
+        using var connection = Open(path);
+        Execute(connection, sql);
+    }
+
+    private static void Execute(SqliteConnection connection, string sql, params object?[] values)
+    {
+        using var command = connection.CreateCommand();
+#pragma warning disable CA2100 // Every text comes from this file.
+        command.CommandText = sql;
+#pragma warning restore CA2100
+        for (var i = 0; i < values.Length; i++)
+            command.Parameters.AddWithValue("$" + (char)('a' + i), values[i] ?? DBNull.Value);
+        command.ExecuteNonQuery();
+    }
+}

@@ -5,7 +5,6 @@ using Furlough.Engine;
 using Furlough.Engine.Ports;
 using Furlough.Model;
 using Furlough.Protocol;
-using Microsoft.Data.Sqlite;
 
 namespace Furlough.Agent;
 
@@ -206,6 +205,9 @@ public sealed class AgentRuntime : IWatcher, IDisposable
     }
 
     /// <inheritdoc/>
+    public void Met(Docket docket, Exception defect) => _log($"relocation {docket.Relocation} met {defect}");
+
+    /// <inheritdoc/>
     public void Progressed(Progress progress) => _progress[progress.Docket] = progress;
 
     /// <summary>Carries out one docket after the other. A docket that waits lets the others pass and is looked at again.</summary>
@@ -226,7 +228,7 @@ public sealed class AgentRuntime : IWatcher, IDisposable
             {
                 state = _engine.Run(docket, this, stop);
             }
-            catch (SqliteException unwritable)
+            catch (JournalException unwritable)
             {
                 // As if the process had died at this moment: its journal says how far it came, and it is taken up again.
                 Note(unwritable);
@@ -245,10 +247,9 @@ public sealed class AgentRuntime : IWatcher, IDisposable
     }
 
     /// <summary>The journal cannot be written: nothing is begun, and the service is told why.</summary>
-    private void Note(SqliteException unwritable)
+    private void Note(JournalException unwritable)
     {
-        const int full = 13;
-        _trouble = unwritable.SqliteErrorCode == full ? AgentTrouble.DataFolderFull : AgentTrouble.DataFolderUnwritable;
+        _trouble = unwritable.IsFull ? AgentTrouble.DataFolderFull : AgentTrouble.DataFolderUnwritable;
         _log($"{_trouble.Value.Word()}: {unwritable.Message}");
         _reserve?.Release();
     }
@@ -420,7 +421,7 @@ public sealed class AgentRuntime : IWatcher, IDisposable
             catch (Exception away) when (away is not (Fault or OperationCanceledException))
             {
                 // What nobody foresaw may pass too; an agent that has ended does not come back by itself.
-                if (away is SqliteException unwritable)
+                if (away is JournalException unwritable)
                     Note(unwritable);
                 else
                     _log(away is ServiceException told ? $"{told.Code}: {told.Message}" : $"unforeseen: {away}");

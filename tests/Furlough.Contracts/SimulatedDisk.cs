@@ -4,7 +4,7 @@ using Furlough.Engine.Ports;
 namespace Furlough.Contracts;
 
 /// <summary>The process ends here: nothing that was not flushed survives, or only parts of it.</summary>
-public sealed class CrashException() : Exception("simulated crash");
+public sealed class CrashException() : OperationCanceledException("simulated crash");
 
 /// <summary>
 /// Real bytes in memory, with what is durable kept apart from what is only written. A crash loses or reorders what was not flushed: contents,
@@ -30,6 +30,9 @@ public sealed class SimulatedDisk
 
     /// <summary>Every operation from <see cref="FailAt"/> on fails, not only that one.</summary>
     public bool FailForGood { get; set; }
+
+    /// <summary>A defect of the program that is met instead of a fault; null for none.</summary>
+    public Func<Exception>? Defect { get; set; }
 
     /// <summary>Why it fails.</summary>
     public IoReason FailWith { get; set; } = IoReason.Unreadable;
@@ -93,7 +96,7 @@ public sealed class SimulatedDisk
             if (FailAt == 0 || (FailForGood ? Operations < FailAt : Operations != FailAt))
                 return;
             Injected = true;
-            throw new IoFault(FailWith, path, $"simulated {FailWith} in {what}");
+            throw Defect?.Invoke() ?? new IoFault(FailWith, path, $"simulated {FailWith} in {what}");
         }
     }
 

@@ -166,6 +166,62 @@ public sealed class CrashTests
         }
     }
 
+    public static TheoryData<Method, DocketWork> Everything() =>
+        new()
+        {
+            { Method.Cold, DocketWork.Relocate },
+            { Method.Warm, DocketWork.Relocate },
+            { Method.Exchange, DocketWork.Relocate },
+            { Method.Adopt, DocketWork.Relocate },
+            { Method.Warm, DocketWork.Return },
+            { Method.Cold, DocketWork.Return },
+            { Method.Exchange, DocketWork.Return },
+            { Method.Cold, DocketWork.FallBack },
+            { Method.Cold, DocketWork.Discard },
+        };
+
+    [Theory]
+    [MemberData(nameof(Everything))]
+    public void A_defect_at_any_operation_is_reported_and_ends_no_more_than_its_docket_I2(
+        Method method,
+        DocketWork work
+    )
+    {
+        for (var at = 1; ; at++)
+        {
+            var bench = new Bench(method: method);
+            if (work != DocketWork.Relocate)
+            {
+                bench.Run().ShouldBe(bench.Good);
+                bench.Begin(work);
+            }
+            var before = bench.Recorder.Changes.Count;
+            bench.Disk.Defect = () => new InvalidCastException("a defect");
+            bench.Disk.FailAt = bench.Disk.Operations + at;
+            var end = bench.Run();
+            if (!bench.Disk.Injected)
+            {
+                at.ShouldBeGreaterThan(10);
+                return;
+            }
+            bench.LivePlaceFault().ShouldBeNull($"after a defect at operation {at} ({end})");
+            if (end == bench.Good)
+                continue;
+            bench
+                .Recorder.Changes.Skip(before)
+                .ShouldContain(
+                    c => c.Failure != null && c.Failure.Text.Contains("a defect"),
+                    $"operation {at} ({end})"
+                );
+            if (end != RelocationState.Waiting)
+                bench.Machine.SignInAllowed.ShouldBeTrue($"operation {at} ({end})");
+            // The next docket finds what the defect left.
+            bench.Disk.FailAt = 0;
+            if (end == RelocationState.Waiting)
+                bench.Run().ShouldNotBe(RelocationState.Waiting, $"operation {at}");
+        }
+    }
+
     [Theory]
     [InlineData(Method.Cold, false, IoReason.Unreadable)]
     [InlineData(Method.Cold, false, IoReason.NoSpace)]

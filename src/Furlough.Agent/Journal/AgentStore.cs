@@ -129,56 +129,64 @@ public sealed class AgentStore : IJournal, IDisposable
         );
 
     /// <summary>Numbers a change and keeps it until the service has it; keeps or forgets originals accordingly.</summary>
-    public void Add(RelocationChange change, DateTimeOffset at)
-    {
-        lock (_lock)
+    public void Add(RelocationChange change, DateTimeOffset at) =>
+        Guarded(() =>
         {
             using var transaction = _connection.BeginTransaction();
-            var number =
-                1
-                + Math.Max(
-                    Query("SELECT coalesce(max(number),0) FROM bulletin", r => r.GetInt64(0)).First(),
-                    Count("bulletins-before")
-                );
-            var bulletin = new Bulletin(
-                number,
-                at,
-                change.Docket.Id,
-                change.Docket.Relocation,
-                change.State,
-                change.Step,
-                change.Live,
-                change.Failure,
-                change.Pointers,
-                change.Original,
-                change.Notes
-            )
-            {
-                Times = change.Times,
-                LiveAgain = change.LiveAgain,
-            };
-            Execute(
-                "INSERT INTO bulletin VALUES ($a,$b,$c)",
-                number,
-                change.Docket.Id.ToString(),
-                JsonSerializer.Serialize(bulletin, ModelJson.Default.Bulletin)
-            );
-            if (change.Original is { } original)
-                Execute(
-                    "INSERT INTO original VALUES ($a,$b) ON CONFLICT DO NOTHING",
-                    original.Docket.ToString(),
-                    JsonSerializer.Serialize(original, ModelJson.Default.OriginalFacts)
-                );
-            if (change.LiveAgain is { } back)
-                Execute("DELETE FROM original WHERE docket=$a", back.ToString());
-            if (change is { Docket.Work: DocketWork.Discard, State: RelocationState.Finished })
-                foreach (var gone in change.Docket.Originals)
-                    Execute("DELETE FROM original WHERE docket=$a", gone.ToString());
-            // Fallen back at the machine itself: its original is live again.
-            if (change is { Docket.Work: DocketWork.Relocate, State: RelocationState.Returned })
-                Execute("DELETE FROM original WHERE docket=$a", change.Docket.Id.ToString());
+            AddBulletin(change, at);
+            KeepOriginals(change);
             transaction.Commit();
-        }
+            return true;
+        });
+
+    private void AddBulletin(RelocationChange change, DateTimeOffset at)
+    {
+        var highest = Query("SELECT coalesce(max(number),0) FROM bulletin", r => r.GetInt64(0)).First();
+        var number = 1 + Math.Max(highest, Count("bulletins-before"));
+        var bulletin = new Bulletin(
+            number,
+            at,
+            change.Docket.Id,
+            change.Docket.Relocation,
+            change.State,
+            change.Step,
+            change.Live,
+            change.Failure,
+            change.Pointers,
+            change.Original,
+            change.Notes
+        )
+        {
+            Times = change.Times,
+            LiveAgain = change.LiveAgain,
+        };
+        Execute(
+            "INSERT INTO bulletin VALUES ($a,$b,$c)",
+            number,
+            change.Docket.Id.ToString(),
+            JsonSerializer.Serialize(bulletin, ModelJson.Default.Bulletin)
+        );
+    }
+
+    /// <summary>Keeps an original that was set aside, and forgets one that was discarded or lives again.</summary>
+    private void KeepOriginals(RelocationChange change)
+    {
+        if (change.Original is { } original)
+            Execute(
+                "INSERT INTO original VALUES ($a,$b) ON CONFLICT DO NOTHING",
+                original.Docket.ToString(),
+                JsonSerializer.Serialize(original, ModelJson.Default.OriginalFacts)
+            );
+        List<Guid> gone = [];
+        if (change.LiveAgain is { } back)
+            gone.Add(back);
+        if (change is { Docket.Work: DocketWork.Discard, State: RelocationState.Finished })
+            gone.AddRange(change.Docket.Originals);
+        // Fallen back at the machine itself: its original is live again.
+        if (change is { Docket.Work: DocketWork.Relocate, State: RelocationState.Returned })
+            gone.Add(change.Docket.Id);
+        foreach (var docket in gone)
+            Execute("DELETE FROM original WHERE docket=$a", docket.ToString());
     }
 
     /// <summary>Bulletins after a number.</summary>
@@ -337,18 +345,15 @@ public sealed class AgentStore : IJournal, IDisposable
     private static string? Text(SqliteDataReader reader, int column) =>
         reader.IsDBNull(column) ? null : reader.GetString(column);
 
-    private void Execute(string sql, params object[] values)
-    {
-        lock (_lock)
+    private void Execute(string sql, params object[] values) =>
+        Guarded(() =>
         {
             using var command = Command(sql, values);
-            command.ExecuteNonQuery();
-        }
-    }
+            return command.ExecuteNonQuery();
+        });
 
-    private List<T> Query<T>(string sql, Func<SqliteDataReader, T> read, params object[] values)
-    {
-        lock (_lock)
+    private List<T> Query<T>(string sql, Func<SqliteDataReader, T> read, params object[] values) =>
+        Guarded(() =>
         {
             using var command = Command(sql, values);
             using var reader = command.ExecuteReader();
@@ -356,6 +361,23 @@ public sealed class AgentStore : IJournal, IDisposable
             while (reader.Read())
                 rows.Add(read(reader));
             return rows;
+        });
+
+    /// <summary>One at a time.</summary>
+    /// <exception cref="JournalException">The file cannot be read or written.</exception>
+    private T Guarded<T>(Func<T> act)
+    {
+        const int full = 13;
+        lock (_lock)
+        {
+            try
+            {
+                return act();
+            }
+            catch (SqliteException failed)
+            {
+                throw new JournalException(failed.Message, failed.SqliteErrorCode == full, failed);
+            }
         }
     }
 

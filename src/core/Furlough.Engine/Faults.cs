@@ -185,6 +185,14 @@ public static class Faults
             "Try it by hand in the account, correct the kind card, then {retry}."
         );
 
+    /// <summary>A defect of the program itself.</summary>
+    public static Fault Unforeseen(Step? step, Exception defect) =>
+        new(
+            "unforeseen",
+            $"{(step is { } at ? $"The step {at.Word()}" : "The agent")} met an error that it does not know ({defect.GetType().Name}: {defect.Message}).",
+            "Look at the agent's log, then {retry}."
+        );
+
     /// <summary>Somebody asked for it.</summary>
     public static Fault BackedOutByHand() =>
         new("backed-out-by-hand", "It was backed out by hand.", "{retry} begins it anew.");

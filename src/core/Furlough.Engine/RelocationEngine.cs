@@ -11,6 +11,7 @@
 //   I10 Discard confirms everything again; time alone deletes nothing.
 //   I11 A volume is addressed by verified identity and marker.
 //   I12 Nobody who could not read the source can read target, staging folder or receipt.
+using System.Collections.Concurrent;
 using Furlough.Engine.Context;
 using Furlough.Engine.Methods;
 using Furlough.Engine.Ports;
@@ -42,6 +43,9 @@ public sealed class RelocationEngine(
         time
     );
 
+    /// <summary>What was told of dockets that cannot even be looked at.</summary>
+    private readonly ConcurrentDictionary<Guid, string> _defects = new();
+
     /// <summary>The names of a docket's steps, in sequence.</summary>
     public static IEnumerable<Step> SequenceOf(Docket docket) =>
         Procedures.Of(docket, StepRecordSet.Empty).Steps.Select(s => s.Name);
@@ -51,26 +55,63 @@ public sealed class RelocationEngine(
     /// <exception cref="OperationCanceledException">Stopped at a safe point; call again to go on.</exception>
     public RelocationState Run(Docket docket, IWatcher watcher, CancellationToken stop)
     {
-        var context = new StepContext(docket, _parts, watcher, stop);
-        var state = journal.Read(docket.Id);
-        if (state.Ended is { } ended)
-            return ended;
         machine.Activity.GiveWay(docket.Terms.GiveWay);
         try
         {
-            var reached =
-                state.Undoing is { } cause ? BackOut(context, cause)
-                : IsStillParked(context) ? RelocationState.Waiting
-                : CarryOut(context);
+            var reached = Run(new StepContext(docket, _parts, watcher, stop));
             if (reached != RelocationState.Waiting)
                 _parts.Watches.End(docket.Id);
+            _defects.TryRemove(docket.Id, out _);
             return reached;
+        }
+        catch (Exception defect) when (defect is Fault || IsDefect(defect))
+        {
+            return PutAside(docket, watcher, defect);
         }
         finally
         {
             if (docket.Terms.GiveWay)
                 machine.Activity.GiveWay(false);
         }
+    }
+
+    private RelocationState Run(StepContext context)
+    {
+        var state = context.Journal.State;
+        if (state.Ended is { } ended)
+            return ended;
+        if (state.Undoing is { } cause)
+            return BackOut(context, cause);
+        return IsStillParked(context) ? RelocationState.Waiting : CarryOut(context);
+    }
+
+    /// <summary>Neither a stop that was asked for nor a journal that cannot be written, after both of which the docket goes on later.</summary>
+    private static bool IsDefect(Exception exception) =>
+        exception is not (OperationCanceledException or JournalException);
+
+    private static Fault Met(StepContext context, Step? step, Exception defect)
+    {
+        context.Report.Met(defect);
+        return Faults.Unforeseen(step, defect);
+    }
+
+    /// <summary>Even what leads up to a step failed, so nothing was done: the docket is looked at again later, and the others go on. Told once.</summary>
+    private RelocationState PutAside(Docket docket, IWatcher watcher, Exception defect)
+    {
+        if (_defects.TryGetValue(docket.Id, out var told) && told == defect.Message)
+            return RelocationState.Waiting;
+        _defects[docket.Id] = defect.Message;
+        watcher.Met(docket, defect);
+        var failure = FailureText.Of(
+            docket,
+            defect as Fault ?? Faults.Unforeseen(null, defect),
+            "Nothing was done; the data lives where the settings lead.",
+            waits: true
+        );
+        watcher.Changed(
+            new RelocationChange(docket, RelocationState.Waiting, null, Live.Unknown, failure, [], null, [])
+        );
+        return RelocationState.Waiting;
     }
 
     private RelocationState CarryOut(StepContext context)
@@ -106,23 +147,9 @@ public sealed class RelocationEngine(
             {
                 return Stopped(context, step, fault);
             }
-            catch (Exception unforeseen)
-                when (unforeseen
-                        is IOException
-                            or UnauthorizedAccessException
-                            or FormatException
-                            or InvalidOperationException
-                )
+            catch (Exception defect) when (IsDefect(defect))
             {
-                return Stopped(
-                    context,
-                    step,
-                    new Fault(
-                        "unforeseen",
-                        $"{step.Word()} met something unforeseen ({unforeseen.Message}).",
-                        "Look at the agent's log, then {retry}."
-                    )
-                );
+                return Stopped(context, step, Met(context, step, defect));
             }
             finally
             {
@@ -248,7 +275,7 @@ public sealed class RelocationEngine(
             var failure = FailureText.Of(
                 context.Docket,
                 fault,
-                $"The data lives at {context.Live.PlaceInWords()}{(context.KeepsOriginal ? "; the original is kept" : "")}.",
+                $"The data lives at {context.Live.PlaceInWords()}{(context.KeepsOriginal ? "; the original is kept" : "")}.{LetInAfterAll(context)}",
                 isLive: true
             );
             context.Report.Changed(RelocationState.Failed, step, failure);
@@ -278,15 +305,13 @@ public sealed class RelocationEngine(
                     : $"The former place is as it was; the holding lives at `{machine.Volumes.Show(context.Docket.Target)}`.",
             };
         }
-        catch (Fault fault)
+        catch (Exception stopped) when (stopped is Fault || IsDefect(stopped))
         {
-            var lockedOut = SignIn.IsKeptOut(context)
-                ? $" {context.Docket.Holding.Account} is still kept from signing in; `furlough-agent let-in {context.Docket.Holding.Account}` at the machine lets the person in."
-                : "";
+            var fault = stopped as Fault ?? Met(context, at, stopped);
             cause = cause with
             {
                 Where =
-                    $"Backing out stopped ({fault.Message.TrimEnd('.')}); source and target are both complete and {context.Live.InWords()}.{lockedOut}",
+                    $"Backing out stopped ({fault.Message.TrimEnd('.')}); source and target are both complete and {context.Live.InWords()}.{LockedOut(context)}",
             };
             final = RelocationState.Failed;
         }
@@ -316,10 +341,33 @@ public sealed class RelocationEngine(
             {
                 stopped ??= fault;
             }
+            catch (Exception defect) when (IsDefect(defect))
+            {
+                stopped ??= Met(context, step.Name, defect);
+            }
         }
         if (stopped is not null)
             throw stopped;
     }
+
+    /// <summary>The holding is complete where its settings lead, so its account may sign in, whatever else failed; says so where it still cannot.</summary>
+    private static string LetInAfterAll(StepContext context)
+    {
+        try
+        {
+            SignIn.Allow(context);
+        }
+        catch (Exception cannot) when (cannot is Fault || IsDefect(cannot))
+        {
+            // Why it cannot is said already: it is what stopped the docket.
+        }
+        return LockedOut(context);
+    }
+
+    private static string LockedOut(StepContext context) =>
+        SignIn.IsKeptOut(context)
+            ? $" {context.Docket.Holding.Account} is still kept from signing in; `furlough-agent let-in {context.Docket.Holding.Account}` at the machine lets the person in."
+            : "";
 
     private RelocationState End(StepContext context)
     {

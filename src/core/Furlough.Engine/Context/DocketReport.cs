@@ -19,6 +19,9 @@ public sealed class DocketReport(
     /// <summary>Adds to what is told with the outcome.</summary>
     public void Add(string note) => notes.Add(note);
 
+    /// <summary>A defect of the program was met.</summary>
+    public void Met(Exception defect) => watcher.Met(docket, defect);
+
     /// <summary>How long a step took.</summary>
     public void Took(Step step, TimeSpan length) => _times.Add(new StepTime(step, length));
 

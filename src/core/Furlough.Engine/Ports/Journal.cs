@@ -17,6 +17,17 @@ public sealed record JournalState(
     RelocationState? Ended
 );
 
+/// <summary>
+/// The journal cannot be read or written. Work stops as if the process had died at this moment: what is recorded says how far it came, and it is
+/// taken up again.
+/// </summary>
+/// <param name="isFull">There is no room for it.</param>
+public sealed class JournalException(string message, bool isFull, Exception cause) : Exception(message, cause)
+{
+    /// <summary>There is no room for it.</summary>
+    public bool IsFull { get; } = isFull;
+}
+
 /// <summary>The engine's memory. Every call is durable when it returns (I4).</summary>
 public interface IJournal
 {
@@ -79,6 +90,9 @@ public interface IWatcher
 
     /// <summary>How far the current step is; only the latest counts.</summary>
     void Progressed(Progress progress);
+
+    /// <summary>A defect of the program was met. It is reported as a failure of the docket; the exception is for the log.</summary>
+    void Met(Docket docket, Exception defect) { }
 }
 
 /// <summary>One change of a docket, before it becomes a bulletin.</summary>

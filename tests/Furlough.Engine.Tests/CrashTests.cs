@@ -135,6 +135,7 @@ public sealed class CrashTests
             if (!bench.Disk.Injected) return;
             bench.LivePlaceFault().ShouldBeNull($"after a fault at operation {at} ({end})");
             if (end != bench.Good) bench.Recorder.Last.Failure.ShouldNotBeNull();
+            if (!bench.Machine.SignInAllowed) bench.Recorder.Last.Failure!.Where.ShouldContain("still kept from signing in", customMessage: $"after a fault at operation {at}");
         }
     }
 

@@ -164,7 +164,7 @@ public sealed class RelocationEngine(IMachine machine, IJournal journal, IPermit
         }
         if (IsPastReturn(work))
         {
-            var failure = FailureText.Of(work, fault, $"The data lives at {work.LivePlaceInWords()}{(work.KeepsOriginal ? "; the original is kept" : "")}.", isLive: true);
+            var failure = FailureText.Of(work, fault, $"The data lives at {work.LivePlaceInWords()}{(work.KeepsOriginal ? "; the original is kept" : "")}.{LetInAfterAll(work)}", isLive: true);
             work.Changed(RelocationState.Failed, step, failure);
             journal.End(work.Docket.Id, RelocationState.Failed);
             return RelocationState.Failed;
@@ -190,8 +190,7 @@ public sealed class RelocationEngine(IMachine machine, IJournal journal, IPermit
         }
         catch (Fault fault)
         {
-            var lockedOut = QuiesceStep.IsKeptOut(work) ? $" {work.Docket.Holding.Account} is still kept from signing in; `furlough-agent let-in {work.Docket.Holding.Account}` at the machine lets the person in." : "";
-            cause = cause with { Where = $"Backing out stopped ({fault.Message.TrimEnd('.')}); source and target are both complete and {work.LiveInWords()}.{lockedOut}" };
+            cause = cause with { Where = $"Backing out stopped ({fault.Message.TrimEnd('.')}); source and target are both complete and {work.LiveInWords()}.{LockedOut(work)}" };
             final = RelocationState.Failed;
         }
         finally
@@ -202,6 +201,21 @@ public sealed class RelocationEngine(IMachine machine, IJournal journal, IPermit
         journal.End(work.Docket.Id, final);
         return final;
     }
+
+    /// <summary>The holding is complete where its settings lead, so its account may sign in, whatever else failed; says so where it still cannot.</summary>
+    private static string LetInAfterAll(Work work)
+    {
+        try { QuiesceStep.LetIn(work); }
+        catch (Fault)
+        {
+            // Why it cannot is said already: it is what stopped the docket.
+        }
+        return LockedOut(work);
+    }
+
+    private static string LockedOut(Work work) => QuiesceStep.IsKeptOut(work)
+        ? $" {work.Docket.Holding.Account} is still kept from signing in; `furlough-agent let-in {work.Docket.Holding.Account}` at the machine lets the person in."
+        : "";
 
     private RelocationState End(Work work)
     {

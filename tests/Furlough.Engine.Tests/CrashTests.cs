@@ -163,6 +163,8 @@ public sealed class CrashTests
             bench.LivePlaceFault().ShouldBeNull($"after a fault at operation {at} ({end})");
             if (end != bench.Good)
                 bench.Recorder.Last.Failure.ShouldNotBeNull();
+            if (!bench.Machine.SignInAllowed)
+                bench.Recorder.Last.Failure!.Where.ShouldContain("still kept from signing in", customMessage: $"operation {at}");
         }
     }
 

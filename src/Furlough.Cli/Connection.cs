@@ -1,4 +1,5 @@
 using System.CommandLine;
+using Furlough.Cli.Output;
 using Furlough.Protocol;
 using Furlough.Protocol.Api;
 
@@ -60,7 +61,7 @@ internal static class Connection
                 }
                 catch (IOException error)
                 {
-                    await Console.Error.WriteLineAsync($"furlough: {error.Message}");
+                    await Terminal.Error.WriteLineAsync($"furlough: {error.Message}");
                     return Output.ExitCode.WrongUse;
                 }
                 catch (OperationCanceledException)

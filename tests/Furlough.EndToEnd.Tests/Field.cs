@@ -2,6 +2,8 @@ using System.Diagnostics;
 using System.Net.Http.Headers;
 using System.Text;
 using System.Text.Json;
+using Furlough.Cli;
+using Furlough.Service;
 
 namespace Furlough.EndToEnd.Tests;
 
@@ -19,6 +21,7 @@ public sealed class Field : IDisposable
     internal static readonly string Repository = FindRepository();
     private static readonly HttpClient Http = new();
     private readonly List<Process> _agents = [];
+    private ServiceHost? _host;
     private Process? _service;
     private int _port;
 
@@ -28,21 +31,36 @@ public sealed class Field : IDisposable
 
     public string Token => File.ReadAllText(Path.Combine(Folder, "service", "steward-token")).Trim();
 
-    public void StartService(params string[] more)
+    /// <summary>Starts the service on loopback inside the tests' own process: compiled once for all of them.</summary>
+    public void StartService()
     {
-        _service = Launch(
-            "furlough",
-            [
-                "service",
-                "start",
-                "--data",
-                Path.Combine(Folder, "service"),
-                "--port",
-                $"{_port}",
-                "--call-private-networks",
-                .. more,
-            ]
-        );
+        var options = new ServiceOptions(
+            Path.Combine(Folder, "service"),
+            _port,
+            Path.Combine(Repository, "src/console/dist")
+        )
+        {
+            MayCallPrivate = true,
+        };
+        _host = Task.Run(() => ServiceHost.StartAsync(options, CancellationToken.None)).GetAwaiter().GetResult();
+        _port = _host.Address.Port;
+    }
+
+    /// <summary>Starts the service as a program of its own, which can be killed, measured, and told more.</summary>
+    public void StartServiceProgram(params string[] more)
+    {
+        string[] arguments =
+        [
+            "service",
+            "start",
+            "--data",
+            Path.Combine(Folder, "service"),
+            "--port",
+            $"{_port}",
+            "--call-private-networks",
+            .. more,
+        ];
+        _service = Launch("furlough", arguments);
         var line = _service.StandardOutput.ReadLine()
             ?? throw new InvalidOperationException(_service.StandardError.ReadToEnd());
         _port = new Uri(line["listening on ".Length..]).Port;
@@ -50,16 +68,33 @@ public sealed class Field : IDisposable
     }
 
     /// <summary>The service's process.</summary>
-    public int ServiceId => _service!.Id;
+    public int ServiceId => ServiceProgram.Id;
 
-    public void KillService() => Kill(_service!);
+    public void KillService() => Kill(ServiceProgram);
 
+    /// <summary>Goes on with a service that is a program of its own.</summary>
+    public void UseServiceProgram()
+    {
+        StopService();
+        StartServiceProgram();
+    }
+
+    /// <summary>Tells the service to stop; what its program ended with.</summary>
     public int StopService()
     {
-        Process.Start("kill", ["-TERM", $"{_service!.Id}"]).WaitForExit();
-        _service.WaitForExit();
-        return _service.ExitCode;
+        if (_host is { } host)
+        {
+            Task.Run(async () => await host.DisposeAsync()).GetAwaiter().GetResult();
+            _host = null;
+            return 0;
+        }
+        Process.Start("kill", ["-TERM", $"{ServiceProgram.Id}"]).WaitForExit();
+        ServiceProgram.WaitForExit();
+        return ServiceProgram.ExitCode;
     }
+
+    private Process ServiceProgram =>
+        _service ?? throw new InvalidOperationException("Start the service as a program to end it from outside.");
 
     public Process StartAgent(
         string root,
@@ -154,13 +189,20 @@ public sealed class Field : IDisposable
             machines == 1 ? "the survey" : $"{machines} surveys"
         );
 
-    /// <summary>A furlough command as the steward.</summary>
+    /// <summary>A furlough command as the steward, run inside the tests' own process: the same command line, compiled once for all of them.</summary>
     public Outcome Run(params string[] arguments) => RunAs(Token, arguments);
 
     public Outcome RunAs(string token, params string[] arguments)
     {
-        using var process = Launch("furlough", arguments, ("FURLOUGH_SERVICE", Address), ("FURLOUGH_TOKEN", token));
-        return Finish(process);
+        using StringWriter output = new(),
+            error = new();
+        string[] all = ["--service", Address, "--token", token, .. arguments];
+        var code = Task.Run(() =>
+                CommandLine.RunAsync(all, TextWriter.Synchronized(output), TextWriter.Synchronized(error), live: false)
+            )
+            .GetAwaiter()
+            .GetResult();
+        return new Outcome(code, output.ToString(), error.ToString());
     }
 
     public Outcome RunAgent(params string[] arguments)
@@ -203,6 +245,8 @@ public sealed class Field : IDisposable
                 Kill(process);
             process.Dispose();
         }
+        if (_host is not null)
+            StopService();
         Directory.Delete(Folder, recursive: true);
     }
 

@@ -75,7 +75,7 @@ public sealed class GeneratedMonsterTests(ITestOutputHelper output) : IDisposabl
     [Trait("Category", "soak")]
     public async Task Whatever_is_sent_is_answered_and_hides_nobody_else()
     {
-        _field.StartService();
+        _field.StartServiceProgram();
         _http.BaseAddress = new Uri(_field.Address + "/api/v1/");
         using var witness = new MadeUpMachine(_field, "map-01");
         witness.Survey(MadeUpMachine.Usual());

@@ -30,7 +30,7 @@ public sealed class HostileInputTests : IDisposable
 
     public HostileInputTests()
     {
-        _field.StartService();
+        _field.StartServiceProgram();
         _http.BaseAddress = new Uri(_field.Address);
     }
 

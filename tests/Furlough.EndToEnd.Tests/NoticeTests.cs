@@ -35,6 +35,7 @@ public sealed class NoticeTests : RealDesk
     [Fact]
     public void A_web_address_is_called_with_signed_events_again_until_it_takes_them_and_then_never_again()
     {
+        Field.UseServiceProgram();
         Fill();
         using var web = new Web(refuses: 1);
         Enrol();
@@ -55,7 +56,7 @@ public sealed class NoticeTests : RealDesk
         StartRun(Brief.Replace("method: warm", "afterwards: [confirm-by-eye]", StringComparison.Ordinal));
         Field.WaitFor(() => web.Taken.Count == 2, "both events");
         Field.KillService();
-        Field.StartService();
+        Field.StartServiceProgram();
         Field.Run("errand", "finish", Errand("confirm-by-eye")).Code.ShouldBe(0);
 
         web.Asked.Count.ShouldBe(3, "one was refused at first");
@@ -147,8 +148,13 @@ public sealed class NoticeTests : RealDesk
     {
         Fill();
         var port = FreePort();
-        Field.KillService();
-        Field.StartService("--mail-server", $"smtp://127.0.0.1:{port}", "--mail-from", "furlough@station.example");
+        Field.StopService();
+        Field.StartServiceProgram(
+            "--mail-server",
+            $"smtp://127.0.0.1:{port}",
+            "--mail-from",
+            "furlough@station.example"
+        );
         Enrol();
         Field.Run("notice", "add", "keeper", "--mail", "keeper").Error.ShouldContain("is no address for mail");
         Field

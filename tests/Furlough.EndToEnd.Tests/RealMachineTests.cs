@@ -219,6 +219,7 @@ public sealed class RealMachineTests : RealDesk
     [Fact]
     public void A_service_killed_during_a_run_loses_no_bulletin_and_applies_none_twice()
     {
+        Field.UseServiceProgram();
         Tree.FillHard($"{Tree.Home}/Documents", 2_000);
         Tree.FillHard($"{Tree.Home}/Pictures", 2_000);
         Enrol();
@@ -227,7 +228,7 @@ public sealed class RealMachineTests : RealDesk
         {
             CancellationToken.None.WaitHandle.WaitOne(900);
             Field.KillService();
-            Field.StartService();
+            Field.StartServiceProgram();
         }
         Field.Run("run", "follow", number).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()));
         EveryBulletinOnce();

@@ -20,7 +20,7 @@ public sealed class ServiceGuardTests : IDisposable
     [Fact]
     public async Task Who_has_no_session_sends_little_and_a_machine_speaks_of_its_own_only()
     {
-        _field.StartService();
+        _field.StartServiceProgram();
         using var http = new HttpClient { BaseAddress = new Uri(_field.Address + "/") };
         Post(http, "api/v1/agent/enrol", new string('x', 1_000_000), null)
             .ShouldBe((HttpStatusCode.RequestEntityTooLarge, "body-too-large"));
@@ -85,14 +85,14 @@ public sealed class ServiceGuardTests : IDisposable
                     o => o.Error.ShouldBeEmpty()
                 );
         }
-        _field.StartService();
+        _field.StartServiceProgram();
         _field.Run("machine", "list").Code.ShouldBe(0);
 
         // The mark of a first start that came back, after a power cut: nothing that a machine relies on goes.
         new MadeUpMachine(_field, "fen-12").Dispose();
         _field.StopService().ShouldBe(0);
         File.WriteAllText(Path.Combine(_field.Folder, "service", "beginning"), "");
-        _field.StartService();
+        _field.StartServiceProgram();
         _field.Run("machine", "list", "--json").Json.GetArrayLength().ShouldBe(1);
         File.Exists(Path.Combine(_field.Folder, "service", "beginning")).ShouldBeFalse();
     }
@@ -100,7 +100,7 @@ public sealed class ServiceGuardTests : IDisposable
     [Fact]
     public async Task Errors_carry_the_same_headers_and_unknown_calls_and_hosts_are_told()
     {
-        _field.StartService();
+        _field.StartServiceProgram();
         using var http = new HttpClient { BaseAddress = new Uri(_field.Address + "/") };
         foreach (
             var (path, status) in ((string, HttpStatusCode)[])
@@ -127,7 +127,7 @@ public sealed class ServiceGuardTests : IDisposable
     [Fact]
     public void A_name_that_could_not_be_removed_again_is_not_taken_and_an_old_one_is_removed()
     {
-        _field.StartService();
+        _field.StartServiceProgram();
         foreach (var name in (string[])["a/b", "furlough", "Furlough", "x\u202Ey", "what?", "..", " spaced "])
             _field
                 .Run("access", "add", name, "--role", "reader")
@@ -138,14 +138,14 @@ public sealed class ServiceGuardTests : IDisposable
         _field.Run("access", "add", "room desk", "--role", "reader").Code.ShouldBe(0);
         _field.KillService();
         Sql($"{_field.Folder}/service", "UPDATE Tokens SET Name='desk/old' WHERE Name='room desk'");
-        _field.StartService();
+        _field.StartServiceProgram();
         _field.Run("access", "revoke", "desk/old").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()));
     }
 
     [Fact]
     public void A_data_folder_is_one_services_and_whole_or_the_service_does_not_start()
     {
-        _field.StartService();
+        _field.StartServiceProgram();
         var data = $"{_field.Folder}/service";
         Start(data).ShouldContain("Another service works with the data folder");
         _field.KillService();
@@ -169,7 +169,7 @@ public sealed class ServiceGuardTests : IDisposable
     [Fact]
     public async Task What_machines_are_called_cannot_speak_to_the_terminal()
     {
-        _field.StartService();
+        _field.StartServiceProgram();
         using var http = new HttpClient { BaseAddress = new Uri(_field.Address + "/") };
         var client = new AgentClient(http);
         var key = SigningKey.Make();

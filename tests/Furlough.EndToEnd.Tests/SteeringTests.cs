@@ -127,6 +127,7 @@ public sealed class SteeringTests : RealDesk
     [Fact]
     public void With_the_service_away_somebody_at_the_machine_falls_back_and_the_service_hears_of_it_later()
     {
+        Field.UseServiceProgram();
         Tree.FillHard($"{Tree.Home}/Documents", 50);
         Directory.CreateDirectory($"{Tree.Home}/Pictures");
         var before = LinuxTree.Describe($"{Tree.Home}/Documents");
@@ -179,7 +180,7 @@ public sealed class SteeringTests : RealDesk
             .RunAgent("fall-back", number, "--data", $"{Field.Folder}/nowhere")
             .Error.ShouldContain("No agent has worked in");
 
-        Field.StartService();
+        Field.StartServiceProgram();
         Field.StartAgent(Tree.Root, "map-01");
         Field.WaitFor(
             () => Relocation("Documents").GetProperty("state").GetString() == "returned",

@@ -18,7 +18,7 @@ public sealed class SurveyIntakeTests : IDisposable
 
     public SurveyIntakeTests()
     {
-        _field.StartService();
+        _field.StartServiceProgram();
         _machine = new MadeUpMachine(_field, "map-01");
     }
 

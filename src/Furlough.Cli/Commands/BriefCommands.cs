@@ -23,7 +23,9 @@ internal static partial class BriefCommands
             Description = "Print the JSON Schema of briefs instead, for editors",
         };
         var sample = new Command("sample", "Print a commented brief to start from") { schema };
-        sample.SetAction(parsed => Console.Out.Write(parsed.GetValue(schema) ? BriefSample.Schema : BriefSample.Text));
+        sample.SetAction(parsed =>
+            Terminal.Output.Write(parsed.GetValue(schema) ? BriefSample.Schema : BriefSample.Text)
+        );
         var check = new Command("check", "Check a brief, and say what it means for this fleet") { File };
         check.Calls(
             async (client, parsed, stop) =>

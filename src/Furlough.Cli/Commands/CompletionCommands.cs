@@ -1,4 +1,5 @@
 using System.CommandLine;
+using Furlough.Cli.Output;
 
 namespace Furlough.Cli.Commands;
 
@@ -49,7 +50,7 @@ internal static class CompletionCommands
     private static Command For(string shell, string script)
     {
         var command = new Command(shell, $"Print it for {shell}");
-        command.SetAction(_ => Console.Out.WriteLine(script));
+        command.SetAction(_ => Terminal.Output.WriteLine(script));
         return command;
     }
 }

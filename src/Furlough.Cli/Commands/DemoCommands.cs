@@ -111,7 +111,7 @@ internal static class DemoCommands
                 }
                 catch (IOException error)
                 {
-                    await Console.Error.WriteLineAsync($"furlough: the demo cannot start: {error.Message}");
+                    await Terminal.Error.WriteLineAsync($"furlough: the demo cannot start: {error.Message}");
                     return ExitCode.Failed;
                 }
             }

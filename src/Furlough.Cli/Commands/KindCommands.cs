@@ -18,7 +18,7 @@ internal static class KindCommands
     internal static Command Make()
     {
         var sample = new Command("sample", "Print a commented kind card to start from");
-        sample.SetAction(_ => Console.Out.Write(KindCardReader.Sample));
+        sample.SetAction(_ => Terminal.Output.Write(KindCardReader.Sample));
         var tryOn = new Option<string>("--on")
         {
             Description =

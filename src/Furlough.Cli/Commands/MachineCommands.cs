@@ -96,7 +96,7 @@ internal static class MachineCommands
                 var name = parsed.GetValue(Name)!;
                 if (!parsed.GetValue(yes) && !Console.IsInputRedirected)
                 {
-                    Console.Error.Write(
+                    Terminal.Error.Write(
                         $"This removes {name} and everything that the service knows of it but the history. Type its name to go on: "
                     );
                     if (Console.ReadLine()?.Trim() != name)

@@ -29,7 +29,7 @@ internal static class ManualCommands
             }
             catch (Exception refused) when (refused is IOException or UnauthorizedAccessException)
             {
-                Console.Error.WriteLine($"furlough: the pages cannot be written: {refused.Message}");
+                Terminal.Error.WriteLine($"furlough: the pages cannot be written: {refused.Message}");
                 return ExitCode.Failed;
             }
         });

@@ -218,7 +218,7 @@ internal static class OriginalCommands
 
     private static bool IsConfirmed(List<OriginalView> chosen)
     {
-        Console.Error.Write(
+        Terminal.Error.Write(
             $"This deletes {Words.Count(chosen.Count, "original")} for good; it cannot be undone. Type the number of originals to go on: "
         );
         return Console.ReadLine()?.Trim() == $"{chosen.Count}";

@@ -75,7 +75,7 @@ internal static class ServiceCommands
                     var mail = MailServerOf(parsed.GetValue(server), parsed.GetValue(from), out var wrong);
                     if (wrong is not null)
                     {
-                        await Console.Error.WriteLineAsync($"furlough: {wrong}");
+                        await Terminal.Error.WriteLineAsync($"furlough: {wrong}");
                         return ExitCode.WrongUse;
                     }
                     await using var host = await ServiceHost.StartAsync(
@@ -86,10 +86,10 @@ internal static class ServiceCommands
                         },
                         stop
                     );
-                    Console.WriteLine($"listening on {host.Address.ToString().TrimEnd('/')}");
+                    Terminal.Output.WriteLine($"listening on {host.Address.ToString().TrimEnd('/')}");
                     var token = Path.Combine(Path.GetFullPath(parsed.GetValue(Data)!), ServiceHost.StewardTokenFile);
                     if (File.Exists(token))
-                        Console.WriteLine(
+                        Terminal.Output.WriteLine(
                             $"the steward's first token is in {token}: sign in to the console with it, or export FURLOUGH_TOKEN=$(cat {token})"
                         );
                     await host.WaitAsync(stop);
@@ -108,7 +108,7 @@ internal static class ServiceCommands
                                 or Microsoft.Data.Sqlite.SqliteException
                     )
                 {
-                    await Console.Error.WriteLineAsync($"furlough: the service cannot start: {error.Message}");
+                    await Terminal.Error.WriteLineAsync($"furlough: the service cannot start: {error.Message}");
                     return ExitCode.Failed;
                 }
             }
@@ -139,7 +139,7 @@ internal static class ServiceCommands
             {
                 try
                 {
-                    Console.WriteLine(
+                    Terminal.Output.WriteLine(
                         $"the steward's new token is in {await ServiceHost.ReplaceStewardTokenAsync(Path.GetFullPath(parsed.GetValue(Data)!), stop)}; the former one is worth nothing any more"
                     );
                     return ExitCode.Done;
@@ -147,7 +147,7 @@ internal static class ServiceCommands
                 catch (Exception error)
                     when (error is IOException or UnauthorizedAccessException or Microsoft.Data.Sqlite.SqliteException)
                 {
-                    await Console.Error.WriteLineAsync($"furlough: the token was not replaced: {error.Message}");
+                    await Terminal.Error.WriteLineAsync($"furlough: the token was not replaced: {error.Message}");
                     return ExitCode.Failed;
                 }
             }

@@ -69,34 +69,34 @@ internal static class SuggestCommand
 
     private static void Print(SuggestionView answer)
     {
-        Console.Out.WriteLine($"# Disturbance is counted in points: {answer.Weights}.");
+        Terminal.Output.WriteLine($"# Disturbance is counted in points: {answer.Weights}.");
         if (answer.Originals.Count > 0)
-            Console.Out.WriteLine(
+            Terminal.Output.WriteLine(
                 $"# On these system volumes {answer.Originals} `furlough original discard --due` frees what can go."
             );
         foreach (var machine in answer.Machines)
         {
-            Console.Out.WriteLine("#");
-            Console.Out.WriteLine(
+            Terminal.Output.WriteLine("#");
+            Terminal.Output.WriteLine(
                 $"# {machine.Machine} ({machine.Room}): {(machine.WantedBytes == 0 ? "nothing to do" : $"frees {Words.Size(machine.FreesBytes)} of {Words.Size(machine.WantedBytes)} wanted{(machine.Reached ? "" : ", NOT REACHED")}, {machine.Disturbance:0.0} points")}. {machine.Why}"
             );
             foreach (var move in machine.Moves)
-                Console.Out.WriteLine(
+                Terminal.Output.WriteLine(
                     $"#   {HoldingName.InWords(move.Holding, move.Account)} onto {move.Target}, {Words.Size(move.FreesBytes)}, {move.Disturbance:0.0} points; takes {PlanCommands.Time(move.Work)}, outage {PlanCommands.Time(move.Outage)}"
                 );
             if (machine.NextBest.Count > 0)
-                Console.Out.WriteLine(
+                Terminal.Output.WriteLine(
                     $"#   next best: {string.Join(", ", machine.NextBest)} ({machine.NextBestDisturbance:0.0} points)"
                 );
             if (machine.Gap is > 0)
-                Console.Out.WriteLine(
+                Terminal.Output.WriteLine(
                     $"#   not proven to be the best: another choice may disturb up to {machine.Gap:0%} less"
                 );
         }
         if (answer.Brief is { } brief)
         {
-            Console.Out.WriteLine();
-            Console.Out.Write(brief);
+            Terminal.Output.WriteLine();
+            Terminal.Output.Write(brief);
         }
     }
 }

@@ -7,7 +7,7 @@ namespace Furlough.Cli.Output;
 /// <summary>The shelf drawing in text: as long as the volume, a block for what lives on it, outlined what is planned, hatched what is kept.</summary>
 internal static class ShelfText
 {
-    private static bool Unicode => Console.OutputEncoding.CodePage is 65001 or 1200;
+    private static bool Unicode => Terminal.Output.Encoding.CodePage is 65001 or 1200;
 
     /// <summary>The marks: live, planned, original, free, reserve, unmanaged.</summary>
     private static (char Live, char Planned, char Original, char Free, char Reserve, char Other) Marks =>

@@ -13,31 +13,59 @@ internal static class Terminal
         Encoder = System.Text.Encodings.Web.JavaScriptEncoder.UnsafeRelaxedJsonEscaping,
     };
 
-    /// <summary>Where tables go. In a pipe lines are never folded.</summary>
-    internal static IAnsiConsole Out => field ??= Make();
+    private static readonly AsyncLocal<Screen?> Current = new();
 
-    /// <summary>Lets nothing harmful through to the terminal from now on, whoever prints it.</summary>
-    internal static void Protect()
+    /// <summary>What one run of the command line prints to.</summary>
+    /// <param name="Live">A person looks on.</param>
+    private sealed record Screen(IAnsiConsole Console, TextWriter Output, TextWriter Error, bool Live)
     {
-        // Made before: it looks at the terminal itself, and cleans what it shows by itself.
-        _ = Out;
-        Console.SetOut(new Clean.Writer(Console.Out));
-        Console.SetError(new Clean.Writer(Console.Error));
+        /// <summary>Tables are printed as CSV.</summary>
+        public bool AsCsv { get; set; }
+
+        /// <summary>How many tables were printed as CSV.</summary>
+        public int Tables { get; set; }
     }
 
+    private static Screen Shown =>
+        Current.Value ?? throw new InvalidOperationException("The command line was not opened.");
+
+    /// <summary>Prints to these from here on. Nothing harmful gets through, whoever prints it. In a pipe lines are never folded.</summary>
+    /// <param name="live">A person looks on.</param>
+    internal static void Open(TextWriter output, TextWriter error, bool live)
+    {
+        var settings = new AnsiConsoleSettings();
+        if (output != Console.Out)
+            settings.Out = new AnsiConsoleOutput(output);
+        var console = AnsiConsole.Create(settings);
+        if (!live)
+            console.Profile.Width = 4_000;
+        Current.Value = new Screen(new Clean.Screen(console), new Clean.Writer(output), new Clean.Writer(error), live);
+    }
+
+    /// <summary>Where tables go.</summary>
+    internal static IAnsiConsole Out => Shown.Console;
+
+    /// <summary>Where texts go.</summary>
+    internal static TextWriter Output => Shown.Output;
+
+    /// <summary>Where errors go.</summary>
+    internal static TextWriter Error => Shown.Error;
+
     /// <summary>True when a person looks on.</summary>
-    internal static bool Live => !Console.IsOutputRedirected;
+    internal static bool Live => Shown.Live;
 
     /// <summary>Prints a value as JSON.</summary>
-    internal static void Json<T>(T value) => Console.Out.WriteLine(Spelled(value));
+    internal static void Json<T>(T value) => Output.WriteLine(Spelled(value));
 
     /// <summary>A value as JSON.</summary>
     internal static string Spelled<T>(T value) => Clean.Json(JsonSerializer.Serialize(value, Indented));
 
     /// <summary>Tables are printed as CSV, one after the other with an empty line between, and nothing else is.</summary>
-    internal static bool AsCsv { get; set; }
-
-    private static int _tables;
+    internal static bool AsCsv
+    {
+        get => Shown.AsCsv;
+        set => Shown.AsCsv = value;
+    }
 
     /// <summary>Prints a line.</summary>
     internal static void Line(string text = "")
@@ -68,9 +96,9 @@ internal static class Terminal
             return;
         if (AsCsv)
         {
-            if (_tables++ > 0)
-                Console.Out.WriteLine();
-            Csv.Write(Console.Out, heads.Select(h => h.TrimStart('>')), rows);
+            if (Shown.Tables++ > 0)
+                Output.WriteLine();
+            Csv.Write(Output, heads.Select(h => h.TrimStart('>')), rows);
             return;
         }
         var table = new Table { Border = TableBorder.None, ShowRowSeparators = false };
@@ -93,25 +121,17 @@ internal static class Terminal
     /// <summary>Prints an error with its remedy and returns its exit code.</summary>
     internal static int Fail(ServiceException error)
     {
-        Console.Error.WriteLine($"furlough: {error.Message}");
+        Error.WriteLine($"furlough: {error.Message}");
         foreach (var detail in error.Details.Where(d => !error.Message.Contains(d, StringComparison.Ordinal)).Take(20))
-            Console.Error.WriteLine($"  {detail}");
+            Error.WriteLine($"  {detail}");
         if (error.Remedy is { } remedy)
-            Console.Error.WriteLine(remedy);
+            Error.WriteLine(remedy);
         return error.Status switch
         {
             400 or 404 => ExitCode.WrongUse,
             401 or 403 or 409 or 410 => ExitCode.Refused,
             _ => ExitCode.Failed,
         };
-    }
-
-    private static IAnsiConsole Make()
-    {
-        var console = AnsiConsole.Create(new AnsiConsoleSettings());
-        if (Console.IsOutputRedirected)
-            console.Profile.Width = 4_000;
-        return new Clean.Screen(console);
     }
 }
 

@@ -80,7 +80,10 @@ internal static class AgentHost
             Log(line);
         var surveyor = new ProvenSurveyor(plain, options.Data, Version());
         using var runtime = new AgentRuntime(
-            new AgentOptions(options.Name, options.Room, options.Code, MachineId(options, store)) { Reserve = reserve },
+            new AgentOptions(options.Name, options.Room, options.Code, MachineId(options, store)) {
+                Reserve = reserve,
+                Boot = Boot(),
+            },
             store,
             key,
             machine,
@@ -103,6 +106,16 @@ internal static class AgentHost
         }
         catch (OperationCanceledException) when (stop.IsCancellationRequested) { }
         return 0;
+    }
+
+    /// <summary>Identity of this start of the machine; where the system has none, when it was started, to ten seconds.</summary>
+    private static string Boot()
+    {
+        const string linux = "/proc/sys/kernel/random/boot_id";
+        if (File.Exists(linux))
+            return File.ReadAllText(linux).Trim();
+        var started = DateTimeOffset.UtcNow - TimeSpan.FromMilliseconds(Environment.TickCount64);
+        return (started.ToUnixTimeSeconds() / 10).ToString(System.Globalization.CultureInfo.InvariantCulture);
     }
 
     /// <summary>Checks this system with a scratch account and keeps the report, on which surveys rest from then on.</summary>

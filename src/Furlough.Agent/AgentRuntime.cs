@@ -3,6 +3,7 @@ using System.Globalization;
 using Furlough.Agent.Journal;
 using Furlough.Engine;
 using Furlough.Engine.Ports;
+using Furlough.Engine.Records;
 using Furlough.Model;
 using Furlough.Protocol;
 
@@ -15,6 +16,9 @@ public sealed record AgentOptions(string Name, string Room, string? Code, string
 {
     /// <summary>A little space for what a docket has to write on a full system volume; null for none.</summary>
     public SpaceReserve? Reserve { get; init; }
+
+    /// <summary>Identity of this start of the machine.</summary>
+    public string Boot { get; init; } = "";
 }
 
 /// <summary>The agent at work: takes dockets in, carries them out one after the other, and reports. Knows no operating system.</summary>
@@ -24,6 +28,10 @@ public sealed class AgentRuntime : IWatcher, IDisposable
         LookAgain = TimeSpan.FromSeconds(2),
         SurveyEvery = TimeSpan.FromMinutes(30);
 
+    /// <summary>A docket in which the agent died so often in a row is left alone.</summary>
+    private const int MostDeaths = 3;
+
+    private readonly ConcurrentDictionary<Guid, bool> _putAside = new();
     private readonly AgentOptions _options;
     private readonly AgentStore _store;
     private readonly SigningKey _key;
@@ -226,7 +234,7 @@ public sealed class AgentRuntime : IWatcher, IDisposable
             RelocationState state;
             try
             {
-                state = _engine.Run(docket, this, stop);
+                state = CarryOut(docket, stop);
             }
             catch (JournalException unwritable)
             {
@@ -244,6 +252,41 @@ public sealed class AgentRuntime : IWatcher, IDisposable
             else if (next(waiting) is null)
                 _surveyWanted.Release();
         }
+    }
+
+    /// <summary>Carries a docket out, unless the agent has died in it again and again.</summary>
+    private RelocationState CarryOut(Docket docket, CancellationToken stop)
+    {
+        if (_permits.WishOf(docket.Id) == Wish.BackOut)
+            _store.Forgive(docket.Id);
+        var deaths = _store.Enter(docket.Id, _options.Boot);
+        try
+        {
+            if (deaths < MostDeaths)
+                return _engine.Run(docket, this, stop);
+            if (_putAside.TryAdd(docket.Id, true))
+                TellPutAside(docket, deaths);
+            return RelocationState.Waiting;
+        }
+        finally
+        {
+            _store.Leave(docket.Id);
+        }
+    }
+
+    private void TellPutAside(Docket docket, int deaths)
+    {
+        var account = docket.Holding.Account;
+        var lockedOut = _store.Read(docket.Id).Records.Has<KeptOut>()
+            ? $" {account} is kept from signing in; `furlough-agent let-in {account}` at the machine lets the person in."
+            : "";
+        var failure = new Failure(
+            "agent-died",
+            $"The agent ended {deaths} times in a row while it worked on this docket, so the docket is put aside and the others go on.",
+            $"The data lives where its settings lead.{lockedOut}",
+            $"Look at the agent's log and the system's. Restart the machine to have it tried again, or put everything back: `furlough relocation back-out {docket.Relocation}`."
+        );
+        Changed(new RelocationChange(docket, RelocationState.Waiting, null, Live.Unknown, failure, [], null, []));
     }
 
     /// <summary>The journal cannot be written: nothing is begun, and the service is told why.</summary>

@@ -117,6 +117,32 @@ public sealed class AgentStore : IJournal, IDisposable
             JsonSerializer.Deserialize(r.GetString(0), ModelJson.Default.Docket)!
         );
 
+    /// <summary>Work on a docket begins. Until <see cref="Leave"/> an agent that ends has died in it.</summary>
+    /// <param name="boot">Identity of this start of the machine: whatever was cut short by a restart of the machine is nobody's fault.</param>
+    /// <returns>How often in a row the agent has died in it without finishing a step.</returns>
+    public int Enter(Guid docket, string boot) =>
+        Guarded(() =>
+        {
+            var id = docket.ToString();
+            Execute(
+                """
+                UPDATE docket SET
+                    deaths = CASE WHEN working IS NULL THEN deaths WHEN working=$b THEN deaths+1 ELSE 0 END,
+                    working = $b
+                WHERE id=$a
+                """,
+                id,
+                boot
+            );
+            return Query("SELECT deaths FROM docket WHERE id=$a", r => r.GetInt32(0), id).FirstOrDefault();
+        });
+
+    /// <summary>Work on a docket rests, for whatever reason but the agent's death.</summary>
+    public void Leave(Guid docket) => Execute("UPDATE docket SET working=NULL WHERE id=$a", docket.ToString());
+
+    /// <summary>A docket gets another try.</summary>
+    public void Forgive(Guid docket) => Execute("UPDATE docket SET deaths=0 WHERE id=$a", docket.ToString());
+
     /// <summary>All dockets with their last bulletin, oldest first.</summary>
     public IReadOnlyList<(Docket Docket, Bulletin? Last)> Dockets() =>
         Query(
@@ -302,8 +328,11 @@ public sealed class AgentStore : IJournal, IDisposable
         Execute("UPDATE docket SET begun=$b WHERE id=$a", docket.ToString(), step.Word());
 
     /// <inheritdoc/>
-    public void Done(Guid docket, Step step) =>
+    public void Done(Guid docket, Step step)
+    {
         Execute("INSERT INTO done VALUES ($a,$b) ON CONFLICT DO NOTHING", docket.ToString(), step.Word());
+        Forgive(docket);
+    }
 
     /// <inheritdoc/>
     public void Record(Guid docket, StepRecord record)

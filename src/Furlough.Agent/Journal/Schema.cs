@@ -10,7 +10,7 @@ internal static class Schema
 {
     /// <summary>
     /// 1: notes were texts under keys; files had no version number.
-    /// 2: steps record typed facts.
+    /// 2: steps record typed facts; how often the agent died in a docket is counted.
     /// </summary>
     private const long Current = 2;
 
@@ -18,7 +18,8 @@ internal static class Schema
         CREATE TABLE IF NOT EXISTS setting (key TEXT PRIMARY KEY, value TEXT NOT NULL);
         CREATE TABLE IF NOT EXISTS docket (
             number INTEGER PRIMARY KEY, id TEXT NOT NULL UNIQUE, relocation INTEGER NOT NULL, supersession INTEGER NOT NULL,
-            body TEXT NOT NULL, begun TEXT, undoing TEXT, ended TEXT, signed TEXT);
+            body TEXT NOT NULL, begun TEXT, undoing TEXT, ended TEXT, signed TEXT,
+            working TEXT, deaths INTEGER NOT NULL DEFAULT 0);
         CREATE TABLE IF NOT EXISTS done (docket TEXT NOT NULL, step TEXT NOT NULL, PRIMARY KEY (docket, step));
         CREATE TABLE IF NOT EXISTS record (
             docket TEXT NOT NULL, kind TEXT NOT NULL, key TEXT NOT NULL, body TEXT NOT NULL, PRIMARY KEY (docket, kind, key));
@@ -51,6 +52,11 @@ internal static class Schema
         // The oldest journals did not keep dockets as they were signed.
         if (Scalar(connection, "SELECT 1 FROM pragma_table_info('docket') WHERE name='signed'") is null)
             Execute(connection, "ALTER TABLE docket ADD COLUMN signed TEXT");
+        if (Scalar(connection, "SELECT 1 FROM pragma_table_info('docket') WHERE name='deaths'") is null)
+        {
+            Execute(connection, "ALTER TABLE docket ADD COLUMN working TEXT");
+            Execute(connection, "ALTER TABLE docket ADD COLUMN deaths INTEGER NOT NULL DEFAULT 0");
+        }
         if (Scalar(connection, "SELECT 1 FROM pragma_table_info('note')") is null)
             return;
         foreach (var (id, body, notes) in ReadNotes(connection))

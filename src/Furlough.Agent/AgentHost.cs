@@ -80,7 +80,8 @@ internal static class AgentHost
             Log(line);
         var surveyor = new ProvenSurveyor(plain, options.Data, Version());
         using var runtime = new AgentRuntime(
-            new AgentOptions(options.Name, options.Room, options.Code, MachineId(options, store)) {
+            new AgentOptions(options.Name, options.Room, options.Code, MachineId(options, store))
+            {
                 Reserve = reserve,
                 Boot = Boot(),
             },

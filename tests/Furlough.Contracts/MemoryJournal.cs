@@ -1,3 +1,4 @@
+using Furlough.Engine;
 using Furlough.Engine.Ports;
 using Furlough.Engine.Records;
 using Furlough.Model;
@@ -50,7 +51,14 @@ public sealed class MemoryJournal : IJournal
 
     private void Write(Guid docket, string what, Func<JournalState, JournalState> change)
     {
-        Before(what);
+        try
+        {
+            Before(what);
+        }
+        catch (IoFault failed)
+        {
+            throw new JournalException(failed.Message, failed.Reason == IoReason.NoSpace, failed);
+        }
         _states[docket] = change(Read(docket));
     }
 }

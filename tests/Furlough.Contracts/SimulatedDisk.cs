@@ -4,7 +4,7 @@ using Furlough.Engine.Ports;
 namespace Furlough.Contracts;
 
 /// <summary>The process ends here: nothing that was not flushed survives, or only parts of it.</summary>
-public sealed class CrashException() : OperationCanceledException("simulated crash");
+public sealed class CrashException() : CutShortException("simulated crash");
 
 /// <summary>
 /// Real bytes in memory, with what is durable kept apart from what is only written. A crash loses or reorders what was not flushed: contents,

@@ -102,7 +102,7 @@ internal sealed class Bench
         Before = Machine.Describe(Target);
     }
 
-    /// <summary>Runs the docket; null when the process crashed.</summary>
+    /// <summary>Runs the docket; null when the process died, of a crash or of a journal that cannot be written.</summary>
     internal RelocationState? Run()
     {
         try
@@ -113,10 +113,24 @@ internal sealed class Bench
                 CancellationToken.None
             );
         }
-        catch (CrashException)
+        catch (CutShortException)
         {
             return null;
         }
+    }
+
+    /// <summary>Runs on until the docket has ended. A fault in the journal ends the process, and the disk works again after its restart.</summary>
+    internal RelocationState Settle()
+    {
+        var end = Run();
+        for (var deaths = 1; end is null; deaths++)
+        {
+            deaths.ShouldBeLessThan(5, "the docket never ends");
+            Disk.FailAt = 0;
+            end = Run();
+        }
+        Disk.FailAt = 0;
+        return end.Value;
     }
 
     /// <summary>Crashes after the first operation of a docket, in another trial after the second, and so on, and each time finishes it: its live place is complete, and in the end everything is as it should be.</summary>

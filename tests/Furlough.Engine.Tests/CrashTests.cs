@@ -157,7 +157,7 @@ public sealed class CrashTests
             bench.Disk.FailWith = reason;
             bench.Disk.FailForGood = forGood;
             bench.Disk.FailAt = bench.Disk.Operations + at;
-            var end = Settle(bench);
+            var end = bench.Settle();
             if (!bench.Disk.Injected)
                 return;
             bench.LivePlaceFault().ShouldBeNull($"after a fault at operation {at} ({end})");
@@ -256,7 +256,7 @@ public sealed class CrashTests
             bench.Disk.FailWith = reason;
             bench.Disk.FailForGood = at % 2 == 0;
             bench.Disk.FailAt = bench.Disk.Operations + at;
-            var end = Settle(bench);
+            var end = bench.Settle();
             if (!bench.Disk.Injected)
                 return;
             bench.LivePlaceFault().ShouldBeNull($"after a fault at operation {at} ({end})");
@@ -274,25 +274,6 @@ public sealed class CrashTests
             bench.Run().ShouldBe(bench.Good, $"after a fault at operation {at}: {bench.Recorder.Last.Failure}");
             bench.Machine.Describe(Bench.Source).ShouldBe(bench.Before, $"after a fault at operation {at}");
         }
-    }
-
-    /// <summary>Runs on until the docket has ended; a fault in the journal itself ends the process, and the disk works again after its restart.</summary>
-    private static RelocationState Settle(Bench bench)
-    {
-        for (var i = 0; i < 5; i++)
-        {
-            try
-            {
-                if (bench.Run() is { } end)
-                {
-                    bench.Disk.FailAt = 0;
-                    return end;
-                }
-            }
-            catch (IoFault) when (bench.Disk.Injected) { }
-            bench.Disk.FailAt = 0;
-        }
-        throw new InvalidOperationException("The docket never ends.");
     }
 
     [Fact]

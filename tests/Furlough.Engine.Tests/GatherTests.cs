@@ -119,7 +119,7 @@ public sealed partial class GatherTests
             var tests = new GatherTests();
             tests._bench.Disk.FailWith = reason;
             tests._bench.Disk.FailAt = tests._bench.Disk.Operations + at;
-            var end = tests.Settle();
+            var end = tests._bench.Settle();
             if (!tests._bench.Disk.Injected)
                 return;
             tests.LiveFault(1).ShouldBeNull($"after a fault at operation {at} ({end})");
@@ -167,21 +167,6 @@ public sealed partial class GatherTests
             end == RelocationState.Switched ? EndFault(1) : $"it ended as {end}: {_bench.Recorder.Last.Failure}",
             first is not null
         );
-    }
-
-    private RelocationState Settle()
-    {
-        for (; ; )
-        {
-            try
-            {
-                return _bench.Run()!.Value;
-            }
-            catch (IoFault) when (_bench.Disk.Injected)
-            {
-                // The journal itself failed: the process ends, and the disk works again after its restart.
-            }
-        }
     }
 
     /// <summary>What was live is as it was, with at most so many folders beside it; the former place is as it was, and the settings lead to the live place.</summary>

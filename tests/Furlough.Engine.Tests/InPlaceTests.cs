@@ -50,19 +50,7 @@ public sealed class InPlaceTests
                 bench.Disk.FailWith = IoReason.Denied;
                 bench.Disk.FailForGood = forGood;
                 bench.Disk.FailAt = bench.Disk.Operations + at;
-                RelocationState? end = null;
-                for (var i = 0; i < 5 && end is null; i++)
-                {
-                    try
-                    {
-                        end = bench.Run();
-                    }
-                    catch (IoFault) when (bench.Disk.Injected)
-                    {
-                        bench.Disk.FailAt = 0;
-                    }
-                }
-                bench.Disk.FailAt = 0;
+                var end = bench.Settle();
                 if (!bench.Disk.Injected)
                     break;
                 // What falls back has lost its live place; the link to it cannot be made again on a disk that does not work any more.

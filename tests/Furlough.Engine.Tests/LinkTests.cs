@@ -61,18 +61,9 @@ public sealed class LinkTests
             }
             bench.Disk.FailWith = IoReason.Unreadable;
             bench.Disk.FailAt = bench.Disk.Operations + at;
-            RelocationState? end = null;
-            while (end is null)
-            {
-                try
-                {
-                    end = bench.Run();
-                }
-                catch (IoFault) when (bench.Disk.Injected) { }
-            }
+            var end = bench.Settle();
             if (!bench.Disk.Injected)
                 return;
-            bench.Disk.FailAt = 0;
             bench.LivePlaceFault().ShouldBeNull($"after a fault at operation {at} ({end})");
             var atTarget = bench.Machine.Setting("one") == bench.Machine.Show(bench.Target);
             if (

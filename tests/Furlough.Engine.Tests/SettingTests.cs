@@ -119,7 +119,7 @@ public sealed class SettingTests
                 {
                     end = trial.Run();
                 }
-                catch (IoFault)
+                catch (JournalException)
                 {
                     trial._disk.FailAt = 0;
                 }

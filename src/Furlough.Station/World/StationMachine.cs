@@ -6,7 +6,7 @@ using Furlough.Model;
 namespace Furlough.Station.World;
 
 /// <summary>Power went: whatever the agent was doing is cut off; the machine comes back as its log says.</summary>
-public sealed class PowerLossException() : Exception("The power of this stand-in went away.");
+public sealed class PowerLossException() : CutShortException("The power of this stand-in went away.");
 
 /// <summary>
 /// A stand-in workstation: volumes, accounts, settings and faults from its declaration, and a log of everything that happened since, so that

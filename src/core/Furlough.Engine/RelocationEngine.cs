@@ -85,9 +85,9 @@ public sealed class RelocationEngine(
         return IsStillParked(context) ? RelocationState.Waiting : CarryOut(context);
     }
 
-    /// <summary>Neither a stop that was asked for nor a journal that cannot be written, after both of which the docket goes on later.</summary>
+    /// <summary>Neither a stop that was asked for nor a death, after both of which the docket goes on later.</summary>
     private static bool IsDefect(Exception exception) =>
-        exception is not (OperationCanceledException or JournalException);
+        exception is not (OperationCanceledException or CutShortException);
 
     private static Fault Met(StepContext context, Step? step, Exception defect)
     {
@@ -95,7 +95,7 @@ public sealed class RelocationEngine(
         return Faults.Unforeseen(step, defect);
     }
 
-    /// <summary>Even what leads up to a step failed, so nothing was done: the docket is looked at again later, and the others go on. Told once.</summary>
+    /// <summary>Something failed outside of any step: the docket is looked at again later, and the others go on. Told once.</summary>
     private RelocationState PutAside(Docket docket, IWatcher watcher, Exception defect)
     {
         if (_defects.TryGetValue(docket.Id, out var told) && told == defect.Message)
@@ -105,7 +105,7 @@ public sealed class RelocationEngine(
         var failure = FailureText.Of(
             docket,
             defect as Fault ?? Faults.Unforeseen(null, defect),
-            "Nothing was done; the data lives where the settings lead.",
+            "What was begun stays as it is; the data lives where the settings lead.",
             waits: true
         );
         watcher.Changed(

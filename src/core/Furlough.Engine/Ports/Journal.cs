@@ -18,11 +18,14 @@ public sealed record JournalState(
 );
 
 /// <summary>
-/// The journal cannot be read or written. Work stops as if the process had died at this moment: what is recorded says how far it came, and it is
-/// taken up again.
+/// Work stops as if the process had died at this moment: nothing is undone or reported; what is recorded says how far it came, and it is taken up
+/// again.
 /// </summary>
+public abstract class CutShortException(string message, Exception? cause = null) : Exception(message, cause);
+
+/// <summary>The journal cannot be read or written.</summary>
 /// <param name="isFull">There is no room for it.</param>
-public sealed class JournalException(string message, bool isFull, Exception cause) : Exception(message, cause)
+public sealed class JournalException(string message, bool isFull, Exception cause) : CutShortException(message, cause)
 {
     /// <summary>There is no room for it.</summary>
     public bool IsFull { get; } = isFull;

@@ -102,8 +102,15 @@ internal static class Desks
 
     internal static PlanBody Plan(Brief brief, Survey survey) => Plan(brief, Machine(survey));
 
-    internal static PlanBody Plan(Brief brief, params FleetMachine[] machines) =>
-        Planner.Make(brief, machines, Experience.None, Now);
+    internal static PlanBody Plan(Brief brief, params FleetMachine[] machines)
+    {
+        var plan = Planner.Make(brief, machines, Experience.None, Now);
+        Found.Value?.UnionWith(plan.Hazards.Select(h => h.Code));
+        return plan;
+    }
+
+    /// <summary>Where somebody asks, the codes of all hazards in the plans made since.</summary>
+    internal static AsyncLocal<HashSet<string>?> Found { get; } = new();
 
     /// <summary>When plans are made here: an hour after the surveys.</summary>
     internal static DateTimeOffset Now { get; } = DateTimeOffset.UnixEpoch.AddHours(1);

@@ -45,6 +45,7 @@ public sealed class HomeTests
     }
 
     [Fact]
+    [Shows("home-of-fallback", "home-without-fallback")]
     public void A_home_needs_a_fallback_administrator_on_the_system_volume_whose_own_home_stays()
     {
         var everybody = Homes() is var b
@@ -65,6 +66,7 @@ public sealed class HomeTests
     }
 
     [Fact]
+    [Shows("target-on-external-volume")]
     public void A_home_that_is_away_lets_nobody_in_so_external_volumes_are_blocked()
     {
         var brief = Homes() with
@@ -100,6 +102,7 @@ public sealed class HomeTests
     }
 
     [Fact]
+    [Shows("home-with-parts")]
     public void A_home_and_parts_of_it_are_no_one_plan()
     {
         var both = Homes() is var b
@@ -114,6 +117,7 @@ public sealed class HomeTests
     }
 
     [Fact]
+    [Shows("home-named-by-path")]
     public void What_names_the_home_by_its_path_wants_consent_or_a_link()
     {
         var absolute = Holding("Music") with
@@ -160,6 +164,7 @@ public sealed class HomeTests
     }
 
     [Fact]
+    [Shows("home-named-otherwise")]
     public void Where_an_account_is_known_by_its_home_the_new_one_has_the_same_name()
     {
         var home = Home() with { Home = new HomeFacts([], 0, null, NamesAccount: true) };
@@ -226,6 +231,7 @@ public sealed class HomeTests
     }
 
     [Fact]
+    [Shows("confined-elsewhere", "caches-in-home")]
     public void Caches_and_what_confines_programs_are_told()
     {
         var home = Home() with

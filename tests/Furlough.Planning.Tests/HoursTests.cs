@@ -112,6 +112,7 @@ public sealed class HoursTests
     }
 
     [Theory]
+    [Shows("longer-than-hours", "may-outlast-hours")]
     [InlineData("PT1M", "longer-than-hours", Severity.Blocking)]
     [InlineData("PT4M", "may-outlast-hours", Severity.Advice)]
     [InlineData("PT2H", null, Severity.Advice)]

@@ -306,6 +306,7 @@ public sealed class KindCardTests
             : null!;
 
     [Fact]
+    [Shows("programs-stay")]
     public void Of_install_paths_only_settings_change_and_what_is_installed_is_said_to_stay()
     {
         var plan = Plan(
@@ -419,6 +420,7 @@ public sealed class KindCardTests
     }
 
     [Fact]
+    [Shows("pointer-shape")]
     public void A_setting_that_names_a_volume_alone_wants_the_program_s_own_folder_on_it()
     {
         var apps = Programs("") with
@@ -444,6 +446,7 @@ public sealed class KindCardTests
     }
 
     [Fact]
+    [Shows("setting-not-there", "small-apps-stay")]
     public void Apps_that_are_too_small_stay_and_are_listed_and_a_system_without_the_setting_is_left_alone()
     {
         var apps = Programs("") with { SmallestBytes = GB };

@@ -199,7 +199,7 @@ public sealed class FleetSuggestion(SpaceWish wish, Experience experience)
                 free,
                 []
             );
-            var hazards = HazardCatalogue.All.Select(h => h.Check(context)).OfType<Hazard>().ToList();
+            var hazards = HazardCatalogue.OfRelocations.Select(h => h.Check(context)).OfType<Hazard>().ToList();
             if (hazards.FirstOrDefault(h => h.Severity == Severity.Blocking) is { } blocking)
             {
                 blocked.Add(blocking.Code);

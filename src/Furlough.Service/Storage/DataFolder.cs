@@ -1,4 +1,3 @@
-using System.Runtime.InteropServices;
 using Furlough.Protocol;
 using Microsoft.Data.Sqlite;
 using Microsoft.EntityFrameworkCore;
@@ -6,7 +5,7 @@ using Microsoft.EntityFrameworkCore;
 namespace Furlough.Service.Storage;
 
 /// <summary>The service's data folder: one service at a time works with it, nobody else may read it, and what belongs together is there or nothing is.</summary>
-public sealed partial class DataFolder : IDisposable
+public sealed class DataFolder : IDisposable
 {
     /// <summary>Stands there until the first start has made everything: what it has made is nothing yet that anybody relied on.</summary>
     private const string Beginning = "beginning";
@@ -22,9 +21,6 @@ public sealed partial class DataFolder : IDisposable
     /// <exception cref="IOException">Another service works with it, or a part of it is missing: says which and what to do.</exception>
     public static DataFolder Take(string path)
     {
-        // Whatever is made from now on is its owner's alone.
-        if (!OperatingSystem.IsWindows())
-            _ = SetMask(0x3F);
         PrivateFolder.Make(path);
         foreach (var file in Directory.GetFiles(path))
             if (!OperatingSystem.IsWindows())
@@ -32,12 +28,7 @@ public sealed partial class DataFolder : IDisposable
         FileStream alone;
         try
         {
-            alone = new FileStream(
-                Path.Combine(path, "lock"),
-                FileMode.OpenOrCreate,
-                FileAccess.ReadWrite,
-                FileShare.None
-            );
+            alone = new FileStream(Path.Combine(path, "lock"), Locked());
         }
         catch (IOException)
         {
@@ -49,6 +40,9 @@ public sealed partial class DataFolder : IDisposable
         try
         {
             RequireWhole(path);
+            // What SQLite makes beside it takes its mode.
+            if (!File.Exists(Path.Combine(path, Database)))
+                PrivateFile.Write(Path.Combine(path, Database), "");
             return folder;
         }
         catch
@@ -56,6 +50,19 @@ public sealed partial class DataFolder : IDisposable
             folder.Dispose();
             throw;
         }
+    }
+
+    private static FileStreamOptions Locked()
+    {
+        var options = new FileStreamOptions
+        {
+            Mode = FileMode.OpenOrCreate,
+            Access = FileAccess.ReadWrite,
+            Share = FileShare.None,
+        };
+        if (!OperatingSystem.IsWindows())
+            options.UnixCreateMode = UnixFileMode.UserRead | UnixFileMode.UserWrite;
+        return options;
     }
 
     /// <summary>A service that began anew beside a half of its former self would be a stranger to all its agents.</summary>
@@ -131,7 +138,4 @@ public sealed partial class DataFolder : IDisposable
 #pragma warning restore CA2100
         return (long)command.ExecuteScalar()!;
     }
-
-    [LibraryImport("libc", EntryPoint = "umask")]
-    private static partial uint SetMask(uint mask);
 }

@@ -65,11 +65,15 @@ bench: build system-tools
 	artifacts/bin/Furlough.Fleet.Bench/release/Furlough.Fleet.Bench
 
 format: $(CONSOLE)/node_modules/.ready
-	dotnet format Furlough.slnx
+	dotnet tool restore >/dev/null
+	dotnet format style Furlough.slnx
+	dotnet csharpier format .
 	cd $(CONSOLE) && npm run --silent format
 
 check: $(CONSOLE)/node_modules/.ready
-	dotnet format Furlough.slnx --verify-no-changes
+	dotnet tool restore >/dev/null
+	dotnet csharpier check .
+	dotnet format style Furlough.slnx --verify-no-changes
 	cd $(CONSOLE) && npm run --silent check
 
 # The description of the API and the console's types, from the service itself.

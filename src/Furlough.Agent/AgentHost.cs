@@ -35,7 +35,30 @@ internal static class AgentHost
         var reserve = new SpaceReserve(options.Root);
         reserve.Release();
         using var alone = TakeAlone(Path.Combine(options.Data, "lock"));
-        using var store = new AgentStore(Path.Combine(options.Data, Journal));
+        var journal = Path.Combine(options.Data, Journal);
+        using (var former = FormerJournal.Of(journal, journal + ".next"))
+            if (former is not null)
+            {
+                Log("an earlier version wrote this agent's file: it is taken over as soon as the service has answered");
+                await ServeAsync(options, former.Store, reserve, runtime => runtime.ReportHealthyAsync(stop), stop);
+                if (stop.IsCancellationRequested)
+                    return 0;
+                former.Keep();
+            }
+        using var store = new AgentStore(journal);
+        await ServeAsync(options, store, reserve, runtime => runtime.RunAsync(stop), stop);
+        return 0;
+    }
+
+    /// <summary>Puts an agent together around its file and lets it work.</summary>
+    private static async Task ServeAsync(
+        AgentHostOptions options,
+        AgentStore store,
+        SpaceReserve reserve,
+        Func<AgentRuntime, Task> work,
+        CancellationToken stop
+    )
+    {
         var address = options.Service
             ?? store.Setting("service")
             ?? throw new ServiceException(
@@ -83,7 +106,7 @@ internal static class AgentHost
             new AgentOptions(options.Name, options.Room, options.Code, MachineId(options, store))
             {
                 Reserve = reserve,
-                Boot = Boot(),
+                Boot = Boot(options.Root),
             },
             store,
             key,
@@ -103,18 +126,18 @@ internal static class AgentHost
         Log($"serving {options.Root} for {uri}");
         try
         {
-            await runtime.RunAsync(stop);
+            await work(runtime);
         }
         catch (OperationCanceledException) when (stop.IsCancellationRequested) { }
-        return 0;
     }
 
     /// <summary>Identity of this start of the machine; where the system has none, when it was started, to ten seconds.</summary>
-    private static string Boot()
+    private static string Boot(string root)
     {
-        const string linux = "/proc/sys/kernel/random/boot_id";
-        if (File.Exists(linux))
-            return File.ReadAllText(linux).Trim();
+        const string linux = "proc/sys/kernel/random/boot_id";
+        foreach (var file in (string[])[Path.Combine(root, linux), "/" + linux])
+            if (File.Exists(file))
+                return File.ReadAllText(file).Trim();
         var started = DateTimeOffset.UtcNow - TimeSpan.FromMilliseconds(Environment.TickCount64);
         return (started.ToUnixTimeSeconds() / 10).ToString(System.Globalization.CultureInfo.InvariantCulture);
     }
@@ -196,7 +219,10 @@ internal static class AgentHost
             throw new IOException($"No agent has worked in {options.Data} yet. Name its data folder with --data.");
         using var alone = TakeAlone(Path.Combine(options.Data, "lock"));
         using var onlyOne = TakeSystem(options.Root);
-        using var store = new AgentStore(Path.Combine(options.Data, Journal));
+        var journal = Path.Combine(options.Data, Journal);
+        using (var former = FormerJournal.Of(journal, journal + ".next"))
+            former?.Keep();
+        using var store = new AgentStore(journal);
         return new DeskFallBack(
             store,
             Platform(options).Machine,

@@ -49,7 +49,7 @@ public sealed class AgentRuntime : IWatcher, IDisposable
         _bulletinsCame = new(0),
         _surveyWanted = new(1);
     private readonly ConcurrentDictionary<Guid, Progress> _progress = new();
-    private volatile bool _surveyAsked;
+    private readonly SurveyRequest _surveyRequest = new();
     private AgentTrouble? _trouble;
     private TimeSpan _progressPause = TimeSpan.FromMilliseconds(700);
 
@@ -168,6 +168,28 @@ public sealed class AgentRuntime : IWatcher, IDisposable
         _store.SetSetting("acknowledged", answer.LastBulletin.ToString(CultureInfo.InvariantCulture));
         _store.SetSetting("machine", answer.Machine.ToString());
         _log($"enrolled again as {_options.Name}: the service did not know this machine any more");
+    }
+
+    /// <summary>Reads what the journal holds and has the service answer; nothing is carried out. Returns when the service has answered.</summary>
+    /// <exception cref="FormatException">What is recorded of a docket cannot be read.</exception>
+    public async Task ReportHealthyAsync(CancellationToken stop)
+    {
+        foreach (var (docket, _) in _store.Dockets())
+            _store.Read(docket.Id);
+        var answered = false;
+        while (!answered)
+        {
+            try
+            {
+                await _link.CallAsync((client, token, s) => client.BulletinsAsync(token, [], hasMore: false, s), stop);
+                answered = true;
+            }
+            catch (ServiceException away)
+            {
+                _log($"{away.Code}: {away.Message}");
+                await Task.Delay(TimeSpan.FromSeconds(5), _time, stop);
+            }
+        }
     }
 
     /// <summary>Works until stopped; whatever is cut short is taken up at the next start.</summary>
@@ -353,11 +375,11 @@ public sealed class AgentRuntime : IWatcher, IDisposable
         if (batch.Kinds is { } kinds && _kinds.Take(kinds))
             _surveyWanted.Release();
         await Task.Run(() => _permits.Renew(stop), stop);
-        if (!batch.SurveyWanted)
+        if (batch.SurveyRequest is not { } request)
             return;
         // The service goes on asking until it has the survey, which may take a while.
-        _surveyAsked = true;
-        _surveyWanted.Release();
+        if (_surveyRequest.Heard(request))
+            _surveyWanted.Release();
         await Task.Delay(TimeSpan.FromSeconds(1), _time, stop);
     }
 
@@ -423,8 +445,7 @@ public sealed class AgentRuntime : IWatcher, IDisposable
     {
         await _surveyWanted.WaitAsync(SurveyEvery, stop);
         while (await _surveyWanted.WaitAsync(0, stop)) { }
-        var answers = _surveyAsked;
-        _surveyAsked = false;
+        var request = _surveyRequest.Begin();
         try
         {
             var survey = await Task.Run(
@@ -432,7 +453,7 @@ public sealed class AgentRuntime : IWatcher, IDisposable
                 stop
             );
             _store.KeepSpace(survey);
-            var whole = survey with { SentAt = _time.GetUtcNow(), Answers = answers, Past = _store.Space() };
+            var whole = survey with { SentAt = _time.GetUtcNow(), Request = request, Past = _store.Space() };
             await _link.CallAsync<object?>(
                 async (client, token, s) =>
                 {
@@ -447,6 +468,10 @@ public sealed class AgentRuntime : IWatcher, IDisposable
         {
             _surveyWanted.Release();
             throw;
+        }
+        finally
+        {
+            _surveyRequest.End();
         }
     }
 

@@ -15,7 +15,15 @@ internal static class DeskStatus
             to.WriteLine($"No agent has worked in {data} yet.");
             return 1;
         }
-        using var store = new AgentStore(file);
+        // The agent at work may be the earlier version: its file is only looked at.
+        using var former = FormerJournal.Of(file, $"{file}.status-{Environment.ProcessId}");
+        using var store = former is null ? new AgentStore(file) : null;
+        Print(former?.Store ?? store!, to);
+        return 0;
+    }
+
+    private static void Print(AgentStore store, TextWriter to)
+    {
         to.WriteLine(
             $"{store.Setting("name") ?? "(not enrolled)"}, service {store.Setting("service") ?? "(none)"}, last contact {store.Setting("last-contact") ?? "never"}"
         );
@@ -44,6 +52,5 @@ internal static class DeskStatus
             );
         foreach (var (at, text) in store.Refusals())
             to.WriteLine($"not accepted {at}  {text}");
-        return 0;
     }
 }

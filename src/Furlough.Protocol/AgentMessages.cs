@@ -88,10 +88,11 @@ public sealed record SessionResponse(string Token, long LastBulletin);
 public sealed record DocketEnvelope(long Number, string Docket);
 
 /// <summary>What waits for an agent.</summary>
+/// <param name="SurveyRequest">The number under which a survey is wanted; null where none is.</param>
 /// <param name="Kinds">The signed kind cards, when the agent has others.</param>
 public sealed record DocketBatch(
     IReadOnlyList<DocketEnvelope> Dockets,
-    bool SurveyWanted,
+    long? SurveyRequest,
     Wishes Wishes,
     SignedKinds? Kinds = null
 );

@@ -9,17 +9,18 @@ namespace Furlough.Protocol;
 public static class PrivateFolder
 {
     /// <summary>Makes the folder closed from the start, and closes one that is there.</summary>
-    public static void Make(string path)
+    public static DirectoryInfo Make(string path)
     {
         if (OperatingSystem.IsWindows())
         {
             MakeProtected(path);
-            return;
+            return new DirectoryInfo(path);
         }
         const UnixFileMode closed = UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute;
         Directory.CreateDirectory(path, closed);
         if ((File.GetUnixFileMode(path) & ~closed) != 0)
             File.SetUnixFileMode(path, closed);
+        return new DirectoryInfo(path);
     }
 
     /// <summary>What is made in it later has the same rights; what a folder above hands down does not reach it.</summary>

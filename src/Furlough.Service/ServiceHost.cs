@@ -25,6 +25,7 @@ using Microsoft.AspNetCore.DataProtection;
 using Microsoft.AspNetCore.Hosting.Server;
 using Microsoft.AspNetCore.Hosting.Server.Features;
 using Microsoft.AspNetCore.Server.Kestrel.Transport.Sockets;
+using Microsoft.Data.Sqlite;
 using Microsoft.EntityFrameworkCore;
 using Microsoft.Extensions.FileProviders;
 using Serilog;
@@ -146,13 +147,15 @@ public sealed class ServiceHost : IAsyncDisposable
     {
         await _app.StopAsync();
         await _app.DisposeAsync();
+        // Nothing keeps the database open: it may be put back from a backup now.
+        SqliteConnection.ClearAllPools();
         _folder.Dispose();
     }
 
     /// <summary>Builds the service without starting it.</summary>
     public static WebApplication Build(ServiceOptions options)
     {
-        Directory.CreateDirectory(options.Data);
+        PrivateFolder.Make(options.Data);
         var console = options.Console ?? FindConsole();
         var builder = WebApplication.CreateSlimBuilder(
             new WebApplicationOptions
@@ -180,7 +183,7 @@ public sealed class ServiceHost : IAsyncDisposable
             log.MinimumLevel.Information()
                 .MinimumLevel.Override("Microsoft", LogEventLevel.Warning)
                 .WriteTo.File(
-                    Path.Combine(options.Data, "log", "service-.log"),
+                    Path.Combine(PrivateFolder.Make(Path.Combine(options.Data, "log")).FullName, "service-.log"),
                     rollingInterval: RollingInterval.Day,
                     formatProvider: System.Globalization.CultureInfo.InvariantCulture
                 )
@@ -359,7 +362,7 @@ public sealed class ServiceHost : IAsyncDisposable
     {
         services
             .AddDataProtection()
-            .PersistKeysToFileSystem(Directory.CreateDirectory(Path.Combine(data, "session-keys")))
+            .PersistKeysToFileSystem(PrivateFolder.Make(Path.Combine(data, "session-keys")))
             .SetApplicationName("furlough");
         services
             .AddAuthentication(o => o.DefaultScheme = "either")

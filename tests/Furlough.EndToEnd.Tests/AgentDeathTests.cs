@@ -21,9 +21,9 @@ public sealed class AgentDeathTests() : RealDesk(megabytes: 64)
             Field.WaitFor(() => agent.HasExited, $"death {deaths}");
         }
         Field.StartAgent(Tree.Root, "map-01");
-        Field.WaitFor(() => Relocation("Pictures").GetProperty("state").GetString() == "switched", "the other docket");
+        Field.WaitFor(() => Relocation("Documents").GetProperty("state").GetString() == "switched", "the other docket");
 
-        var put = Relocation("Documents");
+        var put = Relocation("Pictures");
         put.GetProperty("state").GetString().ShouldBe("waiting", put.ToString());
         var failure = put.GetProperty("failure");
         failure.GetProperty("code").GetString().ShouldBe("agent-died");
@@ -32,7 +32,7 @@ public sealed class AgentDeathTests() : RealDesk(megabytes: 64)
         failure.GetProperty("remedy").GetString()!.ShouldContain($"`furlough relocation back-out {number}`");
 
         Field.Run("relocation", "back-out", number).Code.ShouldBe(0);
-        Field.WaitFor(() => Relocation("Documents").GetProperty("state").GetString() == "backed-out", "backing out");
-        XdgUserDir("DOCUMENTS").ShouldBe($"{Tree.Home}/Documents");
+        Field.WaitFor(() => Relocation("Pictures").GetProperty("state").GetString() == "backed-out", "backing out");
+        XdgUserDir("PICTURES").ShouldBe($"{Tree.Home}/Pictures");
     }
 }

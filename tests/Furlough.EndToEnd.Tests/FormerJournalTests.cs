@@ -96,7 +96,7 @@ public sealed class FormerJournalTests : IDisposable
     {
         var path = $"{_folder}/agent.db";
         new AgentStore(path).Dispose();
-        Execute(path, "PRAGMA user_version=99");
+        FormerSchema.Execute(path, "PRAGMA user_version=99");
         var before = File.ReadAllBytes(path);
         Should.Throw<FormatException>(() => new AgentStore(path)).Message.ShouldContain("Install that version again");
         File.ReadAllBytes(path).ShouldBe(before);
@@ -123,9 +123,9 @@ public sealed class FormerJournalTests : IDisposable
     private AgentStore TakeOver(Bench bench)
     {
         var path = $"{_folder}/{++_files}.db";
-        using (var connection = Open(path))
+        using (var connection = FormerSchema.Open(path))
         {
-            Execute(connection, First);
+            FormerSchema.Execute(connection, First);
             foreach (
                 var (id, number) in bench
                     .Docket.Supersedes.Concat(bench.Docket.Originals)
@@ -135,13 +135,13 @@ public sealed class FormerJournalTests : IDisposable
                 Write(connection, bench, bench.Docket with { Id = id }, number);
             Write(connection, bench, bench.Docket, 100);
         }
-        return new AgentStore(path, durable: false);
+        return new AgentStore(path, durable: false, takesOver: true);
     }
 
     private static void Write(SqliteConnection connection, Bench bench, Docket docket, int number)
     {
         var (id, state) = (docket.Id.ToString(), bench.Journal.Read(docket.Id));
-        Execute(
+        FormerSchema.Execute(
             connection,
             "INSERT INTO docket VALUES ($a,$b,1,1,$c,$d,$e,$f)",
             number,
@@ -152,62 +152,8 @@ public sealed class FormerJournalTests : IDisposable
             state.Ended?.Word()
         );
         foreach (var step in state.Done)
-            Execute(connection, "INSERT INTO done VALUES ($a,$b)", id, step.Word());
-        foreach (var (key, value) in state.Records.All.Select(Note))
-            Execute(connection, "INSERT INTO note VALUES ($a,$b,$c)", id, key, value);
-    }
-
-    /// <summary>A fact as the first schema kept it.</summary>
-    private static (string Key, string Value) Note(StepRecord record) =>
-        record switch
-        {
-            TargetShown r => ("target-shown", r.Path),
-            Compared => ("prepare-compared", "yes"),
-            MadeParents r => ("made-from", Text($"{r.FromPart}")),
-            EmptyTarget r => ("empty-target", Text($"{r.Mode} {r.Owner} {r.Group}")),
-            ReachedBy r => ("reached-by", string.Join('/', r.Accounts)),
-            Adopted => ("adopted", "yes"),
-            NothingAtSource => ("nothing-at-source", "yes"),
-            OwnFolder { Side: DocketSide.Copy } r => ("folder-of-copy", Text($"{r.Ground}\t{r.Token}\t{r.FileId}")),
-            OwnFolder r => ("folder-of-original", Text($"{r.Ground}\t{r.Token}\t{r.FileId}")),
-            NextValue r => ($"next {Named(r.Address)}", $"{r.Value.Type}\t{r.Value.Text}"),
-            RenamesBack r => ("original-back", r.Docket?.ToString("N") ?? ""),
-            LiveFlushed r => ("original-back-flushed", Text($"{r.AtNs}")),
-            Proven r => ("proven", Text($"{r.Files} {r.Bytes}")),
-            KeptOut r => ("sign-in", "=" + r.Former),
-            Arriving r => ("target-id", Text($"{r.FileId}")),
-            LinkGaveWay r => ("link-gave-way", Text($"{r.Owner} {r.Group} {r.LeadsTo}")),
-            LeftLink => ("link-left", "yes"),
-            SourceCompared => ("compared", "yes"),
-            DiscardConfirmed r => ($"confirmed{r.Original}", "yes"),
-            _ => throw new NotSupportedException($"The first schema had no {record}."),
-        };
-
-    private static string Named(PointerAddress a) => $"{a.Kind} {a.Container} {a.Key} {a.Account}";
-
-    private static string Text(FormattableString text) => text.ToString(CultureInfo.InvariantCulture);
-
-    private static SqliteConnection Open(string path)
-    {
-        var connection = new SqliteConnection($"Data Source={path};Pooling=False");
-        connection.Open();
-        return connection;
-    }
-
-    private static void Execute(string path, string sql)
-    {
-        using var connection = Open(path);
-        Execute(connection, sql);
-    }
-
-    private static void Execute(SqliteConnection connection, string sql, params object?[] values)
-    {
-        using var command = connection.CreateCommand();
-#pragma warning disable CA2100 // Every text comes from this file.
-        command.CommandText = sql;
-#pragma warning restore CA2100
-        for (var i = 0; i < values.Length; i++)
-            command.Parameters.AddWithValue("$" + (char)('a' + i), values[i] ?? DBNull.Value);
-        command.ExecuteNonQuery();
+            FormerSchema.Execute(connection, "INSERT INTO done VALUES ($a,$b)", id, step.Word());
+        foreach (var (key, value) in state.Records.All.SelectMany(FormerSchema.Notes))
+            FormerSchema.Execute(connection, "INSERT INTO note VALUES ($a,$b,$c)", id, key, value);
     }
 }

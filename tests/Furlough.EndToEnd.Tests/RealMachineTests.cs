@@ -71,8 +71,9 @@ public sealed class RealMachineTests : RealDesk
     }
 
     [Fact]
-    public void An_agent_killed_at_ten_random_moments_always_ends_complete_I2_I5()
+    public void A_machine_that_stops_at_ten_random_moments_always_ends_complete_I2_I5()
     {
+        var boots = Directory.CreateDirectory($"{Tree.Root}/proc/sys/kernel/random").FullName;
         Tree.FillHard($"{Tree.Home}/Documents", 1_500);
         Tree.FillHard($"{Tree.Home}/Pictures", 1_500);
         var before = LinuxTree.Describe($"{Tree.Home}/Documents");
@@ -86,6 +87,7 @@ public sealed class RealMachineTests : RealDesk
             LinuxTree
                 .Difference(before, LinuxTree.Describe(LivePlace("XDG_DOCUMENTS_DIR", "Documents")))
                 .ShouldBeEmpty($"after kill {kills}");
+            File.WriteAllText($"{boots}/boot_id", $"{Guid.NewGuid()}\n");
             agent = Field.StartAgent(Tree.Root, "map-01");
         }
         Field.Run("run", "follow", number).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()));

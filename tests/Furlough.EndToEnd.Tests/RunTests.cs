@@ -192,7 +192,9 @@ public sealed class RunTests : RealDesk
             );
             var first = answers.Where(a => a.Told is null).ShouldHaveSingleItem().Who;
             foreach (var (_, told) in answers.Where(a => a.Told is not null))
-                told.ShouldNotBeNull().ShouldContain($"by person-{first} at ", customMessage: verb);
+                // A run that is halted may have ended by the time the last of them is answered.
+                if (verb != "halt" || !told!.Contains("is ended", StringComparison.Ordinal))
+                    told.ShouldNotBeNull().ShouldContain($"by person-{first} at ", customMessage: verb);
         }
         foreach (var person in people)
             person.Dispose();

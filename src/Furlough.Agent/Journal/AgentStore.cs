@@ -15,14 +15,16 @@ public sealed class AgentStore : IJournal, IDisposable
 
     /// <param name="path">The file; made when missing.</param>
     /// <param name="durable">False only for stand-ins: their world does not outlive a power cut either.</param>
-    public AgentStore(string path, bool durable = true)
+    /// <param name="takesOver">A file of an earlier version becomes one of this version, which the earlier one cannot read.</param>
+    /// <exception cref="FormatException">Another version wrote the file. It is as it was.</exception>
+    public AgentStore(string path, bool durable = true, bool takesOver = false)
     {
         _connection = new SqliteConnection(
             new SqliteConnectionStringBuilder { DataSource = path, Pooling = false }.ToString()
         );
         _connection.Open();
         Execute($"PRAGMA journal_mode=WAL; PRAGMA synchronous={(durable ? "FULL" : "OFF")}; PRAGMA busy_timeout=5000;");
-        Schema.Prepare(_connection);
+        Schema.Prepare(_connection, takesOver);
     }
 
     /// <inheritdoc/>

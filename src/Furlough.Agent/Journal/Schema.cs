@@ -30,15 +30,23 @@ internal static class Schema
             at INTEGER NOT NULL, volume TEXT NOT NULL, used INTEGER NOT NULL, PRIMARY KEY (at, volume));
         """;
 
+    /// <summary>Whether an earlier version wrote the file.</summary>
+    internal static bool IsFormer(SqliteConnection connection) =>
+        Version(connection) < Current && Scalar(connection, "SELECT 1 FROM sqlite_master LIMIT 1") is not null;
+
     /// <summary>Makes the tables of a new file, or takes a file of an earlier version over, all or nothing.</summary>
-    /// <exception cref="FormatException">A later version wrote the file, or what it holds cannot be read.</exception>
-    internal static void Prepare(SqliteConnection connection)
+    /// <exception cref="FormatException">Another version wrote the file, or what it holds cannot be read. It is as it was.</exception>
+    internal static void Prepare(SqliteConnection connection, bool takesOver)
     {
         using var transaction = connection.BeginTransaction();
-        var found = (long)Scalar(connection, "PRAGMA user_version")!;
+        var found = Version(connection);
         if (found > Current)
             throw new FormatException(
                 $"A later version of the agent wrote `{connection.DataSource}` (schema {found}, this one reads up to {Current}). Install that version again; nothing was changed."
+            );
+        if (!takesOver && IsFormer(connection))
+            throw new FormatException(
+                $"An earlier version of the agent wrote `{connection.DataSource}`. Start the agent once, so that it takes the file over; nothing was changed."
             );
         Execute(connection, Tables);
         if (found < Current)
@@ -46,6 +54,11 @@ internal static class Schema
         Execute(connection, $"PRAGMA user_version={Current}");
         transaction.Commit();
     }
+
+    /// <summary>Folds the log beside the file into it.</summary>
+    internal static void Fold(SqliteConnection connection) => Execute(connection, "PRAGMA wal_checkpoint(TRUNCATE)");
+
+    private static long Version(SqliteConnection connection) => (long)Scalar(connection, "PRAGMA user_version")!;
 
     private static void TakeOver(SqliteConnection connection)
     {

@@ -90,7 +90,7 @@ internal sealed class StationHost(Uri service, string folder, double speed, Acti
         using var machine = new StationMachine(spec, own, clock, (commands, volumes) =>
             new MacPointers(commands, volumes)
         );
-        using var store = new AgentStore(Path.Combine(own, "agent.db"), durable: false);
+        using var store = new AgentStore(Path.Combine(own, "agent.db"), durable: false, takesOver: true);
         var key = SigningKey.LoadOrMake(Path.Combine(own, "agent-key"));
         using var http = new HttpClient(new StationConnection(AgentClient.Connections(), clock, spec.LeavesAfter))
         {

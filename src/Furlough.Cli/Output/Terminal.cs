@@ -33,7 +33,11 @@ internal static class Terminal
     /// <param name="live">A person looks on.</param>
     internal static void Open(TextWriter output, TextWriter error, bool live)
     {
-        var settings = new AnsiConsoleSettings();
+        var settings = new AnsiConsoleSettings
+        {
+            Ansi = live ? AnsiSupport.Detect : AnsiSupport.No,
+            ColorSystem = live ? ColorSystemSupport.Detect : ColorSystemSupport.NoColors,
+        };
         if (output != Console.Out)
             settings.Out = new AnsiConsoleOutput(output);
         var console = AnsiConsole.Create(settings);

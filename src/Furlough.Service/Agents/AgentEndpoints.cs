@@ -128,7 +128,7 @@ public static class AgentEndpoints
         var batch = await LookAsync(store, posts, machine, after, kinds, stop);
         if (
             batch.Dockets.Count > 0
-            || batch.SurveyWanted
+            || batch.SurveyRequest is not null
             || batch.Kinds is not null
             || (wishes is not null && wishes != batch.Wishes.Tag())
             || wait <= 0
@@ -176,6 +176,7 @@ public static class AgentEndpoints
                         m.Name,
                         m.Suspect,
                         m.SurveyWanted,
+                        m.SurveyRequest,
                     })
                     .FirstAsync(stop);
                 var dockets = row.Suspect
@@ -189,7 +190,7 @@ public static class AgentEndpoints
                 var signed = await posts.Kinds.SignedAsync(db, row.Name, stop);
                 return new DocketBatch(
                     dockets,
-                    row.SurveyWanted,
+                    row.SurveyWanted ? row.SurveyRequest : null,
                     await posts.Wishes.OfAsync(db, machine, stop),
                     signed.Tag == (kinds ?? "") ? null : signed
                 );

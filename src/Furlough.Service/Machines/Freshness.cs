@@ -24,7 +24,7 @@ public sealed class Freshness(Store store, LiveHub live, DocketSignals signals, 
                     .Where(m => !live.IsSilent(m.Id, m.LastSeen))
                     .ToList();
                 foreach (var machine in machines)
-                    machine.SurveyWanted = true;
+                    machine.AskForSurvey();
                 return machines.ConvertAll(m => m.Id);
             },
             stop

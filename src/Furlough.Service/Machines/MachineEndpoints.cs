@@ -136,7 +136,7 @@ public static class MachineEndpoints
             async db =>
             {
                 var row = await FindAsync(db, name, stop);
-                row.SurveyWanted = true;
+                row.AskForSurvey();
                 return row;
             },
             stop

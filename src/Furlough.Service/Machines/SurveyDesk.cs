@@ -55,7 +55,7 @@ public sealed class SurveyDesk(
                     && sent - started < LongestUp
                     && await errands.StartedAsync(db, row, time.GetUtcNow() - (sent - started), stop);
                 await drills.GoOnAsync(db, row, kept, stop);
-                if (survey.Answers)
+                if (survey.Request == row.SurveyRequest)
                     row.SurveyWanted = false;
                 var leftOut = await LeftOutAsync(db, row, survey, stop);
                 var intended = row.LastDocket == 0 ? [] : await Fleet.IntendedAsync(db, machine, stop);

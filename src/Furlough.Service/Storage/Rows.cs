@@ -21,7 +21,16 @@ public sealed class MachineRow
     public DateTimeOffset? LastSeen { get; set; }
     public DateTimeOffset? SurveyedAt { get; set; }
     public string? Survey { get; set; }
+
+    /// <summary>A survey has been asked for and none has come that was begun since.</summary>
     public bool SurveyWanted { get; set; }
+
+    /// <summary>The number of the last request for a survey.</summary>
+    public long SurveyRequest { get; set; }
+
+    /// <summary>Asks for a survey that is begun from now on.</summary>
+    public void AskForSurvey() => (SurveyWanted, SurveyRequest) = (true, SurveyRequest + 1);
+
     public long LastBulletin { get; set; }
     public long LastDocket { get; set; }
 

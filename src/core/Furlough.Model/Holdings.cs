@@ -415,8 +415,8 @@ public sealed record Survey(
     /// <summary>The machine ran on battery.</summary>
     public bool OnBattery { get; init; }
 
-    /// <summary>It was begun after the agent had heard that one is wanted; one that was under way by then says nothing of what changed since.</summary>
-    public bool Answers { get; init; }
+    /// <summary>The number of the service's request that it answers: it was begun after the agent had heard of that one. Null for none.</summary>
+    public long? Request { get; init; }
 
     /// <summary>What of a holding's data belongs to no other holding inside it, in bytes: a home is more than its folders.</summary>
     public long OwnBytes(HoldingFacts holding)

@@ -484,6 +484,9 @@ namespace Furlough.Service.Storage.Migrations
                     b.Property<string>("Survey")
                         .HasColumnType("TEXT");
 
+                    b.Property<long>("SurveyRequest")
+                        .HasColumnType("INTEGER");
+
                     b.Property<bool>("SurveyWanted")
                         .HasColumnType("INTEGER");
 

@@ -31,8 +31,13 @@ public sealed class AgentDeathTests() : RealDesk(megabytes: 64)
         var number = put.GetProperty("number").ToString();
         failure.GetProperty("remedy").GetString()!.ShouldContain($"`furlough relocation back-out {number}`");
 
-        Field.Run("relocation", "back-out", number).Code.ShouldBe(0);
-        Field.WaitFor(() => Relocation("Pictures").GetProperty("state").GetString() == "backed-out", "backing out");
+        Field
+            .Run("relocation", "back-out", number, "--follow")
+            .ShouldSatisfyAllConditions(
+                o => o.Code.ShouldBe(0, o.ToString()),
+                o => o.Out.ShouldContain("Nothing has changed")
+            );
+        Relocation("Pictures").GetProperty("state").GetString().ShouldBe("backed-out");
         XdgUserDir("PICTURES").ShouldBe($"{Tree.Home}/Pictures");
     }
 }

@@ -3,6 +3,7 @@ using System.Globalization;
 using Furlough.Agent.Journal;
 using Furlough.Engine;
 using Furlough.Engine.Ports;
+using Furlough.Engine.Queue;
 using Furlough.Engine.Records;
 using Furlough.Model;
 using Furlough.Protocol;
@@ -21,7 +22,7 @@ public sealed record AgentOptions(string Name, string Room, string? Code, string
     public string Boot { get; init; } = "";
 }
 
-/// <summary>The agent at work: takes dockets in, carries them out one after the other, and reports. Knows no operating system.</summary>
+/// <summary>The agent at work: takes dockets in, carries them out, and reports. Knows no operating system.</summary>
 public sealed class AgentRuntime : IWatcher, IDisposable
 {
     private static readonly TimeSpan LongestWait = TimeSpan.FromSeconds(25),
@@ -30,6 +31,9 @@ public sealed class AgentRuntime : IWatcher, IDisposable
 
     /// <summary>A docket in which the agent died so often in a row is left alone.</summary>
     private const int MostDeaths = 3;
+
+    /// <summary>So many relocations at the same time, if they need nothing of each other.</summary>
+    private const int MostAtOnce = 4;
 
     private readonly ConcurrentDictionary<Guid, bool> _putAside = new();
     private readonly AgentOptions _options;
@@ -44,9 +48,9 @@ public sealed class AgentRuntime : IWatcher, IDisposable
     private readonly SpaceReserve? _reserve;
     private readonly TimeProvider _time;
     private readonly Action<string> _log;
-    private readonly SemaphoreSlim _docketsCame = new(0),
-        _discardsCame = new(0),
-        _bulletinsCame = new(0),
+    private readonly VolumeLanes _lanes;
+    private readonly Dispatcher _dispatcher;
+    private readonly SemaphoreSlim _bulletinsCame = new(0),
         _surveyWanted = new(1);
     private readonly ConcurrentDictionary<Guid, Progress> _progress = new();
     private readonly SurveyRequest _surveyRequest = new();
@@ -74,14 +78,21 @@ public sealed class AgentRuntime : IWatcher, IDisposable
         _kinds = new KindKeeper(_link, store, log);
         _reserve = options.Reserve;
         _engine = new RelocationEngine(machine, store, _permits, new ReceiptSigner(key), time);
+        _lanes = new VolumeLanes(store);
+        _dispatcher = new Dispatcher(QueueOf(_lanes), () => OpenDockets(_store), TryCarryOut, Rest, LookAgain);
     }
+
+    /// <summary>How many dockets the agent carries out side by side, and which.</summary>
+    internal static DocketQueue QueueOf(VolumeLanes lanes) => new(MostAtOnce, lanes.Of);
+
+    /// <summary>The dockets that are to be carried out, in sequence.</summary>
+    internal static IReadOnlyList<QueuedDocket> OpenDockets(AgentStore store) => store.Queue(MostDeaths);
 
     /// <inheritdoc/>
     public void Dispose()
     {
         _link.Dispose();
-        _docketsCame.Dispose();
-        _discardsCame.Dispose();
+        _dispatcher.Dispose();
         _bulletinsCame.Dispose();
         _surveyWanted.Dispose();
     }
@@ -196,10 +207,10 @@ public sealed class AgentRuntime : IWatcher, IDisposable
     public async Task RunAsync(CancellationToken stop)
     {
         using var failing = CancellationTokenSource.CreateLinkedTokenSource(stop);
+        _store.CountDeaths(_options.Boot);
         Task[] all =
         [
-            Thread(() => Work(_store.Next, _docketsCame, failing.Token)),
-            Thread(() => Work(_store.NextDiscard, _discardsCame, failing.Token)),
+            Thread(() => _dispatcher.Run(failing.Token)),
             Repeat(TakeDocketsAsync, failing.Token),
             Repeat(HandInBulletinsAsync, failing.Token),
             Repeat(HandInProgressAsync, failing.Token),
@@ -240,40 +251,30 @@ public sealed class AgentRuntime : IWatcher, IDisposable
     /// <inheritdoc/>
     public void Progressed(Progress progress) => _progress[progress.Docket] = progress;
 
-    /// <summary>Carries out one docket after the other. A docket that waits lets the others pass and is looked at again.</summary>
-    private void Work(Func<IReadOnlySet<Guid>, Docket?> next, SemaphoreSlim came, CancellationToken stop)
+    /// <summary>Carries a docket out as far as it goes now.</summary>
+    /// <returns>Whether it has ended; else it has to wait.</returns>
+    private bool TryCarryOut(Docket docket, CancellationToken stop)
     {
-        HashSet<Guid> waiting = [];
-        while (!stop.IsCancellationRequested)
+        _reserve?.Release();
+        try
         {
-            if (next(waiting) is not { } docket)
-            {
-                came.Wait(waiting.Count > 0 ? LookAgain : Timeout.InfiniteTimeSpan, stop);
-                waiting.Clear();
-                continue;
-            }
-            _reserve?.Release();
-            RelocationState state;
-            try
-            {
-                state = CarryOut(docket, stop);
-            }
-            catch (JournalException unwritable)
-            {
-                // As if the process had died at this moment: its journal says how far it came, and it is taken up again.
-                Note(unwritable);
-                waiting.Add(docket.Id);
-                came.Wait(LookAgain, stop);
-                waiting.Clear();
-                continue;
-            }
-            _reserve?.Keep();
+            var reached = CarryOut(docket, stop);
             _permits.Release(docket.Id);
-            if (state == RelocationState.Waiting)
-                waiting.Add(docket.Id);
-            else if (next(waiting) is null)
-                _surveyWanted.Release();
+            return reached != RelocationState.Waiting;
         }
+        catch (JournalException unwritable)
+        {
+            // As if the process had died at this moment: its journal says how far it came, and it is taken up again.
+            Note(unwritable);
+            return false;
+        }
+    }
+
+    /// <summary>Nothing is under way.</summary>
+    private void Rest()
+    {
+        _reserve?.Keep();
+        _surveyWanted.Release();
     }
 
     /// <summary>Carries a docket out, unless the agent has died in it again and again.</summary>
@@ -368,10 +369,7 @@ public sealed class AgentRuntime : IWatcher, IDisposable
             _store.Passed(envelope.Number);
         }
         if (batch.Dockets.Count > 0)
-        {
-            _docketsCame.Release();
-            _discardsCame.Release();
-        }
+            _dispatcher.Wake();
         if (batch.Kinds is { } kinds && _kinds.Take(kinds))
             _surveyWanted.Release();
         await Task.Run(() => _permits.Renew(stop), stop);
@@ -453,6 +451,7 @@ public sealed class AgentRuntime : IWatcher, IDisposable
                 stop
             );
             _store.KeepSpace(survey);
+            _lanes.Learn(survey);
             var whole = survey with { SentAt = _time.GetUtcNow(), Request = request, Past = _store.Space() };
             await _link.CallAsync<object?>(
                 async (client, token, s) =>

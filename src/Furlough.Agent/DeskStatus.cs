@@ -1,5 +1,6 @@
 using System.Globalization;
 using Furlough.Agent.Journal;
+using Furlough.Engine.Queue;
 using Furlough.Model;
 
 namespace Furlough.Agent;
@@ -32,6 +33,7 @@ internal static class DeskStatus
             .Count;
         if (unsent > 0)
             to.WriteLine($"{Words.Count(unsent, "bulletin")} not handed in yet");
+        var waits = WaitsOf(store);
         foreach (
             var (docket, last) in store
                 .Dockets()
@@ -45,6 +47,8 @@ internal static class DeskStatus
             );
             if (last?.Failure is { } failure)
                 to.WriteLine($"    {failure}");
+            else if (waits.GetValueOrDefault(docket.Id) is { } wait)
+                to.WriteLine($"    waits for relocation {wait.For.Relocation}, which needs {wait.Reason}");
         }
         foreach (var original in store.Originals())
             to.WriteLine(
@@ -53,4 +57,12 @@ internal static class DeskStatus
         foreach (var (at, text) in store.Refusals())
             to.WriteLine($"not accepted {at}  {text}");
     }
+
+    /// <summary>What every docket that has not begun waits for.</summary>
+    private static Dictionary<Guid, QueueWait> WaitsOf(AgentStore store) =>
+        AgentRuntime
+            .QueueOf(new VolumeLanes(store))
+            .Decide(AgentRuntime.OpenDockets(store), store.UnderWay())
+            .Where(d => d.Wait is not null)
+            .ToDictionary(d => d.Docket.Id, d => d.Wait!);
 }

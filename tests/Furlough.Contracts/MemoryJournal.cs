@@ -23,9 +23,12 @@ public sealed class MemoryJournal : IJournal
 
     public bool WasAt(HoldingName holding, Place place) => Was(holding, place);
 
-    public JournalState Read(Guid docket) =>
-        _states.GetValueOrDefault(docket)
-        ?? new JournalState(null, new HashSet<Step>(), StepRecordSet.Empty, null, null);
+    public JournalState Read(Guid docket)
+    {
+        lock (_states)
+            return _states.GetValueOrDefault(docket)
+                ?? new JournalState(null, new HashSet<Step>(), StepRecordSet.Empty, null, null);
+    }
 
     public void Begin(Guid docket, Step step) => Write(docket, $"begin {step}", s => s with { Begun = step });
 
@@ -45,6 +48,19 @@ public sealed class MemoryJournal : IJournal
         return StepRecordFormat.Read(stored.Kind, stored.Body);
     }
 
+    public IReadOnlyList<OpenClaim> ClaimsBeside(Guid docket)
+    {
+        lock (_states)
+            return
+            [
+                .. _states
+                    .Where(s => s.Key != docket && s.Value.Ended is null)
+                    .Select(s => (Claim: s.Value.Records.Find<TargetClaim>(), Filled: s.Value.Done.Contains(Step.Copy)))
+                    .Where(s => s.Claim is not null)
+                    .Select(s => new OpenClaim(s.Claim!, s.Filled)),
+            ];
+    }
+
     public void Undo(Guid docket, Failure cause) => Write(docket, "undo", s => s with { Undoing = cause });
 
     public void End(Guid docket, RelocationState state) => Write(docket, $"end {state}", s => s with { Ended = state });
@@ -59,7 +75,8 @@ public sealed class MemoryJournal : IJournal
         {
             throw new JournalException(failed.Message, failed.Reason == IoReason.NoSpace, failed);
         }
-        _states[docket] = change(Read(docket));
+        lock (_states)
+            _states[docket] = change(Read(docket));
     }
 }
 

@@ -43,7 +43,13 @@ internal static class FormerSchema
 
     /// <summary>A fact as the first schema kept it.</summary>
     internal static IEnumerable<(string Key, string Value)> Notes(StepRecord record) =>
-        record is PutAway put ? [("parked-for", put.Code), ("parked-saying", put.Message)] : [Note(record)];
+        record switch
+        {
+            PutAway put => [("parked-for", put.Code), ("parked-saying", put.Message)],
+            // It claimed nothing: dockets followed one another.
+            TargetClaim => [],
+            _ => [Note(record)],
+        };
 
     private static (string Key, string Value) Note(StepRecord record) =>
         record switch

@@ -83,11 +83,67 @@ public sealed class SettingTests
     }
 
     [Fact]
-    public void A_crash_after_any_operation_is_finished_afterwards_and_settings_lead_to_places_that_exist_I5()
+    public void Of_a_folder_the_data_stays_and_an_empty_folder_of_the_account_takes_its_place()
+    {
+        RepointOnly();
+        using (var root = new SimulatedFolder(_disk, _disk.Root("system"), ""))
+        using (var programs = root.MakeFolder("programs", 0x1C0))
+        using (var kept = programs.MakeFile("kept"))
+            kept.Append("as it was"u8);
+        _machine.Answer = () => Wanted;
+        var before = _machine.Describe(_docket.Source);
+        Run().ShouldBe(RelocationState.Finished);
+        Settings.ShouldBe((Wanted, Wanted));
+        Target()!
+            .ShouldSatisfyAllConditions(
+                n => n.Owner.ShouldBe(1001u),
+                n => n.Mode.ShouldBe(0x1C0u),
+                n => n.Entries.ShouldBeEmpty()
+            );
+        _machine.Describe(_docket.Source).ShouldBe(before);
+        _recorder.Last.Original.ShouldBeNull("there is only one of everything");
+
+        using (var target = Reach.Folder(new SimulatedFolder(_disk, _disk.Root("data"), ""), _docket.Target.Parts))
+            target.MakeFile("new").Dispose();
+        _docket = Dockets.Return(_recorder.Last);
+        _machine.Answer = () => Former;
+        Run().ShouldBe(RelocationState.Returned);
+        Settings.ShouldBe((Former, null));
+        _machine.Describe(_docket.Target).ShouldBe(before);
+        Target()!.Entries.ShouldContainKey("new", "what was added meanwhile stays there");
+    }
+
+    [Fact]
+    public void What_is_in_the_new_place_already_is_not_passed_off_as_the_folder_I7()
+    {
+        RepointOnly();
+        using (var root = new SimulatedFolder(_disk, _disk.Root("data"), ""))
+        using (var programs = root.MakeFolder("Programs", 0x1ED))
+        using (var theirs = programs.MakeFolder("asa.lind", 0x1ED))
+            theirs.MakeFile("of somebody else").Dispose();
+        Run().ShouldBe(RelocationState.Failed);
+        _recorder.Last.Failure!.Code.ShouldBe("target-not-empty");
+        Settings.ShouldBe((Former, null));
+    }
+
+    private void RepointOnly() =>
+        _docket = _docket with
+        {
+            Method = Method.RepointOnly,
+            Holding = new HoldingName("asa.lind", HoldingKind.Folder, "programs"),
+        };
+
+    [Theory]
+    [InlineData(Method.Setting)]
+    [InlineData(Method.RepointOnly)]
+    public void A_crash_after_any_operation_is_finished_afterwards_and_settings_lead_to_places_that_exist_I5(
+        Method method
+    )
     {
         for (var (at, finished) = (1, false); !finished; at++)
         {
             var trial = new SettingTests();
+            trial._docket = trial._docket with { Method = method };
             trial._disk.CrashAt = trial._disk.Operations + at;
             finished = trial.Run() is not null;
             trial._disk.Crash(new Random(at));
@@ -103,13 +159,19 @@ public sealed class SettingTests
     }
 
     [Theory]
-    [InlineData(IoReason.Denied)]
-    [InlineData(IoReason.NoSpace)]
-    public void A_fault_at_any_operation_leaves_both_settings_at_one_place_and_nothing_made_behind_I2(IoReason reason)
+    [InlineData(IoReason.Denied, Method.Setting)]
+    [InlineData(IoReason.NoSpace, Method.Setting)]
+    [InlineData(IoReason.Denied, Method.RepointOnly)]
+    [InlineData(IoReason.NoSpace, Method.RepointOnly)]
+    public void A_fault_at_any_operation_leaves_both_settings_at_one_place_and_nothing_made_behind_I2(
+        IoReason reason,
+        Method method
+    )
     {
         for (var at = 1; ; at++)
         {
             var trial = new SettingTests();
+            trial._docket = trial._docket with { Method = method };
             trial._disk.FailWith = reason;
             trial._disk.FailAt = trial._disk.Operations + at;
             RelocationState? end = null;

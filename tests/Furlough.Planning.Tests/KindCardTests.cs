@@ -381,7 +381,7 @@ public sealed class KindCardTests
     [InlineData("install-paths: [programs]\n    method: cold", "`method` is for data")]
     [InlineData("install-paths: [programs]\n    folders: [Music]", "`folders` is for data")]
     [InlineData("install-paths: [programs]\n    leave: link", "`leave` is for data")]
-    [InlineData("folders: [Music]\n    method: setting", "`setting` is no method to ask for")]
+    [InlineData("folders: [Music]\n    method: setting", "`setting` is the method of install paths")]
     public void An_item_is_for_data_or_for_install_paths(string keys, string words) =>
         Should.Throw<BriefException>(() => Brief("folders: [Documents, Pictures]", keys)).Message.ShouldContain(words);
 

@@ -589,6 +589,27 @@ public sealed class PlanTests
             .Hazards.ShouldContain(h => h.Code == "exchange-across-volumes" && h.Severity == Severity.Blocking);
 
     [Fact]
+    [Shows("data-stays")]
+    public void Where_only_the_setting_changes_the_plan_says_what_stays_and_needs_no_room()
+    {
+        var brief = Brief("onto: roomy", "onto: roomy\n    method: repoint-only");
+        var plan = Plan(brief, Survey([Small(), Data() with { FreeBytes = 0 }], Holding()));
+        plan.Relocations.Single()
+            .ShouldSatisfyAllConditions(
+                r => r.Method.ShouldBe(Method.RepointOnly),
+                r => r.Blocked.ShouldBeEmpty(),
+                r => r.Forecast!.Outage.ShouldBe(Span.None)
+            );
+        plan.Hazards.Single(h => h.Code == "data-stays").Text.ShouldContain("stay at");
+        plan.Hazards.ShouldNotContain(h => h.Code == "target-too-small" || h.Code == "people-not-told");
+
+        var there = Data() with { Taken = ["People/asa.lind/Pictures"] };
+        Plan(brief, Survey([Small(), there], Holding()))
+            .Relocations.Single()
+            .Blocked.ShouldBe(["target-not-empty"], "people would take what is there for their own");
+    }
+
+    [Fact]
     [Shows("link-not-possible")]
     public void A_link_stays_where_the_brief_says_so_and_the_source_volume_stores_links()
     {

@@ -1,6 +1,7 @@
 using System.Globalization;
 using System.Text.Json;
 using Furlough.Engine.Ports;
+using Furlough.Engine.Queue;
 using Furlough.Engine.Records;
 using Furlough.Model;
 using Microsoft.Data.Sqlite;
@@ -87,10 +88,26 @@ public sealed class AgentStore : IJournal, IDisposable
     /// <summary>Moves the cursor past a docket number.</summary>
     public void Passed(long number) => SetSetting("last-docket", number.ToString(CultureInfo.InvariantCulture));
 
-    /// <summary>The docket to be carried out next: one that is begun before one that is not, else by number. Discards go their own way beside the others.</summary>
-    /// <param name="waiting">Dockets that are passed over.</param>
-    public Docket? Next(IReadOnlySet<Guid> waiting) =>
-        Open().FirstOrDefault(d => d.Work != DocketWork.Discard && !waiting.Contains(d.Id));
+    /// <summary>The dockets that are to be carried out: those that are begun before those that are not, else by number.</summary>
+    /// <param name="mostDeaths">So often in a row the agent may die in a docket before it is left alone.</param>
+    public IReadOnlyList<QueuedDocket> Queue(int mostDeaths) =>
+        Query(
+            """
+            SELECT body, deaths, EXISTS (SELECT 1 FROM done WHERE docket=docket.id AND step=$a)
+            FROM docket WHERE ended IS NULL AND number>0 ORDER BY begun IS NULL, number
+            """,
+            r => new QueuedDocket(JsonSerializer.Deserialize(r.GetString(0), ModelJson.Default.Docket)!)
+            {
+                Alone = r.GetInt32(1) is var deaths && deaths > 0 && deaths < mostDeaths,
+                IsCopied = r.GetBoolean(2),
+            },
+            Step.Copy.Word()
+        );
+
+    /// <summary>The dockets that are being carried out now, or were when the agent died.</summary>
+    public IReadOnlySet<Guid> UnderWay() =>
+        Query("SELECT id FROM docket WHERE working IS NOT NULL AND ended IS NULL", r => Guid.Parse(r.GetString(0)))
+            .ToHashSet();
 
     /// <summary>Accounts that dockets under way may keep out.</summary>
     public IReadOnlySet<string> AccountsAtWork() =>
@@ -99,10 +116,6 @@ public sealed class AgentStore : IJournal, IDisposable
             .Where(d => d.Work.MovesHolding() && !d.Holding.IsShared)
             .Select(d => d.Holding.Account)
             .ToHashSet(StringComparer.Ordinal);
-
-    /// <summary>The discard to be carried out next.</summary>
-    public Docket? NextDiscard(IReadOnlySet<Guid> waiting) =>
-        Open().FirstOrDefault(d => d.Work == DocketWork.Discard && !waiting.Contains(d.Id));
 
     /// <summary>Takes in a docket that was made at the machine itself. Only the command that made it carries it out.</summary>
     public void AddAtDesk(Docket docket) =>
@@ -119,23 +132,25 @@ public sealed class AgentStore : IJournal, IDisposable
             JsonSerializer.Deserialize(r.GetString(0), ModelJson.Default.Docket)!
         );
 
-    /// <summary>Work on a docket begins. Until <see cref="Leave"/> an agent that ends has died in it.</summary>
+    /// <summary>At the agent's start: in every docket that was being carried out the agent may have died.</summary>
     /// <param name="boot">Identity of this start of the machine: whatever was cut short by a restart of the machine is nobody's fault.</param>
-    /// <returns>How often in a row the agent has died in it without finishing a step.</returns>
+    public void CountDeaths(string boot) =>
+        Execute(
+            """
+            UPDATE docket SET deaths = CASE WHEN working=$a THEN deaths+1 ELSE 0 END, working = NULL
+            WHERE working IS NOT NULL
+            """,
+            boot
+        );
+
+    /// <summary>Work on a docket begins. Until <see cref="Leave"/> an agent that ends has died in it.</summary>
+    /// <param name="boot">Identity of this start of the machine.</param>
+    /// <returns>How often in a row the agent has died while it was under way and finished no step.</returns>
     public int Enter(Guid docket, string boot) =>
         Guarded(() =>
         {
             var id = docket.ToString();
-            Execute(
-                """
-                UPDATE docket SET
-                    deaths = CASE WHEN working IS NULL THEN deaths WHEN working=$b THEN deaths+1 ELSE 0 END,
-                    working = $b
-                WHERE id=$a
-                """,
-                id,
-                boot
-            );
+            Execute("UPDATE docket SET working=$b WHERE id=$a", id, boot);
             return Query("SELECT deaths FROM docket WHERE id=$a", r => r.GetInt32(0), id).FirstOrDefault();
         });
 
@@ -254,6 +269,23 @@ public sealed class AgentStore : IJournal, IDisposable
                 r => StepRecordFormat.Read(r.GetString(0), r.GetString(1))
             )
             .Any(r => StepRecordFormat.IsValueOf(r, address, value));
+
+    /// <inheritdoc/>
+    public IReadOnlyList<OpenClaim> ClaimsBeside(Guid docket) =>
+        Query(
+            """
+            SELECT record.body, EXISTS (SELECT 1 FROM done WHERE done.docket=record.docket AND step=$c)
+            FROM record JOIN docket ON docket.id = record.docket
+            WHERE docket.ended IS NULL AND docket.id<>$a AND record.kind=$b
+            """,
+            r => new OpenClaim(
+                (TargetClaim)StepRecordFormat.Read(StepRecordFormat.OfClaims, r.GetString(0)),
+                r.GetBoolean(1)
+            ),
+            docket.ToString(),
+            StepRecordFormat.OfClaims,
+            Step.Copy.Word()
+        );
 
     /// <summary>Whether a docket was ever taken in.</summary>
     public bool Knows(Guid docket) =>

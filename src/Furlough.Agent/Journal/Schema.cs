@@ -11,8 +11,9 @@ internal static class Schema
     /// <summary>
     /// 1: notes were texts under keys; files had no version number.
     /// 2: steps record typed facts; how often the agent died in a docket is counted.
+    /// 3: dockets claim room at their targets.
     /// </summary>
-    private const long Current = 2;
+    private const long Current = 3;
 
     private const string Tables = """
         CREATE TABLE IF NOT EXISTS setting (key TEXT PRIMARY KEY, value TEXT NOT NULL);

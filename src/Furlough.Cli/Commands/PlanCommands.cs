@@ -207,7 +207,7 @@ internal static class PlanCommands
                             r.SourceShown,
                             r.TargetShown,
                             r.Method.Word() + (r.Attended ? ", attended" : ""),
-                            r.Method == Method.Setting ? "none" : Words.Size(r.DataBytes),
+                            !r.Method.MovesData() ? "none" : Words.Size(r.DataBytes),
                             Time(r.Forecast?.Work),
                             r.Forecast?.Outage == Span.None ? "none" : Time(r.Forecast?.Outage),
                             r.Wave,

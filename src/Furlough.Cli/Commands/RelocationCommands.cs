@@ -224,15 +224,15 @@ internal static class RelocationCommands
         Terminal.Line($"  target   {r.Target}");
         Terminal.Line($"  live at  {r.Live.Word()}, as of {r.AsOf:u}");
         Terminal.Line(
-            r.Method == Method.Setting
-                ? "  size     only settings change"
+            !r.Method.MovesData()
+                ? $"  size     only settings change{(r.Method == Method.RepointOnly ? $"; the data stays where it is" : "")}"
                 : $"  size     {r.Files:N0} files, {Words.Size(r.DataBytes)}; method {r.Method.Word()}{(r.HasOriginal ? "; an original is kept" : "")}"
         );
-        if (r is { Forecast: { } forecast, Method: not Method.Setting })
+        if (r.Forecast is { } forecast && r.Method.MovesData())
             Terminal.Line(
                 $"  forecast {PlanCommands.Time(forecast.Work)}, outage {PlanCommands.Time(forecast.Outage)}"
             );
-        if (r is { Times.Count: > 0, Method: not Method.Setting })
+        if (r.Times.Count > 0 && r.Method.MovesData())
             Terminal.Line(
                 $"  took     {Words.Length(TimeSpan.FromTicks(r.Times.Sum(t => t.Took.Ticks)))}: {string.Join(", ", r.Times.Where(t => t.Took >= TimeSpan.FromSeconds(0.5)).Select(t => $"{t.Step.Word()} {Words.Length(t.Took)}"))}"
             );

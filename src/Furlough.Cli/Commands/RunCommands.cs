@@ -283,7 +283,8 @@ internal static class RunCommands
     private static string? Compared(IReadOnlyList<RelocationView> rows)
     {
         var both = rows.Where(r =>
-                r is { Forecast: not null, Times.Count: > 0, Method: not Method.Setting }
+                r is { Forecast: not null, Times.Count: > 0 }
+                && r.Method.MovesData()
                 && r.State is RelocationState.Switched or RelocationState.Finished
             )
             .Select(r => (r.Forecast!.Work, Took: TimeSpan.FromTicks(r.Times.Sum(t => t.Took.Ticks))))

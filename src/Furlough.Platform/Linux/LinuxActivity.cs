@@ -243,11 +243,29 @@ internal sealed unsafe class PasswordFilesLock : IDisposable
 {
     private const string Name = ".pwd.lock";
     private const int SetLock = 6;
+
+    /// <summary>The file's lock is the process's, so it does not keep two of the agent's own threads apart.</summary>
+    private static readonly SemaphoreSlim OneThread = new(1);
+
     private readonly LinuxFile _file;
 
     private PasswordFilesLock(LinuxFile file) => _file = file;
 
     internal static PasswordFilesLock Take(LinuxFolder etc)
+    {
+        OneThread.Wait();
+        try
+        {
+            return TakeFile(etc);
+        }
+        catch
+        {
+            OneThread.Release();
+            throw;
+        }
+    }
+
+    private static PasswordFilesLock TakeFile(LinuxFolder etc)
     {
         var file = (LinuxFile)(etc.Find(Name) is null ? etc.MakeFile(Name) : etc.OpenFile(Name, append: true));
         var whole = new Native.FileLock { Type = 1 };
@@ -267,5 +285,9 @@ internal sealed unsafe class PasswordFilesLock : IDisposable
         );
     }
 
-    public void Dispose() => _file.Dispose();
+    public void Dispose()
+    {
+        _file.Dispose();
+        OneThread.Release();
+    }
 }

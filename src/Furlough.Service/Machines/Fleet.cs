@@ -50,7 +50,9 @@ public static class Fleet
             )
             .OrderBy(r => r.Number)
             .ToListAsync(stop);
-        var intended = rows.GroupBy(r => (r.Machine, r.Account, r.Holding)).Select(g => ToIntended(g.Last())).ToList();
+        var intended = rows.GroupBy(r => (r.Machine, r.Account, r.Holding))
+            .Select(g => ToIntended(g.Last(), DataLeftAt(g)))
+            .ToList();
         // What moved along with the holding around it lives where that took it.
         var taken = intended
             .SelectMany(i => i.Pointers.Where(p => p.Within.Length > 0).Select(p => (i.Machine, p.Address, i.Since)))
@@ -138,7 +140,15 @@ public static class Fleet
         return asked;
     }
 
-    private static Intended ToIntended(RelocationRow row)
+    private static IReadOnlyList<string> DataLeftAt(IEnumerable<RelocationRow> rows) =>
+        [
+            .. rows.Where(r => r.State != RelocationState.Returned)
+                .Select(Column.PlannedOf)
+                .Where(p => p.Method == Method.RepointOnly)
+                .Select(p => p.SourceShown),
+        ];
+
+    private static Intended ToIntended(RelocationRow row, IReadOnlyList<string> dataLeftAt)
     {
         var planned = Column.PlannedOf(row);
         var pointers = Column.Read(row.Pointers!, ModelJson.Default.IReadOnlyListPointerHistory);
@@ -160,6 +170,9 @@ public static class Fleet
                 planned.TargetShown,
                 pointers,
                 row.AsOf
-            );
+            )
+            {
+                DataLeftAt = dataLeftAt,
+            };
     }
 }

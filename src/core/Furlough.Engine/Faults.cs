@@ -120,6 +120,17 @@ public static class Faults
             "Free space there or plan another target, then {retry}."
         );
 
+    /// <summary>The code of <see cref="SpaceClaimed"/>.</summary>
+    public const string SpaceClaimedCode = "space-claimed";
+
+    /// <summary>The target has room enough, but relocations that are under way need it first.</summary>
+    public static Fault SpaceClaimed(string shown, long needs, long free, long claimed) =>
+        new(
+            SpaceClaimedCode,
+            $"The volume of `{shown}` has {Words.Size(free)} free. Relocations under way on this machine still need {Words.Size(claimed)} of it, and this one needs {Words.Size(needs)}.",
+            "Nothing to do: it continues automatically when they have finished copying, and fails if there is too little room then."
+        );
+
     /// <summary>A return has no room beside the original.</summary>
     public static Fault OriginalInTheWay(string shown, long needs, long free) =>
         new(

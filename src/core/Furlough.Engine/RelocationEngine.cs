@@ -15,13 +15,17 @@ using System.Collections.Concurrent;
 using Furlough.Engine.Context;
 using Furlough.Engine.Methods;
 using Furlough.Engine.Ports;
+using Furlough.Engine.Queue;
 using Furlough.Engine.Records;
 using Furlough.Engine.Steps;
 using Furlough.Model;
 
 namespace Furlough.Engine;
 
-/// <summary>Carries out dockets, one at a time, and takes up what a crash cut short. The step classes do the work; this decides what comes next.</summary>
+/// <summary>
+/// Carries out dockets and takes up what a crash cut short. The step classes do the work; this decides what comes next. Several dockets can be
+/// carried out at once, on a thread each, if <see cref="DocketQueue"/> says that they need nothing of each other.
+/// </summary>
 public sealed class RelocationEngine(
     IMachine machine,
     IJournal journal,
@@ -40,6 +44,7 @@ public sealed class RelocationEngine(
         signer,
         new Desk(machine.Activity, time),
         new WriteWatches(),
+        new SpaceLedger(),
         time
     );
 
@@ -210,9 +215,24 @@ public sealed class RelocationEngine(
 
     /// <summary>Who puts the work off is a reason of its own, to be reported.</summary>
     private bool StillHolds(StepContext context, PutAway reason) =>
-        reason.Code == Faults.PersonToldCode
-            ? _parts.Desk.Waits(context.Docket)?.Message == reason.Message
-            : Faults.IsInTheWay(reason.Code) && Next(context)?.InTheWay(context) is not null;
+        reason.Code switch
+        {
+            Faults.PersonToldCode => _parts.Desk.Waits(context.Docket)?.Message == reason.Message,
+            Faults.SpaceClaimedCode => IsSpaceClaimed(context),
+            _ => Faults.IsInTheWay(reason.Code) && Next(context)?.InTheWay(context) is not null,
+        };
+
+    private static bool IsSpaceClaimed(StepContext context)
+    {
+        try
+        {
+            return SpaceLedger.IsClaimedByOthers(context);
+        }
+        finally
+        {
+            context.Places.Release();
+        }
+    }
 
     private static bool IsPastReturn(StepContext context) =>
         ProcedureOf(context).Steps.Any(s => s.IsPastReturn(context));

@@ -21,7 +21,10 @@ public static class DocketWorks
         work is DocketWork.Relocate or DocketWork.Return or DocketWork.FallBack;
 }
 
-/// <summary>How the data gets to its target: copied while nobody works; copied while people work, then caught up; renamed on its own volume; it is there already; or no data moves, only the setting changes.</summary>
+/// <summary>
+/// How the data gets to its target: copied while nobody works; copied while people work, then caught up; renamed on its own volume; it is there
+/// already. Or no data moves: an install path's setting changes; a folder's setting changes and what is in the folder stays where it is.
+/// </summary>
 [JsonConverter(typeof(WordConverter<Method>))]
 public enum Method
 {
@@ -30,14 +33,17 @@ public enum Method
     Exchange,
     Adopt,
     Setting,
+    RepointOnly,
 }
 
 /// <summary>What follows from methods.</summary>
 public static class MethodsOfDockets
 {
+    /// <summary>Data moves; else only settings change.</summary>
+    public static bool MovesData(this Method method) => method is not (Method.Setting or Method.RepointOnly);
+
     /// <summary>How it is said where the holding is: "the data lives at", or, where only settings change, where these lead.</summary>
-    public static string Lives(this Method method) =>
-        method == Method.Setting ? "the settings lead to" : "the data lives at";
+    public static string Lives(this Method method) => method.MovesData() ? "the data lives at" : "the settings lead to";
 }
 
 /// <summary>One pointer to be changed: it must read <paramref name="Expected"/>; <paramref name="Next"/> is its new raw value, null to spell the target in the pointer's own syntax.</summary>

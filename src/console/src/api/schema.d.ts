@@ -3146,7 +3146,7 @@ export interface components {
         /** @enum {unknown} */
         Medium: "unknown" | "solid" | "rotating" | "memory";
         /** @enum {unknown} */
-        Method: "cold" | "warm" | "exchange" | "adopt" | "setting";
+        Method: "cold" | "warm" | "exchange" | "adopt" | "setting" | "repoint-only";
         MoveView: {
             account: string;
             holding: string;

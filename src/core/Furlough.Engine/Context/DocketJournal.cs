@@ -22,6 +22,9 @@ public sealed class DocketJournal(IJournal journal, Guid docket)
     /// <summary>A fact holds no longer.</summary>
     public void Forget(StepRecord record) => journal.Forget(docket, record);
 
+    /// <summary>What other dockets that have not ended claim of their targets.</summary>
+    public IReadOnlyList<OpenClaim> ClaimsBeside() => journal.ClaimsBeside(docket);
+
     /// <summary>What is recorded of another docket.</summary>
     public JournalState Of(Guid other) => journal.Read(other);
 }

@@ -1,5 +1,6 @@
 using Furlough.Engine.Methods;
 using Furlough.Engine.Ports;
+using Furlough.Engine.Queue;
 using Furlough.Engine.Records;
 using Furlough.Engine.Trees;
 using Furlough.Model;
@@ -15,7 +16,7 @@ public sealed class StepContext
     internal StepContext(Docket docket, EngineParts engine, IWatcher watcher, CancellationToken stop)
     {
         (Docket, Machine, Signer, Time, Stop) = (docket, engine.Machine, engine.Signer, engine.Time, stop);
-        (Desk, Writes) = (engine.Desk, engine.Watches.Of(docket.Id));
+        (Desk, Writes, Space) = (engine.Desk, engine.Watches.Of(docket.Id), engine.Space);
         List<string> notes = [];
         Journal = new DocketJournal(engine.Journal, docket.Id);
         Places = new DocketPlaces(docket, Machine, Journal);
@@ -52,6 +53,9 @@ public sealed class StepContext
     /// <summary>What is written in the source.</summary>
     internal WriteWatches.DocketWrites Writes { get; }
 
+    /// <summary>The room that dockets count on.</summary>
+    internal SpaceLedger Space { get; }
+
     /// <summary>Signs receipts.</summary>
     public IReceiptSigner Signer { get; }
 
@@ -86,5 +90,6 @@ internal sealed record EngineParts(
     IReceiptSigner Signer,
     Desk Desk,
     WriteWatches Watches,
+    SpaceLedger Space,
     TimeProvider Time
 );

@@ -93,6 +93,11 @@ public static class Procedures
         RelocationState.Finished
     );
 
+    private static readonly Procedure RepointOnly = Setting with
+    {
+        Steps = [new PrepareEmptyFolderStep(), .. Setting.Steps.Skip(1)],
+    };
+
     private static readonly Procedure Gather = new(
         [
             new PrepareGatherStep(),
@@ -119,7 +124,7 @@ public static class Procedures
             DocketWork.Return => OfReturn(docket.Method, records.Find<RenamesBack>() is { Docket: not null }),
             _ => OfRelocation(docket.Method),
         };
-        var mends = docket.Work.MovesHolding() && docket is { Method: not Method.Setting, Program.Mends: true };
+        var mends = docket.Work.MovesHolding() && docket.Method.MovesData() && docket.Program?.Mends == true;
         return mends ? procedure.Then(Mend) : procedure;
     }
 
@@ -130,13 +135,14 @@ public static class Procedures
             Method.Exchange => Exchange,
             Method.Adopt => Adopt,
             Method.Setting => Setting,
+            Method.RepointOnly => RepointOnly,
             _ => Cold,
         };
 
     private static Procedure OfReturn(Method method, bool renamesBack) =>
         (method, renamesBack) switch
         {
-            (Method.Setting, _) => Setting with { Ends = RelocationState.Returned },
+            (Method.Setting or Method.RepointOnly, _) => Setting with { Ends = RelocationState.Returned },
             (Method.Exchange, _) => Exchange with { Ends = RelocationState.Returned },
             (Method.Warm, true) => WarmBack,
             (Method.Warm, false) => Warm with { Ends = RelocationState.Returned },

@@ -31,6 +31,10 @@ public sealed class JournalException(string message, bool isFull, Exception caus
     public bool IsFull { get; } = isFull;
 }
 
+/// <summary>What a docket that has not ended claims of its target.</summary>
+/// <param name="Filled">Its copy is complete: the room is taken, and no longer free.</param>
+public sealed record OpenClaim(TargetClaim Claim, bool Filled);
+
 /// <summary>The engine's memory. Every call is durable when it returns (I4).</summary>
 public interface IJournal
 {
@@ -57,6 +61,9 @@ public interface IJournal
 
     /// <summary>Whether a docket that was carried out to its end found a setting at a raw value and changed it, or left it so.</summary>
     bool HadValue(PointerAddress address, PointerValue value) => true;
+
+    /// <summary>What other dockets that have not ended claim of their targets.</summary>
+    IReadOnlyList<OpenClaim> ClaimsBeside(Guid docket) => [];
 
     /// <summary>The docket has ended.</summary>
     void End(Guid docket, RelocationState state);

@@ -6,6 +6,10 @@ namespace Furlough.Engine.Records;
 /// <summary>prepare: reality was compared with the docket, and nothing had been made before.</summary>
 public sealed record Compared : StepRecord;
 
+/// <summary>prepare: the docket is about to use the target, and counts on this much room there until its copy is complete.</summary>
+/// <param name="Bytes">Room it needs; 0 where what arrives is there already.</param>
+public sealed record TargetClaim(Place Target, long Bytes) : StepRecord;
+
 /// <summary>prepare: the folders above the target that this docket makes. Only those are removed again.</summary>
 /// <param name="FromPart">Index of the target's first path part that was missing.</param>
 public sealed record MadeParents(int FromPart) : StepRecord;

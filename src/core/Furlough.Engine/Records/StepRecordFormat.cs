@@ -17,6 +17,7 @@ public static class StepRecordFormat
     private static readonly Dictionary<string, JsonTypeInfo> Kinds = new()
     {
         ["compared"] = StepRecordJson.Default.Compared,
+        ["target-claim"] = StepRecordJson.Default.TargetClaim,
         ["made-parents"] = StepRecordJson.Default.MadeParents,
         ["made-target"] = StepRecordJson.Default.MadeTarget,
         ["empty-target"] = StepRecordJson.Default.EmptyTarget,
@@ -46,6 +47,9 @@ public static class StepRecordFormat
 
     /// <summary>The kinds that hold the value of a setting.</summary>
     public static IReadOnlyList<string> OfSettings { get; } = [Names[typeof(FormerValue)], Names[typeof(NextValue)]];
+
+    /// <summary>The kind that holds what a docket claims of its target.</summary>
+    public static string OfClaims { get; } = Names[typeof(TargetClaim)];
 
     /// <summary>A record as it is stored.</summary>
     public static StoredRecord Store(StepRecord record)
@@ -91,6 +95,7 @@ internal sealed class EscapedText : JsonConverter<string>
     Converters = [typeof(EscapedText)]
 )]
 [JsonSerializable(typeof(Compared))]
+[JsonSerializable(typeof(TargetClaim))]
 [JsonSerializable(typeof(MadeParents))]
 [JsonSerializable(typeof(MadeTarget))]
 [JsonSerializable(typeof(EmptyTarget))]

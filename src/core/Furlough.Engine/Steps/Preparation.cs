@@ -1,5 +1,6 @@
 using Furlough.Engine.Context;
 using Furlough.Engine.Ports;
+using Furlough.Engine.Queue;
 using Furlough.Engine.Records;
 using Furlough.Engine.Trees;
 using Furlough.Model;
@@ -9,8 +10,6 @@ namespace Furlough.Engine.Steps;
 /// <summary>What several methods check and make when they prepare, and how that is taken back.</summary>
 internal static class Preparation
 {
-    private const long SpaceMargin = 16L << 20;
-
     /// <summary>Removes the docket's own folders, the folders above the target that this docket made, and puts an empty folder back that stood there.</summary>
     /// <param name="stays">Whether the copy could not be taken back from the target: then what tells that it is one stays too.</param>
     internal static void TakeBack(StepContext context, Func<IFolder, bool> stays)
@@ -173,15 +172,17 @@ internal static class Preparation
         context.Journal.Record(new EmptyTarget(there.Mode, there.Owner, there.Group));
     }
 
+    /// <summary>Claims the room at the target that a copy needs.</summary>
+    /// <exception cref="Parked"><c>space-claimed</c>: others need it first.</exception>
+    /// <exception cref="Fault"><c>target-fuller-than-surveyed</c></exception>
     internal static void RequireSpace(StepContext context, IVolume target)
     {
-        var needs = context.Docket.DataBytes + SpaceMargin;
-        if (target.FreeBytes >= needs)
+        if (context.Space.TryClaim(context, target) is not { } free)
             return;
-        var shown = context.Places.TargetShown;
+        var (shown, needs) = (context.Places.TargetShown, SpaceLedger.NeedsOf(context.Docket));
         throw context.Docket.Work == DocketWork.Return && HasOriginal(context, target)
-            ? Faults.OriginalInTheWay(shown, needs, target.FreeBytes)
-            : Faults.TargetFuller(shown, needs, target.FreeBytes);
+            ? Faults.OriginalInTheWay(shown, needs, free)
+            : Faults.TargetFuller(shown, needs, free);
     }
 
     /// <summary>Whether the original of what is returned still takes room on the volume.</summary>

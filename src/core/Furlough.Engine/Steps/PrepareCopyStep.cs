@@ -29,6 +29,8 @@ public sealed class PrepareCopyStep : IStep
         OriginalBack.Choose(context);
         if (OriginalBack.Of(context) is null)
             Preparation.RequireSpace(context, targetVolume);
+        else
+            context.Space.ClaimPlace(context);
         context.Journal.Record(new Compared());
         using var parent = TargetFolders.Make(context, root);
         Preparation.RequireNobodyNew(context, sourceVolume, root);
@@ -73,6 +75,7 @@ public sealed class PrepareExchangeStep : IStep
         using var root = targetVolume.OpenRoot();
         Preparation.ClearSuperseded(context, targetVolume);
         Preparation.RequireFreeTarget(context, root);
+        context.Space.ClaimPlace(context);
         context.Journal.Record(new Compared());
         using var parent = TargetFolders.Make(context, root);
         Preparation.RequireNobodyNew(context, sourceVolume, root);

@@ -33,6 +33,7 @@ public sealed class PrepareSettingStep : IStep
                         context.Machine.Volumes.Show(docket.Target),
                         [$"a {there.Kind.Word()} of the name {leaf}"]
                     );
+        context.Space.ClaimPlace(context);
         context.Journal.Record(new Compared());
         using var parent = TargetFolders.Make(context, root);
         foreach (var leaf in Leaves(docket).Where(l => parent.Find(l) is null))
@@ -76,6 +77,33 @@ public sealed class PrepareSettingStep : IStep
             .Pointers.Select(p => docket.Target.Parts[^1] + p.Address.Behind)
             .Prepend(docket.Target.Parts[^1])
             .Distinct(StringComparer.Ordinal);
+}
+
+/// <summary>The same where the folder's data stays where it is: what people see from now on is an empty folder, so it must be one.</summary>
+public sealed class PrepareEmptyFolderStep : IStep
+{
+    private readonly PrepareSettingStep _prepare = new();
+
+    /// <inheritdoc/>
+    public Step Name => _prepare.Name;
+
+    /// <inheritdoc/>
+    public StepState Entering => _prepare.Entering;
+
+    /// <inheritdoc/>
+    public StepState Leaving => _prepare.Leaving;
+
+    /// <inheritdoc/>
+    public void Perform(StepContext context)
+    {
+        Preparation.RequireSensiblePlaces(context);
+        using (var root = context.Places.TargetVolume().OpenRoot())
+            Preparation.RequireFreeTarget(context, root);
+        _prepare.Perform(context);
+    }
+
+    /// <inheritdoc/>
+    public void Undo(StepContext context) => _prepare.Undo(context);
 }
 
 /// <summary>Waits until the program is closed that would write over the settings, then changes each by compare-and-swap.</summary>

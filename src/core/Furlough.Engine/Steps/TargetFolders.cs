@@ -1,5 +1,6 @@
 using Furlough.Engine.Context;
 using Furlough.Engine.Ports;
+using Furlough.Engine.Queue;
 using Furlough.Engine.Records;
 using Furlough.Engine.Trees;
 using Furlough.Model;
@@ -9,8 +10,17 @@ namespace Furlough.Engine.Steps;
 /// <summary>The folders above a target, and the empty folder that may stand there: made for a docket, and put back as they were.</summary>
 internal static class TargetFolders
 {
+    /// <summary>Dockets that are carried out side by side may share folders above their targets.</summary>
+    private static readonly Lock Shared = new();
+
     /// <summary>Makes the folders above the target; those from <see cref="Docket.OwnedFrom"/> on belong to the account and to nobody else.</summary>
     internal static IFolder Make(StepContext context, IFolder root)
+    {
+        lock (Shared)
+            return MakeAbove(context, root);
+    }
+
+    private static IFolder MakeAbove(StepContext context, IFolder root)
     {
         var parts = context.Docket.Target.Parts;
         var at = root.OpenFolder(".");
@@ -50,8 +60,14 @@ internal static class TargetFolders
         parent.Flush();
     }
 
-    /// <summary>Folders that this docket made above the target go again if they are empty.</summary>
+    /// <summary>Folders that this docket made above the target are removed again if they are empty and no other docket is about to use them.</summary>
     internal static void RemoveMade(StepContext context, IVolume volume)
+    {
+        lock (Shared)
+            RemoveUnused(context, volume);
+    }
+
+    private static void RemoveUnused(StepContext context, IVolume volume)
     {
         if (context.Journal.Records.Find<MadeParents>() is not { FromPart: var from })
             return;
@@ -62,6 +78,8 @@ internal static class TargetFolders
             using var parent = Reach.TryFolder(root, parts.Take(i));
             if (parent?.Find(parts[i]) is null)
                 continue;
+            if (SpaceLedger.IsUsed(context, context.Docket.Target with { Path = string.Join('/', parts.Take(i + 1)) }))
+                return;
             using (var folder = parent.OpenFolder(parts[i]))
                 if (folder.List().Count > 0)
                     return;

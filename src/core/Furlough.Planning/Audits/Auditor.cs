@@ -13,7 +13,11 @@ public sealed record Intended(
     string Shown,
     IReadOnlyList<PointerHistory> Pointers,
     DateTimeOffset Since
-);
+)
+{
+    /// <summary>Where data of the holding was left on purpose, as the machine shows it: only the setting changed.</summary>
+    public IReadOnlyList<string> DataLeftAt { get; init; } = [];
+}
 
 /// <summary>An original that waits, with the day from which it may be discarded.</summary>
 /// <param name="Id">How people name the original: "o371".</param>
@@ -181,7 +185,11 @@ public static class Auditor
                 $"Something runs in {one.Holding.Account} on {machine.Name} that was started with the home `{former}`, where it lived before: it reads and writes there.",
                 "Have the account sign out, programs in the background too, and sign in afresh; then see whether anything stands again at the former place."
             );
-        if (holding?.Stray is { Files: > 0 } stray && !sources.Contains(stray.PathShown))
+        if (
+            holding?.Stray is { Files: > 0 } stray
+            && !sources.Contains(stray.PathShown)
+            && !one.DataLeftAt.Contains(stray.PathShown)
+        )
             yield return Say(
                 "used-elsewhere",
                 Severity.Consent,

@@ -227,11 +227,11 @@ public sealed record WorkRules(long? BytesPerSecond, bool GiveWay, TimeSpan File
         new(
             BytesPerSecond,
             GiveWay,
-            method == Method.Setting ? TimeSpan.Zero : FilesInUseWait,
-            KeepWaiting ?? method is Method.Warm or Method.Setting
+            method.MovesData() ? FilesInUseWait : TimeSpan.Zero,
+            KeepWaiting ?? (method == Method.Warm || !method.MovesData())
         )
         {
-            Telling = method == Method.Setting || holding.IsShared ? null : Telling,
+            Telling = method.MovesData() && !holding.IsShared ? Telling : null,
         };
 }
 

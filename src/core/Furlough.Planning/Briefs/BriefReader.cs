@@ -309,7 +309,17 @@ public sealed partial class BriefReader : StrictReader
                     var other => Error<bool>(l, $"`{other}` cannot stay at the former place.", "nothing or link"),
                 };
             if (method == Method.Setting)
-                Error(m!, "`setting` is no method to ask for: it is that of install paths.", "cold, warm or exchange");
+                Error(
+                    m!,
+                    "`setting` is the method of install paths and is chosen automatically.",
+                    "cold, warm, exchange or repoint-only"
+                );
+            if (method == Method.RepointOnly && (adopts || link || named.Keys.Any(k => !MayStay(k))))
+                Error(
+                    m!,
+                    "`repoint-only` leaves the data where it is, so it goes with folders and libraries only, and neither with `existing: adopt` nor with `leave: link`.",
+                    "`folders` or `libraries`, and no `existing` or `leave`"
+                );
             if (method == Method.Adopt)
                 Error(
                     m!,
@@ -332,6 +342,8 @@ public sealed partial class BriefReader : StrictReader
         }
         return items;
     }
+
+    private static bool MayStay(HoldingKind kind) => kind is HoldingKind.Folder or HoldingKind.Library;
 
     private List<ErrandKind> ReadErrands(
         Dictionary<string, YamlNode> keys,

@@ -78,7 +78,7 @@ public sealed record DeskNotice(string Machine, string Room, string Account, str
         DeskLanguage language
     )
     {
-        var outage = Span.Sum(own.Where(r => r.Method != Method.Setting).Select(r => r.Forecast?.Outage ?? Span.None));
+        var outage = Span.Sum(own.Where(r => r.Method.MovesData()).Select(r => r.Forecast?.Outage ?? Span.None));
         var programs = own.SelectMany(r => r.Program?.Closed ?? []).Distinct(StringComparer.Ordinal).ToList();
         return string.Join(
             ' ',

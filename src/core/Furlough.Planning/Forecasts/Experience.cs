@@ -60,7 +60,7 @@ public sealed class Experience
         var rest = new Span(TimeSpan.FromSeconds(_rest), TimeSpan.FromSeconds(_rest * RestHighFactor));
         if (method == Method.Exchange)
             return new RelocationForecast(rest, rest, _count);
-        if (method == Method.Setting)
+        if (!method.MovesData())
             return new RelocationForecast(rest, Span.None, _count);
         var pair = MediaPair.Of(source, target);
         var fit = _fits.GetValueOrDefault(pair) ?? CostFitting.Fit([], UsualCost.Of(pair));

@@ -26,9 +26,19 @@ public static class HazardCatalogue
 
     private static readonly IReadOnlyList<RelocationHazard> OfSettings = [.. OfRelocations.Where(h => h.OfSettings)];
 
+    private static readonly IReadOnlyList<RelocationHazard> OfRepointing =
+    [
+        .. OfRelocations.Where(h => h.OfSettings || h.OfRepointing),
+    ];
+
     /// <summary>What a relocation by a method is asked for.</summary>
     public static IReadOnlyList<RelocationHazard> Asked(Method method) =>
-        method == Method.Setting ? OfSettings : OfRelocations;
+        method switch
+        {
+            Method.Setting => OfSettings,
+            Method.RepointOnly => OfRepointing,
+            _ => OfRelocations,
+        };
 
     /// <summary>What a whole machine is asked for.</summary>
     public static IReadOnlyList<MachineHazard> OfMachines { get; } =

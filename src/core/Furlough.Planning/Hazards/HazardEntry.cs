@@ -24,6 +24,9 @@ public sealed record RelocationHazard(
     /// <summary>Also asked where only settings change and no data moves.</summary>
     public bool OfSettings { get; init; }
 
+    /// <summary>Also asked where a folder's setting changes and its data stays.</summary>
+    public bool OfRepointing { get; init; }
+
     /// <summary>The hazard for this relocation, or null.</summary>
     public Hazard? Check(HazardContext c) =>
         Find(c) is not { } found

@@ -35,7 +35,7 @@ internal static class HomeHazards
             c =>
                 c.Holding.Name.Kind != HoldingKind.Home
                 || c.Before.FirstOrDefault(r =>
-                    r.Holding.Account == c.Holding.Name.Account && r.Method != Method.Setting && r.Blocked.Count == 0
+                    r.Holding.Account == c.Holding.Name.Account && r.Method.MovesData() && r.Blocked.Count == 0
                 )
                     is not { } part
                     ? null

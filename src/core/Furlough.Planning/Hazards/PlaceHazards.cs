@@ -69,7 +69,10 @@ internal static class PlaceHazards
                 c.Holding.Foreign is not { } why
                     ? null
                     : $"{c.Holding.Name} on {c.Machine.Name} is not relocated: {why}"
-        ),
+        )
+        {
+            OfRepointing = true,
+        },
         new(
             "hidden-application-data",
             Severity.Blocking,
@@ -93,7 +96,10 @@ internal static class PlaceHazards
                 || !(c.Place.IsInside(place) || place.IsInside(c.Place))
                     ? null
                     : $"`{c.Shown}` and the present place of {c.Holding.Name} on {c.Machine.Name} lie one inside the other."
-        ),
+        )
+        {
+            OfRepointing = true,
+        },
         new(
             "target-inside-holding",
             Severity.Blocking,
@@ -155,7 +161,23 @@ internal static class PlaceHazards
             "Something stands at the target already.",
             "Furlough overwrites nothing: take it away, plan another path, or let `existing: adopt` make it live if it equals the source.",
             TargetNotEmpty
-        ),
+        )
+        {
+            OfRepointing = true,
+        },
+        new(
+            "data-stays",
+            Severity.Advice,
+            "Only the folder's setting changes: what is in the folder stays where it is, and people see an empty one.",
+            "Tell people where their former files are, or leave out `method: repoint-only` to move them.",
+            c =>
+                c.Method != Method.RepointOnly
+                    ? null
+                    : $"{Words.Count(c.Holding.Files, "file")} ({Words.Size(c.Holding.DataBytes)}) of {c.Holding.Name} on {c.Machine.Name} stay at `{c.Holding.PathShown}`; from then on the folder is `{c.Shown}`, which is empty."
+        )
+        {
+            OfRepointing = true,
+        },
         new(
             "holding-already-there",
             Severity.Advice,

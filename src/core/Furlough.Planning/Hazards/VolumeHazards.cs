@@ -96,7 +96,10 @@ internal static class VolumeHazards
                     }
                     ? null
                     : $"Whoever picks up the volume `{c.Target.Root}` of {c.Machine.Name} could read {c.Holding.Name}: it is {(c.Target.Attached == Attachment.Unknown ? "attached in a way that the system does not tell" : c.Target.Attached.Word())}, and nothing shows that it is encrypted."
-        ),
+        )
+        {
+            OfRepointing = true,
+        },
         new(
             "target-without-fixed-mount",
             Severity.Consent,

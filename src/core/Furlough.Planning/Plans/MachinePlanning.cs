@@ -157,7 +157,7 @@ internal sealed class MachinePlanning(
             var copies = method is Method.Cold or Method.Warm;
             if (copies)
                 _lowest[place.Volume] -= context.NeededBytes;
-            if (method != Method.Setting)
+            if (method.MovesData())
                 _changes.Add(
                     new SpaceTimeline.Change(
                         holding.Name.ToString(),
@@ -186,8 +186,8 @@ internal sealed class MachinePlanning(
             target?.Identity ?? new VolumeIdentity("", ""),
             holding.Name.IsShared ? int.MaxValue : OwnedFrom(item.Path, brief.PersonalNames),
             MovedTogether.Pointers(survey, holding),
-            holding.Files,
-            holding.DataBytes,
+            method.MovesData() ? holding.Files : 0,
+            method.MovesData() ? holding.DataBytes : 0,
             wave,
             blocked,
             brief.Work.For(method, holding.Name),

@@ -48,7 +48,6 @@ public sealed class AgentRuntime : IWatcher, IDisposable
     private readonly SpaceReserve? _reserve;
     private readonly TimeProvider _time;
     private readonly Action<string> _log;
-    private readonly VolumeLanes _lanes;
     private readonly Dispatcher _dispatcher;
     private readonly SemaphoreSlim _bulletinsCame = new(0),
         _surveyWanted = new(1);
@@ -78,12 +77,11 @@ public sealed class AgentRuntime : IWatcher, IDisposable
         _kinds = new KindKeeper(_link, store, log);
         _reserve = options.Reserve;
         _engine = new RelocationEngine(machine, store, _permits, new ReceiptSigner(key), time);
-        _lanes = new VolumeLanes(store);
-        _dispatcher = new Dispatcher(QueueOf(_lanes), () => OpenDockets(_store), TryCarryOut, Rest, LookAgain);
+        _dispatcher = new Dispatcher(Queue, () => OpenDockets(_store), TryCarryOut, Rest, LookAgain);
     }
 
     /// <summary>How many dockets the agent carries out side by side, and which.</summary>
-    internal static DocketQueue QueueOf(VolumeLanes lanes) => new(MostAtOnce, lanes.Of);
+    internal static DocketQueue Queue { get; } = new(MostAtOnce);
 
     /// <summary>The dockets that are to be carried out, in sequence.</summary>
     internal static IReadOnlyList<QueuedDocket> OpenDockets(AgentStore store) => store.Queue(MostDeaths);
@@ -300,15 +298,17 @@ public sealed class AgentRuntime : IWatcher, IDisposable
     private void TellPutAside(Docket docket, int deaths)
     {
         var account = docket.Holding.Account;
-        var lockedOut = _store.Read(docket.Id).Records.Has<KeptOut>()
-            ? $" {account} is kept from signing in; `furlough-agent let-in {account}` at the machine lets the person in."
-            : "";
         var failure = new Failure(
             "agent-died",
             $"The agent ended {deaths} times in a row while it worked on this docket, so the docket is put aside and the others go on.",
-            $"The data lives where its settings lead.{lockedOut}",
-            $"Look at the agent's log and the system's. Restart the machine to have it tried again, or put everything back: `furlough relocation back-out {docket.Relocation}`."
-        );
+            "The data lives where its settings lead.",
+            "Look at the agent's log and the system's. Restart the machine to have it tried again."
+        )
+        {
+            Next = NextStep.BackOut,
+            Relocation = docket.Relocation,
+            LockedOut = _store.Read(docket.Id).Records.Has<KeptOut>() ? docket.Holding.Account : null,
+        };
         Changed(new RelocationChange(docket, RelocationState.Waiting, null, Live.Unknown, failure, [], null, []));
     }
 
@@ -392,8 +392,12 @@ public sealed class AgentRuntime : IWatcher, IDisposable
                     "docket-refused",
                     $"The machine did not accept the docket: {why}",
                     "Nothing has changed; the data lives where it did.",
-                    $"Check the clocks, then `furlough relocation retry {docket.Relocation}`."
-                ),
+                    "Check the clocks."
+                )
+                {
+                    Next = NextStep.Retry,
+                    Relocation = docket.Relocation,
+                },
                 [],
                 null,
                 []
@@ -451,7 +455,6 @@ public sealed class AgentRuntime : IWatcher, IDisposable
                 stop
             );
             _store.KeepSpace(survey);
-            _lanes.Learn(survey);
             var whole = survey with { SentAt = _time.GetUtcNow(), Request = request, Past = _store.Space() };
             await _link.CallAsync<object?>(
                 async (client, token, s) =>
@@ -497,7 +500,7 @@ public sealed class AgentRuntime : IWatcher, IDisposable
             }
             catch (Fault fault)
             {
-                _log($"{fault.Code}: {fault.Message}");
+                _log($"{fault.Kind.Code}: {fault.Message}");
                 await Task.Delay(TimeSpan.FromSeconds(10), _time, stop);
             }
         }

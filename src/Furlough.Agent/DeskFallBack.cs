@@ -65,10 +65,9 @@ internal sealed class DeskFallBack(AgentStore store, IMachine machine, SigningKe
         );
         if (end != RelocationState.Returned)
             return Refuse(
-                last.Change?.Failure?.ToString()
-                    .Replace("furlough relocation fall-back", "furlough-agent fall-back", StringComparison.Ordinal)
+                (last.Change?.Failure is { } failure ? failure with { Next = NextStep.None } : null)?.InFull()
                     ?? $"It ended as {end.Word()}.",
-                null
+                $"To fall back again: `furlough-agent fall-back {docket.Relocation}`."
             );
         store.Add(
             new RelocationChange(

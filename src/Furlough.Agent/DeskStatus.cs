@@ -2,6 +2,7 @@ using System.Globalization;
 using Furlough.Agent.Journal;
 using Furlough.Engine.Queue;
 using Furlough.Model;
+using Furlough.Protocol;
 
 namespace Furlough.Agent;
 
@@ -46,7 +47,7 @@ internal static class DeskStatus
                 $"relocation {docket.Relocation}  {docket.Holding}  {(last?.State ?? RelocationState.Queued).Word()}  {last?.Step?.Word()}  live at {(last?.Live ?? Live.Unknown).Word()}"
             );
             if (last?.Failure is { } failure)
-                to.WriteLine($"    {failure}");
+                to.WriteLine($"    {failure.InFull()}");
             else if (waits.GetValueOrDefault(docket.Id) is { } wait)
                 to.WriteLine($"    waits for relocation {wait.For.Relocation}, which needs {wait.Reason}");
         }
@@ -61,8 +62,7 @@ internal static class DeskStatus
     /// <summary>What every docket that has not begun waits for.</summary>
     private static Dictionary<Guid, QueueWait> WaitsOf(AgentStore store) =>
         AgentRuntime
-            .QueueOf(new VolumeLanes(store))
-            .Decide(AgentRuntime.OpenDockets(store), store.UnderWay())
+            .Queue.Decide(AgentRuntime.OpenDockets(store), store.UnderWay())
             .Where(d => d.Wait is not null)
             .ToDictionary(d => d.Docket.Id, d => d.Wait!);
 }

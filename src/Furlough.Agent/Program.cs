@@ -240,8 +240,8 @@ check.SetAction(
             when (error is Fault or IOException or UnauthorizedAccessException or PlatformNotSupportedException)
         {
             Console.Error.WriteLine($"furlough-agent: {error.Message}");
-            if (error is Fault fault)
-                Console.Error.WriteLine(fault.Remedy.Replace("{retry}", "try again", StringComparison.Ordinal));
+            if (error is Fault { Remedy.Length: > 0 } fault)
+                Console.Error.WriteLine(fault.Remedy);
             return Task.FromResult(1);
         }
     }

@@ -122,7 +122,7 @@ internal sealed class SelfCheck(
 
     private static Fault Unfit(string why) =>
         new(
-            "not-for-checks",
+            FaultKinds.NotForChecks,
             why,
             "Make an account for the purpose, sign it in and out once, and have a second volume attached. Nothing was touched."
         );
@@ -269,7 +269,7 @@ internal sealed class SelfCheck(
         var end = new RelocationEngine(machine, store, new EveryPermit(), new Unsigned(), time).Run(docket, last, stop);
         return end == good
             ? last.Change!
-            : throw new CheckFailedException(last.Change?.Failure?.ToString() ?? $"it ended as {end.Word()}");
+            : throw new CheckFailedException(last.Change?.Failure?.InFull() ?? $"it ended as {end.Word()}");
     }
 
     /// <summary>A journal of its own for one folder's way there and back.</summary>

@@ -29,7 +29,10 @@ public sealed class AgentDeathTests() : RealDesk(megabytes: 64)
         failure.GetProperty("code").GetString().ShouldBe("agent-died");
         failure.GetProperty("text").GetString()!.ShouldContain("ended 3 times in a row");
         var number = put.GetProperty("number").ToString();
-        failure.GetProperty("remedy").GetString()!.ShouldContain($"`furlough relocation back-out {number}`");
+        failure.GetProperty("next").GetString().ShouldBe("back-out");
+        Field
+            .Run("relocation", "show", number)
+            .Out.ShouldContain($"To put everything back: `furlough relocation back-out {number}`.");
 
         Field
             .Run("relocation", "back-out", number, "--follow")

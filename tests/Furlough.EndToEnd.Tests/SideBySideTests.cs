@@ -11,13 +11,32 @@ public sealed class SideBySideTests() : RealDesk(megabytes: 64, systemVolume: "t
     private const string Other = "per.holm";
 
     [Fact]
-    public void Those_of_two_accounts_overlap_and_those_of_one_follow_each_other()
+    public void Those_of_two_accounts_and_disks_overlap_and_those_of_one_account_follow_each_other()
     {
-        Prepare(megabytes: 200);
+        Tree.MountVolume("ext4", $"{Tree.Root}/people", 40);
+        Tree.MountVolume("tmpfs", $"{Tree.Root}/quick", 100);
+        AddOtherAccount("people");
         foreach (var folder in (string[])["Documents", "Pictures"])
-            Fill(folder, megabytes: 4);
+        {
+            Fill($"home/asa.lind/{folder}", 1701, megabytes: 4);
+            Fill($"people/{Other}/{folder}", 1702, megabytes: 4);
+        }
         Enrol();
-        var run = StartRun(BriefFor("Documents, Pictures") + "\nwork: {speed: 0.4 MB/s}\n");
+        var run = StartRun(
+            """
+            furlough-brief: 1
+            title: Two people at one desk
+            machines: {names: [map-01]}
+            volumes:
+              quick: {system: false, medium: memory}
+              other: {system: false, medium: unknown, prefer: roomiest}
+            relocate:
+              - {folders: [Documents, Pictures], accounts: [asa.lind], onto: quick, path: "People/{account}/{folder}", method: warm}
+              - {folders: [Documents, Pictures], accounts: [per.holm], onto: other, path: "People/{account}/{folder}", method: warm}
+            reserve: {system: 0%, others: 0%}
+            work: {speed: 0.4 MB/s}
+            """
+        );
 
         Field.WaitFor(() => UnderWay().Length == 2, "two at the same time");
         var two = UnderWay();
@@ -40,64 +59,67 @@ public sealed class SideBySideTests() : RealDesk(megabytes: 64, systemVolume: "t
     [Fact]
     public void Two_that_fit_on_a_small_target_only_one_after_the_other_both_get_there()
     {
-        Prepare(megabytes: 60);
-        Fill("Documents", megabytes: 15);
+        AddOtherAccount("home");
+        Fill("home/asa.lind/Documents", 1701, megabytes: 15);
+        Fill($"home/{Other}/Documents", 1702, megabytes: 15);
         Enrol();
-        // Each claims 31 MB before it copies: what it holds and 16 MB for what its file system needs. The volume has 60 MB.
-        var run = StartRun(BriefFor("Documents") + "\nwork: {speed: 1.5 MB/s}\n");
+        // Each claims 31 MB before it copies: what it holds, and 16 MB for what its file system needs. The volume has 56 MB free.
+        var first = StartRun(BriefFor("asa.lind", "work: {speed: 1 MB/s}"));
+        Field.WaitFor(() => UnderWay() is [{ } r] && r.GetProperty("step").GetString() == "copy", "the first copy");
+        Field.Run("run", "pause", first).Code.ShouldBe(0);
+        Field.WaitFor(() => States() is ["waiting"], "the pause");
 
-        Field.WaitFor(
-            () =>
-                Relocations()
-                    .Any(r => r.TryGetProperty("failure", out var f) && f.ToString().Contains("space-claimed")),
-            "one that waits for room"
-        );
-        Field.Run("run", "show", run).Out.ShouldContain("space-claimed");
-        Field.Run("run", "follow", run).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()));
-        Relocations().ShouldAllBe(r => r.GetProperty("state").GetString() == "switched");
+        var second = StartRun(BriefFor(Other, "halt-after: 1 failure"));
+        Field.WaitFor(() => Failures().Contains("space-claimed"), "one that waits for room");
+        Field.Run("run", "show", second).Out.ShouldContain("Relocations under way on this machine still need");
+        Field.Run("run", "resume", first).Code.ShouldBe(0);
+        foreach (var run in (string[])[first, second])
+            Field.Run("run", "follow", run).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()));
+        States().ShouldBe(["switched", "switched"]);
     }
 
-    /// <summary>A second account, and a target on which two relocations may work at once: as on every built-in disk that is not slowed down by two.</summary>
-    private void Prepare(int megabytes)
-    {
-        Tree.MountVolume("tmpfs", $"{Tree.Root}/quick", megabytes);
+    private void AddOtherAccount(string homes) =>
         LinuxTree.Sh(
             $"""
             cd {Tree.Root}
-            echo '{Other}:x:1702:1702::/home/{Other}:/bin/sh' >> etc/passwd
+            echo '{Other}:x:1702:1702::/{homes}/{Other}:/bin/sh' >> etc/passwd
             echo '{Other}:x:1702:' >> etc/group
             echo '{Other}:!:19000:0:99999:7:::' >> etc/shadow
-            cp -a home/asa.lind home/{Other}
-            chown -R 1702:1702 home/{Other}
+            cp -a home/asa.lind {homes}/{Other}
+            chown -R 1702:1702 {homes}/{Other}
             """
         );
-    }
 
-    private void Fill(string folder, int megabytes)
-    {
-        foreach (var (account, number) in (ReadOnlySpan<(string, int)>)[("asa.lind", 1701), (Other, 1702)])
-            LinuxTree.Sh(
-                $"""
-                cd {Tree.Root}/home/{account}; mkdir {folder}
-                for i in $(seq {megabytes * 4}); do head -c 256K /dev/urandom > {folder}/plot-$i; done
-                chown -R {number}:{number} {folder}
-                """
-            );
-    }
+    private void Fill(string folder, int owner, int megabytes) =>
+        LinuxTree.Sh(
+            $"""
+            cd {Tree.Root}; mkdir {folder}
+            for i in $(seq {megabytes * 4}); do head -c 256K /dev/urandom > {folder}/plot-$i; done
+            chown -R {owner}:{owner} {folder}
+            """
+        );
 
-    private static string BriefFor(string folders) =>
+    private static string BriefFor(string account, string more) =>
         $$$"""
             furlough-brief: 1
-            title: Two people at one desk
+            title: The documents of {{{account}}}
             machines: {names: [map-01]}
-            volumes: {quick: {system: false, medium: memory}}
+            volumes: {roomy: {system: false}}
             relocate:
-              - folders: [{{{folders}}}]
-                onto: quick
-                path: People/{account}/{folder}
-                method: warm
+              - {folders: [Documents], accounts: [{{{account}}}], onto: roomy, path: "People/{account}/{folder}", method: warm}
             reserve: {system: 0%, others: 0%}
+            {{{more}}}
             """;
+
+    private string?[] States() => [.. Relocations().Select(r => r.GetProperty("state").GetString())];
+
+    private string?[] Failures() =>
+        [
+            .. Relocations()
+                .Select(r => r.GetProperty("failure"))
+                .Where(f => f.ValueKind == JsonValueKind.Object)
+                .Select(f => f.GetProperty("code").GetString()),
+        ];
 
     private JsonElement[] Relocations() => [.. Field.Ask("relocations").EnumerateArray()];
 

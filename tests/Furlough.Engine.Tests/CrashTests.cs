@@ -164,10 +164,7 @@ public sealed class CrashTests
             if (end != bench.Good)
                 bench.Recorder.Last.Failure.ShouldNotBeNull();
             if (!bench.Machine.SignInAllowed)
-                bench.Recorder.Last.Failure!.Where.ShouldContain(
-                    "still kept from signing in",
-                    customMessage: $"operation {at}"
-                );
+                bench.Recorder.Last.Failure!.LockedOut.ShouldBe("asa.lind", $"operation {at}");
         }
     }
 

@@ -125,8 +125,8 @@ public sealed class DispatcherTests : IDisposable
                     {
                         Id = Guid.CreateVersion7(),
                         Holding = new HoldingName(account, HoldingKind.Folder, $"folder {_open.Count}"),
-                        Source = new Place("system", $"home/{account}/{_open.Count}"),
-                        Target = new Place("data", $"People/{account}/{_open.Count}"),
+                        Source = new Place($"disk of {account}", $"home/{account}/{_open.Count}"),
+                        Target = new Place($"second disk of {account}", $"People/{account}/{_open.Count}"),
                         Pointers = [],
                     }
                 )
@@ -138,7 +138,7 @@ public sealed class DispatcherTests : IDisposable
 
     private Dispatcher Of(Func<Docket, CancellationToken, bool> carryOut, TimeSpan lookAgain) =>
         new(
-            new DocketQueue(4, _ => 2),
+            new DocketQueue(4),
             () => [.. _open.Where(q => !_over.ContainsKey(q.Docket.Id))],
             (docket, stop) => carryOut(docket, stop) && _over.TryAdd(docket.Id, true),
             () =>

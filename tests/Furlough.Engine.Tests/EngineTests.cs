@@ -152,7 +152,7 @@ public sealed class EngineTests
         var failure = bench.Recorder.Last.Failure!;
         failure.Code.ShouldBe("volume-absent");
         failure.Where.ShouldBe("Nothing has changed; the data lives at its source, `/system/home/asa.lind/Pictures`.");
-        failure.Remedy.ShouldContain("furlough relocation retry 1");
+        (failure.Next, failure.Relocation).ShouldBe((NextStep.Retry, 1));
     }
 
     [Fact]
@@ -427,7 +427,7 @@ public sealed class EngineTests
         bench.Recorder.Last.Failure!.ShouldSatisfyAllConditions(
             f => f.Code.ShouldBe("system-disagrees"),
             f => f.Where.ShouldContain("the original is kept"),
-            f => f.Remedy.ShouldEndWith("then `furlough audit make`.")
+            f => f.Next.ShouldBe(NextStep.Audit)
         );
     }
 }

@@ -9,30 +9,30 @@ namespace Furlough.Engine.Tests;
 /// <summary>Which dockets of a machine are carried out side by side.</summary>
 public sealed class QueueTests
 {
-    private static readonly DocketQueue TwoLanes = new(4, _ => 2);
+    private static readonly DocketQueue Four = new(4);
     private long _number;
 
     [Fact]
     public void Different_accounts_and_volumes_begin_at_once()
     {
-        var (one, two) = (Of("asa.lind"), Of("per.holm", from: "system-2", to: "data-2"));
-        new DocketQueue(4, _ => 1).Startable(Queue(one, two), None).ShouldBe([one, two]);
+        var (one, two) = (Of("asa.lind"), Of("per.holm"));
+        Four.Startable(Queue(one, two), None).ShouldBe([one, two]);
     }
 
     [Fact]
     public void One_account_follows_itself_in_sequence()
     {
         var (one, two, other) = (Of("asa.lind", "Music"), Of("asa.lind", "Pictures"), Of("per.holm"));
-        TwoLanes.Startable(Queue(one, two, other), None).ShouldBe([one, other]);
-        WaitOf(two, TwoLanes, Queue(one, two, other)).ShouldBe(new QueueWait(one, "the account asa.lind"));
-        TwoLanes.Startable(Queue(two, other), None).ShouldBe([two, other]);
+        Four.Startable(Queue(one, two, other), None).ShouldBe([one, other]);
+        WaitOf(two, Four, Queue(one, two, other)).ShouldBe(new QueueWait(one, "the account asa.lind"));
+        Four.Startable(Queue(two, other), None).ShouldBe([two, other]);
     }
 
     [Fact]
     public void What_is_under_way_keeps_its_things_whatever_comes_before_it_in_sequence()
     {
         var (earlier, runs) = (Of("asa.lind", "Music"), Of("asa.lind", "Pictures"));
-        TwoLanes.Startable(Queue(earlier, runs), new HashSet<Guid> { runs.Id }).ShouldBeEmpty();
+        Four.Startable(Queue(earlier, runs), new HashSet<Guid> { runs.Id }).ShouldBeEmpty();
     }
 
     [Theory]
@@ -45,9 +45,9 @@ public sealed class QueueTests
             Of("asa.lind", "x", kind, container: container),
             Of("per.holm", "x", kind, container: container)
         );
-        TwoLanes.Startable(Queue(one, two), None).ShouldBe(shared ? [one] : [one, two]);
+        Four.Startable(Queue(one, two), None).ShouldBe(shared ? [one] : [one, two]);
         if (shared)
-            WaitOf(two, TwoLanes, Queue(one, two)).ShouldBe(new QueueWait(one, $"the settings in {container}"));
+            WaitOf(two, Four, Queue(one, two)).ShouldBe(new QueueWait(one, $"the settings in {container}"));
     }
 
     [Fact]
@@ -55,31 +55,29 @@ public sealed class QueueTests
     {
         var common = Of("", "recordings", HoldingKind.Library) with { Source = new Place("system", "srv/common") };
         var inside = Of("per.holm") with { Source = new Place("system", "srv/common/per.holm") };
-        WaitOf(inside, TwoLanes, Queue(common, inside)).ShouldBe(new QueueWait(common, "the same folders"));
+        WaitOf(inside, Four, Queue(common, inside)).ShouldBe(new QueueWait(common, "the same folders"));
     }
 
     [Fact]
-    public void A_disk_has_as_many_lanes_as_it_has_and_a_copy_that_is_complete_needs_none()
+    public void A_disk_serves_one_copy_at_a_time_and_one_that_is_complete_needs_none()
     {
-        var slow = new DocketQueue(4, volume => volume == "system" ? 1 : 2);
-        var (one, two) = (Of("asa.lind"), Of("per.holm"));
-        WaitOf(two, slow, Queue(one, two)).ShouldBe(new QueueWait(one, "the same disk"));
-        slow.Startable([new QueuedDocket(one) { IsCopied = true }, new QueuedDocket(two)], None).ShouldBe([one, two]);
+        var (one, two) = (Of("asa.lind", from: "system"), Of("per.holm", from: "system"));
+        WaitOf(two, Four, Queue(one, two)).ShouldBe(new QueueWait(one, "the same disk"));
+        Four.Startable([new QueuedDocket(one) { IsCopied = true }, new QueuedDocket(two)], None).ShouldBe([one, two]);
         // Where only settings change, no disk is kept busy.
         var setting = two with { Method = Method.Setting };
-        slow.Startable(Queue(one, setting), None).ShouldBe([one, setting]);
+        Four.Startable(Queue(one, setting), None).ShouldBe([one, setting]);
     }
 
     [Fact]
     public void An_earlier_docket_is_not_overtaken_for_what_it_waits_for()
     {
-        var slow = new DocketQueue(4, _ => 1);
         var (runs, first, second) = (
             Of("asa.lind", from: "a", to: "b"),
             Of("per.holm", from: "b", to: "c"),
             Of("ida.berg", from: "c", to: "d")
         );
-        slow.Startable(Queue(runs, first, second), new HashSet<Guid> { runs.Id }).ShouldBeEmpty();
+        Four.Startable(Queue(runs, first, second), new HashSet<Guid> { runs.Id }).ShouldBeEmpty();
     }
 
     [Fact]
@@ -91,9 +89,9 @@ public sealed class QueueTests
             .. Enumerable.Range(7, 2).Select(n => Of($"person-{n}") with { Work = DocketWork.Discard }),
         ];
         var open = Queue([.. copies, .. discards]);
-        TwoLanes.Startable(open, None).ShouldBe([.. copies.Take(4), discards[0]]);
-        WaitOf(copies[4], TwoLanes, open)!.Reason.ShouldBe("its turn");
-        WaitOf(discards[1], TwoLanes, open)!.For.ShouldBe(discards[0]);
+        Four.Startable(open, None).ShouldBe([.. copies.Take(4), discards[0]]);
+        WaitOf(copies[4], Four, open)!.Reason.ShouldBe("its turn");
+        WaitOf(discards[1], Four, open)!.For.ShouldBe(discards[0]);
     }
 
     [Fact]
@@ -101,7 +99,7 @@ public sealed class QueueTests
     {
         var back = Of("asa.lind") with { Work = DocketWork.Return };
         var discard = back with { Id = Guid.CreateVersion7(), Work = DocketWork.Discard };
-        TwoLanes.Startable(Queue(back, discard), None).ShouldBe([back]);
+        Four.Startable(Queue(back, discard), None).ShouldBe([back]);
     }
 
     [Fact]
@@ -109,10 +107,10 @@ public sealed class QueueTests
     {
         var (one, two, three) = (Of("asa.lind"), Of("per.holm"), Of("ida.berg"));
         QueuedDocket[] open = [new(one) { Alone = true }, new(two) { Alone = true }, new(three)];
-        TwoLanes.Startable(open, None).ShouldBe([one]);
-        TwoLanes.Startable(open, new HashSet<Guid> { one.Id }).ShouldBeEmpty();
-        TwoLanes.Startable([.. open.Skip(1)], None).ShouldBe([two]);
-        TwoLanes.Startable([.. open.Skip(2)], new HashSet<Guid>()).ShouldBe([three]);
+        Four.Startable(open, None).ShouldBe([one]);
+        Four.Startable(open, new HashSet<Guid> { one.Id }).ShouldBeEmpty();
+        Four.Startable([.. open.Skip(1)], None).ShouldBe([two]);
+        Four.Startable([.. open.Skip(2)], new HashSet<Guid>()).ShouldBe([three]);
     }
 
     private static IReadOnlySet<Guid> None { get; } = new HashSet<Guid>();
@@ -127,8 +125,8 @@ public sealed class QueueTests
         string account,
         string name = "Documents",
         HoldingKind kind = HoldingKind.Folder,
-        string from = "system",
-        string to = "data",
+        string? from = null,
+        string? to = null,
         string container = "~/folders"
     ) =>
         new Bench().Docket with
@@ -137,8 +135,8 @@ public sealed class QueueTests
             Relocation = ++_number,
             Method = Method.Warm,
             Holding = new HoldingName(account, kind, name),
-            Source = new Place(from, $"home/{account}/{name}"),
-            Target = new Place(to, $"People/{account}/{name}"),
+            Source = new Place(from ?? $"disk of {account}", $"home/{account}/{name}"),
+            Target = new Place(to ?? $"second disk of {account}", $"People/{account}/{name}"),
             Pointers =
             [
                 new PointerChange(new PointerAddress("simulated", container, name, account), PointerValue.Absent, null),

@@ -74,7 +74,7 @@ public sealed class CommandPointerTests : IDisposable
         _tree.As("asa.lind", "xdg-user-dirs-update --set TEMPLATES /home/asa.lind/Elsewhere");
         Should
             .Throw<Fault>(() => pointers.Swap(address, old, old with { Text = New }))
-            .Code.ShouldBe("pointer-changed");
+            .Kind.Code.ShouldBe("pointer-changed");
         _tree.As("asa.lind", "xdg-user-dir TEMPLATES").ShouldBe("/home/asa.lind/Elsewhere");
     }
 
@@ -90,7 +90,9 @@ public sealed class CommandPointerTests : IDisposable
         File.Exists($"{_tree.Home}/.packer").ShouldBeFalse();
         var without = address with { Commands = address.Commands! with { Clears = [] } };
         pointers.Swap(without, PointerValue.Absent, next);
-        Should.Throw<Fault>(() => pointers.Swap(without, next, PointerValue.Absent)).Code.ShouldBe("command-missing");
+        Should
+            .Throw<Fault>(() => pointers.Swap(without, next, PointerValue.Absent))
+            .Kind.Code.ShouldBe("command-missing");
         pointers.Read(without).ShouldBe(next);
     }
 
@@ -122,7 +124,7 @@ public sealed class CommandPointerTests : IDisposable
         var old = pointers.Read(address);
         Should
             .Throw<Fault>(() => pointers.Swap(address, old, old with { Text = New }))
-            .ShouldSatisfyAllConditions(f => f.Code.ShouldBe(code), f => f.Message.ShouldContain(words));
+            .ShouldSatisfyAllConditions(f => f.Kind.Code.ShouldBe(code), f => f.Message.ShouldContain(words));
         pointers.Read(address).ShouldBe(old);
     }
 
@@ -130,7 +132,9 @@ public sealed class CommandPointerTests : IDisposable
     public void Without_the_machine_s_leave_no_command_runs_and_a_survey_says_so()
     {
         var set = Packer("touch /tmp/ran");
-        Should.Throw<Fault>(() => _tree.Machine().Pointers.Read(Address(set))).Code.ShouldBe("commands-not-allowed");
+        Should
+            .Throw<Fault>(() => _tree.Machine().Pointers.Read(Address(set)))
+            .Kind.Code.ShouldBe("commands-not-allowed");
         KindCard card = new(
             "packages",
             "Packages",

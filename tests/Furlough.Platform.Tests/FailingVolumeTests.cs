@@ -54,7 +54,7 @@ public sealed class FailingVolumeTests : IDisposable
         var failure = _recorder.Last.Failure!;
         failure.Code.ShouldBeOneOf("volume-read-only", "file-unreadable", "volume-absent");
         failure.Where.ShouldContain($"the data lives at its source, `/home/asa.lind/Documents`");
-        failure.Remedy.ShouldContain("furlough relocation retry");
+        failure.Next.ShouldBe(NextStep.Retry);
         LinuxTree.Difference(before, LinuxTree.Describe($"{_tree.Home}/Documents")).ShouldBeEmpty();
         File.ReadAllText(_tree.UserDirs).ShouldBe(OneFolder);
         File.ReadAllText($"{_tree.Root}/etc/shadow").ShouldContain("asa.lind:!:19000:0:99999:7:::");

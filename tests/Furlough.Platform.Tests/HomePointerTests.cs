@@ -44,16 +44,16 @@ public sealed class HomePointerTests : IDisposable
         var old = pointers.Read(Address);
         Should
             .Throw<Fault>(() => pointers.Swap(Address, old, old with { Text = "/data/a:b" }))
-            .Code.ShouldBe("path-refused");
-        Should.Throw<Fault>(() => pointers.Swap(Address, old, PointerValue.Absent)).Code.ShouldBe("path-refused");
+            .Kind.Code.ShouldBe("path-refused");
+        Should.Throw<Fault>(() => pointers.Swap(Address, old, PointerValue.Absent)).Kind.Code.ShouldBe("path-refused");
         Should
             .Throw<Fault>(() => pointers.Read(Address with { Account = "nils.corde" }))
-            .Code.ShouldBe("account-missing");
+            .Kind.Code.ShouldBe("account-missing");
         LinuxTree.Sh($"chroot {_tree.Root} usermod -d /elsewhere asa.lind");
         var now = Database;
         Should
             .Throw<Fault>(() => pointers.Swap(Address, old, old with { Text = "/data/x" }))
-            .Code.ShouldBe("pointer-changed");
+            .Kind.Code.ShouldBe("pointer-changed");
         Database.ShouldBe(now);
     }
 
@@ -66,7 +66,7 @@ public sealed class HomePointerTests : IDisposable
         File.WriteAllText($"{_tree.Root}/etc/passwd.lock", $"{Environment.ProcessId}");
         var fault = Should.Throw<Fault>(() => pointers.Swap(Address, old, old with { Text = "/data/x" }));
         fault.ShouldSatisfyAllConditions(
-            f => f.Code.ShouldBe("account-command-failed"),
+            f => f.Kind.Code.ShouldBe("account-command-failed"),
             f => f.Message.ShouldContain("asa.lind")
         );
         Database.ShouldBe(before);

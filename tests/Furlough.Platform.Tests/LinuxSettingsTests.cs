@@ -83,7 +83,7 @@ public sealed class LinuxSettingsTests : IDisposable
                         new PointerValue("quoted", "\"/data/x\"")
                     )
             )
-            .Code.ShouldBe("pointer-changed");
+            .Kind.Code.ShouldBe("pointer-changed");
         File.ReadAllText(_tree.UserDirs).ShouldBe("XDG_DOCUMENTS_DIR=\"$HOME/Elsewhere\"\n");
     }
 
@@ -97,7 +97,7 @@ public sealed class LinuxSettingsTests : IDisposable
             .Throw<Fault>(() =>
                 _tree.Machine().Pointers.Swap(Address, PointerValue.Absent, new PointerValue("quoted", "\"/data/x\""))
             )
-            .Code.ShouldBe("behind-link");
+            .Kind.Code.ShouldBe("behind-link");
         Directory.GetFileSystemEntries($"{_tree.Root}/elsewhere").ShouldBeEmpty();
     }
 

@@ -72,7 +72,7 @@ public sealed class PointerContractTests : IDisposable
                         }
                     )
             )
-            .Code.ShouldBe("pointer-changed");
+            .Kind.Code.ShouldBe("pointer-changed");
         Content(path).ShouldBe(now);
     }
 
@@ -165,7 +165,7 @@ public sealed class PointerContractTests : IDisposable
                 .ShouldBe($"{owner} {(account.Length == 0 ? "755" : "700")}");
             Should
                 .Throw<Fault>(() => pointers.Swap(address, PointerValue.Absent, next))
-                .Code.ShouldBe("pointer-changed");
+                .Kind.Code.ShouldBe("pointer-changed");
             pointers.Swap(address, next, PointerValue.Absent);
             File.Exists(_tree.Root + shown).ShouldBeFalse();
 
@@ -191,7 +191,7 @@ public sealed class PointerContractTests : IDisposable
         foreach (var wrong in (string[])["/home/asa.lind/.config/rc", "/var/rc", "/etc/../home/rc", "/etc"])
             Should
                 .Throw<Fault>(() => _tree.Machine().Pointers.Read(new PointerAddress("ini", wrong, "a/b", "")))
-                .Code.ShouldBe("account-missing");
+                .Kind.Code.ShouldBe("account-missing");
     }
 
     [Fact]

@@ -150,7 +150,7 @@ public sealed class SettingReaderTests : IDisposable
                 }
                 catch (Fault fault)
                 {
-                    fault.Code.ShouldBe("value-refused");
+                    fault.Kind.Code.ShouldBe("value-refused");
                     refused++;
                 }
             }
@@ -206,7 +206,7 @@ public sealed class SettingReaderTests : IDisposable
                     new PointerValue("text", "x")
                 )
             )
-            .Code.ShouldBe("key-refused");
+            .Kind.Code.ShouldBe("key-refused");
 
     private static void Same((string Reader, string Path, string Value) one, string? found) =>
         found.ShouldBe(one.Value, $"{one.Reader} of {File.ReadAllText(one.Path)}");

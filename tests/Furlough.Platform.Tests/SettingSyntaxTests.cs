@@ -181,7 +181,7 @@ public sealed class SettingSyntaxTests
     public void What_cannot_be_changed_safely_is_refused(string name, string key, string text) =>
         Should
             .Throw<Fault>(() => SettingSyntax.All[name].Locate(text, key.Split('/')))
-            .Code.ShouldBe("settings-not-understood");
+            .Kind.Code.ShouldBe("settings-not-understood");
 
     [Theory]
     [InlineData("ini", "a/b", "[c]\n")]
@@ -192,5 +192,5 @@ public sealed class SettingSyntaxTests
     public void Where_the_place_of_a_key_is_missing_nothing_is_put_in(string name, string key, string text) =>
         Should
             .Throw<Fault>(() => SettingSyntax.All[name].Insert(text, key.Split('/'), "x"))
-            .Code.ShouldBe("settings-not-understood");
+            .Kind.Code.ShouldBe("settings-not-understood");
 }

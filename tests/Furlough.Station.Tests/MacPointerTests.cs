@@ -71,7 +71,7 @@ public sealed class MacPointerTests : IDisposable
         Set(kind, "/Volumes/Data/Elsewhere");
         Should
             .Throw<Fault>(() => _pointers.Swap(address, old, old with { Text = "/Volumes/Data/Other" }))
-            .Code.ShouldBe("pointer-changed");
+            .Kind.Code.ShouldBe("pointer-changed");
         _pointers.Read(address).Text.ShouldBe("/Volumes/Data/Elsewhere");
     }
 
@@ -82,7 +82,7 @@ public sealed class MacPointerTests : IDisposable
         foreach (var account in (string[])["nobody.here", "", "../keeper", "a/b"])
             Should
                 .Throw<Fault>(() => _pointers.Read(Address(kind) with { Account = account }))
-                .Code.ShouldBe("account-missing");
+                .Kind.Code.ShouldBe("account-missing");
     }
 
     [Theory]
@@ -95,7 +95,7 @@ public sealed class MacPointerTests : IDisposable
         Should
             .Throw<Fault>(() => _pointers.Swap(address, old, old with { Text = "/Volumes/Data/Other" }))
             .ShouldSatisfyAllConditions(
-                f => f.Code.ShouldEndWith("command-failed"),
+                f => f.Kind.Code.ShouldEndWith("command-failed"),
                 f => f.Message.ShouldContain("not today")
             );
         _pointers.Read(address).ShouldBe(old);
@@ -113,7 +113,7 @@ public sealed class MacPointerTests : IDisposable
         };
         Should
             .Throw<Fault>(() => _pointers.Swap(address, old, old with { Text = "/Volumes/Data/Other" }))
-            .Code.ShouldBe("pointer-changed");
+            .Kind.Code.ShouldBe("pointer-changed");
         _pointers.Read(address).Text.ShouldBe("/Volumes/Data/Elsewhere");
     }
 
@@ -137,12 +137,12 @@ public sealed class MacPointerTests : IDisposable
         Should
             .Throw<Fault>(() => _pointers.Read(preference))
             .ShouldSatisfyAllConditions(
-                f => f.Code.ShouldBe("settings-not-understood"),
+                f => f.Kind.Code.ShouldBe("settings-not-understood"),
                 f => f.Message.ShouldContain("integer")
             );
         _commands.Says = new CommandAnswer(0, "<plist><dict><key>", "");
         foreach (var address in (PointerAddress[])[home, preference])
-            Should.Throw<Fault>(() => _pointers.Read(address)).Code.ShouldBe("settings-not-understood");
+            Should.Throw<Fault>(() => _pointers.Read(address)).Kind.Code.ShouldBe("settings-not-understood");
     }
 
     [Fact]

@@ -464,7 +464,7 @@ internal static class MachineCommands
                 $"\ndrill with {drill.Volume}, for {drill.Account}: {(drill.EndedAt is not { } ended ? $"under way, errand {drill.Errand}" : drill.Failed is { } failed ? $"failed at {ended:u}, {failed}" : $"passed at {ended:u}")}"
             );
         foreach (var failure in detail.Holdings.Select(h => h.Relocation?.Failure).OfType<Failure>())
-            Terminal.Line($"\n{failure}");
+            Terminal.Line($"\n{failure.InFull()}");
         foreach (var note in detail.Notes.Take(MostNotes))
             Terminal.Line($"\nnote: {note}");
         if (detail.Notes.Count > MostNotes)

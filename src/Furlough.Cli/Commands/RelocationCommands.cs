@@ -194,7 +194,7 @@ internal static class RelocationCommands
         Terminal.Line(
             name == "begin" && view.State is RelocationState.Queued or RelocationState.Waiting
                 ? $"Relocation {view.Number}, {HoldingName.InWords(view.Holding, view.Account)} on {view.Machine}: may begin now. Next: furlough relocation show {view.Number}"
-            : view.Failure is { } failure ? failure.ToString()
+            : view.Failure is { } failure ? failure.InFull()
             : $"Relocation {view.Number}, {HoldingName.InWords(view.Holding, view.Account)} on {view.Machine}: {view.State.Word()}, {(view.Live == Live.Unknown ? $"{view.Machine} is silent since {view.AsOf:u}, so it is not known where the data lives; what was asked for is done when it is heard of" : $"{view.Method.Lives()} its {view.Live.Word()}")}."
         );
 
@@ -247,7 +247,7 @@ internal static class RelocationCommands
                 $"  now      {p2.Step.Word()}: {p2.FilesDone:N0} of {p2.FilesTotal:N0} files, {Words.Size(p2.BytesDone)} of {Words.Size(p2.BytesTotal)}, {Words.Size(p2.BytesPerSecond)}/s"
             );
         if (r.Failure is { } failure)
-            Terminal.Line($"\n{failure}");
+            Terminal.Line($"\n{failure.InFull()}");
         return ExitCode.Done;
     }
 }

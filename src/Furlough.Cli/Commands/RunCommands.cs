@@ -363,7 +363,7 @@ internal static class RunCommands
             foreach (var r in rows.Where(r => r.Failure?.Code == group.Code && r.State.IsAtRest() != waits).Take(most))
             {
                 Terminal.Line($"  {r.Machine}  {r.Number}  {HoldingName.InWords(r.Holding, r.Account)}");
-                foreach (var sentence in (string[])[r.Failure!.Text, r.Failure.Where, r.Failure.Remedy])
+                foreach (var sentence in r.Failure!.Sentences())
                     Terminal.Paragraph(4, sentence);
             }
             if (group.Relocations.Count > most)

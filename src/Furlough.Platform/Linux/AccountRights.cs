@@ -1,6 +1,7 @@
 using System.Runtime.InteropServices;
 using Furlough.Engine;
 using Furlough.Engine.Ports;
+using Furlough.Model;
 
 namespace Furlough.Platform.Linux;
 
@@ -79,9 +80,9 @@ internal sealed unsafe class AccountRights : IDisposable
     {
         if (!done)
             throw new Fault(
-                "rights-not-taken",
+                FaultKinds.RightsNotTaken,
                 $"The agent could not take on the rights of {account}: it must run as root with leave to change users and groups.",
-                "Start the agent as root, then {retry}."
+                "Start the agent as root."
             );
     }
 }

@@ -42,9 +42,9 @@ internal sealed class CommandPointers(LinuxVolumes volumes, LinuxActivity activi
         {
             PutBack(address, expected, next);
             throw new Fault(
-                "command-did-not-set",
+                FaultKinds.CommandDidNotSet,
                 $"The command that sets {address} was told `{next.Text ?? "(nothing)"}`, and what reads it says `{now.Text ?? "(nothing)"}`.",
-                "Try both by hand in the account, correct the kind card, then {retry}."
+                "Try both by hand in the account, correct the kind card."
             );
         }
         // Which files it wrote only the program knows.
@@ -72,9 +72,9 @@ internal sealed class CommandPointers(LinuxVolumes volumes, LinuxActivity activi
         var commands = CommandsOf(address);
         if (next.Text is null && commands.Clears.Count == 0)
             throw new Fault(
-                "command-missing",
+                FaultKinds.CommandMissing,
                 $"The kind card has no command that takes {address} away.",
-                "Add `clears` to the kind card, survey the machine and make a new plan."
+                "Add `clears` to the kind card."
             );
         Run(
             address,
@@ -87,7 +87,7 @@ internal sealed class CommandPointers(LinuxVolumes volumes, LinuxActivity activi
     private string Run(PointerAddress address, IReadOnlyList<string> command) =>
         activity.Ask(address.Account, command)
         ?? throw new Fault(
-            "commands-not-allowed",
+            FaultKinds.CommandsNotAllowed,
             "Commands keep this setting, and commands of kind cards do not run on this machine.",
             "Have its agent started with --card-commands, or leave this kind out there."
         );
@@ -96,8 +96,8 @@ internal sealed class CommandPointers(LinuxVolumes volumes, LinuxActivity activi
         address is { Kind: CardPointer.Command, Commands: { } commands }
             ? commands
             : throw new Fault(
-                "pointer-kind-unknown",
+                FaultKinds.PointerKindUnknown,
                 $"This machine has no settings of the kind {address.Kind}.",
-                "Survey the machine and make a new plan."
+                ""
             );
 }

@@ -1,5 +1,6 @@
 using Furlough.Engine;
 using Furlough.Engine.Ports;
+using Furlough.Model;
 
 namespace Furlough.Platform.Linux;
 
@@ -39,9 +40,9 @@ internal static class ContainerFile
                 return;
             if (folder.Find(name) is { } there && there.Owner != whenNew.Owner)
                 throw new Fault(
-                    "setting-of-another",
+                    FaultKinds.SettingOfAnother,
                     $"The settings file `{name}` belongs to number {there.Owner} and not to {whenNew.Owner}, whose setting it holds.",
-                    "Give the file to its account, or have whoever administers it change the setting; then {retry}."
+                    "Give the file to its account, or have whoever administers it change the setting."
                 );
             if (folder.Find(fresh) is not null)
                 folder.RemoveFile(fresh);

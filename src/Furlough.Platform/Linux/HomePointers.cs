@@ -18,11 +18,7 @@ internal sealed class HomePointers(LinuxVolumes volumes) : IPointers
     public PointerValue Read(PointerAddress address) =>
         address.Key == Field && Passwd.HomeOf(volumes.Root, address.Account) is { } home
             ? new PointerValue(Type, home)
-            : throw new Fault(
-                "account-missing",
-                $"There is no account {address.Account} on the machine.",
-                "Survey the machine and make a new plan."
-            );
+            : throw new Fault(FaultKinds.AccountMissing, $"There is no account {address.Account} on the machine.", "");
 
     public string? Leads(PointerAddress address, PointerValue value) =>
         value.Text is ['/', _, ..] text ? text.TrimEnd('/') : null;
@@ -39,16 +35,16 @@ internal sealed class HomePointers(LinuxVolumes volumes) : IPointers
             throw Faults.PointerChanged(address, expected, found);
         if (next.Text is not ['/', ..] text || text.Contains(':') || text.Contains('\n'))
             throw new Fault(
-                "path-refused",
+                FaultKinds.PathRefused,
                 $"`{PathText.Show(next.Text ?? "")}` cannot be a home in the account database.",
-                "Correct the path in the brief and make a new plan."
+                "Correct the path in the brief."
             );
         var (_, why) = Commands.Inside(volumes.Root, [Command, "--home", text, address.Account]);
         if (why is not null && Read(address) != next)
             throw new Fault(
-                "account-command-failed",
+                FaultKinds.AccountCommandFailed,
                 $"The system's command that changes the home of {address.Account} {why}.",
-                "Look at the machine's own words, then {retry}."
+                "Look at the machine's own words."
             );
         if (Read(address) is var now && now != next)
             throw Faults.PointerChanged(address, next, now);

@@ -50,9 +50,9 @@ internal sealed class LinkPointers(LinuxVolumes volumes) : IPointers
                 folder.RemoveFile(Fresh);
             if (next.Text is null || expected.Text is null)
                 throw new Fault(
-                    "pointer-kind-unknown",
+                    FaultKinds.PointerKindUnknown,
                     $"The link `{address.Container}` can be led elsewhere, not made or taken away.",
-                    "Survey the machine and make a new plan."
+                    ""
                 );
             folder.MakeLink(Fresh, next.Text);
             if (folder.Find(name) is { } old)

@@ -49,11 +49,7 @@ internal sealed class LinuxAccounts(LinuxVolumes volumes) : IAccounts
             : throw Missing(account);
 
     private static Fault Missing(string account) =>
-        new(
-            "account-missing",
-            $"There is no account {account} on this machine any more.",
-            "Survey the machine and make a new plan."
-        );
+        new(FaultKinds.AccountMissing, $"There is no account {account} on this machine any more.", "");
 
     public IReadOnlySet<string> WhoReaches(IReadOnlyList<(NodeFacts Facts, Attributes Attributes)> folders)
     {

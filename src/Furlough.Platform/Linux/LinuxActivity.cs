@@ -207,11 +207,7 @@ internal sealed class LinuxActivity(LinuxVolumes volumes, bool cardCommands) : I
         ContainerFile.Edit(folder, "shadow", default, content =>
         {
             if (FieldOf(content, account) is null)
-                throw new Fault(
-                    "account-missing",
-                    $"There is no sign-in entry for {account} any more.",
-                    "Survey the machine and make a new plan."
-                );
+                throw new Fault(FaultKinds.AccountMissing, $"There is no sign-in entry for {account} any more.", "");
             var lines = Encoding.Latin1.GetString(content!).Split('\n');
             for (var i = 0; i < lines.Length; i++)
             {
@@ -279,9 +275,9 @@ internal sealed unsafe class PasswordFilesLock : IDisposable
         }
         file.Dispose();
         throw new Fault(
-            "account-files-locked",
+            FaultKinds.AccountFilesLocked,
             "Another program keeps the account files locked.",
-            "Wait for it to end, then {retry}."
+            "Wait for it to end."
         );
     }
 

@@ -71,7 +71,7 @@ internal sealed class LinuxFloor(LinuxVolumes volumes, string? fallback, LocalRu
         {
             if (docket.Method != Method.Setting && WhyNotFrom(holding, docket.Source, wasPutThere) is { } why)
                 throw new Fault(
-                    "source-foreign",
+                    FaultKinds.SourceForeign,
                     why,
                     "Only an account's own folders are relocated. Leave this one out, or correct the setting that leads there."
                 );
@@ -156,7 +156,7 @@ internal sealed class LinuxFloor(LinuxVolumes volumes, string? fallback, LocalRu
         )
             return;
         throw new Fault(
-            "setting-not-allowed",
+            FaultKinds.SettingNotAllowed,
             $"`{address.Container}` is a settings file of the whole system, and the installation of this agent does not allow it to be changed.",
             $"If it may be: start the agent with `--allow-setting {address.Container}`."
         );
@@ -192,9 +192,9 @@ internal sealed class LinuxFloor(LinuxVolumes volumes, string? fallback, LocalRu
 
     private static Fault Refused(string why) =>
         new(
-            "docket-below-floor",
+            FaultKinds.NotAllowedHere,
             why,
-            "This machine does not let that be done to it. If it should: change how its agent is installed there, then {retry}."
+            "This machine does not let that be done to it. If it should: change how its agent is installed there."
         );
 
     private static bool IsBelow(string path, string folder) =>

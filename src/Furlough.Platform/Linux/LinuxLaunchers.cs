@@ -30,7 +30,7 @@ internal sealed class LinuxLaunchers(LinuxVolumes volumes, bool cardCommands) : 
         {
             if (folder.Find(name + Kept) is not null)
                 throw new Fault(
-                    "target-not-empty",
+                    FaultKinds.TargetNotEmpty,
                     $"Both `{name}` and `{name}{Kept}` stand among the entries of {account}.",
                     "Remove the one that is not wanted."
                 );

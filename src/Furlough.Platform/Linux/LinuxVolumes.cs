@@ -62,14 +62,14 @@ internal sealed class LinuxVolumes(string root) : IVolumes
         throw found.Count == 0 ? Faults.VolumeAbsent(identity.Key)
         : devices > 1
             ? new Fault(
-                "volume-twice",
+                FaultKinds.VolumeTwice,
                 $"Two volumes carry the identity {identity.Key}: {string.Join(" and ", found.Select(f => $"`{Shown(f.Mount.Point)}`"))}; one is a copy of the other.",
-                "Detach the one that is not meant, then {retry}."
+                "Detach the one that is not meant."
             )
         : new Fault(
-            "volume-not-as-surveyed",
+            FaultKinds.VolumeNotAsSurveyed,
             $"The volume at `{Shown(found[0].Mount.Point)}` carries our marker, but its file system is another one than surveyed.",
-            "Survey the machine and make a new plan."
+            ""
         );
     }
 

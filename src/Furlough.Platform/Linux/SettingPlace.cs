@@ -119,9 +119,9 @@ internal static class SettingPlace
 
     private static Fault Missing(PointerAddress address) =>
         new(
-            "account-missing",
+            FaultKinds.AccountMissing,
             $"There is no account {address.Account} whose home holds `{address.Container}`.",
-            "Survey the machine and make a new plan."
+            ""
         );
 
     /// <summary>The path that a pointer is to lead to: the place, or the folder around it where the program adds its name.</summary>

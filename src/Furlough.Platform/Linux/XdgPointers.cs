@@ -59,15 +59,15 @@ internal sealed class XdgPointers(LinuxVolumes volumes) : IPointers
     {
         if (address.Kind != Kind)
             throw new Fault(
-                "pointer-kind-unknown",
+                FaultKinds.PointerKindUnknown,
                 $"This machine has no settings of the kind {address.Kind}.",
-                "Survey the machine and make a new plan."
+                ""
             );
         if (!address.Container.EndsWith($"/.config/{FileName}", StringComparison.Ordinal))
             throw new Fault(
-                "account-missing",
+                FaultKinds.AccountMissing,
                 $"The file `{address.Container}` is no account's list of user folders.",
-                "Survey the machine and make a new plan."
+                ""
             );
     }
 

@@ -24,15 +24,15 @@ internal sealed class DirectoryHomePointers(ICommands commands, IVolumes volumes
         var answer = commands.Run("", [Command, "-plist", Local, "-read", record, Attribute]);
         if (answer.Exit != 0)
             throw new Fault(
-                "account-missing",
+                FaultKinds.AccountMissing,
                 $"The directory service does not tell the home of {address.Account}: {PathText.Show(answer.Error.Trim())}",
-                "Survey the machine and make a new plan."
+                ""
             );
         var found = PropertyList.Find(answer.Output, $"dsAttrTypeStandard:{Attribute}", address.ToString());
         return found?.Elements("string").Select(s => s.Value).ToList() is [var home]
             ? new PointerValue(Type, home)
             : throw new Fault(
-                "settings-not-understood",
+                FaultKinds.SettingsNotUnderstood,
                 $"The directory service names no single home of {address.Account}.",
                 "Look at the account by hand; nothing was changed."
             );
@@ -52,9 +52,9 @@ internal sealed class DirectoryHomePointers(ICommands commands, IVolumes volumes
             return;
         if (next.Text is not ['/', ..] text)
             throw new Fault(
-                "path-refused",
+                FaultKinds.PathRefused,
                 $"`{PathText.Show(next.Text ?? "")}` cannot be a home in the directory service.",
-                "Correct the path in the brief and make a new plan."
+                "Correct the path in the brief."
             );
         var answer = commands.Run("", [Command, Local, "-change", RecordOf(address), Attribute, former, text]);
         var now = Read(address);
@@ -63,9 +63,9 @@ internal sealed class DirectoryHomePointers(ICommands commands, IVolumes volumes
         if (now != expected)
             throw Faults.PointerChanged(address, expected, now);
         throw new Fault(
-            "account-command-failed",
+            FaultKinds.AccountCommandFailed,
             $"The directory service's command did not change the home of {address.Account}: {PathText.Show(answer.Error.Trim())}",
-            "Look at the machine's own words, then {retry}."
+            "Look at the machine's own words."
         );
     }
 
@@ -73,8 +73,8 @@ internal sealed class DirectoryHomePointers(ICommands commands, IVolumes volumes
         address.Key == Field && address.Account is { Length: > 0 } account && !account.Contains('/')
             ? $"/Users/{account}"
             : throw new Fault(
-                "account-missing",
+                FaultKinds.AccountMissing,
                 $"There is no account `{PathText.Show(address.Account)}` on the machine.",
-                "Survey the machine and make a new plan."
+                ""
             );
 }

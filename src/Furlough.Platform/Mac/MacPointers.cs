@@ -38,9 +38,9 @@ public sealed class MacPointers : IPointers
             DirectoryHomePointers.Kind => _homes,
             PreferencePointers.Kind => _preferences,
             _ => throw new Fault(
-                "pointer-kind-unknown",
+                FaultKinds.PointerKindUnknown,
                 $"This machine has no settings of the kind {address.Kind}.",
-                "Survey the machine and make a new plan."
+                ""
             ),
         };
 }

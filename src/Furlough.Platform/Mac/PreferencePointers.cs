@@ -26,7 +26,7 @@ internal sealed class PreferencePointers(ICommands commands, IPointers homes, IV
             null => PointerValue.Absent,
             { Name.LocalName: "string" } text => new PointerValue(Type, text.Value),
             var other => throw new Fault(
-                "settings-not-understood",
+                FaultKinds.SettingsNotUnderstood,
                 $"The setting {address} is of the type {other.Name.LocalName}, which holds no path.",
                 "Look at the program's preferences; nothing was changed."
             ),
@@ -71,8 +71,8 @@ internal sealed class PreferencePointers(ICommands commands, IPointers homes, IV
 
     private static Fault Failed(PointerAddress address, CommandAnswer answer) =>
         new(
-            "command-failed",
+            FaultKinds.CommandFailed,
             $"The system's command for {address} failed: {PathText.Show(answer.Error.Trim())}",
-            "Look at the machine's own words, then {retry}."
+            "Look at the machine's own words."
         );
 }

@@ -1,6 +1,7 @@
 using System.Xml;
 using System.Xml.Linq;
 using Furlough.Engine;
+using Furlough.Model;
 
 namespace Furlough.Platform.Mac;
 
@@ -33,7 +34,7 @@ internal static class PropertyList
             // Said below.
         }
         throw new Fault(
-            "settings-not-understood",
+            FaultKinds.SettingsNotUnderstood,
             $"What the system says of {of} is no property list.",
             "Ask it by hand; nothing was changed."
         );

@@ -73,7 +73,7 @@ internal static class SettingEdit
         if (SettingSyntax.All[address.Kind].IsKey(parts))
             return parts;
         throw new Fault(
-            "key-refused",
+            FaultKinds.KeyRefused,
             $"`{PathText.Show(address.Key)}` cannot be the name of a setting in `{address.Container}`.",
             "Correct the kind card."
         );

@@ -1,4 +1,5 @@
 using Furlough.Engine;
+using Furlough.Model;
 
 namespace Furlough.Platform.Settings;
 
@@ -64,7 +65,7 @@ internal abstract class SettingSyntax
     {
         if (Refuses(value) is { } why)
             throw new Fault(
-                "value-refused",
+                FaultKinds.ValueRefused,
                 $"`{PathText.Show(value)}` {why}: programs that read such a settings file could take it for something else.",
                 "Plan a path of letters, digits and plain signs."
             );
@@ -73,7 +74,7 @@ internal abstract class SettingSyntax
     /// <summary>The file cannot be changed safely.</summary>
     protected static Fault NotUnderstood(string why) =>
         new(
-            "settings-not-understood",
+            FaultKinds.SettingsNotUnderstood,
             $"The settings file is not written as expected: {why}.",
             "Look at the file; nothing was changed."
         );

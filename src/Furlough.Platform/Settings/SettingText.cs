@@ -1,5 +1,6 @@
 using System.Text;
 using Furlough.Engine;
+using Furlough.Model;
 using Furlough.Platform.Linux;
 
 namespace Furlough.Platform.Settings;
@@ -41,7 +42,7 @@ internal sealed class SettingText
         }
         catch (DecoderFallbackException) { }
         throw new Fault(
-            "settings-not-understood",
+            FaultKinds.SettingsNotUnderstood,
             "The settings file is no text.",
             "Look at the file; nothing was changed."
         );

@@ -1,5 +1,6 @@
 using System.Runtime.Versioning;
 using Furlough.Engine;
+using Furlough.Model;
 using Microsoft.Win32;
 
 namespace Furlough.Platform.Windows;
@@ -80,15 +81,15 @@ internal sealed class AccountSettings : IDisposable
     {
         if (!System.IO.File.Exists(File))
             throw new Fault(
-                "account-settings-missing",
+                FaultKinds.AccountSettingsMissing,
                 $"{_profile.Name} is not signed in, and its settings are not at `{File}`.",
                 "Have the account sign in once, then survey the machine."
             );
         if (_changes && System.IO.File.GetAttributes(File).HasFlag(FileAttributes.ReadOnly))
             throw new Fault(
-                "account-settings-read-only",
+                FaultKinds.AccountSettingsReadOnly,
                 $"The settings of {_profile.Name}, `{File}`, are read-only.",
-                "Find out who made them so, take that away, then {retry}."
+                "Find out who made them so, take that away."
             );
         // One that an agent left there that died meanwhile.
         _ = Native.RegUnLoadKeyW(Native.UsersKey, Name);
@@ -101,7 +102,7 @@ internal sealed class AccountSettings : IDisposable
         {
             Native.SharingError => InUse(),
             Native.NoRegistryFile or Native.DamagedRegistry => new Fault(
-                "settings-not-understood",
+                FaultKinds.SettingsNotUnderstood,
                 $"The settings of {_profile.Name}, `{File}`, are damaged: the system does not read them.",
                 "Have the account sign in and look at it; nothing was changed."
             ),
@@ -111,9 +112,9 @@ internal sealed class AccountSettings : IDisposable
 
     private Fault InUse() =>
         new(
-            "account-settings-in-use",
+            FaultKinds.AccountSettingsInUse,
             $"The settings of {_profile.Name}, `{File}`, are in use by another program, though the account is not signed in.",
-            "Have that program end (a backup, or a sign-out that is still going on), then {retry}."
+            "Have that program end (a backup, or a sign-out that is still going on)."
         );
 
     /// <summary>A copy that is read, in a folder of the agent's own.</summary>

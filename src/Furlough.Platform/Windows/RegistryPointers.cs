@@ -111,7 +111,7 @@ internal sealed class RegistryPointers(WindowsVolumes volumes) : IPointers
             (RegistryValueKind.String, string text) => new PointerValue(Text, text),
             (RegistryValueKind.ExpandString, string text) => new PointerValue(Expandable, text),
             var (kind, _) => throw new Fault(
-                "settings-not-understood",
+                FaultKinds.SettingsNotUnderstood,
                 $"The setting {address} is of the type {kind}, which holds no path.",
                 "Look at the registry; nothing was changed."
             ),
@@ -126,9 +126,9 @@ internal sealed class RegistryPointers(WindowsVolumes volumes) : IPointers
     {
         if (address.Kind is not (Kind or Kind32 or ProfileList))
             throw new Fault(
-                "pointer-kind-unknown",
+                FaultKinds.PointerKindUnknown,
                 $"This machine has no settings of the kind {address.Kind}.",
-                "Survey the machine and make a new plan."
+                ""
             );
         try
         {

@@ -114,9 +114,9 @@ internal sealed class WindowsFilePointers(WindowsVolumes volumes) : IPointers
 
     private static Fault Missing(PointerAddress address) =>
         new(
-            "account-missing",
+            FaultKinds.AccountMissing,
             $"There is no account {address.Account} whose home holds `{address.Container}`.",
-            "Survey the machine and make a new plan."
+            ""
         );
 }
 

@@ -52,9 +52,9 @@ internal static class WindowsProfiles
     internal static WindowsProfile Require(string account) =>
         Listed().Where(p => p.Name == account).OrderByDescending(p => Directory.Exists(p.Home)).FirstOrDefault()
         ?? throw new Fault(
-            "account-missing",
+            FaultKinds.AccountMissing,
             $"There is no account {account} with a profile on the machine.",
-            "Survey the machine and make a new plan."
+            ""
         );
 
     /// <summary>The accounts whose homes are there.</summary>

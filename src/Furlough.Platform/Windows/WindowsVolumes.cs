@@ -32,14 +32,14 @@ internal sealed unsafe class WindowsVolumes : IVolumes
         throw found.Count == 0 ? Faults.VolumeAbsent(identity.Key)
         : found.Count > 1
             ? new Fault(
-                "volume-twice",
+                FaultKinds.VolumeTwice,
                 $"Two volumes carry the identity {identity.Key}: {string.Join(" and ", found.Select(v => $"`{v.Letter}`"))}; one is a copy of the other.",
-                "Detach the one that is not meant, then {retry}."
+                "Detach the one that is not meant."
             )
         : new Fault(
-            "volume-not-as-surveyed",
+            FaultKinds.VolumeNotAsSurveyed,
             $"The volume at `{found[0].Letter}` carries our marker, but its file system is another one than surveyed.",
-            "Survey the machine and make a new plan."
+            ""
         );
     }
 

@@ -183,7 +183,7 @@ public sealed class ErrandDesk(TimeProvider time)
     private static bool WantsVolume(RelocationRow row) =>
         row.State == RelocationState.Failed
         && row.Failure is not null
-        && Column.Read(row.Failure, ModelJson.Default.Failure).Code == "volume-absent";
+        && FaultKinds.Find(Column.Read(row.Failure, ModelJson.Default.Failure).Code) == FaultKinds.VolumeAbsent;
 
     private static string AccountOf(ErrandKind kind, RelocationRow row) => kind.IsOfAccount() ? row.Account : "";
 

@@ -101,8 +101,12 @@ public sealed class Acting(
                     "skipped",
                     $"The relocation of {HoldingName.InWords(row.Holding, row.Account)} was skipped by {who}: {reason.Trim().TrimEnd('.')}.{(before is null ? "" : $" Before that: {before.Text}")}",
                     calledBack ?? $"Nothing has changed; {planned.LivesInWords}.",
-                    $"`furlough relocation retry {number}` takes it up again."
-                );
+                    ""
+                )
+                {
+                    Next = NextStep.Retry,
+                    Relocation = number,
+                };
             },
             stop,
             () => skipped
@@ -230,11 +234,15 @@ public sealed class Acting(
                     row.AsOf = time.GetUtcNow();
                     row.Failure = Column.Write(
                         new Failure(
-                            "backed-out-by-hand",
+                            FaultKinds.BackedOutByHand.Code,
                             $"The relocation of {HoldingName.InWords(row.Holding, row.Account)} was backed out by {who} before its machine had fetched the docket.",
                             $"Nothing has changed; {Column.PlannedOf(row).LivesInWords}.",
-                            $"`furlough relocation retry {number}` begins it anew."
-                        ),
+                            ""
+                        )
+                        {
+                            Next = NextStep.Retry,
+                            Relocation = number,
+                        },
                         ModelJson.Default.Failure
                     );
                     return;

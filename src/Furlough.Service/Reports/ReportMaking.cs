@@ -1,4 +1,5 @@
 using Furlough.Model;
+using Furlough.Protocol;
 using Furlough.Protocol.Api;
 using Furlough.Service.Audits;
 using Furlough.Service.Events;
@@ -209,7 +210,7 @@ public sealed class ReportMaking(Store store, LiveHub live, RunViews views, Time
                                 $"{r.Number}",
                                 r.Machine,
                                 HoldingName.InWords(r.Holding, r.Account),
-                                r.Failure.ToString(),
+                                r.Failure.InFull(),
                             ]
                     ),
             ]

@@ -84,13 +84,7 @@ public sealed class RunControl(DocketDesk desk, ErrandDesk errands, RunHours hou
 
     private static bool WaitsForPerson(string? failure) =>
         failure is not null
-        && Column.Read(failure, ModelJson.Default.Failure).Code
-            is "person-wanted"
-                or "machine-held"
-                or "files-in-use"
-                or "program-running"
-                or "account-at-work"
-                or "person-told";
+        && FaultKinds.Find(Column.Read(failure, ModelJson.Default.Failure).Code)?.IsEndedByPerson == true;
 
     /// <summary>The machines of a wave whose turn it is: as many as may be worked on at once. One that is silent or waits for a person takes nobody's turn, and goes on when it can.</summary>
     private async Task<HashSet<Guid>> TurnAsync(
@@ -185,8 +179,12 @@ public sealed class RunControl(DocketDesk desk, ErrandDesk errands, RunHours hou
                     "run-halted",
                     $"Run {run.Number} was halted ({why}) before the turn of {HoldingName.InWords(row.Holding, row.Account)}.",
                     where,
-                    $"Look at the failures, then `furlough relocation retry {row.Number}`."
-                ),
+                    "Look at the failures first."
+                )
+                {
+                    Next = NextStep.Retry,
+                    Relocation = row.Number,
+                },
                 ModelJson.Default.Failure
             );
         }

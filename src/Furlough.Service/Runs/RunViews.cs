@@ -1,4 +1,5 @@
 using Furlough.Model;
+using Furlough.Protocol;
 using Furlough.Protocol.Api;
 using Furlough.Service.Events;
 using Furlough.Service.Storage;
@@ -70,7 +71,7 @@ public sealed class RunViews(RunHours hours, LiveHub live, TimeProvider time)
             [.. reasons.Where(r => !r.AtRest).Select(r => r.Group)],
             rows.Any(r => r.State == RelocationState.Waiting)
                 && rows.All(r => r.State.IsAtRest() || r.State == RelocationState.Waiting)
-                && !reasons.Any(r => !r.AtRest && RelocationStates.GoesOnByItself(r.Group.Code)),
+                && !reasons.Any(r => !r.AtRest && GoesOn(run, FaultKinds.Find(r.Group.Code))),
             open?.Next,
             open?.IsOpen != false,
             run.ApprovedBy
@@ -112,12 +113,16 @@ public sealed class RunViews(RunHours hours, LiveHub live, TimeProvider time)
         };
     }
 
+    /// <summary>A run that is not paused any more goes on at the machine's next contact.</summary>
+    private static bool GoesOn(RunRow run, FaultKind? reason) =>
+        reason?.Next == NextStep.Wait || (reason == FaultKinds.RunPaused && run.State != RunState.Paused);
+
     private static FailureGroup GroupOf(IReadOnlyList<Told> same) =>
         new(
             same[0].Failure.Code,
             [.. same.Select(f => f.Number)],
             [.. same.Select(f => f.Machine).Distinct().Order(StringComparer.Ordinal)],
-            same[0].Failure.ToString()
+            same[0].Failure.InFull()
         );
 
     /// <summary>A relocation that says why it is not done.</summary>

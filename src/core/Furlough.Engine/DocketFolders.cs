@@ -64,9 +64,6 @@ public sealed class DocketFolder : IDisposable
 /// </summary>
 public static class DocketFolders
 {
-    /// <summary>The code of the fault that tells of another folder in a docket's folder's place.</summary>
-    internal const string ReplacedCode = "docket-folder-replaced";
-
     /// <summary>Whether only the system can make, rename and remove names in a folder that belong to the system.</summary>
     public static bool IsSystems(in NodeFacts folder)
     {
@@ -353,7 +350,7 @@ public static class DocketFolders
 
     private static Fault Replaced(string path) =>
         new(
-            ReplacedCode,
+            FaultKinds.DocketFolderReplaced,
             $"The folder `{PathText.Show(path)}`, in which Furlough keeps copies and originals, is not the one that it made: somebody put another one there.",
             "Find out who did that and take it away. Furlough used nothing of it."
         );

@@ -193,7 +193,7 @@ public sealed class RelocationEngine(
     /// <summary>Puts the docket away until what stands in its way is gone; what is copied and proven stays.</summary>
     private static RelocationState Park(StepContext context, Step step, Parked parked)
     {
-        context.Journal.Record(new PutAway(parked.Why.Code, parked.Why.Message));
+        context.Journal.Record(new PutAway(parked.Why.Kind.Code, parked.Why.Message));
         context.Report.Waits(step, parked.Why);
         return RelocationState.Waiting;
     }
@@ -205,7 +205,7 @@ public sealed class RelocationEngine(
             return false;
         var wish = permits.WishOf(context.Docket.Id);
         var goesOn = wish == Wish.BackOut || time.GetUtcNow() >= context.Docket.NotAfter;
-        if (reason.Code == Faults.PersonToldCode && (goesOn || wish.Rests()))
+        if (FaultKinds.Find(reason.Code) == FaultKinds.PersonTold && (goesOn || wish.Rests()))
             _parts.Desk.Forget(context.Docket.Holding.Account);
         if (!goesOn && (wish.Rests() || StillHolds(context, reason)))
             return true;
@@ -214,13 +214,15 @@ public sealed class RelocationEngine(
     }
 
     /// <summary>Who puts the work off is a reason of its own, to be reported.</summary>
-    private bool StillHolds(StepContext context, PutAway reason) =>
-        reason.Code switch
-        {
-            Faults.PersonToldCode => _parts.Desk.Waits(context.Docket)?.Message == reason.Message,
-            Faults.SpaceClaimedCode => IsSpaceClaimed(context),
-            _ => Faults.IsInTheWay(reason.Code) && Next(context)?.InTheWay(context) is not null,
-        };
+    private bool StillHolds(StepContext context, PutAway reason)
+    {
+        var kind = FaultKinds.Find(reason.Code);
+        if (kind == FaultKinds.PersonTold)
+            return _parts.Desk.Waits(context.Docket)?.Message == reason.Message;
+        if (kind == FaultKinds.SpaceClaimed)
+            return IsSpaceClaimed(context);
+        return kind?.Class == FaultClass.Obstacle && Next(context)?.InTheWay(context) is not null;
+    }
 
     private static bool IsSpaceClaimed(StepContext context)
     {
@@ -254,23 +256,23 @@ public sealed class RelocationEngine(
         {
             case PermitAnswer.Refused:
                 throw new Fault(
-                    "permit-refused",
+                    FaultKinds.PermitRefused,
                     "The run was halted before this relocation's turn.",
-                    "Start it again with {retry} when the run may go on."
+                    "Wait until the run may go on."
                 );
             case PermitAnswer.NotNow:
                 throw new Parked(Faults.NotNow(permits.WishOf(context.Docket.Id)));
             case PermitAnswer.Expired when most is not null:
                 throw new Fault(
-                    "permit-expired",
+                    FaultKinds.PermitExpired,
                     $"The permit expired and the service did not answer for {LongestAwayWhileQuiesced.TotalMinutes:0} minutes, while the account was kept out.",
-                    "Check the connection to the service, then {retry}."
+                    "Check the connection to the service."
                 );
             case PermitAnswer.Expired:
                 throw new Fault(
-                    "docket-expired",
+                    FaultKinds.DocketExpired,
                     "The service did not answer within the docket's time.",
-                    "Check the connection to the service, then {retry}."
+                    "Check the connection to the service."
                 );
         }
     }
@@ -295,9 +297,12 @@ public sealed class RelocationEngine(
             var failure = FailureText.Of(
                 context.Docket,
                 fault,
-                $"The data lives at {context.Live.PlaceInWords()}{(context.KeepsOriginal ? "; the original is kept" : "")}.{LetInAfterAll(context)}",
+                $"The data lives at {context.Live.PlaceInWords()}{(context.KeepsOriginal ? "; the original is kept" : "")}.",
                 isLive: true
-            );
+            ) with
+            {
+                LockedOut = LetInAfterAll(context),
+            };
             context.Report.Changed(RelocationState.Failed, step, failure);
             journal.End(context.Docket.Id, RelocationState.Failed);
             return RelocationState.Failed;
@@ -311,9 +316,10 @@ public sealed class RelocationEngine(
             journal.Undo(context.Docket.Id, cause);
         var at = journal.Read(context.Docket.Id).Begun;
         context.Report.Changed(RelocationState.BackingOut, at, cause);
-        var final = cause.Code is "permit-refused" or "docket-expired" or "permit-expired" or "backed-out-by-hand"
-            ? RelocationState.BackedOut
-            : RelocationState.Failed;
+        var final =
+            FaultKinds.Find(cause.Code)?.Class == FaultClass.Refused
+                ? RelocationState.BackedOut
+                : RelocationState.Failed;
         try
         {
             Undo(context);
@@ -331,7 +337,8 @@ public sealed class RelocationEngine(
             cause = cause with
             {
                 Where =
-                    $"Backing out stopped ({fault.Message.TrimEnd('.')}); source and target are both complete and {context.Live.InWords()}.{LockedOut(context)}",
+                    $"Backing out stopped ({fault.Message.TrimEnd('.')}); source and target are both complete and {context.Live.InWords()}.",
+                LockedOut = LockedOut(context),
             };
             final = RelocationState.Failed;
         }
@@ -371,7 +378,7 @@ public sealed class RelocationEngine(
     }
 
     /// <summary>The holding is complete where its settings lead, so its account may sign in, whatever else failed; says so where it still cannot.</summary>
-    private static string LetInAfterAll(StepContext context)
+    private static string? LetInAfterAll(StepContext context)
     {
         try
         {
@@ -384,10 +391,8 @@ public sealed class RelocationEngine(
         return LockedOut(context);
     }
 
-    private static string LockedOut(StepContext context) =>
-        SignIn.IsKeptOut(context)
-            ? $" {context.Docket.Holding.Account} is still kept from signing in; `furlough-agent let-in {context.Docket.Holding.Account}` at the machine lets the person in."
-            : "";
+    private static string? LockedOut(StepContext context) =>
+        SignIn.IsKeptOut(context) ? context.Docket.Holding.Account : null;
 
     private RelocationState End(StepContext context)
     {

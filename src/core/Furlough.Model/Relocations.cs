@@ -50,12 +50,22 @@ public enum RelocationState
     Skipped,
 }
 
-/// <summary>What went wrong, in three sentences: what happened, where the data lives, what to do.</summary>
-/// <param name="Code">Stable, hyphenated.</param>
+/// <summary>What went wrong: what happened, where the data lives, what to put right. Whoever shows it adds how to go on.</summary>
+/// <param name="Code">Stable, hyphenated: that of a <see cref="FaultKind"/>, or one of the service's own.</param>
+/// <param name="Remedy">What can be put right; may be empty.</param>
 public sealed record Failure(string Code, string Text, string Where, string Remedy)
 {
-    /// <summary>The three sentences.</summary>
-    public override string ToString() => $"{Text} {Where} {Remedy}";
+    /// <summary>What comes after that.</summary>
+    public NextStep Next { get; init; }
+
+    /// <summary>The number of the relocation that it is about.</summary>
+    public long Relocation { get; init; }
+
+    /// <summary>The account that is still locked out because of it; null for nobody.</summary>
+    public string? LockedOut { get; init; }
+
+    /// <summary>For logs.</summary>
+    public override string ToString() => $"{Code}: {Text} {Where} {Remedy}";
 }
 
 /// <summary>Which state may follow which. The service and the agent both ask here; nobody else decides.</summary>
@@ -157,11 +167,6 @@ public static class RelocationStates
         if (!MayFollow(from, to))
             throw new InvalidOperationException($"A relocation cannot go from {from.Word()} to {to.Word()}.");
     }
-
-    /// <summary>Whether what waits for this reason goes on without anybody's doing.</summary>
-    /// <param name="code">The code of the failure that says why it waits.</param>
-    public static bool GoesOnByItself(string code) =>
-        code is "outside-hours" or "no-permit" or "person-told" or "held-back";
 
     /// <summary>Nothing will happen any more without somebody asking for it.</summary>
     public static bool IsAtRest(this RelocationState state) =>

@@ -13,6 +13,7 @@ export type Shelf = Schemas["Shelf"];
 export type ShelfBlock = Schemas["ShelfBlock"];
 export type Standing = Schemas["Standing"];
 export type Failure = Schemas["Failure"];
+export type NextStep = Schemas["NextStep"];
 export type VolumeSpace = Schemas["VolumeSpace"];
 export type MachineSpace = Schemas["MachineSpace"];
 export type SpaceShare = Schemas["SpaceShare"];

@@ -2856,6 +2856,10 @@ export interface components {
             text: string;
             where: string;
             remedy: string;
+            next?: components["schemas"]["NextStep"];
+            /** Format: int64 */
+            relocation?: number;
+            lockedOut?: null | string;
         };
         FailureGroup: {
             code: string;
@@ -3158,6 +3162,8 @@ export interface components {
             /** Format: double */
             disturbance: number;
         };
+        /** @enum {unknown} */
+        NextStep: "none" | "wait" | "retry" | "return" | "fall-back" | "gather" | "discard" | "discard-original-first" | "discard-acknowledged" | "plan" | "audit" | "resume" | "release" | "begin" | "back-out";
         /** @enum {unknown} */
         NoticeEvent: "run-proposed" | "wave-done" | "run-halted" | "run-ended" | "errand-raised" | "findings" | "account-kept-out";
         /** @enum {unknown} */

@@ -1,4 +1,5 @@
 import type { Failure } from "../api/client";
+import { words } from "../words";
 
 /** Backquoted parts of a sentence are paths or commands. */
 export function Sentence({ text }: { text: string }) {
@@ -13,8 +14,9 @@ export function Sentence({ text }: { text: string }) {
   );
 }
 
-/** A failure in three sentences: what happened, where the data lives, what to do. */
+/** A failure: what happened, where the data lives, what to do. */
 export function FailureNote({ failure }: { failure: Failure }) {
+  const toDo = [failure.remedy, words.nextSteps[failure.next ?? "none"](failure.relocation ?? 0)];
   return (
     <div className="failure">
       <p>
@@ -23,8 +25,13 @@ export function FailureNote({ failure }: { failure: Failure }) {
       <p>
         <Sentence text={failure.where} />
       </p>
+      {failure.lockedOut && (
+        <p>
+          <Sentence text={words.stillLockedOut(failure.lockedOut)} />
+        </p>
+      )}
       <p>
-        <Sentence text={failure.remedy} />
+        <Sentence text={toDo.filter((t) => t !== "").join(" ")} />
       </p>
     </div>
   );

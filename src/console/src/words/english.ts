@@ -1,4 +1,12 @@
-import type { DrillView, ErrandView, PlannedMachine, RelocationView, Shelf, VolumeSpace } from "../api/client";
+import type {
+  DrillView,
+  ErrandView,
+  NextStep,
+  PlannedMachine,
+  RelocationView,
+  Shelf,
+  VolumeSpace,
+} from "../api/client";
 import type { BriefError } from "../editor/BriefEditor";
 import { size } from "./figures";
 
@@ -83,6 +91,27 @@ export const words = {
   haltSure: (run: number) =>
     `Run ${run} begins nothing further and cannot be resumed. What is repointed already ends; everything else is undone and its data stays at the source.`,
   report: "report",
+  stillLockedOut: (account: string) =>
+    `${account} is still locked out: \`furlough-agent let-in ${account}\` at the machine lets the person sign in again.`,
+  nextSteps: {
+    none: () => "",
+    wait: () => "It continues automatically.",
+    retry: (n: number) => `To retry: \`furlough relocation retry ${n}\`.`,
+    return: (n: number) => `To return it: \`furlough relocation return ${n}\`.`,
+    "fall-back": (n: number) => `To fall back again: \`furlough relocation fall-back ${n}\`.`,
+    gather: (n: number) => `To gather again: \`furlough relocation gather ${n}\`.`,
+    discard: () => "It can be discarded on the page Originals.",
+    "discard-original-first": (n: number) =>
+      `Its original is on the page Originals. To retry: \`furlough relocation return ${n}\`.`,
+    "discard-acknowledged": () => "To discard it all the same, acknowledge that on the page Originals.",
+    plan: () => "Then survey the machine and make a new plan.",
+    audit: () => "Make an audit to check that everything is as intended.",
+    resume: () => "Resume its run to let it continue.",
+    release: () => "Release the machine to let it continue.",
+    begin: (n: number) =>
+      `The page Errands shows what is to be done first; \`furlough relocation begin ${n}\` starts it without that.`,
+    "back-out": (n: number) => `To put everything back: \`furlough relocation back-out ${n}\`.`,
+  } satisfies Record<NextStep, (relocation: number) => string>,
   heldMeans: "Nothing is begun on it for now.",
   holdMachine: "Hold this machine",
   holdWhy: "What is going on there?",

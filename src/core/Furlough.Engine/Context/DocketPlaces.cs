@@ -27,9 +27,9 @@ public sealed class DocketPlaces(Docket docket, IMachine machine, DocketJournal 
             journal.Record(new TargetShown(shown));
         else if (before != shown)
             throw new Fault(
-                "volume-elsewhere",
+                FaultKinds.VolumeElsewhere,
                 $"The target is at `{shown}` now and was at `{before}` when the work began.",
-                "Mount the volume where it was, then {retry}."
+                "Mount the volume where it was."
             );
         return volume;
     }
@@ -58,9 +58,9 @@ public sealed class DocketPlaces(Docket docket, IMachine machine, DocketJournal 
     public DocketFolder Own(DocketSide side) =>
         TryOwn(side)
         ?? throw new Fault(
-            "docket-folder-missing",
+            FaultKinds.DocketFolderMissing,
             $"The folder in which Furlough keeps the {(side == DocketSide.Copy ? "copy" : "original")} is gone from its volume.",
-            "Find out who removed it, then {retry}."
+            "Find out who removed it."
         );
 
     /// <summary>The folder of this or another docket of the same holding on one side of this one: as the journal knows it, else wherever an earlier version or another system may have left it.</summary>

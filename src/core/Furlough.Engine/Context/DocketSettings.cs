@@ -61,7 +61,7 @@ public sealed class DocketSettings(Docket docket, IMachine machine, DocketJourna
                 && path != shown
             )
                 throw new Fault(
-                    "former-setting-elsewhere",
+                    FaultKinds.FormerSettingElsewhere,
                     $"The former value of the setting {change.Address}, `{former.Text ?? "(nothing)"}`, leads to `{path}` now and not to `{shown}`.",
                     "What it is written from was relocated since: return that first, or relocate this holding with a new plan."
                 );

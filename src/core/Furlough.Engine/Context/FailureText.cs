@@ -6,35 +6,34 @@ namespace Furlough.Engine.Context;
 /// <summary>Faults as technicians read them: what happened, where the data is now, what to do.</summary>
 internal static class FailureText
 {
-    /// <summary>The three sentences.</summary>
-    /// <param name="isLive">The data is at its new place for good: nothing is left to try again, but to look whether all is right.</param>
-    /// <param name="waits">It goes on when the fault is over.</param>
-    internal static Failure Of(Docket docket, Fault fault, string where, bool isLive = false, bool waits = false)
-    {
-        var again = docket.Work switch
-        {
-            DocketWork.Return => "relocation return",
-            DocketWork.FallBack => "relocation fall-back",
-            DocketWork.Gather => "relocation gather",
-            _ => "relocation retry",
-        };
-        var retry =
-            isLive ? "`furlough audit make`"
-            : docket.Work == DocketWork.Discard ? "discard it again (`furlough original list` names it)"
-            : $"`furlough {again} {docket.Relocation}`";
-        var remedy =
-            fault is IoFault { Reason: IoReason.Unreadable } io && IsOfCopy(docket, io.Path)
-                ? "Check the disk of the target; the source can be read. Then {retry}."
-                : fault.Remedy;
-        return new Failure(
-            fault.Code,
+    /// <summary>The failure.</summary>
+    /// <param name="isLive">The data is at its new place for good: nothing is left to try again, but to check that all is right.</param>
+    /// <param name="waits">It continues when the fault is over.</param>
+    internal static Failure Of(Docket docket, Fault fault, string where, bool isLive = false, bool waits = false) =>
+        new(
+            fault.Kind.Code,
             Sentence(docket, fault, waits ? "waits" : "stopped"),
             where,
-            remedy
-                .Replace("{retry}", retry, StringComparison.Ordinal)
-                .Replace("{number}", $"{docket.Relocation}", StringComparison.Ordinal)
-        );
-    }
+            fault is IoFault { Reason: IoReason.Unreadable } io && IsOfCopy(docket, io.Path)
+                ? "Check the disk of the target; the source can be read."
+                : fault.Remedy
+        )
+        {
+            Next = isLive ? NextStep.Audit : NextOf(docket, fault, waits),
+            Relocation = docket.Relocation,
+        };
+
+    private static NextStep NextOf(Docket docket, Fault fault, bool waits) =>
+        fault.Next != NextStep.Retry ? fault.Next
+        : waits && fault.Kind.Class == FaultClass.Obstacle ? NextStep.Wait
+        : docket.Work switch
+        {
+            DocketWork.Return => NextStep.Return,
+            DocketWork.FallBack => NextStep.FallBack,
+            DocketWork.Gather => NextStep.Gather,
+            DocketWork.Discard => NextStep.Discard,
+            _ => NextStep.Retry,
+        };
 
     private static string Sentence(Docket docket, Fault fault, string what)
     {

@@ -29,8 +29,7 @@ public sealed record QueueWait(Docket For, string Reason);
 /// needs the same thing. Immutable; a decision is made from what is open and what is under way.
 /// </summary>
 /// <param name="MostAtOnce">How many at most, discards not counted: one of them may go on beside the others.</param>
-/// <param name="LanesOf">How many dockets may read and write one volume, by its identity, at the same time.</param>
-public sealed record DocketQueue(int MostAtOnce, Func<string, int> LanesOf)
+public sealed record DocketQueue(int MostAtOnce)
 {
     /// <summary>The dockets that can begin now, beside those that are under way.</summary>
     /// <param name="open">What is to be carried out, in sequence; those under way among them.</param>
@@ -71,17 +70,14 @@ public sealed record DocketQueue(int MostAtOnce, Func<string, int> LanesOf)
         return null;
     }
 
-    /// <summary>What waits for its account does not keep a disk from the others meanwhile.</summary>
-    private QueueWait? WaitForDisk(QueuedDocket queued, List<Entry> ahead)
-    {
-        foreach (var volume in queued.Disks)
-        {
-            var users = ahead.Where(a => a.WantsDisk && a.Queued.Disks.Contains(volume)).ToList();
-            if (users.Count >= LanesOf(volume))
-                return new QueueWait(users[0].Docket, "the same disk");
-        }
-        return null;
-    }
+    /// <summary>
+    /// One copy at a time reads or writes a volume: each has workers enough to keep a disk busy, so a second one would only make both take longer, and
+    /// keep people locked out for longer. What waits for its account does not keep a disk from the others meanwhile.
+    /// </summary>
+    private static QueueWait? WaitForDisk(QueuedDocket queued, List<Entry> ahead) =>
+        ahead.FirstOrDefault(a => a.WantsDisk && a.Queued.Disks.Overlaps(queued.Disks)) is { } user
+            ? new QueueWait(user.Docket, "the same disk")
+            : null;
 
     private QueueWait? WaitForTurn(QueuedDocket queued, List<Entry> ahead)
     {

@@ -24,7 +24,7 @@ public sealed class ConfirmStep : IStep
         using var parent = Reach.Parent(context.Places.TargetVolume(), context.Docket.Target);
         if (!RepointStep.IsArrived(context, parent))
             throw new Fault(
-                "target-replaced",
+                FaultKinds.TargetReplaced,
                 "Another folder stands at the target than the one that was proven.",
                 "Find out who replaced it; the original is still kept."
             );
@@ -65,9 +65,9 @@ public sealed class ConfirmStep : IStep
             );
         else if (answer != shown)
             throw new Fault(
-                "system-disagrees",
+                FaultKinds.SystemDisagrees,
                 $"The system says that {context.Docket.Holding} lives at `{answer}` and not at `{shown}`.",
-                "Look at the account's settings, and for what else the system or the program reads; then {retry}."
+                "Look at the account's settings, and for what else the system or the program reads."
             );
     }
 

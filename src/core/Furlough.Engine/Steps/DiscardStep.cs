@@ -46,7 +46,7 @@ public sealed class DiscardStep : IStep
             if (context.Journal.Records.Has<DiscardConfirmed>(DiscardConfirmed.KeyOf(id)))
                 return;
             throw new Fault(
-                "original-missing",
+                FaultKinds.OriginalMissing,
                 $"There is no original of `{context.Places.SourceShown}`: somebody moved or removed it.",
                 "Look for it by hand; nothing was removed now."
             );
@@ -70,13 +70,13 @@ public sealed class DiscardStep : IStep
     {
         if (context.Docket.Discards is not { } terms)
             throw new Fault(
-                "discard-without-terms",
+                FaultKinds.DiscardWithoutTerms,
                 "The docket does not say until when the original is kept.",
-                "Update the service, then {retry}."
+                "Update the service."
             );
         if (terms.BeforeItsTime is null && context.Time.GetUtcNow() < terms.KeptUntil)
             throw new Fault(
-                "original-kept",
+                FaultKinds.OriginalKept,
                 $"The original is kept until {terms.KeptUntil:yyyy-MM-dd HH:mm} UTC, and this machine's clock says that it is {context.Time.GetUtcNow():yyyy-MM-dd HH:mm}.",
                 "Wait until then, or say why it may go before its time."
             );
@@ -97,7 +97,7 @@ public sealed class DiscardStep : IStep
         if (parent?.Find(context.Docket.Target.Parts[^1]) is { Kind: NodeKind.Folder })
             return parent.OpenFolder(context.Docket.Target.Parts[^1]);
         throw new Fault(
-            "live-place-missing",
+            FaultKinds.LivePlaceMissing,
             $"There is no folder at `{context.Places.TargetShown}`, where the holding should live: the original may be all there is.",
             "Find the folder; discard the original only when it is there."
         );
@@ -107,7 +107,7 @@ public sealed class DiscardStep : IStep
     {
         if (own.Find(Layout.Manifest) is null)
             throw new Fault(
-                "original-unknown",
+                FaultKinds.OriginalUnknown,
                 "The original has no manifest beside it, so nothing says whether it was written to.",
                 "Look at it by hand; Furlough does not remove what it cannot compare."
             );
@@ -123,7 +123,7 @@ public sealed class DiscardStep : IStep
                 : TreeProof.Unchanged(original, Manifest.ReadFrom(own), volume.Workers, context.Stop).Difference;
             if (changed is { } change)
                 throw new Fault(
-                    "original-written-to",
+                    FaultKinds.OriginalWrittenTo,
                     $"The original was written to after it was set aside: {change}.",
                     "Copy what is new to the live place first; Furlough removes only what is untouched."
                 );
@@ -142,9 +142,9 @@ public sealed class DiscardStep : IStep
         if (there >= enough)
             return;
         throw new Fault(
-            DiscardTerms.Shrunk,
+            FaultKinds.Shrunk,
             $"{relocated:N0} {(relocated == 1 ? "file was" : "files were")} relocated, {there:N0} {(there == 1 ? "is" : "are")} there now, at `{context.Places.TargetShown}`.",
-            "Ask the person whether that was meant. If it was, discard the original with `--acknowledge shrunk`; if not, the original still has everything."
+            "Ask the person whether that was meant. If not, the original still has everything."
         );
     }
 }

@@ -31,9 +31,9 @@ internal static class FirstStart
                 continue;
             if (context.Machine.Pointers.Leads(change.Address, found) is var leads && leads != shown)
                 throw new Fault(
-                    "first-start-elsewhere",
+                    FaultKinds.FirstStartElsewhere,
                     $"At its first start the program of {context.Docket.Holding} set {change.Address} to `{found.Text ?? "(nothing)"}`, which does not lead to `{shown}`.",
-                    "Correct `usual` in the kind card, survey the machine and make a new plan."
+                    "Correct `usual` in the kind card."
                 );
             context.Journal.Record(new FormerValue(change.Address, found));
         }
@@ -52,21 +52,21 @@ internal static class FirstStart
         {
             if (context.Machine.Activity.Ask(context.Docket.Holding.Account, command) is null)
                 why = new Fault(
-                    "first-start-not-here",
+                    FaultKinds.FirstStartNotHere,
                     $"{context.Docket.Holding} is not there yet, and commands of kind cards do not run on this machine.",
-                    "Have the account start the program once, or start the machine's agent with --card-commands; then {retry}."
+                    "Have the account start the program once, or start the machine's agent with --card-commands."
                 );
         }
-        catch (Fault failed) when (failed.Code == Faults.CommandFailedCode)
+        catch (Fault failed) when (failed.Kind == FaultKinds.CommandFailed)
         {
             why = failed;
         }
         if (!isThere())
             throw why
                 ?? new Fault(
-                    "first-start-made-nothing",
+                    FaultKinds.FirstStartMadeNothing,
                     $"The command `{string.Join(' ', command)}` ended well, and there is no folder at `{context.Places.SourceShown}`.",
-                    "Correct `first-start` or `usual` in the kind card, then {retry}."
+                    "Correct `first-start` or `usual` in the kind card."
                 );
     }
 }

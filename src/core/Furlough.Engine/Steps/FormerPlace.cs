@@ -58,9 +58,9 @@ internal static class FormerPlace
 
     private static Fault NoLink(StepContext context) =>
         new(
-            "link-not-there",
+            FaultKinds.LinkNotThere,
             $"No link to `{context.Places.TargetShown}` stands at `{context.Places.SourceShown}`, the only place that its program knows: something else stands there, or it was taken away.",
-            "Look at what stands there now and who put it there, then {retry}."
+            "Look at what stands there now and who put it there."
         );
 
     /// <summary>Takes the link away that this docket left.</summary>

@@ -34,9 +34,9 @@ public sealed class GatherStep : IStep
             }
             else if (!context.Journal.Records.Has<GatheredAs>())
                 throw new Fault(
-                    "copy-missing",
+                    FaultKinds.CopyMissing,
                     "The proven copy is gone from the live place's volume.",
-                    "Find out who removed it, then {retry}."
+                    "Find out who removed it."
                 );
             live.Flush();
             own?.Flush();

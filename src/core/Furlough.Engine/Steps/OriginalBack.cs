@@ -162,9 +162,9 @@ internal static class OriginalBack
         {
             context.Journal.Record(new UnfitOriginal(Of(context)!.Value));
             return new Fault(
-                "original-changed",
+                FaultKinds.OriginalChanged,
                 $"The original reads otherwise than when it was set aside ({difference}); it stays where it is.",
-                "Have the disk looked at; then {retry}: the next attempt copies back what lives now."
+                "Have the disk checked. The next attempt copies back what lives now."
             );
         });
     }

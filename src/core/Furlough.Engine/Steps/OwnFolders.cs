@@ -56,9 +56,9 @@ internal static class OwnFolders
             }
         }
         throw new Fault(
-            "no-closed-folder",
+            FaultKinds.NoClosedFolder,
             $"There is no folder on the volume of `{context.Machine.Volumes.Show(place)}` in which only the system can rename anything: somebody else owns the volume's root or may write in it. Furlough keeps copies and originals in such a folder only.",
-            "Give the root folder of that volume to the system (owner root, mode 0755, or 1777 where people make folders there), then {retry}."
+            "Give the root folder of that volume to the system (owner root, mode 0755, or 1777 where people make folders there)."
         );
     }
 
@@ -102,7 +102,7 @@ internal static class OwnFolders
             if (own is { HoldsOriginal: false })
                 own.Remove(CancellationToken.None);
         }
-        catch (Fault replaced) when (replaced.Code == DocketFolders.ReplacedCode)
+        catch (Fault replaced) when (replaced.Kind == FaultKinds.DocketFolderReplaced)
         {
             context.Report.Add(replaced.Message);
         }

@@ -66,9 +66,9 @@ internal static class Preparation
         var docket = context.Docket;
         if (docket.Source.Parts.Count == 0)
             throw new Fault(
-                "source-is-volume",
+                FaultKinds.SourceIsVolume,
                 $"A volume of its own is mounted at `{context.Machine.Volumes.Show(docket.Source).TrimEnd('/', '\\')}`: the holding is that whole volume, which is not relocated.",
-                "Leave it out of the brief; or have the volume mounted elsewhere, with the holding in a folder of it, survey the machine and make a new plan."
+                "Leave it out of the brief; or have the volume mounted elsewhere, with the holding in a folder of it."
             );
         RequirePlainPath(docket.Source);
         RequirePlainPath(docket.Target);
@@ -80,13 +80,13 @@ internal static class Preparation
             && docket.Target.Path.Any(c => char.IsControl(c) || c is '\u2028' or '\u2029')
         )
             throw new Fault(
-                "path-refused",
+                FaultKinds.PathRefused,
                 $"`{PathText.Show(docket.Target.Path)}` has a character that cannot be seen.",
-                "Correct the path in the brief and make a new plan."
+                "Correct the path in the brief."
             );
         if (docket.Target.IsInside(docket.Source) || docket.Source.IsInside(docket.Target))
             throw new Fault(
-                "target-inside-source",
+                FaultKinds.TargetInsideSource,
                 $"`{context.Machine.Volumes.Show(docket.Target)}` and `{context.Machine.Volumes.Show(docket.Source)}` lie one inside the other.",
                 "Plan another place."
             );
@@ -101,9 +101,9 @@ internal static class Preparation
             )
         )
             throw new Fault(
-                "path-refused",
+                FaultKinds.PathRefused,
                 $"`{PathText.Show(place.Path)}` is no plain path below a volume.",
-                "Correct the path in the brief and make a new plan."
+                "Correct the path in the brief."
             );
     }
 
@@ -225,9 +225,9 @@ internal static class Preparation
         if (fresh.Count == 0)
             return;
         throw new Fault(
-            "target-too-open",
+            FaultKinds.TargetTooOpen,
             $"Where it lives now the holding is closed to {string.Join(", ", fresh)}, but at `{context.Places.TargetShown}` it would not be: its own rights and those of the folders above let them through.",
-            $"Take their rights from the holding itself (`{context.Places.SourceShown}`, for example to mode 0700), or close a folder above the target, then {{retry}}."
+            $"Take their rights from the holding itself (`{context.Places.SourceShown}`, for example to mode 0700), or close a folder above the target."
         );
     }
 

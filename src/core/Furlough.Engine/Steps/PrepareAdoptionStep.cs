@@ -27,11 +27,7 @@ public sealed class PrepareAdoptionStep : IStep
         using var parent = Reach.TryFolder(root, docket.Target.Parts.SkipLast(1));
         var shown = context.Machine.Volumes.Show(docket.Target);
         if (parent?.Find(docket.Target.Parts[^1]) is not { Kind: NodeKind.Folder })
-            throw new Fault(
-                "nothing-to-adopt",
-                $"There is no folder at `{shown}`.",
-                "Survey the machine and make a new plan."
-            );
+            throw new Fault(FaultKinds.NothingToAdopt, $"There is no folder at `{shown}`.", "");
         if (docket.Adoption is { } adoption)
             using (var former = FolderOf(context, adoption))
                 Find(context, former, adoption);
@@ -65,18 +61,14 @@ public sealed class PrepareAdoptionStep : IStep
             return context.Places.TryFolderOf(adoption.Docket, DocketSide.Copy)
                 ?? throw Unfit(context, "is not there any more");
         }
-        catch (Fault replaced) when (replaced is not IoFault && replaced.Code == DocketFolders.ReplacedCode)
+        catch (Fault replaced) when (replaced.Kind == FaultKinds.DocketFolderReplaced)
         {
             throw Unfit(context, "was not left there by Furlough");
         }
     }
 
     private static Fault Unfit(StepContext context, string what) =>
-        new(
-            "receipt-unfit",
-            $"The receipt of `{context.Places.TargetShown}` {what}.",
-            "Survey the machine and make a new plan."
-        );
+        new(FaultKinds.ReceiptUnfit, $"The receipt of `{context.Places.TargetShown}` {what}.", "");
 
     /// <summary>The very receipt that the service found genuine, for this holding and this place.</summary>
     internal static Receipt Find(StepContext context, DocketFolder former, Adoption adoption)

@@ -67,7 +67,7 @@ public sealed class PrepareExchangeStep : IStep
         context.Settings.RequireFormerLead();
         if (docket.Source.Volume != docket.Target.Volume)
             throw new Fault(
-                "exchange-across-volumes",
+                FaultKinds.ExchangeAcrossVolumes,
                 "The exchange method works on one volume only.",
                 "Make a new plan with the cold method."
             );

@@ -30,7 +30,7 @@ public sealed class PrepareFallBackStep : IStep
         using var at = OriginalBack.Folder(context);
         if (at?.Folder is not { } own || own.Find(Layout.Original) is not { Kind: NodeKind.Folder })
             throw new Fault(
-                "original-missing",
+                FaultKinds.OriginalMissing,
                 $"There is no original beside `{context.Places.TargetShown}`: somebody moved or removed it.",
                 "Look for it by hand, or restore the data from a backup."
             );
@@ -59,14 +59,14 @@ public sealed class PrepareFallBackStep : IStep
         {
             return;
         }
-        catch (Fault absent) when (absent.Code.StartsWith("volume-", StringComparison.Ordinal))
+        catch (Fault absent) when (absent.Kind.SaysThatVolumeIsAway)
         {
             return;
         }
         throw new Fault(
-            "live-place-there",
+            FaultKinds.LivePlaceThere,
             $"The data at `{context.Places.SourceShown}` is there, so nothing is lost.",
-            $"`furlough relocation return {context.Docket.Relocation}` takes it back with everything that was added since."
+            "A return takes it back with everything that was added since."
         );
     }
 }

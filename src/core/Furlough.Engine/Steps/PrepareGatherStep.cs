@@ -28,7 +28,7 @@ public sealed class PrepareGatherStep : IStep
         using (var sourceParent = Reach.TryParent(sourceVolume, docket.Source))
             if (sourceParent?.Find(docket.Source.Parts[^1]) is not { Kind: NodeKind.Folder })
                 throw new Fault(
-                    "nothing-to-gather",
+                    FaultKinds.NothingToGather,
                     $"There is no folder at the former place `{context.Machine.Volumes.Show(docket.Source)}`.",
                     "There is nothing to do."
                 );
@@ -36,9 +36,9 @@ public sealed class PrepareGatherStep : IStep
         using var parent = Reach.TryFolder(root, docket.Target.Parts.SkipLast(1));
         if (parent?.Find(docket.Target.Parts[^1]) is not { Kind: NodeKind.Folder })
             throw new Fault(
-                "live-place-missing",
+                FaultKinds.LivePlaceMissing,
                 $"There is no folder at `{context.Machine.Volumes.Show(docket.Target)}`, where the holding should live.",
-                "Find the folder, then {retry}."
+                "Find the folder."
             );
         Preparation.ClearSuperseded(context, targetVolume);
         Preparation.RequireSpace(context, targetVolume);

@@ -47,7 +47,7 @@ public sealed class ProveAdoptionStep : IStep
         {
             ProveStep.Prove(context, Name, own, target, volume, null);
         }
-        catch (Fault differs) when (differs.Code == Faults.NotProvenCode)
+        catch (Fault differs) when (differs.Kind == FaultKinds.CopyDiffers)
         {
             const int most = 6;
             var differences = TreeProof.Differences(target, Manifest.ReadFrom(own), context.Stop).Take(most).ToList();
@@ -62,7 +62,7 @@ public sealed class ProveAdoptionStep : IStep
         var former = at.Folder;
         if (former.Find(Layout.Manifest) is null || SetAsideStep.ManifestDigest(former) != receipt.ManifestDigest)
             throw new Fault(
-                "receipt-unfit",
+                FaultKinds.ReceiptUnfit,
                 "The list of files beside the receipt is missing or not the one that belongs to it.",
                 "Compare the folder with a backup by hand and make it live by hand."
             );

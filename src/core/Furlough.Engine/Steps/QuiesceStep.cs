@@ -31,7 +31,7 @@ public class QuiesceStep : IStep
         {
             Occupancy.RequireNone(context, Name, () => InTheWay(context));
         }
-        catch (Fault inUse) when (Faults.IsInTheWay(inUse.Code) && context.Docket.Terms.KeepWaiting)
+        catch (Fault inUse) when (inUse.Kind.Class == FaultClass.Obstacle && context.Docket.Terms.KeepWaiting)
         {
             SignIn.Allow(context);
             throw new Parked(inUse);

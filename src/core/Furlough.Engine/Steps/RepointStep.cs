@@ -83,9 +83,9 @@ public abstract class RepointStep : IStep
             return;
         parent.Move(context.Docket.Target.Parts[^1], from, name);
         throw new Fault(
-            "target-moved-away",
+            FaultKinds.TargetMovedAway,
             $"The folders above `{context.Places.TargetShown}` were moved or replaced while the holding was put there.",
-            "Find out who did that, then {retry}."
+            "Find out who did that."
         );
     }
 
@@ -105,9 +105,9 @@ public abstract class RepointStep : IStep
 
     internal static Fault Missing() =>
         new(
-            "copy-missing",
+            FaultKinds.CopyMissing,
             "What was to become live is gone from the target volume.",
-            "Find out who removed it, then {retry}."
+            "Find out who removed it."
         );
 }
 

@@ -138,7 +138,7 @@ public sealed class RepointSettingStep : IStep
             Occupancy.RequireNone(context, Name, () => InTheWay(context));
         }
         catch (Fault running)
-            when (running.Code == Faults.ProgramRunningCode
+            when (running.Kind == FaultKinds.ProgramRunning
                 && context.Docket.Terms.KeepWaiting
                 && context.Live.Now() == Live.Source
             )
@@ -178,9 +178,9 @@ public sealed class ConfirmSettingStep : IStep
         using var parent = Reach.TryParent(context.Places.TargetVolume(), context.Docket.Target);
         if (PrepareSettingStep.Leaves(context.Docket).Any(l => parent?.Find(l) is not { Kind: NodeKind.Folder }))
             throw new Fault(
-                "target-missing",
+                FaultKinds.TargetMissing,
                 $"The folder `{context.Places.TargetShown}` is gone.",
-                "Find out who removed it, then {retry}."
+                "Find out who removed it."
             );
     }
 }

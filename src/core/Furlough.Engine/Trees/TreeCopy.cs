@@ -363,9 +363,9 @@ public sealed class TreeCopy : IDisposable
         var shown = PathText.Show(path.Length == 0 ? "." : path);
         if (facts.ModifiedNs is long.MaxValue or long.MinValue)
             throw new Fault(
-                "time-not-kept",
+                FaultKinds.TimeNotKept,
                 $"`{shown}` was last changed, it says, before 1677 or after 2262: such a time cannot be kept.",
-                "Give it another time (`touch`), then {retry}."
+                "Give it another time (`touch`)."
             );
         if (facts.Marks == NodeMarks.None)
             return;
@@ -381,11 +381,7 @@ public sealed class TreeCopy : IDisposable
                     "Have its owner take the encryption away"
                 )
             : ("is marked so that nobody can change it", "Take the mark away (`chattr -i -a`)");
-        throw new Fault(
-            "cannot-be-copied",
-            $"`{shown}` {why}.",
-            $"{remedy}, or take it out of the folder; then {{retry}}."
-        );
+        throw new Fault(FaultKinds.CannotBeCopied, $"`{shown}` {why}.", $"{remedy}, or take it out of the folder.");
     }
 
     /// <summary>Removes from the staging folder what an earlier attempt left and the source does not have (any more).</summary>

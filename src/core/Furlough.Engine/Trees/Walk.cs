@@ -79,16 +79,16 @@ public static class Walk
 
     internal static Fault TooDeep(string path) =>
         new(
-            "tree-too-deep",
+            FaultKinds.TreeTooDeep,
             $"`{PathText.Show(path[..Math.Min(path.Length, 120)])}…` lies more than {DeepestLevel} folders deep.",
-            "Move that part out of the folder, then {retry}."
+            "Move that part out of the folder."
         );
 
     internal static Fault DeviceNode(string path) =>
         new(
-            "device-node",
+            FaultKinds.DeviceNode,
             $"`{PathText.Show(path)}` is a device node, which has no place in a user's folder.",
-            "Take it away, then {retry}."
+            "Take it away."
         );
 
     private static int ByName(FolderEntry a, FolderEntry b) => string.CompareOrdinal(a.Name, b.Name);

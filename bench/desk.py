@@ -17,7 +17,7 @@ def drop_caches():
 
 
 class Volume:
-    """A loop volume that can be made anew."""
+    """A loop volume that can be created again."""
 
     def __init__(self, folder, name, point, megabytes):
         self.image, self.name, self.point, self.megabytes, self.loop = folder / f"{name}.img", name, point, megabytes, None

@@ -23,7 +23,7 @@ internal sealed class Bays(Process process) : IDisposable
 
     internal static string NameOf(int bay) => string.Create(CultureInfo.InvariantCulture, $"bay-{bay:D5}");
 
-    /// <summary>Starts the process; its stand-ins enrol by themselves.</summary>
+    /// <summary>Starts the process; its stand-ins enrol automatically.</summary>
     internal static Bays Start(Uri service, string code, int first, int count, string folder)
     {
         string[] arguments =
@@ -53,7 +53,7 @@ internal sealed class Bays(Process process) : IDisposable
         process.StandardInput.Flush();
     }
 
-    /// <summary>An agent of it has ended by itself.</summary>
+    /// <summary>An agent of it has ended on its own.</summary>
     internal bool HasFailed => process.HasExited;
 
     /// <summary>Ends it and tells how many connections were broken.</summary>
@@ -90,7 +90,7 @@ internal sealed class Bays(Process process) : IDisposable
             while (await Console.In.ReadLineAsync() is { } word)
                 relay.IsPoor = word == "poor";
         });
-        // Agents end only when they are told to.
+        // Agents end only when they are asked to.
         if (await Task.WhenAny(told, station) == station)
             await station;
         await stop.CancelAsync();

@@ -104,7 +104,7 @@ internal sealed class FleetRun(string program, string data, int agents)
     }
 
     private static bool HaveAll(List<Bays> bays) =>
-        bays.Exists(b => b.HasFailed) ? throw new InvalidOperationException("An agent has ended by itself.") : true;
+        bays.Exists(b => b.HasFailed) ? throw new InvalidOperationException("An agent has ended on its own.") : true;
 
     private sealed record Done(RunView Run, TimeSpan Took, double Cores, long MostBytes);
 
@@ -155,7 +155,7 @@ internal sealed class FleetRun(string program, string data, int agents)
         return false;
     }
 
-    /// <summary>How long after it happened on its machine a console was told that a relocation is done, in seconds.</summary>
+    /// <summary>How long after it happened on its machine a console learned that a relocation is done, in seconds.</summary>
     private static async Task<string> LatenessAsync(FurloughClient client, RunView run, Listener listener)
     {
         await Task.Delay(LookEvery);

@@ -91,7 +91,7 @@ async Task MeasureAsync(int count, string folder)
     }
 }
 
-// What somebody sees of the page of rooms, by a real browser.
+// What someone sees of the page of rooms, by a real browser.
 static async Task<string> BrowseAsync(string address, string token)
 {
     using var browsing = Process.Start(

@@ -76,7 +76,7 @@ internal static class AgentHost
             throw new ServiceException(
                 0,
                 "address-malformed",
-                $"`{address}` is no address of a service.",
+                $"`{address}` is not an address of a service.",
                 "Give it as http://127.0.0.1:8400.",
                 null,
                 null

@@ -10,7 +10,7 @@ using Furlough.Protocol;
 
 namespace Furlough.Agent;
 
-/// <summary>What an agent is told at its start.</summary>
+/// <summary>What an agent is given at its start.</summary>
 /// <param name="Code">The invite, needed once.</param>
 /// <param name="MachineId">What the machine itself says it is; a changed one looks like a clone.</param>
 public sealed record AgentOptions(string Name, string Room, string? Code, string MachineId)
@@ -83,7 +83,7 @@ public sealed class AgentRuntime : IWatcher, IDisposable
     /// <summary>How many dockets the agent carries out side by side, and which.</summary>
     internal static DocketQueue Queue { get; } = new(MostAtOnce);
 
-    /// <summary>The dockets that are to be carried out, in sequence.</summary>
+    /// <summary>The dockets that are to be carried out, in order.</summary>
     internal static IReadOnlyList<QueuedDocket> OpenDockets(AgentStore store) => store.Queue(MostDeaths);
 
     /// <inheritdoc/>
@@ -91,6 +91,7 @@ public sealed class AgentRuntime : IWatcher, IDisposable
     {
         _link.Dispose();
         _dispatcher.Dispose();
+        _engine.Dispose();
         _bulletinsCame.Dispose();
         _surveyWanted.Dispose();
     }
@@ -160,7 +161,7 @@ public sealed class AgentRuntime : IWatcher, IDisposable
         _log($"enrolled as {_options.Name}");
     }
 
-    /// <summary>An invite for an agent that has a journal: of use where the service was put back to a state in which it does not know this machine. Then it is told everything again.</summary>
+    /// <summary>An invite for an agent that has a journal: of use where the service was put back to a state in which it does not know this machine. Then it receives everything again.</summary>
     private void GoOnAs(string before, EnrolResponse answer)
     {
         if (answer.Machine.ToString() == before)
@@ -312,7 +313,7 @@ public sealed class AgentRuntime : IWatcher, IDisposable
         Changed(new RelocationChange(docket, RelocationState.Waiting, null, Live.Unknown, failure, [], null, []));
     }
 
-    /// <summary>The journal cannot be written: nothing is begun, and the service is told why.</summary>
+    /// <summary>The journal cannot be written: nothing is begun, and the service learns why.</summary>
     private void Note(JournalException unwritable)
     {
         _trouble = unwritable.IsFull ? AgentTrouble.DataFolderFull : AgentTrouble.DataFolderUnwritable;
@@ -421,7 +422,7 @@ public sealed class AgentRuntime : IWatcher, IDisposable
         _link.SetAcknowledged(receipt.Acknowledged);
     }
 
-    /// <summary>The service was put back to a state in which it does not know a docket: it gets it again, and then what was told of it; without it that is only written down there.</summary>
+    /// <summary>The service was put back to a state in which it does not know a docket: it gets it again, and then what was reported about it; without it that is only written down there.</summary>
     private Task<BulletinReceipt> HandInDocketAsync(Guid wanted, long acknowledged, CancellationToken stop) =>
         _link.CallAsync(
             async (client, token, s) =>
@@ -490,7 +491,7 @@ public sealed class AgentRuntime : IWatcher, IDisposable
             }
             catch (Exception away) when (away is not (Fault or OperationCanceledException))
             {
-                // What nobody foresaw may pass too; an agent that has ended does not come back by itself.
+                // What nobody foresaw may pass too; an agent that has ended does not come back automatically.
                 if (away is JournalException unwritable)
                     Note(unwritable);
                 else

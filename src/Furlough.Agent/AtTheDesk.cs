@@ -4,7 +4,7 @@ using Furlough.Protocol;
 
 namespace Furlough.Agent;
 
-/// <summary>Leave for work that somebody asks for at the machine itself.</summary>
+/// <summary>Leave for work that someone asks for at the machine itself.</summary>
 internal sealed class EveryPermit : IPermits
 {
     public PermitAnswer Await(Docket docket, TimeSpan? most, Action waiting, CancellationToken stop) =>

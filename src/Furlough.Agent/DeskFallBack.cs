@@ -12,7 +12,7 @@ internal sealed class DeskFallBack(AgentStore store, IMachine machine, SigningKe
 {
     private static readonly TimeSpan Validity = TimeSpan.FromDays(14);
 
-    /// <param name="missingFrom">The time from which work is missing, as whoever asks accepts it; null: asked what that would be.</param>
+    /// <param name="missingFrom">The time from which work is missing, as anyone who asks accepts it; null: asked what that would be.</param>
     internal int Run(long relocation, DateTimeOffset? missingFrom, CancellationToken stop)
     {
         var all = store
@@ -58,17 +58,10 @@ internal sealed class DeskFallBack(AgentStore store, IMachine machine, SigningKe
         if (begun is null)
             store.AddAtDesk(docket);
         var last = new LastChange();
-        var end = new RelocationEngine(machine, store, new EveryPermit(), new ReceiptSigner(key), time).Run(
-            docket,
-            last,
-            stop
-        );
+        using var engine = new RelocationEngine(machine, store, new EveryPermit(), new ReceiptSigner(key), time);
+        var end = engine.Run(docket, last, stop);
         if (end != RelocationState.Returned)
-            return Refuse(
-                (last.Change?.Failure is { } failure ? failure with { Next = NextStep.None } : null)?.InFull()
-                    ?? $"It ended as {end.Word()}.",
-                $"To fall back again: `furlough-agent fall-back {docket.Relocation}`."
-            );
+            return last.Change?.Failure is { } failure ? Refuse(failure) : Refuse($"It ended as {end.Word()}.", null);
         store.Add(
             new RelocationChange(
                 switched,
@@ -115,6 +108,15 @@ internal sealed class DeskFallBack(AgentStore store, IMachine machine, SigningKe
             Adoption = null,
             Told = null,
         };
+
+    /// <summary>What would be tried again by the service is tried again here.</summary>
+    private int Refuse(Failure failure) =>
+        failure.Next == NextStep.FallBack
+            ? Refuse(
+                (failure with { Next = NextStep.None }).InFull(),
+                $"To fall back again: `furlough-agent fall-back {failure.Relocation}`."
+            )
+            : Refuse(failure.InFull(), null);
 
     private int Refuse(string what, string? remedy)
     {

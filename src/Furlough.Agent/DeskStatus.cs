@@ -6,7 +6,7 @@ using Furlough.Protocol;
 
 namespace Furlough.Agent;
 
-/// <summary>What somebody standing at the machine can ask, without a network.</summary>
+/// <summary>What someone standing at the machine can ask, without a network.</summary>
 internal static class DeskStatus
 {
     internal static int Print(string data, TextWriter to)

@@ -122,7 +122,7 @@ var letInRoot = new Option<string>("--root")
     Description = "Root folder of the system",
     DefaultValueFactory = _ => "/",
 };
-var letIn = new Command("let-in", "Let an account sign in again that a relocation has kept out, without a network.")
+var letIn = new Command("let-in", "Let an account sign in again that a relocation has locked out, without a network.")
 {
     person,
     letInRoot,

@@ -90,7 +90,11 @@ internal sealed class SelfCheck(
                 say
             );
         if (machine.Activity.SignInRecord(account) is { } signIn)
-            Say($"{account} is kept out and let in as before", Tried(() => CheckSignIn(account, signIn)), say);
+            Say(
+                $"{account} is locked out and can sign in again as before",
+                Tried(() => CheckSignIn(account, signIn)),
+                say
+            );
         return new CheckReport(time.GetUtcNow(), survey.OperatingSystem, version, account, _lines);
     }
 
@@ -112,7 +116,7 @@ internal sealed class SelfCheck(
             throw Unfit($"{account} has no user folders.");
         if (folders.Sum(f => f.Files) > MostFiles || folders.Sum(f => f.DataBytes) > MostBytes)
             throw Unfit(
-                $"{account} holds {folders.Sum(f => f.Files):N0} files ({Words.Size(folders.Sum(f => f.DataBytes))}): somebody works in it."
+                $"{account} holds {folders.Sum(f => f.Files):N0} files ({Words.Size(folders.Sum(f => f.DataBytes))}): someone works in it."
             );
         var other = survey.Volumes.FirstOrDefault(v =>
             v is { System: false, Writable: true } && folders.All(f => f.Place!.Volume != v.Identity.Key)
@@ -231,7 +235,7 @@ internal sealed class SelfCheck(
         var barred = machine.Activity.IsBarred(account) ?? machine.Activity.SignInRecord(account) != before;
         machine.Activity.AllowSignIn(account, before);
         if (!barred)
-            throw new CheckFailedException("the system did not take note that it is kept out");
+            throw new CheckFailedException("the system did not take note that it is locked out");
         if (machine.Activity.SignInRecord(account) is var now && now != before)
             throw new CheckFailedException($"its sign-in read `{before}` before and reads `{now}` now");
     }
@@ -266,7 +270,8 @@ internal sealed class SelfCheck(
     {
         store.Add(store.Dockets().Count + 1, docket, "");
         var last = new LastChange();
-        var end = new RelocationEngine(machine, store, new EveryPermit(), new Unsigned(), time).Run(docket, last, stop);
+        using var engine = new RelocationEngine(machine, store, new EveryPermit(), new Unsigned(), time);
+        var end = engine.Run(docket, last, stop);
         return end == good
             ? last.Change!
             : throw new CheckFailedException(last.Change?.Failure?.InFull() ?? $"it ended as {end.Word()}");

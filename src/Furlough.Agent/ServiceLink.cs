@@ -27,7 +27,7 @@ internal sealed class ServiceLink(AgentClient client, AgentStore store, SigningK
 
     internal void SetAcknowledged(long number)
     {
-        // Whoever has nothing new to keep needs no room for it.
+        // Anyone who has nothing new to keep needs no room for it.
         if (number != Acknowledged)
             store.SetSetting("acknowledged", number.ToString(System.Globalization.CultureInfo.InvariantCulture));
     }

@@ -22,7 +22,7 @@ public sealed class SpaceReserve(string root)
         }
         catch (Exception cannot) when (cannot is IOException or UnauthorizedAccessException)
         {
-            // Then whoever writes next says what is wrong.
+            // Then anyone who writes next says what is wrong.
         }
     }
 

@@ -1,13 +1,13 @@
 namespace Furlough.Agent;
 
-/// <summary>The service's last request for a survey. Only a survey that is begun after it was heard of answers it.</summary>
+/// <summary>The service's last request for a survey. Only a survey that is begun after it arrived answers it.</summary>
 internal sealed class SurveyRequest
 {
     private readonly Lock _lock = new();
     private long? _open,
         _answering;
 
-    /// <summary>The service wants a survey.</summary>
+    /// <summary>The service needs a survey.</summary>
     /// <returns>Whether one must be begun for it.</returns>
     internal bool Heard(long request)
     {

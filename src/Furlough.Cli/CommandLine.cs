@@ -21,7 +21,7 @@ public static class CommandLine
     {
         Terminal.Open(output, error, live);
         var parsed = Root.Value.Parse(arguments);
-        // A service that is told to stop ends its connections first.
+        // A service that is asked to stop ends its connections first.
         var code = await parsed.InvokeAsync(
             new InvocationConfiguration
             {
@@ -55,7 +55,7 @@ public static class CommandLine
             AuditCommands.Make(),
             ReportCommands.Make(),
             HistoryCommands.Make(),
-            NoticeCommands.Make(),
+            NotificationCommands.Make(),
             AccessCommands.Make(),
             DemoCommands.Make(),
         };

@@ -90,7 +90,7 @@ internal static class Connection
             : throw new ServiceException(
                 400,
                 "address-malformed",
-                $"`{address}` is no address of a service.",
+                $"`{address}` is not an address of a service.",
                 "Give it as http://127.0.0.1:8400.",
                 null,
                 null

@@ -105,8 +105,8 @@ public sealed class AgentClient(HttpClient http)
             stop
         );
 
-    /// <summary>Hands in bulletins, in sequence.</summary>
-    /// <param name="hasMore">The agent can hand in dockets that the service does not know; else what is told of these is only written down.</param>
+    /// <summary>Hands in bulletins, in order.</summary>
+    /// <param name="hasMore">The agent can hand in dockets that the service does not know; else what is reported about these is only written down.</param>
     public Task<BulletinReceipt> BulletinsAsync(
         string token,
         IReadOnlyList<Bulletin> bulletins,

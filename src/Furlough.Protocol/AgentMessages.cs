@@ -119,7 +119,7 @@ public sealed record Wishes(IReadOnlyList<DocketWish> All)
 }
 
 /// <summary>Asks for leave to go on with a docket.</summary>
-/// <param name="KeptOut">Its account may be kept out already.</param>
+/// <param name="KeptOut">Its account may be locked out already.</param>
 public sealed record PermitRequest(Guid Docket, bool KeptOut);
 
 /// <summary>A signed permit.</summary>
@@ -128,7 +128,7 @@ public sealed record PermitResponse(string Permit);
 /// <summary>Bulletins up to this number are stored.</summary>
 public sealed record BulletinReceipt(long Acknowledged)
 {
-    /// <summary>A docket that the next bulletin tells of and the service does not know: it wants the signed docket first. Null where it knows all.</summary>
+    /// <summary>A docket that the next bulletin tells of and the service does not know: it needs the signed docket first. Null where it knows all.</summary>
     public Guid? Wanted { get; init; }
 }
 

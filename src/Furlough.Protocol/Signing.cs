@@ -89,7 +89,7 @@ public static class Jws
     {
         var parts = message.Split('.');
         if (message.Length > LimitCharacters || parts.Length != 3)
-            throw new SignatureException("The message is no compact JWS.");
+            throw new SignatureException("The message is not a compact JWS.");
         try
         {
             var header = JsonSerializer.Deserialize(Base64Url.DecodeFromChars(parts[0]), JwsJson.Default.JwsHeader);
@@ -106,7 +106,7 @@ public static class Jws
         }
         catch (Exception malformed) when (malformed is FormatException or JsonException or ArgumentException)
         {
-            throw new SignatureException("The message is no compact JWS.");
+            throw new SignatureException("The message is not a compact JWS.");
         }
     }
 }

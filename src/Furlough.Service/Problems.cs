@@ -16,7 +16,7 @@ public sealed class ProblemException(
     /// <summary>The body of the answer.</summary>
     public Problem Body { get; } = new(code.Replace('-', ' '), message, status, code, remedy, place, details);
 
-    /// <summary>More of what somebody asked for is not repeated.</summary>
+    /// <summary>More of what someone asked for is not repeated.</summary>
     private const int LongestName = 200;
 
     /// <summary>There is no such thing.</summary>
@@ -56,7 +56,7 @@ public sealed class ProblemWriter(ILogger<ProblemWriter> log) : IExceptionHandle
             ),
             OperationCanceledException => new Problem(
                 "gone",
-                "The request was given up.",
+                "The request was cancelled.",
                 499,
                 "given-up",
                 null,

@@ -13,7 +13,7 @@ using Furlough.Service.Errands;
 using Furlough.Service.Events;
 using Furlough.Service.Kinds;
 using Furlough.Service.Machines;
-using Furlough.Service.Notices;
+using Furlough.Service.Notifications;
 using Furlough.Service.Plans;
 using Furlough.Service.Relocations;
 using Furlough.Service.Reports;
@@ -103,7 +103,7 @@ public sealed class ServiceHost : IAsyncDisposable
         await db.Database.ExecuteSqlRawAsync("PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL;", stop);
     }
 
-    /// <summary>Makes the steward's token anew while no service works with the data folder, for the day on which nobody has one any more; returns the file that holds it.</summary>
+    /// <summary>Makes the steward's token again while no service works with the data folder, for the day on which nobody has one any more; returns the file that holds it.</summary>
     /// <exception cref="IOException">A service works with the folder, or there is none in it.</exception>
     public static async Task<string> ReplaceStewardTokenAsync(string data, CancellationToken stop)
     {
@@ -126,7 +126,7 @@ public sealed class ServiceHost : IAsyncDisposable
                         {
                             Id = Guid.CreateVersion7(),
                             Name = FirstSteward,
-                            Role = Role.Steward,
+                            Level = AccessLevel.Steward,
                             Hash = Secrets.Hash(secret),
                             MadeAt = time.GetUtcNow(),
                             MadeBy = "furlough",
@@ -139,7 +139,7 @@ public sealed class ServiceHost : IAsyncDisposable
             );
     }
 
-    /// <summary>Waits until the service is told to stop.</summary>
+    /// <summary>Waits until the service is asked to stop.</summary>
     public Task WaitAsync(CancellationToken stop) => _app.WaitForShutdownAsync(stop);
 
     /// <inheritdoc/>
@@ -217,9 +217,9 @@ public sealed class ServiceHost : IAsyncDisposable
             .AddSingleton<Steering>()
             .AddSingleton<ReportMaking>()
             .AddSingleton<CallSecrets>()
-            .AddSingleton<NoticeSending>()
+            .AddSingleton<NotificationSending>()
             .AddSingleton(options)
-            .AddHostedService<NoticeDesk>()
+            .AddHostedService<NotificationDesk>()
             .AddHostedService<RunWatch>();
         builder.Services.AddSingleton(SigningKey.LoadOrMake(Path.Combine(options.Data, "service-key")));
         builder
@@ -284,8 +284,8 @@ public sealed class ServiceHost : IAsyncDisposable
                     async db =>
                     {
                         var machines = await db.Machines.Select(m => new { m.Id, m.LastSeen }).ToListAsync(stop);
-                        var role = Words
-                            .Find<Role>(context.User.FindFirst(System.Security.Claims.ClaimTypes.Role)!.Value)!
+                        var level = Words
+                            .Find<AccessLevel>(context.User.FindFirst(System.Security.Claims.ClaimTypes.Role)!.Value)!
                             .Value;
                         return new ServiceStatus(
                             typeof(ServiceHost).Assembly.GetName().Version!.ToString(3),
@@ -293,13 +293,13 @@ public sealed class ServiceHost : IAsyncDisposable
                             machines.Count,
                             machines.Count(m => live.IsSilent(m.Id, m.LastSeen)),
                             await db.Runs.MaxAsync(r => (long?)r.Number, stop) ?? 0,
-                            new Identity(context.Who(), role)
+                            new Identity(context.Who(), level)
                         );
                     },
                     stop
                 )
             )
-            .For(Role.Reader);
+            .For(AccessLevel.Reader);
         AccessEndpoints.Map(api);
         MachineEndpoints.Map(api);
         ReserveEndpoints.Map(api);
@@ -310,7 +310,7 @@ public sealed class ServiceHost : IAsyncDisposable
         SuggestEndpoint.Map(api);
         RunEndpoints.Map(api);
         ReportEndpoints.Map(api);
-        NoticeEndpoints.Map(api);
+        NotificationEndpoints.Map(api);
         RelocationEndpoints.Map(api);
         OriginalEndpoints.Map(api);
         ErrandEndpoints.Map(api);
@@ -398,10 +398,10 @@ public sealed class ServiceHost : IAsyncDisposable
                     ProblemWriter.WriteAsync(
                         c.HttpContext,
                         new Problem(
-                            "role missing",
-                            "Your role is not enough for this.",
+                            "access level too low",
+                            "Your access level is too low for this.",
                             403,
-                            "role-missing",
+                            "level-missing",
                             "Ask a steward.",
                             null,
                             null
@@ -457,7 +457,7 @@ public sealed class ServiceHost : IAsyncDisposable
                     {
                         Id = Guid.CreateVersion7(),
                         Name = FirstSteward,
-                        Role = Role.Steward,
+                        Level = AccessLevel.Steward,
                         Hash = Secrets.Hash(secret),
                     }
                 );
@@ -491,7 +491,7 @@ public sealed class ServiceHost : IAsyncDisposable
             "default-src 'self'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'";
     }
 
-    /// <summary>Under another name than its own a page of somebody else's could talk to the service (DNS rebinding).</summary>
+    /// <summary>Under another name than its own a page of someone else's could talk to the service (DNS rebinding).</summary>
     private static Task RequireOwnHost(HttpContext context, RequestDelegate next) =>
         context.Request.Host.Host is "127.0.0.1" or "localhost" or "::1" or "[::1]"
             ? next(context)

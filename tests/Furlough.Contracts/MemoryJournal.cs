@@ -101,7 +101,7 @@ public sealed class PlainSigner : IReceiptSigner
     public string Sign(ReadOnlySpan<byte> bytes) => $"signed-{bytes.Length}";
 }
 
-/// <summary>Keeps everything it is told.</summary>
+/// <summary>Keeps everything it is given.</summary>
 public sealed class Recorder : IWatcher
 {
     private readonly List<RelocationChange> _changes = [];

@@ -176,7 +176,7 @@ public sealed class SimulatedMachine(SimulatedDisk disk)
 
     public string? Ask(string account, IReadOnlyList<string> command) => Answer();
 
-    /// <summary>Whether somebody is signed in who can be told.</summary>
+    /// <summary>Whether someone is signed in who can be notified.</summary>
     public bool Present { get; set; }
 
     /// <summary>The notice that is shown, and what may be chosen.</summary>
@@ -185,7 +185,7 @@ public sealed class SimulatedMachine(SimulatedDisk disk)
     public IShownNotice? Show(string account, ToldText told, TimeSpan length, bool mayPutOff) =>
         Present ? Shown = new ShownNotice(this, told.Text, mayPutOff) : null;
 
-    /// <summary>A notice before somebody's eyes.</summary>
+    /// <summary>A notice before someone's eyes.</summary>
     public sealed record ShownNotice(SimulatedMachine Machine, string Text, bool MayPutOff) : IShownNotice
     {
         public bool IsPutOff { get; set; }

@@ -14,7 +14,7 @@ public sealed class AccessTests : IDisposable
 
     public void Dispose() => _field.Dispose();
 
-    private string Add(string name, string role) => _field.Run("access", "add", name, "--role", role).Out.Trim();
+    private string Add(string name, string role) => _field.Run("access", "add", name, "--level", role).Out.Trim();
 
     [Fact]
     public void Every_role_may_what_it_should_and_is_told_when_it_may_not()
@@ -32,19 +32,19 @@ public sealed class AccessTests : IDisposable
                 o => o.Error.ShouldContain("pim.alder is a reader, which is not enough for this.")
             );
         _field.RunAs(technician, "audit", "make").Code.ShouldBe(0);
-        _field.RunAs(technician, "access", "add", "x", "--role", "steward").Code.ShouldBe(5);
+        _field.RunAs(technician, "access", "add", "x", "--level", "steward").Code.ShouldBe(5);
         _field.RunAs(technician, "access", "list").Code.ShouldBe(5);
         _field.RunAs(approver, "audit", "make").Code.ShouldBe(5);
         _field
-            .Run("access", "add", "asa.lind", "--role", "reader")
+            .Run("access", "add", "asa.lind", "--level", "reader")
             .ShouldSatisfyAllConditions(
                 o => o.Code.ShouldBe(5),
                 o => o.Error.ShouldContain("There is a token called asa.lind already")
             );
         _field
-            .Run("access", "add", "x", "--role", "reader", "--days", "0")
+            .Run("access", "add", "x", "--level", "reader", "--days", "0")
             .Error.ShouldContain("valid for 1 to 3650 days");
-        _field.Run("access", "add", "a\u0007b", "--role", "reader").Error.ShouldContain("needs a name");
+        _field.Run("access", "add", "a\u0007b", "--level", "reader").Error.ShouldContain("needs a name");
         _field
             .Run("access", "list")
             .ShouldSatisfyAllConditions(
@@ -160,6 +160,6 @@ public sealed class AccessTests : IDisposable
         }
         answers.Count(a => a == HttpStatusCode.Unauthorized).ShouldBe(30);
         answers[^1].ShouldBe(HttpStatusCode.TooManyRequests);
-        _field.Run("machine", "list").Code.ShouldBe(0, "whoever has a token already is not concerned");
+        _field.Run("machine", "list").Code.ShouldBe(0, "anyone who has a token already is not concerned");
     }
 }

@@ -4,7 +4,7 @@ using Xunit;
 
 namespace Furlough.EndToEnd.Tests;
 
-/// <summary>The system volume of a real desk is set up anew, with other numbers for the same people.</summary>
+/// <summary>The system volume of a real desk is reinstalled, with other numbers for the same people.</summary>
 public sealed class AdoptionTests : RealDesk
 {
     private static readonly string Adopting = Brief

@@ -61,7 +61,7 @@ public sealed class CheckTests : IDisposable
         LinuxTree.Sh($"mkdir {tree.Home}/Documents; for i in $(seq 201); do echo x > {tree.Home}/Documents/$i; done");
         var before = LinuxTree.Describe(tree.Root);
         Check(tree, "asa.lind")
-            .ShouldSatisfyAllConditions(o => o.Code.ShouldBe(1), o => o.Error.ShouldContain("somebody works in it"));
+            .ShouldSatisfyAllConditions(o => o.Code.ShouldBe(1), o => o.Error.ShouldContain("someone works in it"));
         Check(tree, "keeper").Error.ShouldContain("has no user folders");
         Check(tree, "nobody.there").Error.ShouldContain("There is no account nobody.there here");
         LinuxTree.Difference(before, LinuxTree.Describe(tree.Root)).ShouldNotContain("Documents");

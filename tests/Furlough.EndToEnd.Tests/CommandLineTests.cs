@@ -72,9 +72,9 @@ public sealed class CommandLineTests : IDisposable
     public void Tables_are_printed_as_CSV_in_which_nothing_is_a_formula()
     {
         _field.StartService();
-        _field.Run("access", "add", "=x(1),y", "--role", "reader").Code.ShouldBe(0);
+        _field.Run("access", "add", "=x(1),y", "--level", "reader").Code.ShouldBe(0);
         var lines = _field.Run("access", "list", "--csv").Out.Split("\r\n");
-        lines[0].ShouldBe("name,role,made,by,valid until");
+        lines[0].ShouldBe("name,level,made,by,valid until");
         lines[1].ShouldStartWith("\"'=x(1),y\",reader,");
         _field
             .Run("machine", "list", "--csv")

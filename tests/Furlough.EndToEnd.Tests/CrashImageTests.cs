@@ -145,7 +145,7 @@ public sealed class CrashImageTests : IDisposable
         }
     }
 
-    /// <summary>Where the setting leads; while the account is kept out between rename and setting aside the source may have been set aside already.</summary>
+    /// <summary>Where the setting leads; while the account is locked out between rename and setting aside the source may have been set aside already.</summary>
     private static string LivePlace(string root) =>
         File.ReadAllText($"{root}/home/asa.lind/.config/user-dirs.dirs").Contains("$HOME", StringComparison.Ordinal)
             ? $"{root}/home/asa.lind/Documents"

@@ -64,7 +64,7 @@ public sealed class ErrandTests : RealDesk
                 o => o.Out.ShouldContain("be-there  map-01  until "),
                 o => o.Out.ShouldContain("Go to map-01 (Map Room)."),
                 o => o.Out.ShouldContain("1 relocation ("),
-                o => o.Out.ShouldContain("asa.lind is kept out for about")
+                o => o.Out.ShouldContain("asa.lind is locked out for about")
             );
         Errands().Select(e => e.GetProperty("kind").GetString()).ShouldBe(["be-there", "restart"]);
         (
@@ -116,7 +116,7 @@ public sealed class ErrandTests : RealDesk
         Field
             .Run("errand", "decline", look.GetProperty("number").ToString(), "--reason", "two plots are missing")
             .Code.ShouldBe(0);
-        State("Pictures").ShouldBe("switched", "what came after undoes nothing by itself");
+        State("Pictures").ShouldBe("switched", "what came after undoes nothing automatically");
         var number = Relocation("Pictures").GetProperty("number").ToString();
         Field
             .Run("audit", "make")
@@ -220,7 +220,7 @@ public sealed class ErrandTests : RealDesk
         Field
             .Run("errand", "claim", number, "--as", new string('x', 1_001))
             .Error.ShouldContain("at most 1000 printable characters");
-        var reader = Field.Run("access", "add", "visitor", "--role", "reader").Out.Trim();
+        var reader = Field.Run("access", "add", "visitor", "--level", "reader").Out.Trim();
         Field.RunAs(reader, "errand", "list").Code.ShouldBe(4);
         Field.RunAs(reader, "errand", "finish", number).Code.ShouldBe(5);
         Errands()[0].GetProperty("state").GetString().ShouldBe("open");

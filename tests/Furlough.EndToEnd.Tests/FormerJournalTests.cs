@@ -24,7 +24,7 @@ public sealed class FormerJournalTests : IDisposable
         CREATE TABLE note (docket TEXT NOT NULL, key TEXT NOT NULL, value TEXT NOT NULL, PRIMARY KEY (docket, key));
         """;
 
-    /// <summary>Every operation that is no multiple of it is left out: each trial writes a journal of its own.</summary>
+    /// <summary>Every operation that is not a multiple of it is left out: each trial writes a journal of its own.</summary>
     private const int Stride = 5;
 
     private readonly string _folder = Directory.CreateTempSubdirectory("furlough-former-").FullName;

@@ -205,12 +205,12 @@ public sealed class GeneratedMonsterTests(ITestOutputHelper output) : IDisposabl
             6 => ("agent/known-dockets", Node(random, """["a.b.c", "x"]"""), session),
             7 => (
                 "tokens",
-                Json("name", Text(random, "looks on"), ("role", random.Next(2) == 0 ? "reader" : Text(random, "x"))),
+                Json("name", Text(random, "looks on"), ("level", random.Next(2) == 0 ? "reader" : Text(random, "x"))),
                 _field.Token
             ),
             _ => (
-                "machines/role",
-                Node(random, """{"machines": ["map-02", "room:Map Room"], "role": "imaging"}"""),
+                "machines/tag",
+                Node(random, """{"machines": ["map-02", "room:Map Room"], "tag": "imaging"}"""),
                 _field.Token
             ),
         };

@@ -51,7 +51,7 @@ public sealed class HomeTests() : RealDesk(megabytes: 300, whole: true)
                 "--hazard",
                 "home-named-by-path",
                 "--reason",
-                "The timetable is changed by hand"
+                "The timetable is changed manually"
             )
             .Code.ShouldBe(0);
         Field.Run("run", "start", "--plan", "1").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()));

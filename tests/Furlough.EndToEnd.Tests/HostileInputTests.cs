@@ -86,7 +86,7 @@ public sealed class HostileInputTests : IDisposable
     [Fact]
     public async Task Without_a_token_or_with_too_small_a_role_no_call_does_anything()
     {
-        var reader = _field.Run("access", "add", "pim.alder", "--role", "reader").Out.Trim();
+        var reader = _field.Run("access", "add", "pim.alder", "--level", "reader").Out.Trim();
         var before = State();
         List<string> wrong = [];
         foreach (var call in (await CallsAsync()).Where(c => !c.Path.EndsWith("/session", StringComparison.Ordinal)))

@@ -3,7 +3,7 @@ using Xunit;
 
 namespace Furlough.EndToEnd.Tests;
 
-/// <summary>Allowed hours, and relocations that somebody at the machine begins.</summary>
+/// <summary>Allowed hours, and relocations that someone at the machine begins.</summary>
 public sealed class HoursTests : RealDesk
 {
     [Fact]

@@ -62,7 +62,7 @@ public sealed class InviteTests : IDisposable
         await EnrolAsync(code, "map-01");
         var open = _field.Run("machine", "invites", "--json").Json.EnumerateArray().Single();
         open.GetProperty("left").GetInt32().ShouldBe(2);
-        var reader = _field.Run("access", "add", "looks on", "--role", "reader").Out.Trim();
+        var reader = _field.Run("access", "add", "looks on", "--level", "reader").Out.Trim();
         _field.RunAs(reader, "machine", "invites").Code.ShouldBe(5);
 
         _field

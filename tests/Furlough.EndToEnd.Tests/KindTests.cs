@@ -28,7 +28,7 @@ public sealed class KindTests : RealDesk
         """;
 
     private const string Ini =
-        "; by hand\r\n[window]\r\nwidth = 900\r\n\r\n[library]\r\npath = \"/home/asa.lind/Sketch books\"\r\n";
+        "; manually\r\n[window]\r\nwidth = 900\r\n\r\n[library]\r\npath = \"/home/asa.lind/Sketch books\"\r\n";
     private const string Json =
         "{ // last session\n  \"last\": {\"zoom\": 1.5, \"folder\": \"\\/home\\/asa.lind\\/Sketch books\"},\n}\n";
     private const string Toml = "[storage] # where it goes\nbase = '/home/asa.lind/Studio'\nformat = \"flac\"\n";

@@ -51,7 +51,7 @@ public sealed class OriginalTests : RealDesk
             .ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()), o => o.Out.ShouldContain("2 originals"));
         Field.Run("original", "list", "--json").Json.GetArrayLength().ShouldBe(2);
 
-        // Somebody emptied the live folder: the machine itself stops.
+        // Someone emptied the live folder: the machine itself stops.
         LinuxTree.Sh(
             $"mkdir {Tree.Root}/data/kept; mv {Tree.Root}/data/People/asa.lind/Documents/* {Tree.Root}/data/kept/"
         );

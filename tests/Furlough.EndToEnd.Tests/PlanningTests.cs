@@ -152,7 +152,7 @@ public sealed class PlanningTests : IDisposable
         Run("brief", "suggest", "--free", "much")
             .ShouldSatisfyAllConditions(
                 o => o.Code.ShouldBe(2),
-                o => o.Error.ShouldContain("`much` is no amount of space")
+                o => o.Error.ShouldContain("`much` is not an amount of space")
             );
         Run("brief", "suggest", "--until", "30%", "--room", "Attic")
             .ShouldSatisfyAllConditions(o => o.Code.ShouldBe(2), o => o.Error.ShouldContain("no machine"));

@@ -304,7 +304,7 @@ public sealed class RealMachineTests : RealDesk
             )
             .Error.ShouldContain("expired");
 
-        var reader = Field.Run("access", "add", "visitor", "--role", "reader").Out.Trim();
+        var reader = Field.Run("access", "add", "visitor", "--level", "reader").Out.Trim();
         Field.RunAs(reader, "machine", "list").Code.ShouldBe(0);
         Field
             .RunAs(reader, "plan", "make", Field.WriteBrief(Brief))
@@ -316,7 +316,7 @@ public sealed class RealMachineTests : RealDesk
         foreach (
             var (right, wrong, words) in ((string, string, string)[])
                 [
-                    ("title:", "titel:", "`titel` is no key"),
+                    ("title:", "titel:", "`titel` is not a key"),
                     ("onto: roomy", "onto: 'D:'", "drive letter"),
                     ("People/{account}", "../{account}", "`..`"),
                     ("map-01", "nowhere-9", "means no machine"),

@@ -30,7 +30,7 @@ public sealed class RunTests : RealDesk
             new ProcessStartInfo("tail", ["-f", $"{Tree.Home}/{folder}/plot.tif"]) { RedirectStandardOutput = true }
         )!;
 
-    private string Token(string name, string role) => Field.Run("access", "add", name, "--role", role).Out.Trim();
+    private string Token(string name, string role) => Field.Run("access", "add", name, "--level", role).Out.Trim();
 
     [Fact]
     public void A_run_that_wants_approval_begins_nothing_until_somebody_else_has_approved_it()
@@ -53,7 +53,7 @@ public sealed class RunTests : RealDesk
             .RunAs(technician, "run", "follow", "1")
             .ShouldSatisfyAllConditions(
                 o => o.Code.ShouldBe(4),
-                o => o.Out.ShouldContain("wants a second person's approval")
+                o => o.Out.ShouldContain("needs a second person's approval")
             );
         Field
             .RunAs(technician, "run", "approve", "1")

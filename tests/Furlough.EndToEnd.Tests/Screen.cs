@@ -3,7 +3,7 @@ using Furlough.Platform.Tests;
 
 namespace Furlough.EndToEnd.Tests;
 
-/// <summary>A screen that nobody sees, under a free number, for programs that want one.</summary>
+/// <summary>A screen that nobody sees, under a free number, for programs that need one.</summary>
 public sealed class Screen : IDisposable
 {
     private readonly Process _server = Process.Start(

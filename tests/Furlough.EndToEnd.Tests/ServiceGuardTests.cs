@@ -130,12 +130,12 @@ public sealed class ServiceGuardTests : IDisposable
         _field.StartServiceProgram();
         foreach (var name in (string[])["a/b", "furlough", "Furlough", "x\u202Ey", "what?", "..", " spaced "])
             _field
-                .Run("access", "add", name, "--role", "reader")
+                .Run("access", "add", name, "--level", "reader")
                 .ShouldSatisfyAllConditions(
                     o => o.Code.ShouldBe(2, o.ToString()),
                     o => o.Error.ShouldContain("needs a name")
                 );
-        _field.Run("access", "add", "room desk", "--role", "reader").Code.ShouldBe(0);
+        _field.Run("access", "add", "room desk", "--level", "reader").Code.ShouldBe(0);
         _field.KillService();
         Sql($"{_field.Folder}/service", "UPDATE Tokens SET Name='desk/old' WHERE Name='room desk'");
         _field.StartServiceProgram();

@@ -126,7 +126,7 @@ public sealed class SideBySideTests() : RealDesk(megabytes: 64, systemVolume: "t
     private JsonElement[] UnderWay() =>
         [.. Relocations().Where(r => r.GetProperty("state").GetString() == "under-way")];
 
-    /// <summary>The numbers of what the agent told of each relocation of an account, in the sequence in which they began.</summary>
+    /// <summary>The numbers of what the agent told of each relocation of an account, in the order in which they began.</summary>
     private List<long>[] Bulletins(string account) =>
         [
             .. Relocations()

@@ -97,7 +97,7 @@ public sealed class SilentMachineTests : IDisposable
         Say(2, dockets[0], RelocationState.BackedOut, Live.Source);
         State(1).ShouldBe("skipped");
 
-        // One that had switched before it was heard of again has switched.
+        // One that had switched before it arrived again has switched.
         _field.Run("relocation", "skip", "2", "--reason", "she left").Code.ShouldBe(0);
         Say(3, dockets[1], RelocationState.UnderWay, Live.Source);
         Say(4, dockets[1], RelocationState.Switched, Live.Target);

@@ -40,7 +40,7 @@ public sealed class SteeringTests : RealDesk
             .Run("relocation", "back-out", number, "--follow")
             .ShouldSatisfyAllConditions(
                 o => o.Code.ShouldBe(0, o.ToString()),
-                o => o.Out.ShouldContain("backed out by hand"),
+                o => o.Out.ShouldContain("backed out manually"),
                 o => o.Out.ShouldContain("Nothing has changed")
             );
         State().ShouldBe("backed-out");

@@ -177,7 +177,7 @@ public sealed class SurveyIntakeTests : IDisposable
             await Should.ThrowAsync<ServiceException>(() =>
                 steward.MachinesAsync(null, "sleepy", CancellationToken.None)
             )
-        ).Message.ShouldContain("no standing");
+        ).Message.ShouldContain("not a standing");
     }
 
     private static Survey Good()

@@ -66,14 +66,14 @@ public sealed class TellingTests() : RealDesk(megabytes: 64, whole: true)
             var run = StartRun(Told);
             Field.WaitFor(
                 () =>
-                    Said("Documents").Contains("was told", StringComparison.Ordinal)
-                    && Said("Pictures").Contains("was told", StringComparison.Ordinal),
+                    Said("Documents").Contains("was notified", StringComparison.Ordinal)
+                    && Said("Pictures").Contains("was notified", StringComparison.Ordinal),
                 "the notice"
             );
             Field.WaitFor(() => Notices("count displayed") == "1", "one notice for both folders");
             Said("Documents")
                 .ShouldStartWith(
-                    "The relocation of Documents of asa.lind waits: asa.lind is signed in and was told: it goes on 30 min after that"
+                    "The relocation of Documents of asa.lind waits: asa.lind is signed in and was notified: it continues 30 min after that"
                 );
 
             Shown("--action").ShouldBe(1, "they may put it off");

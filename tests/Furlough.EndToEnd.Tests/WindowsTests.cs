@@ -370,7 +370,7 @@ public sealed class WindowsTests : IDisposable
         var studio = $@"C:\users\{Environment.UserName}\Studio";
         var texts = new[]
         {
-            $"; by hand\r\n[library]\r\npath = {studio}\\Sketches\r\n",
+            $"; manually\r\n[library]\r\npath = {studio}\\Sketches\r\n",
             $"{{ // last\r\n  \"folder\": \"{studio.Replace(@"\", @"\\", StringComparison.Ordinal)}\\\\Sketches\",\r\n}}\r\n",
             $"base = '{studio.Replace('\\', '/')}' # around it\n",
             "{\"zoom\":2}",
@@ -600,7 +600,7 @@ public sealed class WindowsTests : IDisposable
         _field
             .Run("run", "follow", "1")
             .Out.ShouldContain(
-                "reads `%USERPROFILE%\\Elsewhere` and not `%USERPROFILE%\\Documents`: somebody changed it since the survey"
+                "reads `%USERPROFILE%\\Elsewhere` and not `%USERPROFILE%\\Documents`: someone changed it since the survey"
             );
         Directory.Exists($"{Roomy}/Documents").ShouldBeFalse();
         _desk.Wine("wine", "reg", "add", UserFolders, "/v", "Personal", "/t", "REG_DWORD", "/d", "7", "/f");
@@ -660,7 +660,7 @@ public sealed class WindowsTests : IDisposable
         return plan.Json.GetProperty("number").ToString();
     }
 
-    /// <summary>Starts a plan's run, which wants consent: the system counts as unproven.</summary>
+    /// <summary>Starts a plan's run, which needs consent: the system counts as unproven.</summary>
     private void Start(string plan)
     {
         _field.Run("run", "start", "--plan", plan).ToString().ShouldContain("unproven-system");

@@ -49,7 +49,7 @@ internal sealed class Bench
 
     internal string Before { get; private set; }
 
-    /// <summary>The system was set up anew: journal, settings and home are fresh, and the account's number is another one.</summary>
+    /// <summary>The system was reinstalled: journal, settings and home are fresh, and the account's number is another one.</summary>
     internal void SetUpAnew(uint number, Action<IFolder>? fillHome = null)
     {
         Journal = new MemoryJournal { Before = Journal.Before };
@@ -92,7 +92,7 @@ internal sealed class Bench
             Machine.Attach("data", false);
     }
 
-    /// <summary>Somebody has worked at the target since the switch.</summary>
+    /// <summary>Someone has worked at the target since the switch.</summary>
     internal void WorkAtTarget()
     {
         using (var folder = Reach.Folder(new SimulatedFolder(Disk, Disk.Root(Target.Volume), ""), Target.Parts))

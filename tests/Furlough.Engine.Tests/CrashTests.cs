@@ -300,7 +300,7 @@ public sealed class CrashTests
         }
     }
 
-    /// <summary>With the warm method people go on working; what they did until they were kept out is at the target, nothing else and nothing half.</summary>
+    /// <summary>With the warm method people go on working; what they did until they were locked out is at the target, nothing else and nothing half.</summary>
     [Fact]
     [Trait("Category", "soak")]
     public void What_people_do_during_a_warm_copy_arrives_whole_I2_I3()

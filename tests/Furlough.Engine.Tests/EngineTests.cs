@@ -53,7 +53,7 @@ public sealed class EngineTests
         };
         bench.Run().ShouldBe(RelocationState.Failed);
         bench.Recorder.Last.Failure!.Code.ShouldBe("pointer-changed");
-        bench.Machine.Setting("two").ShouldBe("/system/elsewhere", "what somebody else set is left alone");
+        bench.Machine.Setting("two").ShouldBe("/system/elsewhere", "what someone else set is left alone");
         bench.Machine.SignInAllowed.ShouldBeTrue();
         bench.Machine.Describe(at == Step.Confirm ? bench.Target : Bench.Source).ShouldBe(bench.Before);
     }

@@ -216,7 +216,7 @@ public sealed partial class GatherTests
         ];
     }
 
-    /// <summary>What stands below a folder, without the folder itself; files with several names numbered in the sequence of the lines that stay.</summary>
+    /// <summary>What stands below a folder, without the folder itself; files with several names numbered in the order of the lines that stay.</summary>
     private static string Below(string described, string except = "|")
     {
         Dictionary<string, int> shared = [];

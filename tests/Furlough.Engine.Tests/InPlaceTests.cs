@@ -67,7 +67,7 @@ public sealed class InPlaceTests
         var bench = new Bench(inPlace: true);
         bench.Journal.Before = what =>
         {
-            // Between setting aside and reopening somebody makes a folder of that name.
+            // Between setting aside and reopening someone makes a folder of that name.
             if (!what.StartsWith("begin Reopen", StringComparison.OrdinalIgnoreCase))
                 return;
             using var home = Home(bench);
@@ -83,7 +83,7 @@ public sealed class InPlaceTests
                     Path = bench.OwnFor(Bench.Source).Path + "/" + Layout.Original,
                 }
             )
-            .ShouldBe(bench.Before, "what somebody made is not overwritten, and the original waits beside it");
+            .ShouldBe(bench.Before, "what someone made is not overwritten, and the original waits beside it");
     }
 
     [Fact]

@@ -82,7 +82,7 @@ public sealed class MendTests
     public void What_somebody_else_put_there_stands_and_so_does_what_somebody_changed_since_I7()
     {
         var bench = Begun(Method.Adopt, DocketWork.Relocate);
-        Write(bench, Shortcut, "somebody's own");
+        Write(bench, Shortcut, "someone's own");
         bench.Run().ShouldBe(RelocationState.Switched);
         bench.Recorder.Last.Notes.ShouldContain(
             $"`{Shortcut}` was not left beside Pictures of asa.lind: something else has that name."
@@ -90,7 +90,7 @@ public sealed class MendTests
         Write(bench, Note, "changed");
         bench.Begin(DocketWork.Return);
         bench.Run().ShouldBe(RelocationState.Returned);
-        (Read(bench, Shortcut), Read(bench, Note)).ShouldBe(("somebody's own", "changed"));
+        (Read(bench, Shortcut), Read(bench, Note)).ShouldBe(("someone's own", "changed"));
         bench.Machine.Hidden.ShouldBeEmpty();
     }
 

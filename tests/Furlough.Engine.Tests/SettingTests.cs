@@ -120,7 +120,7 @@ public sealed class SettingTests
         using (var root = new SimulatedFolder(_disk, _disk.Root("data"), ""))
         using (var programs = root.MakeFolder("Programs", 0x1ED))
         using (var theirs = programs.MakeFolder("asa.lind", 0x1ED))
-            theirs.MakeFile("of somebody else").Dispose();
+            theirs.MakeFile("of someone else").Dispose();
         Run().ShouldBe(RelocationState.Failed);
         _recorder.Last.Failure!.Code.ShouldBe("target-not-empty");
         Settings.ShouldBe((Former, null));

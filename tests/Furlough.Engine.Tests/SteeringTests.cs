@@ -7,7 +7,7 @@ using Xunit;
 
 namespace Furlough.Engine.Tests;
 
-/// <summary>Pauses, backing out by hand, limits, files in use, and falling back.</summary>
+/// <summary>Pauses, backing out manually, limits, files in use, and falling back.</summary>
 public sealed class SteeringTests
 {
     [Theory]

@@ -7,8 +7,8 @@ using Xunit;
 
 namespace Furlough.Engine.Tests;
 
-/// <summary>Whoever is signed in is told before being kept out, and may put it off.</summary>
-public sealed class TellingTests
+/// <summary>Anyone who is signed in is notified before being locked out, and may put it off.</summary>
+public sealed class TellingTests : IDisposable
 {
     private static readonly TimeSpan Before = TimeSpan.FromMinutes(10);
 
@@ -34,6 +34,8 @@ public sealed class TellingTests
 
     private string Said => _bench.Recorder.Last.Failure!.Text;
 
+    public void Dispose() => _engine.Dispose();
+
     [Fact]
     public void It_goes_on_when_the_time_has_passed_and_the_notice_is_taken_away()
     {
@@ -41,7 +43,7 @@ public sealed class TellingTests
         _bench.Machine.Shown!.Text.ShouldBe("Your pictures move.");
         _bench.Recorder.Last.Failure!.Code.ShouldBe("person-told");
         Said.ShouldBe(
-            "The relocation of Pictures of asa.lind waits: asa.lind is signed in and was told: it goes on 10 min after that, or as soon as nobody is signed in."
+            "The relocation of Pictures of asa.lind waits: asa.lind is signed in and was notified: it continues 10 min after that, or as soon as nobody is signed in."
         );
         _bench.Machine.SignInAllowed.ShouldBeTrue();
         var said = _bench.Recorder.Changes.Count;
@@ -66,10 +68,10 @@ public sealed class TellingTests
             _bench.Machine.Shown.IsPutOff = true;
             Look().ShouldBe(RelocationState.Waiting);
             Said.ShouldBe(
-                $"The relocation of Pictures of asa.lind waits: asa.lind is signed in and put it off ({time} of 2 times): it goes on 10 min after that, or as soon as nobody is signed in."
+                $"The relocation of Pictures of asa.lind waits: asa.lind is signed in and put it off ({time} of 2 times): it continues 10 min after that, or as soon as nobody is signed in."
             );
             _time.Advance(Before / 2);
-            Look().ShouldBe(RelocationState.Waiting, "the time begins anew");
+            Look().ShouldBe(RelocationState.Waiting, "the time begins again");
         }
         _bench.Machine.Shown!.MayPutOff.ShouldBeFalse();
         _time.Advance(Before);
@@ -107,7 +109,7 @@ public sealed class TellingTests
         _engine.Run(back, _bench.Recorder, CancellationToken.None).ShouldBe(RelocationState.Returned, "they know");
         _time.Advance(TimeSpan.FromHours(1));
         _bench.Docket = _bench.Docket with { Id = Guid.CreateVersion7(), Supersedes = [_bench.Docket.Id, back.Id] };
-        Look().ShouldBe(RelocationState.Waiting, "an hour later they are told anew");
+        Look().ShouldBe(RelocationState.Waiting, "an hour later they are notified again");
     }
 
     [Fact]
@@ -119,7 +121,7 @@ public sealed class TellingTests
         _bench.Machine.Shown.ShouldBeNull();
         _bench.Permits.Wish = Wish.GoOn;
         _time.Advance(Before);
-        Look().ShouldBe(RelocationState.Waiting, "told anew, for the whole time");
+        Look().ShouldBe(RelocationState.Waiting, "told again, for the whole time");
         _bench.Machine.Shown.ShouldNotBeNull();
 
         _bench.Permits.Wish = Wish.BackOut;

@@ -35,7 +35,7 @@ public sealed class BriefTests
     [InlineData("{system-free-below: 25%}", "herb-01")]
     [InlineData("{system-free-below: 130 GB}", "herb-01 herb-02")]
     [InlineData("{second-volume: external}", "herb-02")]
-    [InlineData("{roles: [imaging, hall]}", "herb-02")]
+    [InlineData("{tags: [imaging, hall]}", "herb-02")]
     [InlineData("{rooms: [Herbarium], second-volume: internal, system-free-below: 10%}", "")]
     public void Machines_are_chosen_by_their_facts(string machines, string meant)
     {
@@ -53,7 +53,7 @@ public sealed class BriefTests
                 "herb-02"
             ) with
             {
-                Role = "Imaging",
+                Tag = "Imaging",
             },
             Machine(null, "herb-03"),
         ];
@@ -201,11 +201,11 @@ public sealed class BriefTests
         "titel: Herbarium",
         2,
         1,
-        "`titel` is no key of the brief. Perhaps `title` is meant."
+        "`titel` is not a key of the brief. Perhaps `title` is meant."
     )]
     [InlineData("furlough-brief: 1", "furlough-brief: 9", 1, 17, "Version 9")]
-    [InlineData("7 days", "7 fortnights", 11, 16, "no length of time")]
-    [InlineData("20%", "20 parsecs", 12, 19, "no amount of space")]
+    [InlineData("7 days", "7 fortnights", 11, 16, "not a length of time")]
+    [InlineData("20%", "20 parsecs", 12, 19, "not an amount of space")]
     [InlineData("20%", "95%", 12, 19, "leaves no room")]
     [InlineData(
         "onto: roomy",
@@ -222,26 +222,26 @@ public sealed class BriefTests
         "[Documents, Pictuers]",
         7,
         14,
-        "`Pictuers` is no user folder. Perhaps `Pictures` is meant."
+        "`Pictuers` is not a user folder. Perhaps `Pictures` is meant."
     )]
     [InlineData("People/{account}/{folder}", "People/../../etc", 10, 11, "has a part that is empty, `.` or `..`")]
-    [InlineData("People/{account}/{folder}", "/srv/{account}", 10, 11, "is no path below a volume")]
+    [InlineData("People/{account}/{folder}", "/srv/{account}", 10, 11, "is not a path below a volume")]
     [InlineData(
         "People/{account}/{folder}",
         "People/{acount}",
         10,
         11,
-        "`{acount}` is no variable. Perhaps `account` is meant."
+        "`{acount}` is not a variable. Perhaps `account` is meant."
     )]
-    [InlineData("everybody: the rest", "everybody: some", 13, 63, "no size of a wave")]
-    [InlineData("3 failures", "many", 14, 13, "no limit")]
-    [InlineData("rooms: [Herbarium]", "system-free-below: little", 3, 31, "no amount of space")]
+    [InlineData("everybody: the rest", "everybody: some", 13, 63, "not a size of a wave")]
+    [InlineData("3 failures", "many", 14, 13, "not a limit")]
+    [InlineData("rooms: [Herbarium]", "system-free-below: little", 3, 31, "not an amount of space")]
     [InlineData("rooms: [Herbarium]", "second-volume: nailed", 3, 27, "`nailed` is not known here")]
     [InlineData("attached: internal", "encrypted: perhaps", 5, 22, "neither yes nor no")]
-    [InlineData("onto: roomy", "at-least: 20%\n    onto: roomy", 9, 15, "no size")]
-    [InlineData("title: Herbarium", "title: Herbarium\ntitle: Twice", 3, 1, "no valid YAML")]
+    [InlineData("onto: roomy", "at-least: 20%\n    onto: roomy", 9, 15, "not a size")]
+    [InlineData("title: Herbarium", "title: Herbarium\ntitle: Twice", 3, 1, "not valid YAML")]
     [InlineData("title: Herbarium", "title: &a Herbarium", 2, 8, "Anchors")]
-    [InlineData("machines: {rooms", "machines: [rooms", 3, 26, "no valid YAML")]
+    [InlineData("machines: {rooms", "machines: [rooms", 3, 26, "not valid YAML")]
     public void A_wrong_brief_says_where_and_what(string right, string wrong, int line, int column, string message)
     {
         var error = Should
@@ -249,7 +249,7 @@ public sealed class BriefTests
             .Errors[0];
         error.Message.ShouldContain(message);
         error.Line.ShouldBe(line);
-        if (message != "no valid YAML")
+        if (message != "not valid YAML")
             error.Column.ShouldBe(column);
         error.Expected.ShouldNotBeEmpty();
     }
@@ -298,7 +298,7 @@ public sealed class BriefTests
             .Read(Good + "\nwork: {tell-people: {before: 5 minutes, put-off: 1, language: de}}\n")
             .Work;
         telling.For(Method.Cold, Pictures).Telling.ShouldBe(new Telling(TimeSpan.FromMinutes(5), 1, "de"));
-        telling.For(Method.Setting, Pictures).Telling.ShouldBeNull("nobody is kept out for a setting");
+        telling.For(Method.Setting, Pictures).Telling.ShouldBeNull("nobody is locked out for a setting");
         telling
             .For(Method.Cold, new HoldingName("", HoldingKind.App, "sketcher"))
             .Telling.ShouldBeNull("it belongs to nobody in particular");
@@ -311,25 +311,25 @@ public sealed class BriefTests
 
     [Theory]
     [InlineData("hours: nights.ics", "The file `nights.ics` is not known here.")]
-    [InlineData("hours: always", "This is no iCalendar file")]
-    [InlineData("hours: [1]", "This is no calendar.")]
-    [InlineData("backup-within: lately", "is no length of time")]
-    [InlineData("work: {speed: fast}", "is no speed")]
-    [InlineData("work: {priority: high}", "is no priority")]
-    [InlineData("work: {files-in-use: {then: hope}}", "says not what follows")]
-    [InlineData("work: {files-in-use: {wait: long}}", "is no length of time")]
-    [InlineData("work: {haste: 1}", "is no key of work")]
+    [InlineData("hours: always", "This is not an iCalendar file")]
+    [InlineData("hours: [1]", "This is not a calendar.")]
+    [InlineData("backup-within: lately", "is not a length of time")]
+    [InlineData("work: {speed: fast}", "is not a speed")]
+    [InlineData("work: {priority: high}", "is not a priority")]
+    [InlineData("work: {files-in-use: {then: hope}}", "does not say what follows")]
+    [InlineData("work: {files-in-use: {wait: long}}", "is not a length of time")]
+    [InlineData("work: {haste: 1}", "is not a key of work")]
     [InlineData("work: {tell-people: {before: 20 seconds}}", "is too short or too long")]
     [InlineData("work: {tell-people: {before: 3 hours}}", "is too short or too long")]
-    [InlineData("work: {tell-people: {put-off: 6}}", "is no number of times")]
+    [InlineData("work: {tell-people: {put-off: 6}}", "is not a number of times")]
     [InlineData("work: {tell-people: {language: xx}}", "Nothing is said in `xx` yet")]
-    [InlineData("work: {tell-people: {loudly: yes}}", "is no key of tell-people")]
+    [InlineData("work: {tell-people: {loudly: yes}}", "is not a key of tell-people")]
     public void Wrong_rules_for_the_work_are_refused(string work, string words) =>
         Should.Throw<BriefException>(() => BriefReader.Read(Good + "\n" + work + "\n")).Message.ShouldContain(words);
 
     [Theory]
-    [InlineData("existing: keep", "says not what to do")]
-    [InlineData("method: adopt", "is no method to ask for")]
+    [InlineData("existing: keep", "does not say what to do")]
+    [InlineData("method: adopt", "is not a method to ask for")]
     [InlineData("leave: copy", "cannot stay at the former place")]
     [InlineData("attended: maybe", "neither yes nor no")]
     public void Wrong_words_for_what_exists_are_refused(string line, string words) =>

@@ -6,7 +6,7 @@ using static Furlough.Planning.Tests.Desks;
 
 namespace Furlough.Planning.Tests;
 
-/// <summary>What the people at the desks are told.</summary>
+/// <summary>What the people at the desks are shown.</summary>
 public sealed class DeskNoticeTests
 {
     private static readonly DateTimeOffset Begins = new(2026, 11, 27, 18, 0, 0, TimeSpan.Zero);

@@ -109,7 +109,7 @@ internal static class Desks
         return plan;
     }
 
-    /// <summary>Where somebody asks, the codes of all hazards in the plans made since.</summary>
+    /// <summary>Where someone asks, the codes of all hazards in the plans made since.</summary>
     internal static AsyncLocal<HashSet<string>?> Found { get; } = new();
 
     /// <summary>When plans are made here: an hour after the surveys.</summary>

@@ -57,7 +57,7 @@ public sealed class HazardCatalogueTests
     private static string Documentation()
     {
         var text = new StringBuilder(
-            "# Hazards\n\nWhat a plan looks for on every machine and in every relocation. *Blocking* ones keep a relocation from being carried out; for *consent* somebody must accept the hazard\nwith name and reason before the run starts; *advice* is only said. Written by `make docs` from the catalogue in `src/core/Furlough.Planning/Hazards`.\n"
+            "# Hazards\n\nWhat a plan looks for on every machine and in every relocation. *Blocking* ones keep a relocation from being carried out; for *consent* someone must accept the hazard\nwith name and reason before the run starts; *advice* is only said. Written by `make docs` from the catalogue in `src/core/Furlough.Planning/Hazards`.\n"
         );
         foreach (var severity in HazardCatalogue.Entries.GroupBy(e => e.Severity))
         {

@@ -84,7 +84,7 @@ public sealed class HomeTests
                 h => h.Severity.ShouldBe(Severity.Blocking),
                 h => h.Remedy.ShouldContain("furlough machine drill herb-01 --volume D: --account asa.lind")
             );
-        // Whoever has tried what happens without the volume may accept it; a mount that comes too late stays what it is.
+        // Anyone who has tried what happens without the volume may accept it; a mount that comes too late stays what it is.
         Plan(brief, Machine(survey) with { Drilled = [away.Identity.Key] })
             .ShouldSatisfyAllConditions(
                 p => p.Relocations.Single().Blocked.ShouldBeEmpty(),
@@ -259,7 +259,7 @@ public sealed class HomeTests
     }
 
     [Theory]
-    [InlineData("homes: all", "`all` is no part of a home.")]
+    [InlineData("homes: all", "`all` is not part of a home.")]
     [InlineData("homes: whole\n    folders: [Music]", "A whole home takes its folders with it.")]
     [InlineData("homes: whole\n    install-paths: [x]", "`homes` is for data")]
     public void Homes_are_an_item_of_their_own(string keys, string words) =>

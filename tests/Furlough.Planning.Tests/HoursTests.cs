@@ -103,7 +103,7 @@ public sealed class HoursTests
             .Done(begun, [(TimeSpan.FromHours(20), TimeSpan.FromHours(1))])
             .ShouldBe(
                 begun.AddHours(48 + 25),
-                "a warm copy of twenty hours rests twice, and the account is kept out in the third night"
+                "a warm copy of twenty hours rests twice, and the account is locked out in the third night"
             );
         nights.Done(begun, [(TimeSpan.FromHours(8), TimeSpan.FromHours(1))]).ShouldBe(begun.AddHours(24 + 21));
 

@@ -91,7 +91,7 @@ public sealed class KindCardTests
     }
 
     [Theory]
-    [InlineData("launcher: ../sketcher.desktop", "is no name of a launcher's entry")]
+    [InlineData("launcher: ../sketcher.desktop", "is not a name of a launcher's entry")]
     [InlineData("opens: [sketcher, \"{library}\"]", "may be another program in every account")]
     [InlineData("first-start: [sketcher]", "may be another program in every account")]
     [InlineData(
@@ -186,17 +186,17 @@ public sealed class KindCardTests
 
     [Theory]
     [InlineData("furlough-kind: 1", "furlough-kind: 2", "line 1, column 16: Version 2 of kind cards is not known.")]
-    [InlineData("name: sketches", "name: Sketches!", "is no name of a kind")]
+    [InlineData("name: sketches", "name: Sketches!", "is not a name of a kind")]
     [InlineData("name: sketches", "name: home", "the product knows itself")]
-    [InlineData("title: Sketch books", "titel: x", "`titel` is no key of the card. Perhaps `title` is meant.")]
+    [InlineData("title: Sketch books", "titel: x", "`titel` is not a key of the card. Perhaps `title` is meant.")]
     [InlineData("syntax: ini", "syntax: inn", "Files of the syntax `inn` cannot be changed. Perhaps `ini` is meant.")]
     [InlineData("\"{home}/.config/sketcher/settings.ini\"", "/etc/shadow", "lies in nobody's home")]
     [InlineData("\"{home}/.config/sketcher/settings.ini\"", "\"{home}/../keeper/x\"", "has a part that is empty")]
-    [InlineData("\"{home}/.config/sketcher/settings.ini\"", "\"{home}/{folder}\"", "`{folder}` is no variable.")]
+    [InlineData("\"{home}/.config/sketcher/settings.ini\"", "\"{home}/{folder}\"", "`{folder}` is not a variable.")]
     [InlineData("key: library/path", "key: library//path", "has an empty part")]
-    [InlineData(", adds: Sketches", "", "says not what the program adds")]
+    [InlineData(", adds: Sketches", "", "does not say what the program adds")]
     [InlineData("wants: parent, ", "", "adds no name")]
-    [InlineData("adds: Sketches", "adds: ..", "is no folder name")]
+    [InlineData("adds: Sketches", "adds: ..", "is not a folder name")]
     [InlineData("wants: parent", "wants: child", "is not known here")]
     [InlineData("title: Sketch books", "title: &a Sketch books", "Anchors and aliases are not used in a kind card.")]
     [InlineData("syntax: json", "link: \"{home}/sketches\"", "A link has no `file`.")]
@@ -204,13 +204,13 @@ public sealed class KindCardTests
     [InlineData(
         "link: \"{home}/sketches\"",
         @"registry: HKEY_CURRENT_USER\Software, value: x",
-        "is no path below an account's part of the registry"
+        "is not a path below an account's part of the registry"
     )]
     [InlineData("link: \"{home}/sketches\"", @"registry: Software\Sketcher", "`value` is missing")]
     [InlineData(
         "link: \"{home}/sketches\"",
         "preference: /Library/x.plist, key: Library",
-        "is no domain of a program's preferences"
+        "is not a domain of a program's preferences"
     )]
     [InlineData("link: \"{home}/sketches\"", "preference: station.sketcher", "`key` is missing")]
     [InlineData(
@@ -278,13 +278,13 @@ public sealed class KindCardTests
     [InlineData("holds: install-path", "holds: home", "No card is for a holding of the kind home.")]
     [InlineData("holds: install-path", "holds: install-path\nof: room", "`room` has no holdings.")]
     [InlineData("holds: install-path", "holds: install-path\nof: machine", "lies in a home, and the machine has none")]
-    [InlineData("usual: \"{home}/.packer\"\n", "", "says not where things go")]
-    [InlineData("usual: \"{home}/.packer\"", "usual: .packer", "is no whole path")]
-    [InlineData("found-by: /usr/bin/packer", "found-by: /usr/../etc/shadow", "is no whole path")]
-    [InlineData("lists: lib", "lists: ../lib", "is no path below an install path")]
-    [InlineData("closed: [packer]", "closed: [/usr/bin/packer]", "is no name of a process")]
+    [InlineData("usual: \"{home}/.packer\"\n", "", "does not say where things go")]
+    [InlineData("usual: \"{home}/.packer\"", "usual: .packer", "is not a whole path")]
+    [InlineData("found-by: /usr/bin/packer", "found-by: /usr/../etc/shadow", "is not a whole path")]
+    [InlineData("lists: lib", "lists: ../lib", "is not a path below an install path")]
+    [InlineData("closed: [packer]", "closed: [/usr/bin/packer]", "is not a name of a process")]
     [InlineData("says: [/usr/bin/packer, where]", "says: [packer, where]", "may be another program in every account")]
-    [InlineData("says: [/usr/bin/packer, where]", "says: {run: packer}", "no plain text")]
+    [InlineData("says: [/usr/bin/packer, where]", "says: {run: packer}", "not a plain text")]
     public void A_wrong_card_of_an_install_path_is_refused(string part, string wrong, string words) =>
         Should
             .Throw<KindCardException>(() => KindCardReader.Read(Path.Replace(part, wrong, StringComparison.Ordinal)))

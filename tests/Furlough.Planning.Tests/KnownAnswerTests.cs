@@ -7,7 +7,7 @@ using static Furlough.Planning.Tests.Desks;
 
 namespace Furlough.Planning.Tests;
 
-/// <summary>Small desks whose plans were worked out by hand. Sizes are GB; every holding has 1,000 files, which take half a cluster each: 2 MB together.</summary>
+/// <summary>Small desks whose plans were worked out manually. Sizes are GB; every holding has 1,000 files, which take half a cluster each: 2 MB together.</summary>
 public sealed class KnownAnswerTests
 {
     private const string Plain =
@@ -171,7 +171,7 @@ public sealed class KnownAnswerTests
                 "reserve-broken"
             },
             {
-                "the system volume's reserve is no target's",
+                "the system volume's reserve is not a target's",
                 "C 200/40, D 1000/500",
                 "Pictures 10",
                 "keep-original=>reserve: {system: 50%}\nkeep-original",

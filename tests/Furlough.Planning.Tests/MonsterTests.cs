@@ -7,7 +7,7 @@ using Xunit;
 
 namespace Furlough.Planning.Tests;
 
-/// <summary>Texts that nobody wrote by hand: each is refused with a line, and nothing of it is built.</summary>
+/// <summary>Texts that nobody wrote manually: each is refused with a line, and nothing of it is built.</summary>
 public sealed class MonsterTests
 {
     public static TheoryData<string, int> Nested =>

@@ -905,7 +905,7 @@ public sealed class PlanTests
                 [],
                 Now
             )
-            .ShouldBeEmpty("what stands again where an original waits is told with the original");
+            .ShouldBeEmpty("what stands again where an original waits is reported with the original");
     }
 
     [Theory]
@@ -1101,7 +1101,7 @@ public sealed class PlanTests
 
     [Theory]
     [InlineData(3, null, Severity.Consent, "furlough relocation gather 7")]
-    [InlineData(3, 4, Severity.Advice, "remove the folder by hand")]
+    [InlineData(3, 4, Severity.Advice, "remove the folder manually")]
     [InlineData(5, 4, Severity.Consent, "furlough relocation gather 7")]
     public void What_stands_again_at_the_source_is_to_be_gathered_until_it_was_and_again_when_it_changed(
         int changed,

@@ -82,7 +82,7 @@ public sealed class AttackerTests(ITestOutputHelper output)
                 Start(seed * 3 + 2, 1900, $"{_tree.Root}/home/keeper", "-"),
             ];
             RelocationState end;
-            // Mostly the account is kept out and its programs end at quiesce, or else little would ever be switched; at every third it goes on to the end.
+            // Mostly the account is locked out and its programs end at quiesce, or else little would ever be switched; at every third it goes on to the end.
             _recorder.OnChange = change =>
             {
                 if (seed % 3 != 0 && change.Step == Step.Quiesce)
@@ -90,13 +90,14 @@ public sealed class AttackerTests(ITestOutputHelper output)
             };
             try
             {
-                end = new RelocationEngine(
+                using var engine = new RelocationEngine(
                     _tree.Machine(),
                     _journal,
                     new OpenPermits(),
                     new PlainSigner(),
                     TimeProvider.System
-                ).Run(docket, _recorder, CancellationToken.None);
+                );
+                end = engine.Run(docket, _recorder, CancellationToken.None);
             }
             finally
             {

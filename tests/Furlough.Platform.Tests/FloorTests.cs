@@ -7,7 +7,7 @@ using Xunit;
 
 namespace Furlough.Platform.Tests;
 
-/// <summary>What a machine does not let be done to it, whoever asks: an account by its settings, or a service by a docket.</summary>
+/// <summary>What a machine does not let be done to it, no matter who asks: an account by its settings, or a service by a docket.</summary>
 public sealed class FloorTests : IDisposable
 {
     private readonly LinuxTree _tree = new();
@@ -159,10 +159,7 @@ public sealed class FloorTests : IDisposable
         _tree
             .Survey()
             .ShouldSatisfyAllConditions(
-                s =>
-                    s.Notes.ShouldContain(n =>
-                        n.Contains("asa.lind is kept from signing in", StringComparison.Ordinal)
-                    ),
+                s => s.Notes.ShouldContain(n => n.Contains("asa.lind is locked out", StringComparison.Ordinal)),
                 s => s.Accounts.Single(a => a.Name == "asa.lind").KeptOut.ShouldBe("")
             );
         LinuxTree.Sh($"mv {_tree.Root}/data/People/asa.lind/Documents {_tree.Root}/data/away");
@@ -172,7 +169,7 @@ public sealed class FloorTests : IDisposable
             .LiftBars(new HashSet<string>())
             .Single()
             .ShouldContain(
-                "asa.lind is still kept from signing in: its Documents should be at `/data/People/asa.lind/Documents`"
+                "asa.lind is still locked out: its Documents should be at `/data/People/asa.lind/Documents`"
             );
         File.ReadAllText($"{_tree.Root}/etc/shadow").ShouldNotBe(before);
         LinuxTree.Sh($"mv {_tree.Root}/data/away {_tree.Root}/data/People/asa.lind/Documents");

@@ -26,11 +26,11 @@ public sealed class HomePointerTests : IDisposable
         pointers.Swap(Address, old, next);
         Database.ShouldBe(before.Replace("/home/asa.lind", "/data/It's new/asa.lind", StringComparison.Ordinal));
         LinuxTree.Sh(
-            $"chroot {_tree.Root} useradd -u 1777 wren.dacey --badname; chroot {_tree.Root} usermod -c 'by hand' asa.lind"
+            $"chroot {_tree.Root} useradd -u 1777 wren.dacey --badname; chroot {_tree.Root} usermod -c 'manually' asa.lind"
         );
         pointers.Swap(Address, next, old);
         Database.ShouldBe(
-            before.Replace("asa.lind:x:1701:1701::", "asa.lind:x:1701:1701:by hand:", StringComparison.Ordinal)
+            before.Replace("asa.lind:x:1701:1701::", "asa.lind:x:1701:1701:manually:", StringComparison.Ordinal)
                 + File.ReadLines($"{_tree.Root}/etc/passwd").Last()
                 + "\n"
         );

@@ -139,7 +139,7 @@ public sealed class HostileTreeTests : IDisposable
         };
         Run(Docket() with { Method = method }).ShouldBe(RelocationState.Switched, Why());
         var switched = _recorder.Last;
-        // Where somebody has worked since, a return copies; else it renames the original back.
+        // Where someone has worked since, a return copies; else it renames the original back.
         if (worked)
             AsAccount($"echo new > {Target}/since");
         Run(Dockets.Return(switched)).ShouldBe(RelocationState.Returned, Why());
@@ -185,7 +185,7 @@ public sealed class HostileTreeTests : IDisposable
         Directory.Exists($"{_tree.Root}/{Layout.Dockets}").ShouldBeFalse();
     }
 
-    /// <summary>What stands in an account's home is changed with that account's rights: a file of somebody else that it has put there is neither read out nor rewritten.</summary>
+    /// <summary>What stands in an account's home is changed with that account's rights: a file of someone else that it has put there is neither read out nor rewritten.</summary>
     [Theory]
     [InlineData("ln {0}/etc/shadow {1}")]
     [InlineData("cp {0}/etc/shadow {1}; chmod 600 {1}")]

@@ -301,10 +301,10 @@ public sealed class LinuxRelocationTests : IDisposable
             .ShouldBe(RelocationState.Switched, Why());
         LinuxTree
             .Sh(
-                $"setpriv --reuid=1900 --regid=1900 --clear-groups cat {_tree.Root}/data/People/asa.lind/Documents/one 2>/dev/null || echo kept out"
+                $"setpriv --reuid=1900 --regid=1900 --clear-groups cat {_tree.Root}/data/People/asa.lind/Documents/one 2>/dev/null || echo locked out"
             )
             .Trim()
-            .ShouldBe("kept out");
+            .ShouldBe("locked out");
     }
 
     /// <summary>A home that lets everybody through: what comes back lets in whom it let in before, and nobody else.</summary>

@@ -59,7 +59,7 @@ public sealed class LinuxSettingsTests : IDisposable
         var writer = new Thread(() =>
         {
             for (var i = 0; i < 200; i++)
-                File.AppendAllText(_tree.UserDirs, $"# by hand {i}\n");
+                File.AppendAllText(_tree.UserDirs, $"# manually {i}\n");
         });
         writer.Start();
         var (a, b) = (pointers.Read(Address), new PointerValue("quoted", "\"/data/x\""));

@@ -51,7 +51,7 @@ public sealed class LinuxTree : IDisposable
         );
     }
 
-    /// <summary>What a command prints that an account of the tree runs, signed in anew.</summary>
+    /// <summary>What a command prints that an account of the tree runs, signed in again.</summary>
     public string As(string account, string command) =>
         Sh($"chroot {Root} su - {account} -c '{command.Replace("'", "'\\''", StringComparison.Ordinal)}'").Trim();
 
@@ -98,7 +98,7 @@ public sealed class LinuxTree : IDisposable
         return point;
     }
 
-    /// <summary>The file behind a volume, in the sequence in which they were mounted.</summary>
+    /// <summary>The file behind a volume, in the order in which they were mounted.</summary>
     public string Image(int number) => _images[number];
 
     public void Unmount(string point)
@@ -197,7 +197,7 @@ public sealed class LinuxTree : IDisposable
             .Select(p => int.TryParse(Path.GetFileName(p), out var id) ? id : 0)
             .Where(id => id > 0 && Told(() => new FileInfo($"/proc/{id}/root").LinkTarget) == Root);
 
-    /// <summary>What is told of a process that may have ended meanwhile.</summary>
+    /// <summary>What is said of a process that may have ended meanwhile.</summary>
     private static string? Told(Func<string?> ask)
     {
         try

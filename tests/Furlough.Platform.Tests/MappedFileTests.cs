@@ -10,7 +10,7 @@ namespace Furlough.Platform.Tests;
 /// <summary>Programs that map their files save into memory: a second save on a page that is not on the medium yet changes no time of the file.</summary>
 public sealed class MappedFileTests
 {
-    /// <summary>Maps a file, then saves what it is told, line by line, and ends with the input.</summary>
+    /// <summary>Maps a file, then saves what it is given, line by line, and ends with the input.</summary>
     private const string Program = """
         import mmap, sys
         file = open(sys.argv[1], 'r+b'); pages = mmap.mmap(file.fileno(), 0); file.close()
@@ -18,7 +18,7 @@ public sealed class MappedFileTests
             word = line.strip().encode(); pages[0:len(word)] = word; print('saved', flush=True)
         """;
 
-    /// <summary>The first save comes long before the copy, just before it, or while it goes on; the second after the file was read and before anybody is kept out.</summary>
+    /// <summary>The first save comes long before the copy, just before it, or while it goes on; the second after the file was read and before anybody is locked out.</summary>
     [Theory]
     [InlineData("ext4", Step.Prepare)]
     [InlineData("ext4", Step.Copy)]

@@ -170,14 +170,14 @@ public sealed class PointerContractTests : IDisposable
             File.Exists(_tree.Root + shown).ShouldBeFalse();
 
             pointers.Swap(address, PointerValue.Absent, next);
-            var by = kind is "json" ? "{\"by hand\": 1, " + text[1..] : text + "other=1\n";
+            var by = kind is "json" ? "{\"manually\": 1, " + text[1..] : text + "other=1\n";
             File.WriteAllText(_tree.Root + shown, by);
             pointers.Swap(address, next, PointerValue.Absent);
             File.ReadAllText(_tree.Root + shown)
                 .ShouldBe(
                     kind switch
                     {
-                        "json" => "{\"by hand\": 1}",
+                        "json" => "{\"manually\": 1}",
                         "ini" => "[store]\nother=1\n",
                         _ => "other=1\n",
                     }
@@ -206,7 +206,7 @@ public sealed class PointerContractTests : IDisposable
         var writer = new Thread(() =>
         {
             for (var i = 0; i < 200; i++)
-                File.AppendAllText(path, $"; by hand {i}\n");
+                File.AppendAllText(path, $"; manually {i}\n");
         });
         writer.Start();
         for (var i = 0; i < 20; i++)

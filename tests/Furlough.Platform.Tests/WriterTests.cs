@@ -101,7 +101,7 @@ public sealed class WriterTests
             var rows = "";
             var recorder = new Recorder
             {
-                // The account is kept out: its programs are ended, and know what they have saved.
+                // The account is locked out: its programs are ended, and know what they have saved.
                 OnChange = change =>
                 {
                     if (change.Step != Step.Quiesce || rows.Length > 0)
@@ -165,14 +165,18 @@ public sealed class WriterTests
                 .ShouldBe(RelocationState.Finished, $"seed {seed}: {recorder.Last.Failure}");
         }
 
-        private RelocationState Run(Docket docket, Recorder recorder) =>
-            new RelocationEngine(
+        /// <summary>An engine that dies takes what it watched with it: the kernel gives one user 128 watches.</summary>
+        private RelocationState Run(Docket docket, Recorder recorder)
+        {
+            using var engine = new RelocationEngine(
                 _tree.Machine(),
                 _journal,
                 new OpenPermits(),
                 new PlainSigner(),
                 TimeProvider.System
-            ).Run(docket, recorder, CancellationToken.None);
+            );
+            return engine.Run(docket, recorder, CancellationToken.None);
+        }
 
         private static Process AsAccount(params string[] command)
         {

@@ -183,7 +183,7 @@ public sealed class MacPointerTests : IDisposable
 
     private Place Target(string name) => new(_machine.VolumeStates[1].Identity.Key, $"People/{name}");
 
-    /// <summary>Somebody changes it by hand.</summary>
+    /// <summary>Someone changes it manually.</summary>
     private void Set(string kind, string text)
     {
         if (kind == "home")
@@ -217,7 +217,7 @@ public sealed class MacPointerTests : IDisposable
         );
     }
 
-    /// <summary>Somebody stands between the pointers and the commands.</summary>
+    /// <summary>Someone stands between the pointers and the commands.</summary>
     private sealed class Meddling(ICommands inner) : ICommands
     {
         internal Func<IReadOnlyList<string>, bool> Refuse { get; set; } = _ => false;

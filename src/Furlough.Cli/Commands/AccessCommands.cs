@@ -10,11 +10,15 @@ internal static class AccessCommands
 {
     internal static Command Make()
     {
-        var name = new Argument<string>("name") { Description = "Whose token it is" };
-        var role = new Option<string>("--role") { Description = string.Join(", ", Words.All<Role>()), Required = true };
-        role.AcceptOnlyFromAmong([.. Words.All<Role>()]);
-        var days = new Option<int?>("--days") { Description = "Days after which it expires; left out, never" };
-        var add = new Command("add", "Make a token with a role; it is shown once") { name, role, days };
+        var name = new Argument<string>("name") { Description = "Name of the person or program that uses the token" };
+        var level = new Option<string>("--level")
+        {
+            Description = string.Join(", ", Words.All<AccessLevel>()),
+            Required = true,
+        };
+        level.AcceptOnlyFromAmong([.. Words.All<AccessLevel>()]);
+        var days = new Option<int?>("--days") { Description = "Days until it expires; left out, it does not expire" };
+        var add = new Command("add", "Create a token with an access level; it is shown once") { name, level, days };
         add.Calls(
             async (client, parsed, stop) =>
                 Show(
@@ -22,14 +26,14 @@ internal static class AccessCommands
                     await client.AddTokenAsync(
                         new TokenRequest(
                             parsed.GetValue(name)!,
-                            Words.Find<Role>(parsed.GetValue(role)!)!.Value,
+                            Words.Find<AccessLevel>(parsed.GetValue(level)!)!.Value,
                             parsed.GetValue(days)
                         ),
                         stop
                     )
                 )
         );
-        var list = new Command("list", "List tokens: whose, which role, until when");
+        var list = new Command("list", "List tokens: whose, which access level, until when");
         list.Calls(
             async (client, json, stop) =>
             {
@@ -38,12 +42,12 @@ internal static class AccessCommands
                     Terminal.Json(tokens);
                 else
                     Terminal.Table(
-                        ["name", "role", "made", "by", "valid until"],
+                        ["name", "level", "made", "by", "valid until"],
                         tokens.Select(t =>
                             (string[])
                                 [
                                     t.Name,
-                                    t.Role.Word(),
+                                    t.Level.Word(),
                                     t.MadeAt is { } made ? $"{made:u}" : "at the first start",
                                     t.MadeBy ?? "",
                                     t.RevokedAt is { } revoked ? $"revoked {revoked:u}"
@@ -57,7 +61,7 @@ internal static class AccessCommands
         );
         var replace = new Command(
             "replace",
-            "Make a token's secret anew; the old one and its console sessions end. The new one is shown once"
+            "Replace a token's secret; the old one and its console sessions end. The new one is shown once"
         )
         {
             name,
@@ -66,7 +70,10 @@ internal static class AccessCommands
             async (client, parsed, stop) =>
                 Show(parsed, await client.ReplaceTokenAsync(new TokenReplacement(parsed.GetValue(name)!), stop))
         );
-        var revoke = new Command("revoke", "End a token, and the console sessions begun with it") { name };
+        var revoke = new Command("revoke", "Revoke a token and end the console sessions that were started with it")
+        {
+            name,
+        };
         revoke.Calls(
             async (client, parsed, stop) =>
             {
@@ -78,7 +85,7 @@ internal static class AccessCommands
                 return ExitCode.Done;
             }
         );
-        return new Command("access", "Who may do what") { add, list, replace, revoke };
+        return new Command("access", "Manage tokens: who may do what") { add, list, replace, revoke };
     }
 
     private static int Show(ParseResult parsed, TokenMade made)

@@ -10,7 +10,7 @@ internal static class AuditCommands
 {
     internal static Command Make()
     {
-        var make = new Command("make", "Have every machine look again and compare it with what is intended");
+        var make = new Command("make", "Survey every machine again and compare it with what is intended");
         make.Calls(async (client, json, stop) => Show(await client.MakeAuditAsync(stop), json));
         var list = new Command("list", "List audits");
         list.Calls(
@@ -35,7 +35,7 @@ internal static class AuditCommands
             async (client, parsed, stop) =>
                 Show(await client.AuditAsync(parsed.GetValue(number), stop), parsed.GetValue(Connection.Json))
         );
-        return new Command("audit", "Comparison of machines with what is intended") { make, list, show };
+        return new Command("audit", "Compare machines with what is intended") { make, list, show };
     }
 
     private static int Show(AuditView audit, bool json)

@@ -26,7 +26,7 @@ internal static partial class BriefCommands
         sample.SetAction(parsed =>
             Terminal.Output.Write(parsed.GetValue(schema) ? BriefSample.Schema : BriefSample.Text)
         );
-        var check = new Command("check", "Check a brief, and say what it means for this fleet") { File };
+        var check = new Command("check", "Check a brief and show which machines and holdings it matches") { File };
         check.Calls(
             async (client, parsed, stop) =>
             {
@@ -50,7 +50,7 @@ internal static partial class BriefCommands
                 else
                 {
                     Terminal.Line(
-                        $"{answer.Title}: means {Words.Count(answer.Machines, "machine")} with {Words.Count(answer.Holdings, "holding")} to relocate."
+                        $"{answer.Title}: matches {Words.Count(answer.Machines, "machine")} with {Words.Count(answer.Holdings, "holding")} to relocate."
                     );
                     Terminal.Line();
                     Terminal.Table(
@@ -73,7 +73,12 @@ internal static partial class BriefCommands
                 return answer.Missed.Count > 0 ? ExitCode.DoneInPart : ExitCode.Done;
             }
         );
-        return new Command("brief", "What is to be relocated, as a file") { sample, check, SuggestCommand.Make() };
+        return new Command("brief", "Write and check briefs: files that say what is to be relocated")
+        {
+            sample,
+            check,
+            SuggestCommand.Make(),
+        };
     }
 
     /// <summary>A brief as it is sent: with the calendar of its allowed hours in it.</summary>

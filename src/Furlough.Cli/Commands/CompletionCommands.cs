@@ -6,7 +6,7 @@ namespace Furlough.Cli.Commands;
 /// <summary>`furlough completion`: what a shell needs to complete commands. The shell asks the program itself, so nothing can be out of date.</summary>
 internal static class CompletionCommands
 {
-    // Options are offered to whoever has begun one; files where nothing else is known.
+    // Options are offered to anyone who has begun one; files where nothing else is known.
     private const string Bash = """
         # For bash: eval "$(furlough completion bash)", in ~/.bashrc to have it always.
         _furlough() {

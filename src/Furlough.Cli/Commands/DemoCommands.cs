@@ -42,7 +42,7 @@ internal static class DemoCommands
         };
         var fresh = new Option<bool>("--fresh")
         {
-            Description = "Begin anew: remove what an earlier demo left in that folder",
+            Description = "Start over: delete what an earlier demo left in the folder",
         };
         var machines = new Option<int>("--machines")
         {
@@ -66,7 +66,7 @@ internal static class DemoCommands
         };
         var code = new Option<string?>("--code")
         {
-            Description = "Invite that the stand-ins use at a service that runs already; without it one is made",
+            Description = "Invite for the stand-ins, with a service that runs already; left out, an invite is created",
         };
         var once = new Option<bool>("--once") { Description = "End when that run has ended" };
         var start = new Command("start", "Start a service with a field station of stand-in workstations")
@@ -116,7 +116,7 @@ internal static class DemoCommands
                 }
             }
         );
-        return new Command("demo", "A made-up field station to try everything on") { start };
+        return new Command("demo", "Try everything on a made-up field station") { start };
     }
 
     private sealed record DemoSettings(
@@ -244,7 +244,7 @@ internal static class DemoCommands
         );
         if (plan.Relocations.All(r => r.Blocked.Count > 0))
         {
-            Terminal.Line($"The {room} has been relocated already; --fresh begins anew.");
+            Terminal.Line($"The {room} has been relocated already; --fresh begins again.");
             return ExitCode.Done;
         }
         foreach (var hazard in plan.ConsentsWanted)

@@ -30,21 +30,28 @@ internal static class ErrandCommands
         );
         var claimant = new Option<string?>("--as")
         {
-            Description = "The person or role that will do it; left out: you",
+            Description = "The person or group that will do it; left out: you",
         };
-        var claim = new Command("claim", "Say that somebody will do it") { Number, claimant };
+        var claim = new Command("claim", "Claim an errand: someone will do it") { Number, claimant };
         claim.Calls(
             (client, parsed, stop) =>
                 ShowAsync(parsed, client.ClaimErrandAsync(parsed.GetValue(Number), parsed.GetValue(claimant), stop))
         );
         var note = new Option<string?>("--note") { Description = "A remark for the history" };
-        var finish = new Command("finish", "Say that it is done: what waited for it begins") { Number, note };
+        var finish = new Command("finish", "Finish an errand: it is done, and what waited for it starts")
+        {
+            Number,
+            note,
+        };
         finish.Calls(
             (client, parsed, stop) =>
                 ShowAsync(parsed, client.EndErrandAsync(parsed.GetValue(Number), "finish", parsed.GetValue(note), stop))
         );
         var reason = new Option<string>("--reason") { Description = "Why it will not be done", Required = true };
-        var decline = new Command("decline", "Say that it will not be done: what waits for it is undone")
+        var decline = new Command(
+            "decline",
+            "Decline an errand: it will not be done, and what waits for it is backed out"
+        )
         {
             Number,
             reason,
@@ -56,7 +63,7 @@ internal static class ErrandCommands
                     client.EndErrandAsync(parsed.GetValue(Number), "decline", parsed.GetValue(reason), stop)
                 )
         );
-        return new Command("errand", "What only a person can do: plug in, sign out, restart, look")
+        return new Command("errand", "List and settle what only a person can do: plug in, sign out, restart, look")
         {
             list,
             claim,

@@ -10,10 +10,10 @@ internal static class HistoryCommands
     {
         var about = new Option<string?>("--about")
         {
-            Description = "Only entries that have this text in them: a name, `run 2`, `relocation 190`",
+            Description = "Only entries that contain this text: a name, `run 2`, `relocation 190`",
         };
         var before = new Option<long?>("--before") { Description = "Only entries with smaller numbers" };
-        var list = new Command("list", "List who did what, the latest first; at most 500 entries") { about, before };
+        var list = new Command("list", "List the history, the latest entries first; at most 500") { about, before };
         list.Calls(
             async (client, parsed, stop) =>
             {
@@ -30,6 +30,6 @@ internal static class HistoryCommands
                 return ExitCode.Done;
             }
         );
-        return new Command("history", "Who did what, when") { list };
+        return new Command("history", "Show who did what, and when") { list };
     }
 }

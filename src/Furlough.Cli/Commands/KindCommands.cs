@@ -24,7 +24,7 @@ internal static class KindCommands
             Description =
                 "Have this machine look for what the card describes, and say what it finds; the card is not kept",
         };
-        var check = new Command("check", "Check a kind card, and try it on a machine") { File, tryOn };
+        var check = new Command("check", "Check a kind card and try it on a machine") { File, tryOn };
         check.Calls(
             async (client, parsed, stop) =>
             {
@@ -48,10 +48,14 @@ internal static class KindCommands
         );
         var on = new Option<string[]>("--on")
         {
-            Description = "Only these machines look for it, by names or patterns: to try a card",
+            Description = "Only these machines look for it, by names or patterns, so that a card can be tried",
             AllowMultipleArgumentsPerToken = true,
         };
-        var add = new Command("add", "Have machines look for a kind of holding from now on") { File, on };
+        var add = new Command("add", "Add a kind card: machines look for this kind of holding from now on")
+        {
+            File,
+            on,
+        };
         add.Calls(
             async (client, parsed, stop) =>
             {
@@ -114,7 +118,7 @@ internal static class KindCommands
         );
         var remove = new Command(
             "remove",
-            "Have machines look for a kind no longer; what was relocated stays where it is"
+            "Remove a kind card from the service and its machines; what was relocated stays where it is"
         )
         {
             Name,
@@ -127,7 +131,7 @@ internal static class KindCommands
                 return ExitCode.Done;
             }
         );
-        return new Command("kind", "Kinds of holdings that kind cards describe")
+        return new Command("kind", "Manage further kinds of holdings, described by kind cards")
         {
             sample,
             check,

@@ -35,7 +35,7 @@ internal static class MachineCommands
             async (client, parsed, stop) =>
                 Show(await client.MachineAsync(parsed.GetValue(Name)!, stop), parsed.GetValue(Connection.Json))
         );
-        var survey = new Command("survey", "Have a machine look again") { Name };
+        var survey = new Command("survey", "Survey a machine again") { Name };
         survey.Calls(
             async (client, parsed, stop) =>
             {
@@ -52,7 +52,7 @@ internal static class MachineCommands
                 return now.SurveyedAt == asked.SurveyedAt ? ExitCode.WaitsForPerson : ExitCode.Done;
             }
         );
-        return new Command("machine", "Machines, their volumes and what lives on them")
+        return new Command("machine", "Show and manage machines, their volumes and their holdings")
         {
             list,
             show,
@@ -61,7 +61,7 @@ internal static class MachineCommands
             Invite(),
             Invites(),
             Uninvite(),
-            SetRole(),
+            SetTag(),
             SetReserve(),
             Drill(),
             Hold(),
@@ -117,7 +117,7 @@ internal static class MachineCommands
         var account = new Option<string>("--account") { Description = "Who signs in at the end", Required = true };
         var command = new Command(
             "drill",
-            "Have people try what happens without a volume on which somebody's home is to live: each step is an errand, and the results are kept"
+            "Start a drill: people try what happens without a volume that is to hold homes. Each step is an errand; the results are kept"
         )
         {
             Name,
@@ -146,8 +146,15 @@ internal static class MachineCommands
     private static Command Hold()
     {
         var names = Names();
-        var reason = new Option<string>("--reason") { Description = "What is going on there", Required = true };
-        var command = new Command("hold", "Begin nothing on machines for now; who is kept out already is let in first")
+        var reason = new Option<string>("--reason")
+        {
+            Description = "What is going on at the machine",
+            Required = true,
+        };
+        var command = new Command(
+            "hold",
+            "Hold machines: start nothing further on them. Accounts that are locked out already can sign in again first"
+        )
         {
             names,
             reason,
@@ -169,7 +176,7 @@ internal static class MachineCommands
     private static Command Release()
     {
         var names = Names();
-        var command = new Command("release", "Let held machines go on") { names };
+        var command = new Command("release", "Release held machines: work on them continues") { names };
         command.Calls(
             async (client, parsed, stop) =>
             {
@@ -182,27 +189,27 @@ internal static class MachineCommands
         return command;
     }
 
-    private static Command SetRole()
+    private static Command SetTag()
     {
         var names = Names();
-        var role = new Option<string?>("--is")
+        var tag = new Option<string?>("--is")
         {
-            Description = "What they are for, in a word of your own; left out, it is taken back",
+            Description = "What they are for, in a word of your own; left out, the word is removed",
         };
-        var command = new Command("role", "Say what machines are for, so that briefs can mean them by it")
+        var command = new Command("tag", "Say in a word what machines are for, so that briefs can select them by it")
         {
             names,
-            role,
+            tag,
         };
         command.Calls(
             async (client, parsed, stop) =>
             {
-                var (machines, word) = (parsed.GetValue(names)!, parsed.GetValue(role));
-                await client.SetRoleAsync(machines, word, stop);
+                var (machines, word) = (parsed.GetValue(names)!, parsed.GetValue(tag));
+                await client.SetTagAsync(machines, word, stop);
                 Terminal.Line(
                     word is null
-                        ? $"{Words.Count(machines.Length, "machine has", "machines have")} no role now."
-                        : $"{Words.Count(machines.Length, "machine is", "machines are")} for {word} now; briefs mean them by `roles: [{word}]`."
+                        ? $"{Words.Count(machines.Length, "machine has", "machines have")} no tag now."
+                        : $"{Words.Count(machines.Length, "machine is", "machines are")} tagged {word} now; briefs select them by `tags: [{word}]`."
                 );
                 return ExitCode.Done;
             }
@@ -214,17 +221,17 @@ internal static class MachineCommands
     {
         var room = new Option<string?>("--room")
         {
-            Description = "Room; without it the reserve is that of all rooms without one of their own",
+            Description = "Name of the room; left out, the reserve applies to all rooms without one of their own",
         };
         var system = new Option<string?>("--system")
         {
-            Description = "To be left free on system volumes: a size such as 60 GB, or a share such as 25%",
+            Description = "Space to leave free on system volumes: a size such as 60 GB, or a share such as 25%",
         };
-        var others = new Option<string?>("--others") { Description = "To be left free on every other volume" };
-        var none = new Option<bool>("--none") { Description = "Take the reserve back" };
+        var others = new Option<string?>("--others") { Description = "Space to leave free on every other volume" };
+        var none = new Option<bool>("--none") { Description = "Remove the reserve" };
         var command = new Command(
             "reserve",
-            "List what is to be left free on volumes, or say it for a room or all machines; a brief may differ for its own plans"
+            "Show or set how much space is left free on volumes of a room or of all machines; a brief may differ for its own plans"
         )
         {
             room,
@@ -278,15 +285,9 @@ internal static class MachineCommands
         var hours = new Option<int>("--hours") { Description = "How long it is valid", DefaultValueFactory = _ => 24 };
         var again = new Option<string?>("--again")
         {
-            Description = "Name of a machine that was set up anew: it takes its former place again",
+            Description = "Name of a reinstalled machine that takes its former place",
         };
-        var invite = new Command("invite", "Make an invite with which agents introduce themselves")
-        {
-            room,
-            machines,
-            hours,
-            again,
-        };
+        var invite = new Command("invite", "Create an invite with which agents enrol") { room, machines, hours, again };
         invite.Calls(
             async (client, parsed, stop) =>
             {
@@ -308,7 +309,7 @@ internal static class MachineCommands
                     );
                     Terminal.Line();
                     Terminal.Line(
-                        "Whoever has the code can bring machines in: `--code-file FILE` reads it from a file, `--code-file -` from standard input."
+                        "Anyone who has the code can bring machines in: `--code-file FILE` reads it from a file, `--code-file -` from standard input."
                     );
                 }
                 return ExitCode.Done;
@@ -319,7 +320,7 @@ internal static class MachineCommands
 
     private static Command Invites()
     {
-        var invites = new Command("invites", "List invites that may still be used; their codes are not shown again");
+        var invites = new Command("invites", "List invites that can still be used; their codes are not shown again");
         invites.Calls(
             async (client, json, stop) =>
             {
@@ -349,7 +350,7 @@ internal static class MachineCommands
 
     private static Command Uninvite()
     {
-        var id = new Argument<string>("invite") { Description = "The invite, as `furlough machine invites` names it" };
+        var id = new Argument<string>("invite") { Description = "The invite, as shown by `furlough machine invites`" };
         var command = new Command("uninvite", "Revoke an invite; machines that have used it keep their places") { id };
         command.Calls(
             async (client, parsed, stop) =>
@@ -411,7 +412,7 @@ internal static class MachineCommands
         }
         var m = detail.Machine;
         Terminal.Line(
-            $"{m.Name}  {m.Room}{(m.Role is null ? "" : $"  {m.Role}")}  {m.Standing.Show()}  {m.OperatingSystem}  surveyed {m.SurveyedAt:u}"
+            $"{m.Name}  {m.Room}{(m.Tag is null ? "" : $"  {m.Tag}")}  {m.Standing.Show()}  {m.OperatingSystem}  surveyed {m.SurveyedAt:u}"
         );
         if (
             m.Attention is { } attention

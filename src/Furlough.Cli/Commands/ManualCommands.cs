@@ -12,9 +12,9 @@ internal static class ManualCommands
     {
         var folder = new Argument<string>("folder")
         {
-            Description = "Where the pages are put, such as ~/.local/share/man/man1",
+            Description = "Folder for the pages, such as ~/.local/share/man/man1",
         };
-        var write = new Command("write", "Write a page for man for every noun") { folder };
+        var write = new Command("write", "Write a manual page for every noun") { folder };
         write.SetAction(parsed =>
         {
             try
@@ -33,7 +33,7 @@ internal static class ManualCommands
                 return ExitCode.Failed;
             }
         });
-        return new Command("manual", "Pages for man") { write };
+        return new Command("manual", "Write manual pages") { write };
     }
 
     private static string Overview(RootCommand root, List<Command> nouns)

@@ -30,7 +30,7 @@ internal static class OriginalCommands
                 return ExitCode.Done;
             }
         );
-        return new Command("original", "The data at the former place, kept untouched until discarded")
+        return new Command("original", "List and discard originals: the data kept at former places")
         {
             list,
             Discard(),
@@ -46,7 +46,7 @@ internal static class OriginalCommands
         };
         var due = new Option<bool>("--due")
         {
-            Description = "All whose keeping time is over and that nothing speaks against, among those chosen",
+            Description = "Of those chosen, all whose keeping time is over and that nothing blocks",
         };
         var early = new Option<bool>("--before-its-time")
         {
@@ -57,10 +57,10 @@ internal static class OriginalCommands
             Description =
                 "Code of something that speaks against it and is accepted, such as errand-declined, written-at-former-place or shrunk; needs --reason",
         };
-        var reason = new Option<string?>("--reason") { Description = "Why; it is kept in the history" };
+        var reason = new Option<string?>("--reason") { Description = "Reason, kept in the history" };
         var dry = new Option<bool>("--dry-run") { Description = "Show what would be discarded, and discard nothing" };
         var yes = new Option<bool>("--yes") { Description = "Do not ask for confirmation" };
-        var command = new Command("discard", "Delete originals for good, after checking everything again")
+        var command = new Command("discard", "Delete originals for good, after everything is checked again")
         {
             ids,
             Machine,

@@ -13,7 +13,10 @@ internal static class PlanCommands
 
     internal static Command Make()
     {
-        var make = new Command("make", "Work a brief out against the latest surveys") { BriefCommands.File };
+        var make = new Command("make", "Make a plan: work a brief out against the latest surveys")
+        {
+            BriefCommands.File,
+        };
         make.Calls(
             async (client, parsed, stop) =>
                 Show(
@@ -68,7 +71,7 @@ internal static class PlanCommands
                 Show(await client.PlanAsync(parsed.GetValue(Number), stop), parsed.GetValue(Connection.Json), true)
         );
         var hazard = new Option<string>("--hazard") { Description = "Code of the hazard", Required = true };
-        var reason = new Option<string>("--reason") { Description = "Why it is acceptable", Required = true };
+        var reason = new Option<string>("--reason") { Description = "Why the hazard is acceptable", Required = true };
         var consent = new Command("consent", "Accept a hazard of a plan, with your name and a reason")
         {
             Number,
@@ -90,7 +93,7 @@ internal static class PlanCommands
                 return ExitCode.Done;
             }
         );
-        return new Command("plan", "A brief worked out against surveys")
+        return new Command("plan", "Make and show plans: briefs worked out against surveys")
         {
             make,
             list,
@@ -110,14 +113,8 @@ internal static class PlanCommands
             DefaultValueFactory = _ => "en",
         };
         language.AcceptOnlyFromAmong([.. DeskLanguage.All.Select(l => l.Code)]);
-        var begins = new Option<DateTimeOffset?>("--begins")
-        {
-            Description = "When the run will be begun; left out, now",
-        };
-        var command = new Command(
-            "notice",
-            "Print a short text for the people at the desks: what happens, when, how long, what to close"
-        )
+        var begins = new Option<DateTimeOffset?>("--begins") { Description = "When the run will start; left out, now" };
+        var command = new Command("notice", "Print a desk notice: what happens, when, how long, what to close")
         {
             Number,
             machine,
@@ -175,7 +172,7 @@ internal static class PlanCommands
         Terminal.Line(
             going.Count == 0
                 ? ""
-                : $"{(outage == Span.None ? "Nobody is kept out." : $"Accounts are kept out for {Time(outage)} all together.")} {Learned(going)}"
+                : $"{(outage == Span.None ? "Nobody is locked out." : $"Accounts are locked out for {Time(outage)} in total.")} {Learned(going)}"
         );
         if (plan.Hours.Count > 0)
             Terminal.Line(
@@ -294,7 +291,7 @@ internal static class PlanCommands
         {
             _ when plan.Runs.Count > 0 => $"This plan has been carried out: furlough run show {plan.Runs[^1]}",
             _ when plan.Overtaken.Count > 0 =>
-                $"This plan is overtaken: {plan.Overtaken[0]}{(plan.Overtaken.Count > 1 ? $" And {plan.Overtaken.Count - 1} more." : "")} Next: make a new plan from the same brief.",
+                $"This plan is out of date: {plan.Overtaken[0]}{(plan.Overtaken.Count > 1 ? $" And {plan.Overtaken.Count - 1} more." : "")} Next: make a new plan from the same brief.",
             [] when plan.Relocations.All(r => r.Blocked.Count > 0) => "Nothing in this plan can be relocated.",
             [] => $"Next: furlough run start --plan {plan.Number}",
             [var first, ..] =>

@@ -11,7 +11,7 @@ internal static class PlanDifferenceCommand
     {
         var from = new Argument<long>("from") { Description = "Number of the earlier plan" };
         var to = new Argument<long>("to") { Description = "Number of the later plan" };
-        var difference = new Command("difference", "Show what differs between two plans") { from, to };
+        var difference = new Command("difference", "Show the differences between two plans") { from, to };
         difference.Calls(
             async (client, parsed, stop) =>
             {

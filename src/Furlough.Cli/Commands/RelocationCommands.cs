@@ -10,7 +10,7 @@ namespace Furlough.Cli.Commands;
 internal static class RelocationCommands
 {
     private static readonly Argument<long> Number = new("number") { Description = "Number of the relocation" };
-    internal static readonly Option<bool> Follow = new("--follow") { Description = "Wait for the end" };
+    internal static readonly Option<bool> Follow = new("--follow") { Description = "Wait until it has ended" };
 
     internal static Command Make()
     {
@@ -63,28 +63,32 @@ internal static class RelocationCommands
             async (client, parsed, stop) =>
                 Show(await client.RelocationAsync(parsed.GetValue(Number), stop), parsed.GetValue(Connection.Json))
         );
-        return new Command("relocation", "One holding on its way from source to target")
+        return new Command("relocation", "Show and steer relocations of single holdings")
         {
             list,
             show,
             FallBack(),
             Skip(),
-            Act("Numbers of the relocations", "begin", "Begin attended relocations: somebody is at the machine"),
+            Act("Numbers of the relocations", "begin", "Start attended relocations: someone is at the machine"),
             Act(
                 "Numbers of the relocations",
                 "back-out",
-                "Undo relocations that are under way, as long as their accounts have not been let in again"
+                "Cancel relocations that are under way, before the switch, and put everything back"
             ),
-            Act("Numbers of the relocations", "retry", "Try relocations again that failed, were refused or backed out"),
+            Act(
+                "Numbers of the relocations",
+                "retry",
+                "Retry relocations that failed, were refused or were backed out"
+            ),
             Act(
                 "Numbers of the relocations",
                 "return",
-                "Take holdings back to their former places, with what was added since"
+                "Move holdings back to their former places, with what was added since"
             ),
             Act(
                 "Numbers of the relocations",
                 "gather",
-                "Copy what stands again at former places into the folders where the holdings live; nothing is removed"
+                "Copy files that reappeared at former places into the folders where the holdings live now; nothing is removed"
             ),
         };
     }
@@ -164,7 +168,8 @@ internal static class RelocationCommands
     {
         var missingFrom = new Option<DateTimeOffset?>("--missing-from")
         {
-            Description = "Accepts that work done since then is missing; without it the time is told",
+            Description =
+                "Accept that work done since this time is missing; left out, the time is shown and nothing is done",
         };
         var command = new Command("fall-back", "Make the original live again after its target was lost")
         {
@@ -195,7 +200,7 @@ internal static class RelocationCommands
             name == "begin" && view.State is RelocationState.Queued or RelocationState.Waiting
                 ? $"Relocation {view.Number}, {HoldingName.InWords(view.Holding, view.Account)} on {view.Machine}: may begin now. Next: furlough relocation show {view.Number}"
             : view.Failure is { } failure ? failure.InFull()
-            : $"Relocation {view.Number}, {HoldingName.InWords(view.Holding, view.Account)} on {view.Machine}: {view.State.Word()}, {(view.Live == Live.Unknown ? $"{view.Machine} is silent since {view.AsOf:u}, so it is not known where the data lives; what was asked for is done when it is heard of" : $"{view.Method.Lives()} its {view.Live.Word()}")}."
+            : $"Relocation {view.Number}, {HoldingName.InWords(view.Holding, view.Account)} on {view.Machine}: {view.State.Word()}, {(view.Live == Live.Unknown ? $"{view.Machine} is silent since {view.AsOf:u}, so it is not known where the data lives; what was asked for is done when it is seen again" : $"{view.Method.Lives()} its {view.Live.Word()}")}."
         );
 
     internal static async Task<RelocationView> FollowAsync(

@@ -15,9 +15,9 @@ internal static class ReportCommands
 
     internal static Command Make()
     {
-        var run = new Option<long?>("--run") { Description = "Of a run, by its number" };
-        var room = new Option<string?>("--room") { Description = "Of a room" };
-        var audit = new Option<long?>("--audit") { Description = "Of an audit, by its number" };
+        var run = new Option<long?>("--run") { Description = "Report of a run, by its number" };
+        var room = new Option<string?>("--room") { Description = "Report of a room" };
+        var audit = new Option<long?>("--audit") { Description = "Report of an audit, by its number" };
         var to = new Option<string?>("--to")
         {
             Description =
@@ -25,9 +25,9 @@ internal static class ReportCommands
         };
         var table = new Option<string?>("--table")
         {
-            Description = "For .csv: the table, by its name; left out, the last one, which lists the most",
+            Description = "For .csv: name of the table; left out, the last table, which has the most rows",
         };
-        var make = new Command("make", "Make a report of a run, a room or an audit") { run, room, audit, to, table };
+        var make = new Command("make", "Create a report of a run, a room or an audit") { run, room, audit, to, table };
         make.Calls(
             async (client, parsed, stop) =>
             {
@@ -61,7 +61,7 @@ internal static class ReportCommands
                 return ExitCode.Done;
             }
         );
-        return new Command("report", "What was done, for those who were not there") { make };
+        return new Command("report", "Create reports of what was done") { make };
     }
 
     private static async Task<int> WriteAsync(

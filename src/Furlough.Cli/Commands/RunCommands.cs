@@ -15,7 +15,7 @@ internal static class RunCommands
     internal static Command Make()
     {
         var plan = new Option<long>("--plan") { Description = "Number of the plan to be carried out", Required = true };
-        var start = new Command("start", "Carry a plan out") { plan };
+        var start = new Command("start", "Start a run: carry a plan out") { plan };
         start.Calls(
             async (client, parsed, stop) =>
             {
@@ -24,7 +24,7 @@ internal static class RunCommands
                     Terminal.Json(run);
                 else if (run.State == RunState.Proposed)
                     Terminal.Line(
-                        $"Run {run.Number} is proposed: {Words.Count(run.Relocations, "relocation")} on {Words.Count(run.Machines, "machine")}. Its brief wants a second person's approval. Next, for somebody else: furlough run approve {run.Number}"
+                        $"Run {run.Number} is proposed: {Words.Count(run.Relocations, "relocation")} on {Words.Count(run.Machines, "machine")}. Its brief requires a second person's approval. Next, for someone else: furlough run approve {run.Number}"
                     );
                 else
                     Terminal.Line(
@@ -77,7 +77,7 @@ internal static class RunCommands
             async (client, parsed, stop) =>
                 await FollowAsync(client, parsed.GetValue(Number), parsed.GetValue(Connection.Json), stop)
         );
-        return new Command("run", "A plan being carried out")
+        return new Command("run", "Start and steer runs: plans that are carried out")
         {
             start,
             Steer("approve", "Let a proposed run begin, as a second person"),
@@ -86,9 +86,12 @@ internal static class RunCommands
             follow,
             Again(),
             Skip(),
-            Steer("pause", "Begin nothing further for now; who is kept out already is let in first"),
-            Steer("resume", "Go on with a paused run"),
-            Steer("halt", "Begin nothing further; what is repointed ends, the rest is undone"),
+            Steer(
+                "pause",
+                "Pause a run: start nothing further. Accounts that are locked out already can sign in again first"
+            ),
+            Steer("resume", "Resume a paused run"),
+            Steer("halt", "Halt a run for good: start nothing further, finish what is switched, put the rest back"),
         };
     }
 
@@ -98,7 +101,7 @@ internal static class RunCommands
     private static Command Again()
     {
         var cause = Cause();
-        var command = new Command("retry", "Try again what failed in a run") { Number, cause };
+        var command = new Command("retry", "Retry what failed in a run") { Number, cause };
         command.Calls(
             async (client, parsed, stop) =>
                 Say(
@@ -336,7 +339,7 @@ internal static class RunCommands
             );
         if (run.State == RunState.Proposed)
             Terminal.Line(
-                $"{run.StartedBy} started it, and its brief wants a second person's approval: furlough run approve {run.Number}"
+                $"{run.StartedBy} started it, and its brief requires a second person's approval: furlough run approve {run.Number}"
             );
         if (run.ApprovedBy is { } approver)
             Terminal.Line($"Started by {run.StartedBy}, approved by {approver}.");

@@ -30,10 +30,10 @@ internal static class ServiceCommands
             (null, _) or (_, null) => "--mail-server and --mail-from go together.",
             _ when !Uri.TryCreate(server, UriKind.Absolute, out var uri)
                     || uri.Scheme is not ("smtp" or "smtps")
-                    || uri.Port <= 0 => $"`{server}` is no mail server; give smtp://HOST:PORT or smtps://HOST:PORT.",
+                    || uri.Port <= 0 => $"`{server}` is not a mail server; give smtp://HOST:PORT or smtps://HOST:PORT.",
             _ when new Uri(server!).UserInfo.Contains(':') =>
                 $"The mail server is to be given without a password, which everybody could read here; put that into {Password}.",
-            _ when !from!.Contains('@') => $"`{from}` is no address for mail.",
+            _ when !from!.Contains('@') => $"`{from}` is not an address for mail.",
             _ => null,
         };
         if (wrong is not null || server is null)
@@ -59,7 +59,7 @@ internal static class ServiceCommands
         {
             Description = "Let web calls go to addresses of private networks and of this machine",
         };
-        var start = new Command("start", "Start the service and stay with it until it is told to stop")
+        var start = new Command("start", "Start the service and stay with it until it is asked to stop")
         {
             Data,
             Port,
@@ -113,7 +113,7 @@ internal static class ServiceCommands
                 }
             }
         );
-        var status = new Command("status", "Say how the service is");
+        var status = new Command("status", "Show the state of the service");
         status.Calls(
             async (client, json, stop) =>
             {
@@ -122,14 +122,14 @@ internal static class ServiceCommands
                     Terminal.Json(s);
                 else
                     Terminal.Line(
-                        $"Furlough {s.Version}, up since {s.StartedAt:u}; {Words.Count(s.Machines, "machine")}, {s.Silent} silent; you are {s.You.Name} ({s.You.Role.Word()})."
+                        $"Furlough {s.Version}, up since {s.StartedAt:u}; {Words.Count(s.Machines, "machine")}, {s.Silent} silent; you are {s.You.Name} ({s.You.Level.Word()})."
                     );
                 return ExitCode.Done;
             }
         );
         var replace = new Command(
             "replace-steward-token",
-            "Make the steward's token anew, at the service's machine and while the service is stopped: for the day on which nobody has one any more"
+            "Create a new token for the steward when the former one is lost. Run it on the service's machine while the service is stopped"
         )
         {
             Data,
@@ -152,6 +152,6 @@ internal static class ServiceCommands
                 }
             }
         );
-        return new Command("service", "The service itself") { start, status, replace };
+        return new Command("service", "Start and manage the service") { start, status, replace };
     }
 }

@@ -15,7 +15,7 @@ internal static class SpaceCommand
 
     private static readonly Argument<string?> Name = new("name")
     {
-        Description = "Name of a machine; without it all volumes, those that fill up first, first",
+        Description = "Name of a machine; left out, all volumes are listed, those that fill up first at the top",
         Arity = ArgumentArity.ZeroOrOne,
     };
 

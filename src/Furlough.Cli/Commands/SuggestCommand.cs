@@ -23,7 +23,7 @@ internal static class SuggestCommand
         {
             Description = "Only machines of this name or pattern; may be repeated",
         };
-        var except = new Option<string[]>("--except") { Description = "Not these machines; may be repeated" };
+        var except = new Option<string[]>("--except") { Description = "Leave out these machines; may be repeated" };
         var reserve = new Option<string>("--reserve")
         {
             Description = "What is to be left free on the other volumes",
@@ -31,7 +31,7 @@ internal static class SuggestCommand
         };
         var suggest = new Command(
             "suggest",
-            "Suggest what to relocate for a wanted amount of space with the least disturbance, as a brief"
+            "Suggest what to relocate to free an amount of space with the least disturbance, as a brief"
         )
         {
             free,

@@ -29,7 +29,7 @@ internal static class Terminal
     private static Screen Shown =>
         Current.Value ?? throw new InvalidOperationException("The command line was not opened.");
 
-    /// <summary>Prints to these from here on. Nothing harmful gets through, whoever prints it. In a pipe lines are never folded.</summary>
+    /// <summary>Prints to these from here on. Nothing harmful gets through, no matter who prints it. In a pipe lines are never folded.</summary>
     /// <param name="live">A person looks on.</param>
     internal static void Open(TextWriter output, TextWriter error, bool live)
     {

@@ -6,7 +6,7 @@ using Furlough.Engine.Trees;
 namespace Furlough.Platform.Linux;
 
 /// <summary>
-/// Who is kept from signing in by us, and how each account's sign-in was before: a small file for each in the system's own root. It outlives the agent's journal, and without it a bar of ours could not be
+/// Who is locked out by us, and how each account's sign-in was before: a small file for each in the system's own root. It outlives the agent's journal, and without it a bar of ours could not be
 /// told from one that an administrator set.
 /// </summary>
 internal sealed class BarredAccounts(LinuxVolumes volumes)
@@ -41,7 +41,7 @@ internal sealed class BarredAccounts(LinuxVolumes volumes)
             DurableFile.Write(folder, account, Encoding.UTF8.GetBytes(former));
     }
 
-    /// <summary>The account is let in again.</summary>
+    /// <summary>The account can sign in again.</summary>
     internal void Forget(string account)
     {
         using var folder = Open(make: false);

@@ -6,7 +6,7 @@ namespace Furlough.Platform.Linux;
 
 /// <summary>
 /// Pointers that a program keeps behind its own commands, which run in the account. They know no exchange of a value for an expected one: it is read, compared, written and read back; what a
-/// command left that is neither is put right.
+/// command left that is neither is corrected.
 /// </summary>
 internal sealed class CommandPointers(LinuxVolumes volumes, LinuxActivity activity) : IPointers
 {
@@ -43,8 +43,8 @@ internal sealed class CommandPointers(LinuxVolumes volumes, LinuxActivity activi
             PutBack(address, expected, next);
             throw new Fault(
                 FaultKinds.CommandDidNotSet,
-                $"The command that sets {address} was told `{next.Text ?? "(nothing)"}`, and what reads it says `{now.Text ?? "(nothing)"}`.",
-                "Try both by hand in the account, correct the kind card."
+                $"The command that sets {address} was given `{next.Text ?? "(nothing)"}`, and what reads it says `{now.Text ?? "(nothing)"}`.",
+                "Try both manually in the account, correct the kind card."
             );
         }
         // Which files it wrote only the program knows.

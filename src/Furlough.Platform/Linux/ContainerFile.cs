@@ -42,7 +42,7 @@ internal static class ContainerFile
                 throw new Fault(
                     FaultKinds.SettingOfAnother,
                     $"The settings file `{name}` belongs to number {there.Owner} and not to {whenNew.Owner}, whose setting it holds.",
-                    "Give the file to its account, or have whoever administers it change the setting."
+                    "Give the file to its account, or have anyone who administers it change the setting."
                 );
             if (folder.Find(fresh) is not null)
                 folder.RemoveFile(fresh);
@@ -78,7 +78,7 @@ internal static class ContainerFile
             folder.Flush();
             return;
         }
-        throw new IoFault(IoReason.Changed, name, "somebody else keeps changing this settings file");
+        throw new IoFault(IoReason.Changed, name, "someone else keeps changing this settings file");
     }
 
     private static bool TakeAway(LinuxFolder folder, string name, string aside, byte[] expected)

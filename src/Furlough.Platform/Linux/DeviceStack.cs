@@ -5,13 +5,13 @@ namespace Furlough.Platform.Linux;
 
 /// <summary>
 /// The devices below a volume, down to its disks: partitions, encryption, logical volumes, arrays, images, and the members of a file system that spreads over several.
-/// A volume is as loosely attached as the loosest of its disks. What the kernel does not say is unknown, and nobody is told that it is internal.
+/// A volume is as loosely attached as the loosest of its disks. What the kernel does not say is unknown, and nobody is notified that it is internal.
 /// </summary>
 /// <param name="sys">Where the kernel tells of its devices.</param>
 /// <param name="mounts">Reads all mounts; asked only for an image, which lies on one of them.</param>
 internal sealed class DeviceStack(string sys, Func<IReadOnlyList<Mount>> mounts)
 {
-    /// <summary>Deeper than any stack that somebody built.</summary>
+    /// <summary>Deeper than any stack that someone built.</summary>
     private const int Deepest = 16;
 
     /// <summary>How a volume is attached, and what it is made of.</summary>
@@ -57,7 +57,7 @@ internal sealed class DeviceStack(string sys, Func<IReadOnlyList<Mount>> mounts)
         return Slaves(device).ToList() is { Count: > 0 } slaves && slaves.TrueForAll(s => IsEncrypted(s, level + 1));
     }
 
-    /// <summary>The devices on which a file system lies: mostly one; those of its own list where it spreads over several, for which the kernel gives a number that is no device.</summary>
+    /// <summary>The devices on which a file system lies: mostly one; those of its own list where it spreads over several, for which the kernel gives a number that is not a device.</summary>
     private IEnumerable<string> Devices(Mount mount)
     {
         if (Resolve($"{sys}/dev/block/{mount.Device}") is { } device)
@@ -124,7 +124,7 @@ internal sealed class DeviceStack(string sys, Func<IReadOnlyList<Mount>> mounts)
             )
         )
             return Attachment.External;
-        // What hangs behind a port to the outside (as with Thunderbolt) is told so by the devices on its way.
+        // What hangs behind a port to the outside (as with Thunderbolt) is recognised by the devices on its way.
         for (var at = disk; at is not null && at.Length > sys.Length; at = Path.GetDirectoryName(at))
             if (Text(at, "removable") == "removable")
                 return Attachment.External;

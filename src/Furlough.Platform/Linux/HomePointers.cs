@@ -44,7 +44,7 @@ internal sealed class HomePointers(LinuxVolumes volumes) : IPointers
             throw new Fault(
                 FaultKinds.AccountCommandFailed,
                 $"The system's command that changes the home of {address.Account} {why}.",
-                "Look at the machine's own words."
+                "Look at the system's error message."
             );
         if (Read(address) is var now && now != next)
             throw Faults.PointerChanged(address, next, now);

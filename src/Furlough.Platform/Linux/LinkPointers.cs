@@ -67,10 +67,10 @@ internal sealed class LinkPointers(LinuxVolumes volumes) : IPointers
             folder.Flush();
             return;
         }
-        throw new IoFault(IoReason.Changed, address.Container, "somebody else keeps changing this link");
+        throw new IoFault(IoReason.Changed, address.Container, "someone else keeps changing this link");
     }
 
-    /// <summary>Anything but a link is no setting.</summary>
+    /// <summary>Anything but a link is not a setting.</summary>
     private static PointerValue Read(LinuxFolder folder, string name) =>
         folder.Find(name) is { Kind: NodeKind.Link }
             ? new PointerValue(Type, folder.ReadLink(name))

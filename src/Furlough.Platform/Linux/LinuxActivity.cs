@@ -17,7 +17,7 @@ internal sealed class LinuxActivity(LinuxVolumes volumes, bool cardCommands) : I
 
     private readonly TreeUse _use = new(volumes);
 
-    /// <summary>Who is kept out by us.</summary>
+    /// <summary>Who is locked out by us.</summary>
     internal BarredAccounts Barred { get; } = new(volumes);
 
     public IReadOnlyList<string> InUse(Place place)

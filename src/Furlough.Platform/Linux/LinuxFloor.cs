@@ -6,7 +6,7 @@ using Furlough.Model;
 
 namespace Furlough.Platform.Linux;
 
-/// <summary>What the machine lets be done to it, whoever asks. Set where the agent is installed; the service cannot change it.</summary>
+/// <summary>What the machine lets be done to it, no matter who asks. Set where the agent is installed; the service cannot change it.</summary>
 /// <param name="TargetsBelow">Folders of the system volume below which holdings may be put; on other volumes they may go everywhere but below the system's own folders.</param>
 /// <param name="Settings">System-wide settings files that kind cards may change, besides those that ship with the product.</param>
 public sealed record LocalRules(IReadOnlyList<string> TargetsBelow, IReadOnlyList<string> Settings)
@@ -145,7 +145,7 @@ internal sealed class LinuxFloor(LinuxVolumes volumes, string? fallback, LocalRu
         return $"`{shown}` lies on the system's own volume, where the installation of this agent allows no target.";
     }
 
-    /// <summary>Of system-wide settings only those that are listed are changed: a line in another one could give somebody the system.</summary>
+    /// <summary>Of system-wide settings only those that are listed are changed: a line in another one could give someone the system.</summary>
     internal void RequireSetting(PointerAddress address)
     {
         if (

@@ -24,7 +24,7 @@ internal sealed unsafe class LinuxFolder(SafeFileHandle handle, string path, Fil
             return Native.ListAttributesAt(path, null, 0) > 0;
     }
 
-    /// <summary>A label that the system gives to everything is given anew.</summary>
+    /// <summary>A label that the system gives to everything is given again.</summary>
     public bool HasMoreThanIsCopied(string name, NodeKind kind)
     {
         const int size = 256;

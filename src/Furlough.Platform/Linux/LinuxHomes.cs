@@ -79,7 +79,7 @@ internal sealed class LinuxHomes(LinuxVolumes volumes)
             return new Confinement(
                 "AppArmor",
                 homes,
-                $"Add the folder of the new homes to @{{HOMEDIRS}} in a file in `{more}` and load the profiles anew, or accept it."
+                $"Add the folder of the new homes to @{{HOMEDIRS}} in a file in `{more}` and load the profiles again, or accept it."
             );
         }
         return

@@ -7,7 +7,7 @@ namespace Furlough.Platform.Linux;
 
 /// <summary>
 /// Launcher entries by the Desktop Entry and Desktop Menu specifications: an account's own entry goes before the system's of the same name, and one that says that it is hidden takes both away. What the
-/// account itself had there is kept beside it under a name that is no entry's.
+/// account itself had there is kept beside it under a name that is not an entry's.
 /// </summary>
 internal sealed class LinuxLaunchers(LinuxVolumes volumes, bool cardCommands) : ILaunchers
 {

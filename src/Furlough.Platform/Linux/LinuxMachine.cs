@@ -87,12 +87,12 @@ public sealed class LinuxMachine : IMachine
         {
             if (_survey.MissingOf(account) is { } missing)
                 said.Add(
-                    $"{account} is still kept from signing in: {missing}. When that is put right: `furlough-agent let-in {account}`."
+                    $"{account} is still locked out: {missing}. When that is corrected: `furlough-agent let-in {account}`."
                 );
             else
             {
                 _activity.AllowSignIn(account, former);
-                said.Add($"{account} was let in again: nothing needs the account kept out any more.");
+                said.Add($"{account} can sign in again: nothing needs the account locked out any more.");
             }
         }
         return said;

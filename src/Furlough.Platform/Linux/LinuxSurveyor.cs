@@ -77,7 +77,7 @@ internal sealed class LinuxSurveyor(
                 holdings.Add(shared);
         holdings.AddRange(LookAtApps(clusters, notes, stop));
         notes.AddRange(
-            barred.Order(StringComparer.Ordinal).Select(a => $"{a} is kept from signing in by Furlough at the moment.")
+            barred.Order(StringComparer.Ordinal).Select(a => $"{a} is locked out by Furlough at the moment.")
         );
         return new Survey(
             begun,

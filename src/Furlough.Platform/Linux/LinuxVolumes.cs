@@ -267,7 +267,7 @@ internal sealed class LinuxVolumes(string root) : IVolumes
         {
             return null;
         }
-        // Between the look at the list of mounts and the opening somebody who owns a folder above may have put another one there.
+        // Between the look at the list of mounts and the opening someone who owns a folder above may have put another one there.
         if (Native.TryStat((int)handle.DangerousGetHandle(), "", mount.Point)?.MountId != (ulong)mount.Id)
         {
             handle.Dispose();
@@ -320,7 +320,7 @@ internal sealed unsafe class LinuxVolume(
 
     public IFolder OpenRoot() => folder.OpenFolder(".");
 
-    /// <summary>The folder's own flush besides: a file system outside the kernel is told by that alone.</summary>
+    /// <summary>The folder's own flush besides: a file system outside the kernel takes only that as one.</summary>
     public void Sync()
     {
         Native.Check(Native.SyncVolume(folder.Descriptor), "the volume");

@@ -14,7 +14,7 @@ internal sealed partial class ServedPaths
     private const long MostBytes = 256 << 10;
     private const int MostFiles = 20_000;
 
-    /// <summary>Where accounts and their homes are listed, which is no service, and what is larger than anything written by hand.</summary>
+    /// <summary>Where accounts and their homes are listed, which is not a service, and what is larger than anything written manually.</summary>
     private static readonly string[] NotRead =
     [
         "/etc/passwd",

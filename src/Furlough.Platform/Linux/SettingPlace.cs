@@ -137,7 +137,7 @@ internal static class SettingPlace
             : throw Faults.PointerShape(adds, shown);
     }
 
-    /// <summary>Where a setting's plain text leads; null where it is no whole path.</summary>
+    /// <summary>Where a setting's plain text leads; null where it is not a whole path.</summary>
     internal static string? Led(PointerAddress address, string? text) =>
         text?.TrimEnd('/') is not ['/', ..] path || path.Split('/').Any(p => p is "." or "..") ? null
         : address.Adds is null ? path

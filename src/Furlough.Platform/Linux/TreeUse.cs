@@ -12,7 +12,7 @@ namespace Furlough.Platform.Linux;
 internal sealed record TreeHolder(RunningProcess? Process, string What, string Path);
 
 /// <summary>
-/// Finds who holds files or folders of a tree. The path under which somebody opened a file may be another one than the tree's (a mount of a part of it elsewhere,
+/// Finds who holds files or folders of a tree. The path under which someone opened a file may be another one than the tree's (a mount of a part of it elsewhere,
 /// a further name), so nodes are compared by device and number; the tree is walked for that only where paths cannot tell.
 /// </summary>
 internal sealed unsafe class TreeUse(LinuxVolumes volumes)

@@ -6,7 +6,7 @@ namespace Furlough.Platform.Linux;
 
 /// <summary>
 /// Hears from the kernel of every file of a file system that was open for writing and is closed; one that is mapped counts as open until its last mapping has gone. When more came than
-/// the kernel keeps, or the volume was mounted anew, nothing is known.
+/// the kernel keeps, or the volume was mounted again, nothing is known.
 /// </summary>
 internal sealed unsafe class WriteWatch : IWriteWatch
 {

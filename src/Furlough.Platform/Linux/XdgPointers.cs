@@ -66,7 +66,7 @@ internal sealed class XdgPointers(LinuxVolumes volumes) : IPointers
         if (!address.Container.EndsWith($"/.config/{FileName}", StringComparison.Ordinal))
             throw new Fault(
                 FaultKinds.AccountMissing,
-                $"The file `{address.Container}` is no account's list of user folders.",
+                $"The file `{address.Container}` is not an account's list of user folders.",
                 ""
             );
     }

@@ -5,7 +5,7 @@ using Furlough.Platform.Linux;
 
 namespace Furlough.Platform.Mac;
 
-/// <summary>Homes in the system's directory service, through its own command, which replaces a value only if it is the one that it is told.</summary>
+/// <summary>Homes in the system's directory service, through its own command, which replaces a value only if it is the one that it is given.</summary>
 internal sealed class DirectoryHomePointers(ICommands commands, IVolumes volumes) : IPointers
 {
     internal const string Kind = "account-directory";
@@ -34,7 +34,7 @@ internal sealed class DirectoryHomePointers(ICommands commands, IVolumes volumes
             : throw new Fault(
                 FaultKinds.SettingsNotUnderstood,
                 $"The directory service names no single home of {address.Account}.",
-                "Look at the account by hand; nothing was changed."
+                "Look at the account manually; nothing was changed."
             );
     }
 
@@ -65,7 +65,7 @@ internal sealed class DirectoryHomePointers(ICommands commands, IVolumes volumes
         throw new Fault(
             FaultKinds.AccountCommandFailed,
             $"The directory service's command did not change the home of {address.Account}: {PathText.Show(answer.Error.Trim())}",
-            "Look at the machine's own words."
+            "Look at the system's error message."
         );
     }
 

@@ -73,6 +73,6 @@ internal sealed class PreferencePointers(ICommands commands, IPointers homes, IV
         new(
             FaultKinds.CommandFailed,
             $"The system's command for {address} failed: {PathText.Show(answer.Error.Trim())}",
-            "Look at the machine's own words."
+            "Look at the system's error message."
         );
 }

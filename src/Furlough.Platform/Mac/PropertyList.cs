@@ -9,7 +9,7 @@ namespace Furlough.Platform.Mac;
 internal static class PropertyList
 {
     /// <summary>The value of a name in the outermost dictionary; null where it is not there.</summary>
-    /// <exception cref="Fault"><c>settings-not-understood</c>: that is no property list.</exception>
+    /// <exception cref="Fault"><c>settings-not-understood</c>: that is not a property list.</exception>
     internal static XElement? Find(string text, string name, string of)
     {
         try
@@ -35,8 +35,8 @@ internal static class PropertyList
         }
         throw new Fault(
             FaultKinds.SettingsNotUnderstood,
-            $"What the system says of {of} is no property list.",
-            "Ask it by hand; nothing was changed."
+            $"What the system says of {of} is not a property list.",
+            "Ask it manually; nothing was changed."
         );
     }
 }

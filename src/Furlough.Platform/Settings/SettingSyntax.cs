@@ -24,7 +24,7 @@ internal abstract class SettingSyntax
         };
 
     /// <summary>Where the raw value of a key stands, with its quotes; null when the file does not have it.</summary>
-    /// <exception cref="Fault"><c>settings-not-understood</c>: the file is not written as it should be, or the value is no single text.</exception>
+    /// <exception cref="Fault"><c>settings-not-understood</c>: the file is not written as it should be, or the value is not a single text.</exception>
     internal abstract Range? Locate(string text, IReadOnlyList<string> key);
 
     /// <summary>The text with a key that it does not have yet.</summary>
@@ -37,7 +37,7 @@ internal abstract class SettingSyntax
     /// <summary>What a file holds before a key is put into it that is its only one; null where such a file is not made.</summary>
     internal virtual string? Empty(IReadOnlyList<string> key) => null;
 
-    /// <summary>What a raw value means; null when it is no plain text.</summary>
+    /// <summary>What a raw value means; null when it is not a plain text.</summary>
     internal abstract string? Decode(string raw);
 
     /// <summary>A text as a raw value, quoted like the present one where that is possible.</summary>

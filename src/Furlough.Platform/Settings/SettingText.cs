@@ -5,7 +5,7 @@ using Furlough.Platform.Linux;
 
 namespace Furlough.Platform.Settings;
 
-/// <summary>A settings file as text that becomes the very same bytes again: UTF-8 (what is none stays as it is), or UTF-16 with its mark. A mark at the beginning is no part of the text.</summary>
+/// <summary>A settings file as text that becomes the very same bytes again: UTF-8 (what is none stays as it is), or UTF-16 with its mark. A mark at the beginning is not part of the text.</summary>
 internal sealed class SettingText
 {
     private const char Mark = '\uFEFF';
@@ -43,7 +43,7 @@ internal sealed class SettingText
         catch (DecoderFallbackException) { }
         throw new Fault(
             FaultKinds.SettingsNotUnderstood,
-            "The settings file is no text.",
+            "The settings file is not text.",
             "Look at the file; nothing was changed."
         );
     }

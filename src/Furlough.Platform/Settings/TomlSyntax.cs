@@ -73,7 +73,7 @@ internal sealed class TomlSyntax : SettingSyntax
                     || text.AsSpan(from).StartsWith("\"\"\"")
                     || text.AsSpan(from).StartsWith("'''")
                 )
-                    throw NotUnderstood($"`{string.Join('.', key)}` is no text on one line");
+                    throw NotUnderstood($"`{string.Join('.', key)}` is not text on one line");
                 (value, found) = (from..to, (line.Start, line.End, next));
             }
             if (Matches(table, key.SkipLast(1)))

@@ -216,7 +216,7 @@ internal sealed class XmlSyntax : SettingSyntax
                         )
                     )
                 )
-                    throw NotUnderstood($"`{string.Join('/', key)}` is no single text");
+                    throw NotUnderstood($"`{string.Join('/', key)}` is not a single text");
                 var inner = body.Trim();
                 _value =
                     inner.Length == 0

@@ -100,7 +100,7 @@ internal sealed class YamlSyntax : SettingSyntax
             }
             var (name, after) = Name(text, first, line.End);
             if (after < 0)
-                throw NotUnderstood($"a line that is no name with a value: {text[first..line.End]}");
+                throw NotUnderstood($"a line that is not a name with a value: {text[first..line.End]}");
             var matchesParent = path.Count == key.Count - 1 && Leads(path, key);
             path.Add((indent, name));
             var raw = Raw(text, after, line.End);
@@ -114,14 +114,14 @@ internal sealed class YamlSyntax : SettingSyntax
             if (path.Count < key.Count && Leads(path, key))
             {
                 if (content.Length > 0)
-                    throw NotUnderstood($"`{string.Join('/', path.Select(p => p.Name))}` is no block of names");
+                    throw NotUnderstood($"`{string.Join('/', path.Select(p => p.Name))}` is not a block of names");
                 if (path.Count == key.Count - 1)
                     (end, childIndent) = (line.Next, childIndent ?? indent + 2);
             }
             if (path.Count != key.Count || !Leads(path, key))
                 continue;
             if (content is ['|' or '>' or '[' or '{' or '&' or '*' or '!', ..] || IsOpen(content))
-                throw NotUnderstood($"`{string.Join('/', key)}` is no text on one line");
+                throw NotUnderstood($"`{string.Join('/', key)}` is not text on one line");
             (value, found) = (raw, line);
         }
         return (value, found, end, childIndent ?? 0);

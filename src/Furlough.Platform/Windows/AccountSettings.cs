@@ -153,7 +153,7 @@ internal sealed class AccountSettings : IDisposable
     {
         Loaded.Remove(Name);
         var kept = $"{File}.furlough-new";
-        // The compatible system does not write a loaded file back by itself.
+        // The compatible system does not write a loaded file back automatically.
         if (_changes && Native.IsCompatible)
         {
             System.IO.File.Delete(kept);

@@ -50,7 +50,7 @@ internal static class WindowsContainerFile
                 if (Replace(folder, name, before, isTakenAway: after is null))
                     return;
             }
-        throw new IoFault(IoReason.Changed, name, "somebody else keeps changing this settings file");
+        throw new IoFault(IoReason.Changed, name, "someone else keeps changing this settings file");
     }
 
     private static bool Replace(IFolder folder, string name, byte[]? before, bool isTakenAway)
@@ -80,7 +80,7 @@ internal static class WindowsContainerFile
         return true;
     }
 
-    /// <summary>What was set aside comes back. Where the new content has its name, it has served; where somebody saved a file of the name while there was none, it is kept beside that, for people to look at.</summary>
+    /// <summary>What was set aside comes back. Where the new content has its name, it has served; where someone saved a file of the name while there was none, it is kept beside that, for people to look at.</summary>
     private static void PutBack(IFolder folder, string name)
     {
         var (former, kept) = (name + Former, name + Kept);

@@ -318,7 +318,7 @@ internal sealed unsafe class WindowsFolder(SafeFileHandle handle, string path, W
         NameAs(moving, (WindowsFolder)to, newName, RenameInformation);
     }
 
-    /// <summary>A link that stands for a folder is no folder.</summary>
+    /// <summary>A link that stands for a folder is not a folder.</summary>
     public void RemoveFile(string name) => Remove(name, Find(name) is { Kind: NodeKind.Link } ? 0 : Native.NoFolder);
 
     public void RemoveFolder(string name) => Remove(name, Native.Folder);

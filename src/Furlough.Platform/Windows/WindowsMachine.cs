@@ -55,7 +55,7 @@ internal sealed unsafe class WindowsActivity(WindowsVolumes volumes) : IActivity
 {
     private const int MostListed = 100;
 
-    /// <summary>Files that somebody has open and does not let be moved. What a program opens without minding that is not found.</summary>
+    /// <summary>Files that someone has open and does not let be moved. What a program opens without minding that is not found.</summary>
     public IReadOnlyList<string> InUse(Place place)
     {
         List<string> found = [];

@@ -13,7 +13,7 @@ internal sealed record WindowsProfile(string Name, string Sid, string Home)
     /// <summary>A setting's text with the account's own variables filled in.</summary>
     internal string Expand(string text) => text.Replace("%USERPROFILE%", Home, StringComparison.OrdinalIgnoreCase);
 
-    /// <summary>The system has the account's settings loaded: somebody is signed in, or a service runs as it.</summary>
+    /// <summary>The system has the account's settings loaded: someone is signed in, or a service runs as it.</summary>
     internal bool IsSignedIn
     {
         get

@@ -11,7 +11,7 @@ public sealed class FurloughClient : IDisposable
     private readonly HttpClient _http;
 
     /// <param name="address">Address of the service.</param>
-    /// <param name="token">A token with the role that the calls need.</param>
+    /// <param name="token">A token with the access level that the calls need.</param>
     public FurloughClient(Uri address, string? token)
     {
         Address = address;
@@ -53,8 +53,8 @@ public sealed class FurloughClient : IDisposable
         PostAsync<MachineSummary>($"machines/{Uri.EscapeDataString(name)}/survey", null, stop);
 
     /// <summary>Says what machines are for; null takes it back.</summary>
-    public Task SetRoleAsync(IReadOnlyList<string> machines, string? role, CancellationToken stop) =>
-        PostAsync<object?>("machines/role", new RoleRequest(machines, role), stop);
+    public Task SetTagAsync(IReadOnlyList<string> machines, string? tag, CancellationToken stop) =>
+        PostAsync<object?>("machines/tag", new TagRequest(machines, tag), stop);
 
     /// <summary>What is to be left free, by room.</summary>
     public Task<IReadOnlyList<Reserve>> ReservesAsync(CancellationToken stop) =>
@@ -91,7 +91,7 @@ public sealed class FurloughClient : IDisposable
     public Task<DrillView> DrillAsync(string machine, DrillRequest request, CancellationToken stop) =>
         PostAsync<DrillView>($"machines/{Uri.EscapeDataString(machine)}/drills", request, stop);
 
-    /// <summary>Makes a token's secret anew; the old one and its console sessions end.</summary>
+    /// <summary>Makes a token's secret again; the old one and its console sessions end.</summary>
     public Task<TokenMade> ReplaceTokenAsync(TokenReplacement request, CancellationToken stop) =>
         PostAsync<TokenMade>("tokens/replacements", request, stop);
 
@@ -102,15 +102,15 @@ public sealed class FurloughClient : IDisposable
             stop
         );
 
-    /// <summary>Has somebody told of events from now on.</summary>
+    /// <summary>Has someone told of events from now on.</summary>
     public Task<ReceiverView> AddReceiverAsync(ReceiverRequest request, CancellationToken stop) =>
         PostAsync<ReceiverView>("receivers", request, stop);
 
-    /// <summary>Who is told of events.</summary>
+    /// <summary>Who is notified of events.</summary>
     public Task<IReadOnlyList<ReceiverView>> ReceiversAsync(CancellationToken stop) =>
         GetAsync<IReadOnlyList<ReceiverView>>("receivers", stop);
 
-    /// <summary>Somebody is told no longer; what waits for them is dropped.</summary>
+    /// <summary>Someone is notified no longer; what waits for them is dropped.</summary>
     public Task RemoveReceiverAsync(string name, CancellationToken stop) =>
         SendAsync<object?>(
             () => new HttpRequestMessage(HttpMethod.Delete, "receivers/" + Uri.EscapeDataString(name)),
@@ -123,7 +123,7 @@ public sealed class FurloughClient : IDisposable
     public Task<Report> ReportAsync(string of, string which, CancellationToken stop) =>
         GetAsync<Report>($"reports/{of}/{Uri.EscapeDataString(which)}", stop);
 
-    /// <summary>A report as a page that stands by itself.</summary>
+    /// <summary>A report as a self-contained page.</summary>
     /// <param name="of">runs, rooms or audits.</param>
     /// <param name="which">A run's or audit's number, or a room.</param>
     public Task<string> ReportPageAsync(string of, string which, CancellationToken stop) =>
@@ -274,7 +274,7 @@ public sealed class FurloughClient : IDisposable
         GetAsync<ErrandView>(FormattableString.Invariant($"errands/{number}"), stop);
 
     /// <summary>Claims an errand.</summary>
-    /// <param name="claimant">The person or role that will do it; null for the caller.</param>
+    /// <param name="claimant">The person or group that will do it; null for the caller.</param>
     public Task<ErrandView> ClaimErrandAsync(long number, string? claimant, CancellationToken stop) =>
         PostAsync<ErrandView>(FormattableString.Invariant($"errands/{number}/claim"), new ClaimRequest(claimant), stop);
 

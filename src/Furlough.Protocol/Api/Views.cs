@@ -3,9 +3,9 @@ using Furlough.Model;
 
 namespace Furlough.Protocol.Api;
 
-/// <summary>What a token or session may do. Each role may do what those before it may, but for approving, which is a second person's.</summary>
-[JsonConverter(typeof(WordConverter<Role>))]
-public enum Role
+/// <summary>What a token or session may do. Each level may do what those before it may, but for approving, which is a second person's.</summary>
+[JsonConverter(typeof(WordConverter<AccessLevel>))]
+public enum AccessLevel
 {
     Reader,
     Technician,
@@ -29,7 +29,7 @@ public enum RunState
 /// <param name="Expires">Null for never.</param>
 public sealed record TokenView(
     string Name,
-    Role Role,
+    AccessLevel Level,
     string? MadeBy,
     DateTimeOffset? MadeAt,
     DateTimeOffset? Expires,
@@ -37,7 +37,7 @@ public sealed record TokenView(
 );
 
 /// <summary>Who is asking.</summary>
-public sealed record Identity(string Name, Role Role);
+public sealed record Identity(string Name, AccessLevel Level);
 
 /// <summary>The service itself.</summary>
 public sealed record ServiceStatus(
@@ -52,26 +52,26 @@ public sealed record ServiceStatus(
 /// <summary>A token is exchanged for a console session.</summary>
 public sealed record SignIn(string Token);
 
-/// <summary>Asks for a token with a role.</summary>
+/// <summary>Asks for a token with an access level.</summary>
 /// <param name="Days">Days after which it expires; null for never.</param>
-public sealed record TokenRequest(string Name, Role Role, int? Days = null);
+public sealed record TokenRequest(string Name, AccessLevel Level, int? Days = null);
 
 /// <summary>Asks for a new secret in place of a token's old one.</summary>
 public sealed record TokenReplacement(string Name);
 
 /// <summary>A new token; shown once.</summary>
-public sealed record TokenMade(string Name, Role Role, string Token);
+public sealed record TokenMade(string Name, AccessLevel Level, string Token);
 
 /// <summary>Asks for an invite.</summary>
 /// <param name="Machines">How many machines may use it.</param>
 /// <param name="Hours">How long it is valid, in hours.</param>
-/// <param name="Again">Name of the machine that enrols again after it was set up anew.</param>
+/// <param name="Again">Name of the machine that enrols again after it was reinstalled.</param>
 public sealed record InviteRequest(string? Room, int Machines = 1, int Hours = 24, string? Again = null);
 
 /// <summary>An invite for agents.</summary>
 public sealed record Invite(string Code, DateTimeOffset Expires, int Machines, string? Room);
 
-/// <summary>An invite that may still be used. Its code is shown only to whoever makes it.</summary>
+/// <summary>An invite that may still be used. Its code is shown only to the person who makes it.</summary>
 /// <param name="Id">Names it, to revoke it.</param>
 /// <param name="Again">The machine that may use it to enrol again; null for new machines.</param>
 /// <param name="Left">How many machines may still use it.</param>
@@ -153,7 +153,7 @@ public sealed record MachineSummary(
     long DataBytes,
     ShelfSums? System,
     string? Attention,
-    string? Role,
+    string? Tag,
     string? HeldBy
 );
 
@@ -170,7 +170,7 @@ public sealed record ReserveRequest(string? Room, string? System, string? Others
 public sealed record Reserve(string? Room, string System, string Others, string SaidBy);
 
 /// <summary>Says what machines are for; null takes it back.</summary>
-public sealed record RoleRequest(IReadOnlyList<string> Machines, string? Role);
+public sealed record TagRequest(IReadOnlyList<string> Machines, string? Tag);
 
 /// <summary>A holding of a machine with its last relocation.</summary>
 /// <param name="Immovable">Why it cannot be moved; null where nothing keeps it.</param>
@@ -196,7 +196,7 @@ public sealed record HoldingView(
 /// <param name="Relocation">The relocation that it was raised for; others of the machine may wait for it too.</param>
 /// <param name="Text">What to do.</param>
 /// <param name="Overdue">Nobody has finished it by when it was due.</param>
-/// <param name="ClaimedBy">The person or role that will do it.</param>
+/// <param name="ClaimedBy">The person or group that will do it.</param>
 public sealed record ErrandView(
     long Number,
     ErrandKind Kind,
@@ -218,7 +218,7 @@ public sealed record ErrandView(
     string? Remark
 );
 
-/// <summary>Asks for a drill with a volume on which somebody's home is to live.</summary>
+/// <summary>Asks for a drill with a volume on which someone's home is to live.</summary>
 /// <param name="Volume">Where it is mounted.</param>
 /// <param name="Account">Who signs in at the end.</param>
 public sealed record DrillRequest(string Volume, string Account);
@@ -238,7 +238,7 @@ public sealed record DrillView(
     long Errand
 );
 
-/// <summary>Claims an errand; null for whoever asks.</summary>
+/// <summary>Claims an errand; null for the person who asks.</summary>
 public sealed record ClaimRequest(string? As);
 
 /// <summary>What is said when an errand is finished or declined.</summary>
@@ -429,7 +429,7 @@ public sealed record KeptOriginals(int Count, long Bytes, int Due, long DueBytes
             : $"{Words.Size(Bytes)} are in {Words.Count(Count, "original")}: {(Due == 0 ? "none can be discarded yet" : $"{(Due == Count ? "all" : $"{Due} of them, {Words.Size(DueBytes)},")} can be discarded now")}{(FirstDue is { } first ? $", the {(Due == 0 ? "first" : "next")} on {first.UtcDateTime:yyyy-MM-dd HH:mm}Z" : "")}.";
 }
 
-/// <summary>Somebody accepted a hazard.</summary>
+/// <summary>Someone accepted a hazard.</summary>
 public sealed record Consent(string Hazard, string Reason, string By, DateTimeOffset At);
 
 /// <summary>Accepts every hazard of a code in a plan.</summary>
@@ -450,7 +450,7 @@ public sealed record PlanSummary(
 );
 
 /// <summary>A plan.</summary>
-/// <param name="ConsentsWanted">Codes of hazards that somebody must accept before a run.</param>
+/// <param name="ConsentsWanted">Codes of hazards that someone must accept before a run.</param>
 /// <param name="Overtaken">What has changed on the machines since it was made; then it cannot be carried out any more.</param>
 /// <param name="Hours">The first of its allowed hours when it was made; empty where all are allowed.</param>
 /// <param name="Runs">The runs that carried it out.</param>
@@ -478,7 +478,7 @@ public sealed record RunRequest(long Plan);
 /// <summary>A run.</summary>
 /// <param name="Counts">Relocations by state.</param>
 /// <param name="Waits">What relocations wait for, by cause.</param>
-/// <param name="WaitsForPerson">Nothing goes on any more until somebody does something.</param>
+/// <param name="WaitsForPerson">Nothing goes on any more until someone does something.</param>
 /// <param name="Hours">The allowed hours that are open now, or else the next ones; null where all are allowed, where none are to come, or when it has ended.</param>
 /// <param name="HoursOpen">Work may begin now.</param>
 public sealed record RunView(
@@ -572,7 +572,7 @@ public sealed record RelocationView(
 );
 
 /// <summary>Makes an original live again.</summary>
-/// <param name="MissingFrom">The time from which work is missing afterwards, said by whoever accepts that; to the minute.</param>
+/// <param name="MissingFrom">The time from which work is missing afterwards, said by the person who accepts that; to the minute.</param>
 public sealed record FallBackRequest(DateTimeOffset? MissingFrom);
 
 /// <summary>An original that is kept.</summary>
@@ -598,7 +598,7 @@ public sealed record OriginalView(
     IReadOnlyList<DiscardBlocker> Blockers
 );
 
-/// <summary>Something that speaks against discarding an original until somebody acknowledges it.</summary>
+/// <summary>Something that speaks against discarding an original until someone acknowledges it.</summary>
 public sealed record DiscardBlocker(string Code, string Text);
 
 /// <summary>A wish to discard an original.</summary>
@@ -628,7 +628,7 @@ public sealed record AuditView(
     Basis? Basis
 );
 
-/// <summary>On what a total rests: a figure of machines that nobody has heard of is worth little.</summary>
+/// <summary>On what a total rests: a figure of machines that have not been seen is worth little.</summary>
 /// <param name="Machines">How many there are.</param>
 /// <param name="Surveyed">How many of them were ever surveyed: only these are counted in.</param>
 /// <param name="Silent">How many of them do not answer now.</param>
@@ -651,9 +651,9 @@ public sealed record Basis(int Machines, int Surveyed, int Silent, DateTimeOffse
             : $"Rests on {(Surveyed == Machines ? Words.Count(Machines, "machine") : $"{Surveyed} of {Words.Count(Machines, "machine")}")}{(Silent == 0 ? "" : $"; {Silent} {(Silent == 1 ? "is" : "are")} silent")}.{(Oldest is { } oldest ? $" The oldest survey is of {oldest.UtcDateTime:yyyy-MM-dd HH:mm}Z." : "")}";
 }
 
-/// <summary>What people and programs can be told of.</summary>
-[JsonConverter(typeof(WordConverter<NoticeEvent>))]
-public enum NoticeEvent
+/// <summary>What people and programs can be notified of.</summary>
+[JsonConverter(typeof(WordConverter<NotificationEvent>))]
+public enum NotificationEvent
 {
     RunProposed,
     WaveDone,
@@ -664,9 +664,9 @@ public enum NoticeEvent
     AccountKeptOut,
 }
 
-/// <summary>What became of a notice. Uncertain: the service ended while it was being sent; it is not sent twice.</summary>
-[JsonConverter(typeof(WordConverter<NoticeState>))]
-public enum NoticeState
+/// <summary>What became of a notification. Uncertain: the service ended while it was being sent; it is not sent twice.</summary>
+[JsonConverter(typeof(WordConverter<NotificationState>))]
+public enum NotificationState
 {
     Waiting,
     Sending,
@@ -675,32 +675,32 @@ public enum NoticeState
     GivenUp,
 }
 
-/// <summary>Asks that somebody be told of events from now on, by mail or by a call to a web address; one of the two.</summary>
+/// <summary>Asks that someone be notified of events from now on, by mail or by a call to a web address; one of the two.</summary>
 /// <param name="On">The events; empty for all.</param>
-public sealed record ReceiverRequest(string Name, string? Mail, string? Call, IReadOnlyList<NoticeEvent> On);
+public sealed record ReceiverRequest(string Name, string? Mail, string? Call, IReadOnlyList<NotificationEvent> On);
 
-/// <summary>Somebody who is told of events.</summary>
+/// <summary>Someone who is notified of events.</summary>
 /// <param name="Secret">With which calls are signed; shown once, when the receiver is added.</param>
-/// <param name="Troubles">What could not be sent yet, or was given up.</param>
+/// <param name="Troubles">What could not be sent yet, or was cancelled.</param>
 public sealed record ReceiverView(
     string Name,
     string? Mail,
     string? Call,
-    IReadOnlyList<NoticeEvent> On,
+    IReadOnlyList<NotificationEvent> On,
     string AddedBy,
     DateTimeOffset AddedAt,
     int Sent,
     int Waiting,
-    IReadOnlyList<NoticeTrouble> Troubles,
+    IReadOnlyList<NotificationTrouble> Troubles,
     string? Secret = null
 );
 
-/// <summary>A notice that did not arrive, or may not have.</summary>
+/// <summary>A notification that did not arrive, or may not have.</summary>
 /// <param name="Next">When it is tried again; null for never.</param>
-public sealed record NoticeTrouble(
-    NoticeEvent Event,
+public sealed record NotificationTrouble(
+    NotificationEvent Event,
     string Subject,
-    NoticeState State,
+    NotificationState State,
     int Attempts,
     string Why,
     DateTimeOffset? Next

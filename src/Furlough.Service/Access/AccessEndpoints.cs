@@ -39,14 +39,14 @@ public static class AccessEndpoints
                         TokenAuthentication.Session,
                         TokenAuthentication.Principal(token, TokenAuthentication.Session, Guid.NewGuid())
                     );
-                    return new Identity(token.Name, token.Role);
+                    return new Identity(token.Name, token.Level);
                 }
             )
             .RequireRateLimiting(SignInLimit)
             .AllowAnonymous();
         api.MapDelete("/session", async (Store store, TimeProvider time, HttpContext context, CancellationToken stop) =>
             {
-                // Whoever has a copy of the cookie is out as well.
+                // Anyone who has a copy of the cookie is out as well.
                 if (
                     await context.AuthenticateAsync(TokenAuthentication.Session) is { Principal: { } who }
                     && TokenAuthentication.SessionOf(who) is var session
@@ -69,17 +69,17 @@ public static class AccessEndpoints
                 return TypedResults.NoContent();
             })
             .AllowAnonymous();
-        api.MapPost("/tokens", MakeTokenAsync).For(Role.Steward);
+        api.MapPost("/tokens", MakeTokenAsync).For(AccessLevel.Steward);
         api.MapGet("/tokens", (Store store, CancellationToken stop) =>
                 store.ReadAsync(
                     async db => (await db.Tokens.OrderBy(t => t.Name).ToListAsync(stop)).ConvertAll(View),
                     stop
                 )
             )
-            .For(Role.Steward);
-        api.MapPost("/tokens/replacements", ReplaceAsync).For(Role.Steward);
+            .For(AccessLevel.Steward);
+        api.MapPost("/tokens/replacements", ReplaceAsync).For(AccessLevel.Steward);
         // Names of older versions may have a slash in them.
-        api.MapDelete("/tokens/{**name}", RevokeAsync).For(Role.Steward);
+        api.MapDelete("/tokens/{**name}", RevokeAsync).For(AccessLevel.Steward);
     }
 
     /// <summary>A session cookie alone is not enough for unsafe calls: the console adds a header that other pages cannot.</summary>
@@ -131,15 +131,15 @@ public static class AccessEndpoints
                     {
                         Id = Guid.CreateVersion7(),
                         Name = request.Name,
-                        Role = request.Role,
+                        Level = request.Level,
                         Hash = Secrets.Hash(secret),
                         Expires = request.Days is { } d ? time.GetUtcNow().AddDays(d) : null,
                         MadeBy = context.Who(),
                         MadeAt = time.GetUtcNow(),
                     }
                 );
-                db.Record(time.GetUtcNow(), context.Who(), "token made", request.Name, null, request.Role.Word());
-                return new TokenMade(request.Name, request.Role, secret);
+                db.Record(time.GetUtcNow(), context.Who(), "token made", request.Name, null, request.Level.Word());
+                return new TokenMade(request.Name, request.Level, secret);
             },
             stop
         );
@@ -167,15 +167,15 @@ public static class AccessEndpoints
                         "Nothing is left to do."
                     );
                 if (
-                    row.Role == Role.Steward
-                    && !(await db.Tokens.Where(t => t.Role == Role.Steward && t.Id != row.Id).ToListAsync(stop)).Exists(
-                        t => t.IsValid(now)
-                    )
+                    row.Level == AccessLevel.Steward
+                    && !(
+                        await db.Tokens.Where(t => t.Level == AccessLevel.Steward && t.Id != row.Id).ToListAsync(stop)
+                    ).Exists(t => t.IsValid(now))
                 )
                     throw ProblemException.Conflict(
                         "last-steward",
                         $"{name} is the last steward: nobody could give access any more.",
-                        "Make another steward first: `furlough access add NAME --role steward`."
+                        "Make another steward first: `furlough access add NAME --level steward`."
                     );
                 row.RevokedAt = now;
                 db.Record(now, context.Who(), "token revoked", name);
@@ -202,7 +202,7 @@ public static class AccessEndpoints
                     throw ProblemException.Conflict(
                         "token-ended",
                         $"The token of {row.Name} has ended, and cannot be replaced.",
-                        "Make one of another name: `furlough access add NAME --role ROLE`."
+                        "Make one of another name: `furlough access add NAME --level LEVEL`."
                     );
                 var secret = Secrets.Make("flt-");
                 db.Tokens.Remove(row);
@@ -212,7 +212,7 @@ public static class AccessEndpoints
                     {
                         Id = Guid.CreateVersion7(),
                         Name = row.Name,
-                        Role = row.Role,
+                        Level = row.Level,
                         Hash = Secrets.Hash(secret),
                         Expires = row.Expires,
                         MadeBy = context.Who(),
@@ -220,11 +220,11 @@ public static class AccessEndpoints
                     }
                 );
                 db.Record(now, context.Who(), "token replaced", row.Name);
-                return new TokenMade(row.Name, row.Role, secret);
+                return new TokenMade(row.Name, row.Level, secret);
             },
             stop
         );
 
     private static TokenView View(TokenRow row) =>
-        new(row.Name, row.Role, row.MadeBy, row.MadeAt, row.Expires, row.RevokedAt);
+        new(row.Name, row.Level, row.MadeBy, row.MadeAt, row.Expires, row.RevokedAt);
 }

@@ -35,7 +35,7 @@ public sealed class TokenAuthentication(
             new ClaimsIdentity(
                 [
                     new Claim(ClaimTypes.Name, token.Name),
-                    new Claim(ClaimTypes.Role, token.Role.Word()),
+                    new Claim(ClaimTypes.Role, token.Level.Word()),
                     new Claim("token", token.Id.ToString()),
                     new Claim(SessionClaim, session.ToString()),
                 ],
@@ -56,7 +56,7 @@ public sealed class TokenAuthentication(
         );
     }
 
-    /// <summary>A console session lasts no longer than its token, and has its role of the moment.</summary>
+    /// <summary>A console session lasts no longer than its token, and has its access level of the moment.</summary>
     public static async Task ValidateSessionAsync(CookieValidatePrincipalContext session)
     {
         var (store, time) = (
@@ -72,7 +72,7 @@ public sealed class TokenAuthentication(
             session.RejectPrincipal();
     }
 
-    /// <summary>The token by which somebody was recognised; null when it is valid no longer.</summary>
+    /// <summary>The token by which someone was recognised; null when it is valid no longer.</summary>
     public static async Task<TokenRow?> TokenOfAsync(
         ClaimsPrincipal who,
         Store store,
@@ -93,7 +93,7 @@ public sealed class TokenAuthentication(
             ? token
             : null;
 
-    /// <summary>The console session of whoever was recognised; empty for a token.</summary>
+    /// <summary>The console session of the person who was recognised; empty for a token.</summary>
     public static Guid SessionOf(ClaimsPrincipal who) =>
         Guid.TryParse(who.FindFirstValue(SessionClaim), out var id) ? id : Guid.Empty;
 
@@ -128,11 +128,11 @@ public sealed class TokenAuthentication(
         ProblemWriter.WriteAsync(
             Context,
             new Problem(
-                "role missing",
+                "access level too low",
                 $"{Context.User.Identity?.Name} is a {Context.User.FindFirstValue(ClaimTypes.Role)}, which is not enough for this.",
                 403,
-                "role-missing",
-                "Ask a steward for a token with the role, or have somebody with it do this.",
+                "level-missing",
+                "Ask a steward for a token with that access level, or have someone who has one do this.",
                 null,
                 null
             ),
@@ -140,23 +140,23 @@ public sealed class TokenAuthentication(
         );
 }
 
-/// <summary>Roles at endpoints.</summary>
-public static class RoleRules
+/// <summary>Access levels at endpoints.</summary>
+public static class AccessRules
 {
-    /// <summary>Requires one of the roles from <paramref name="least"/> on.</summary>
-    public static TBuilder For<TBuilder>(this TBuilder endpoint, Role least)
+    /// <summary>Requires one of the access levels from <paramref name="least"/> on.</summary>
+    public static TBuilder For<TBuilder>(this TBuilder endpoint, AccessLevel least)
         where TBuilder : IEndpointConventionBuilder =>
         endpoint.RequireAuthorization(p => p.RequireRole(Allowed(least)));
 
-    /// <summary>The name of whoever asks.</summary>
+    /// <summary>The name of the person who asks.</summary>
     public static string Who(this HttpContext context) => context.User.Identity?.Name ?? "unknown";
 
-    private static IEnumerable<string> Allowed(Role least) =>
+    private static IEnumerable<string> Allowed(AccessLevel least) =>
         least switch
         {
-            Role.Technician => [Role.Technician.Word(), Role.Steward.Word()],
-            Role.Approver => [Role.Approver.Word(), Role.Steward.Word()],
-            Role.Steward => [Role.Steward.Word()],
-            _ => Words.All<Role>(),
+            AccessLevel.Technician => [AccessLevel.Technician.Word(), AccessLevel.Steward.Word()],
+            AccessLevel.Approver => [AccessLevel.Approver.Word(), AccessLevel.Steward.Word()],
+            AccessLevel.Steward => [AccessLevel.Steward.Word()],
+            _ => Words.All<AccessLevel>(),
         };
 }

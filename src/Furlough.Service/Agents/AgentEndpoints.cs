@@ -232,14 +232,14 @@ public static class AgentEndpoints
                         "Nothing further is begun."
                     );
                 var held = await db.Machines.AnyAsync(m => m.Id == machine && m.HeldBy != null, stop);
-                // Whoever is kept out already is not kept out longer by a wish to rest.
+                // Anyone who is locked out already is not locked out longer by a wish to rest.
                 if (
                     !request.KeptOut && (await wishes.OfAsync(db, relocation, docket.ByItself, held, run, stop)).Rests()
                 )
                     throw ProblemException.Conflict(
                         "permit-not-now",
                         $"Relocation {relocation.Number} is to rest for the moment.",
-                        "The machine goes on by itself."
+                        "The machine continues automatically."
                     );
                 return new PermitResponse(desk.Permit(docket.Id, machine));
             },

@@ -18,7 +18,7 @@ public sealed class AgentSessions(Store store, DocketDesk desk, ReconcileDesk re
     private static readonly TimeSpan ChallengeValidity = TimeSpan.FromMinutes(2);
     private readonly byte[] _challengeKey = RandomNumberGenerator.GetBytes(32);
 
-    /// <summary>Challenges that a machine has answered, until they expire: only whoever has a machine's key adds to them.</summary>
+    /// <summary>Challenges that a machine has answered, until they expire: only anyone who has a machine's key adds to them.</summary>
     private readonly ConcurrentDictionary<string, DateTimeOffset> _answered = new();
     private readonly ConcurrentDictionary<string, Guid> _machines = new();
     private readonly ConcurrentDictionary<Guid, string> _tokens = new();
@@ -29,7 +29,7 @@ public sealed class AgentSessions(Store store, DocketDesk desk, ReconcileDesk re
     /// <summary>A number to sign.</summary>
     public Challenge Challenge()
     {
-        // Nothing is kept of it: whoever asks for a million of them fills no memory.
+        // Nothing is kept of it: anyone who asks for a million of them fills no memory.
         var body = string.Create(
             CultureInfo.InvariantCulture,
             $"{(time.GetUtcNow() + ChallengeValidity).ToUnixTimeSeconds()}.{Secrets.Make("")}"
@@ -130,7 +130,7 @@ public sealed class AgentSessions(Store store, DocketDesk desk, ReconcileDesk re
                     if (named is null || named.Name != again)
                         throw ProblemException.Conflict(
                             "invite-for-another",
-                            $"This invite is for {again}, set up anew.",
+                            $"This invite is for {again}, reinstalled.",
                             $"Give --name {again}, or make another invite."
                         );
                     invite.Left--;
@@ -140,7 +140,7 @@ public sealed class AgentSessions(Store store, DocketDesk desk, ReconcileDesk re
                     throw ProblemException.Conflict(
                         "name-taken",
                         $"There is a machine called {request.Name} already.",
-                        $"Give another --name; if it is that machine, set up anew: `furlough machine invite --again {request.Name}`."
+                        $"Give another --name; if it is that machine, reinstalled: `furlough machine invite --again {request.Name}`."
                     );
                 invite.Left--;
                 var machine = new MachineRow
@@ -169,7 +169,7 @@ public sealed class AgentSessions(Store store, DocketDesk desk, ReconcileDesk re
         );
     }
 
-    /// <summary>A machine whose system was set up anew: its agent has another key and has forgotten everything. What was under way there is known no more.</summary>
+    /// <summary>A machine whose system was reinstalled: its agent has another key and has forgotten everything. What was under way there is known no more.</summary>
     private async Task<EnrolResponse> EnrolAgainAsync(
         FurloughDb db,
         MachineRow machine,
@@ -195,7 +195,7 @@ public sealed class AgentSessions(Store store, DocketDesk desk, ReconcileDesk re
             row.Failure = Column.Write(
                 new Failure(
                     "machine-set-up-anew",
-                    $"{machine.Name} was set up anew while the relocation of {HoldingName.InWords(row.Holding, row.Account)} was under way.",
+                    $"{machine.Name} was reinstalled while the relocation of {HoldingName.InWords(row.Holding, row.Account)} was under way.",
                     "Where the data lives is not known; what was copied may stand at the target.",
                     "Survey the machine, then make a new plan with `existing: adopt`."
                 ),
@@ -203,13 +203,13 @@ public sealed class AgentSessions(Store store, DocketDesk desk, ReconcileDesk re
             );
         }
         db.Originals.RemoveRange(await db.Originals.Where(o => o.Machine == machine.Id).ToListAsync(stop));
-        db.Record(time.GetUtcNow(), machine.Name, "enrolled again", machine.Name, null, "set up anew");
+        db.Record(time.GetUtcNow(), machine.Name, "enrolled again", machine.Name, null, "reinstalled");
         if (_tokens.TryRemove(machine.Id, out var before))
             _machines.TryRemove(before, out _);
         return Answer(machine);
     }
 
-    /// <summary>Numbers go on where they were, whoever counts.</summary>
+    /// <summary>Numbers go on where they were, no matter who counts.</summary>
     private EnrolResponse Answer(MachineRow machine) =>
         new(machine.Id, desk.PublicKey, machine.LastBulletin, machine.LastDocket);
 
@@ -239,7 +239,7 @@ public sealed class AgentSessions(Store store, DocketDesk desk, ReconcileDesk re
         );
     }
 
-    /// <summary>Whether an agent comes back after another one with the same key had taken its place: one that was started anew never does.</summary>
+    /// <summary>Whether an agent comes back after another one with the same key had taken its place: one that was started again never does.</summary>
     private bool ComeInTurn(Guid machine, Guid instance)
     {
         if (instance == Guid.Empty)
@@ -299,7 +299,7 @@ public sealed class AgentSessions(Store store, DocketDesk desk, ReconcileDesk re
             throw new ProblemException(
                 400,
                 "protocol-unknown",
-                $"Version {version} of the protocol is not spoken here.",
+                $"Version {version} of the protocol is not supported.",
                 "Update the agent or the service."
             );
     }

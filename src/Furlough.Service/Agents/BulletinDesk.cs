@@ -10,7 +10,7 @@ using Microsoft.EntityFrameworkCore;
 
 namespace Furlough.Service.Agents;
 
-/// <summary>Takes bulletins in: each once, in sequence, with everything that follows from it, in one transaction.</summary>
+/// <summary>Takes bulletins in: each once, in order, with everything that follows from it, in one transaction.</summary>
 public sealed class BulletinDesk(
     Store store,
     RunControl runs,
@@ -22,7 +22,7 @@ public sealed class BulletinDesk(
 )
 {
     /// <summary>Applies what is new and returns the number up to which everything is stored.</summary>
-    /// <param name="hasMore">The machine can hand in dockets that are not known here: nothing is told of such a one before.</param>
+    /// <param name="hasMore">The machine can hand in dockets that are not known here: nothing is reported about such a one before.</param>
     public async Task<BulletinReceipt> TakeAsync(
         Guid machineId,
         IReadOnlyList<Bulletin> bulletins,
@@ -115,7 +115,7 @@ public sealed class BulletinDesk(
             return null;
 
         var next = StateAfter(row, docket.Work, bulletin.State);
-        // Undone, as it was called back: what somebody decided about it stands.
+        // Undone, as it was called back: what someone decided about it stands.
         var decided =
             docket.Withdrawn
             && next is RelocationState.BackedOut or RelocationState.Refused or RelocationState.Failed
@@ -221,7 +221,7 @@ public sealed class BulletinDesk(
             _ => said,
         };
 
-    /// <summary>Somebody at the machine has made the original live again: told of the docket that had switched.</summary>
+    /// <summary>Someone at the machine has made the original live again: told of the docket that had switched.</summary>
     private static bool FellBackAtDesk(DocketRow docket, Bulletin bulletin) =>
         docket.Work == DocketWork.Relocate && bulletin.State == RelocationState.Returned;
 

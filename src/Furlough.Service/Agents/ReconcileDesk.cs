@@ -102,7 +102,7 @@ public sealed class ReconcileDesk(Store store, DocketDesk desk, LiveHub live, Ti
         CancellationToken stop
     ) => docket.Machine == machine.Id || !await db.Machines.AnyAsync(m => m.Id == docket.Machine, stop);
 
-    /// <summary>Files one docket with its relocation, which is made anew where it is not known; returns its run, or null where nothing can be made of it.</summary>
+    /// <summary>Files one docket with its relocation, which is created again where it is not known; returns its run, or null where nothing can be made of it.</summary>
     private async Task<long?> TakeAsync(
         FurloughDb db,
         MachineRow machine,

@@ -18,7 +18,7 @@ public static class AuditEndpoints
     /// <summary>Maps the calls.</summary>
     public static void Map(RouteGroupBuilder api)
     {
-        api.MapPost("/audits", MakeAsync).For(Role.Technician);
+        api.MapPost("/audits", MakeAsync).For(AccessLevel.Technician);
         api.MapGet("/audits", (Store store, CancellationToken stop) => store.ReadAsync(
                     async db =>
                         (await db.Audits.OrderByDescending(a => a.Number).Take(200).ToListAsync(stop)).ConvertAll(a =>
@@ -35,11 +35,11 @@ public static class AuditEndpoints
                         }),
                     stop
                 ))
-            .For(Role.Reader);
+            .For(AccessLevel.Reader);
         api.MapGet("/audits/{number:long}", (long number, Store store, CancellationToken stop) =>
                 store.ReadAsync(async db => View(await FindAsync(db, number, stop)), stop)
             )
-            .For(Role.Reader);
+            .For(AccessLevel.Reader);
         api.MapGet("/history", (string? before, string? about, Store store, CancellationToken stop) => store.ReadAsync(
                     async db =>
                     {
@@ -49,7 +49,7 @@ public static class AuditEndpoints
                             : throw new ProblemException(
                                 400,
                                 "number-malformed",
-                                $"`{before}` is no number of an entry.",
+                                $"`{before}` is not the number of an entry.",
                                 "Leave it out for the latest."
                             );
                         var like = string.IsNullOrEmpty(about)
@@ -82,7 +82,7 @@ public static class AuditEndpoints
                     },
                     stop
                 ))
-            .For(Role.Reader);
+            .For(AccessLevel.Reader);
     }
 
     internal static async Task<AuditRow> FindAsync(FurloughDb db, long number, CancellationToken stop) =>

@@ -6,8 +6,8 @@ using Microsoft.EntityFrameworkCore;
 namespace Furlough.Service.Errands;
 
 /// <summary>
-/// Drills: before somebody's home may live on a volume that can be detached, people try what happens without it. Each step is an errand; what the machine itself can see
-/// (the volume gone and back, a restart, who signed in) finishes it by itself.
+/// Drills: before someone's home may live on a volume that can be detached, people try what happens without it. Each step is an errand; what the machine itself can see
+/// (the volume gone and back, a restart, who signed in) finishes it automatically.
 /// </summary>
 public sealed class DrillDesk(ErrandDesk errands, TimeProvider time)
 {
@@ -54,7 +54,7 @@ public sealed class DrillDesk(ErrandDesk errands, TimeProvider time)
         if (survey.Accounts.All(a => a.Name != account || a.Fallback))
             throw ProblemException.Missing(
                 $"account {account} on {machine.Name}",
-                "Name somebody who works there, and not the fallback administrator."
+                "Name someone who works there, and not the fallback administrator."
             );
         if (await db.Drills.AnyAsync(d => d.Machine == machine.Id && d.EndedAt == null, stop))
             throw ProblemException.Conflict(
@@ -191,7 +191,7 @@ public sealed class DrillDesk(ErrandDesk errands, TimeProvider time)
             1 => (
                 ErrandKind.Restart,
                 "",
-                $"Restart {place} without the volume `{drill.Root}`: it must come up by itself, and nobody may have to press a key. The machine says itself that it was restarted. If it hangs, attach the volume again and decline this errand with what it showed."
+                $"Restart {place} without the volume `{drill.Root}`: it must come up on its own, and nobody may have to press a key. The machine says itself that it was restarted. If it hangs, attach the volume again and decline this errand with what it showed."
             ),
             2 => (
                 ErrandKind.SignIn,

@@ -41,7 +41,7 @@ public static class DrillEndpoints
                     return view;
                 }
             )
-            .For(Role.Technician);
+            .For(AccessLevel.Technician);
     }
 
     private static async Task<MachineRow> MachineAsync(FurloughDb db, string name, CancellationToken stop)

@@ -4,7 +4,7 @@ using Microsoft.EntityFrameworkCore;
 
 namespace Furlough.Service.Errands;
 
-/// <summary>Raises errands from what is planned and from what machines report, and lets those lapse that have settled themselves. Everything happens inside somebody else's piece of work.</summary>
+/// <summary>Raises errands from what is planned and from what machines report, and lets those lapse that have settled themselves. Everything happens inside someone else's piece of work.</summary>
 public sealed class ErrandDesk(TimeProvider time)
 {
     private static readonly ErrandState[] ToDo = [.. Enum.GetValues<ErrandState>().Where(s => s.IsToDo())];
@@ -198,7 +198,7 @@ public sealed class ErrandDesk(TimeProvider time)
     )
     {
         var account = AccountOf(kind, row);
-        // One for all relocations of the machine, or of the account, that want the same; what is in the way of one is its own. What was in the way or missing may be so again.
+        // One for all relocations of the machine, or of the account, that need the same; what is in the way of one is its own. What was in the way or missing may be so again.
         var (own, again) = (cause == ErrandCause.InTheWay, cause is ErrandCause.InTheWay or ErrandCause.Failed);
         if (
             await db.Errands.AnyAsync(

@@ -29,7 +29,7 @@ public static class ErrandEndpoints
                     },
                     stop
                 ))
-            .For(Role.Reader);
+            .For(AccessLevel.Reader);
         api.MapGet("/errands/{number:long}", (long number, Store store, TimeProvider time, CancellationToken stop) =>
                 store.ReadAsync(
                     async db =>
@@ -40,7 +40,7 @@ public static class ErrandEndpoints
                     stop
                 )
             )
-            .For(Role.Reader);
+            .For(AccessLevel.Reader);
         api.MapPost(
                 "/errands/{number:long}/claim",
                 (
@@ -52,7 +52,7 @@ public static class ErrandEndpoints
                 ) =>
                     actions.ClaimAsync(number, Plain(request.As, "who claims it") ?? context.Who(), context.Who(), stop)
             )
-            .For(Role.Technician);
+            .For(AccessLevel.Technician);
         api.MapPost(
                 "/errands/{number:long}/finish",
                 (
@@ -63,7 +63,7 @@ public static class ErrandEndpoints
                     CancellationToken stop
                 ) => actions.FinishAsync(number, Plain(request.Text, "the remark"), context.Who(), stop)
             )
-            .For(Role.Technician);
+            .For(AccessLevel.Technician);
         api.MapPost(
                 "/errands/{number:long}/decline",
                 (
@@ -86,7 +86,7 @@ public static class ErrandEndpoints
                         stop
                     )
             )
-            .For(Role.Technician);
+            .For(AccessLevel.Technician);
     }
 
     internal static async Task<ErrandRow> FindAsync(FurloughDb db, long number, CancellationToken stop) =>
@@ -138,7 +138,7 @@ public sealed class ErrandActions(
     TimeProvider time
 )
 {
-    /// <summary>Somebody will do it.</summary>
+    /// <summary>Someone will do it.</summary>
     /// <param name="claimant">The person or the role that will.</param>
     public Task<ErrandView> ClaimAsync(long number, string claimant, string who, CancellationToken stop) =>
         ActAsync(
@@ -152,7 +152,7 @@ public sealed class ErrandActions(
                     throw ProblemException.Conflict(
                         "claimed-already",
                         $"Errand {number} was claimed by {other} at {row.ClaimedAt:yyyy-MM-dd HH:mm}Z.",
-                        "Agree with them; whoever does it can finish it."
+                        "Agree with them; anyone who does it can finish it."
                     );
                 (row.ClaimedBy, row.ClaimedAt) = (claimant, time.GetUtcNow());
                 return Task.CompletedTask;
@@ -184,7 +184,7 @@ public sealed class ErrandActions(
         return view;
     }
 
-    /// <summary>Whether a machine was restarted it knows itself: with its survey the errand is finished by then. One that does not say so, or is away, is somebody's word.</summary>
+    /// <summary>Whether a machine was restarted it knows itself: with its survey the errand is finished by then. One that does not say so, or is away, is someone's word.</summary>
     private async Task RequireRestartAsync(long number, CancellationToken stop)
     {
         var errand = await store.ReadAsync(db => ErrandEndpoints.FindAsync(db, number, stop), stop);
@@ -205,7 +205,7 @@ public sealed class ErrandActions(
                     throw ProblemException.Conflict(
                         "not-restarted",
                         $"{machine.Name} runs since {started:yyyy-MM-dd HH:mm}Z, and errand {number} was raised at {row.RaisedAt:yyyy-MM-dd HH:mm}Z: it has not been restarted.",
-                        "Restart it; the errand is finished by itself then."
+                        "Restart it; the errand is finished automatically then."
                     );
                 return 0;
             },

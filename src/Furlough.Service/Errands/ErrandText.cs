@@ -3,7 +3,7 @@ using Furlough.Service.Storage;
 
 namespace Furlough.Service.Errands;
 
-/// <summary>What somebody has to do, from what was planned for the relocations that it is for.</summary>
+/// <summary>What someone has to do, from what was planned for the relocations that it is for.</summary>
 internal static class ErrandText
 {
     /// <summary>The instructions.</summary>
@@ -29,12 +29,12 @@ internal static class ErrandText
             ErrandKind.Format =>
                 $"Format the volume for {roots} of {place} with a file system that keeps owners, rights and links, survey the machine, and see that its plan still fits. {Begins(relocations)}",
             ErrandKind.SignOut when why is not null =>
-                $"Have {account} sign out of {place}, programs in the background too: {why.Text} It goes on by itself then.",
+                $"Have {account} sign out of {place}, programs in the background too: {why.Text} It continues automatically then.",
             ErrandKind.SignOut => $"Have {account} sign out of {place}. {Begins(relocations)}",
             ErrandKind.CloseFiles or ErrandKind.ClosePrograms =>
-                $"Have them closed on {place}: {why?.Text} It goes on by itself then.",
+                $"Have them closed on {place}: {why?.Text} It continues automatically then.",
             ErrandKind.Restart when relocations.Any(r => r.Afterwards.Contains(ErrandKind.Restart)) =>
-                $"Restart {place} when nobody works there, so that everything reads its settings anew. Switching accounts is not enough. The machine says itself that it was restarted; where it cannot, finish this errand.",
+                $"Restart {place} when nobody works there, so that everything reads its settings again. Switching accounts is not enough. The machine says itself that it was restarted; where it cannot, finish this errand.",
             ErrandKind.Restart => $"Restart {place} when nobody works there. {Begins(relocations)}",
             ErrandKind.SignIn =>
                 $"Have {account} sign in afresh on {place}: whatever it left running is to be ended first. The machine says itself when it is signed in with its home where that is now; where it cannot, look and finish this errand.",
@@ -54,7 +54,7 @@ internal static class ErrandText
             + (
                 accounts.Count == 0
                     ? "."
-                    : $"; {string.Join(", ", accounts)} {(accounts.Count == 1 ? "is" : "are")} kept out for about {Words.Length(outage)} all together."
+                    : $"; {string.Join(", ", accounts)} {(accounts.Count == 1 ? "is" : "are")} locked out for about {Words.Length(outage)} in total."
             );
     }
 }

@@ -7,7 +7,7 @@ using Furlough.Protocol.Api;
 
 namespace Furlough.Service.Events;
 
-/// <summary>What is known only while it happens: hints for consoles, latest progress, who was heard of when.</summary>
+/// <summary>What is known only while it happens: hints for consoles, latest progress, who was seen when.</summary>
 public sealed class LiveHub(TimeProvider time)
 {
     /// <summary>After this long without a word a machine is silent.</summary>
@@ -122,7 +122,7 @@ public sealed class LiveHub(TimeProvider time)
 
     private AgentTrouble? TroubleOf(Guid machine) => _troubles.TryGetValue(machine, out var told) ? told : null;
 
-    /// <summary>A machine was heard of.</summary>
+    /// <summary>A machine was seen.</summary>
     public void Seen(Guid machine)
     {
         var before = LastSeen(machine, null);
@@ -131,7 +131,7 @@ public sealed class LiveHub(TimeProvider time)
             Say("machine", machine);
     }
 
-    /// <summary>When a machine was last heard of, counting what storage says.</summary>
+    /// <summary>When a machine was last seen, counting what storage says.</summary>
     public DateTimeOffset? LastSeen(Guid machine, DateTimeOffset? stored) =>
         _seen.TryGetValue(machine, out var seen) ? seen : stored;
 

@@ -28,7 +28,7 @@ public sealed class KindDesk(SigningKey key)
         if (_tried.TryGetValue(machine, out var tried))
             cards = [.. cards.Where(c => c.Name != tried.Name), tried];
         var body = JsonSerializer.SerializeToUtf8Bytes(cards, ModelJson.Default.IReadOnlyListKindCard);
-        // An agent that has never heard of cards has none: that needs no message.
+        // An agent that has never received cards has none: that needs no message.
         var tag = cards.Count == 0 ? "" : Convert.ToHexStringLower(SHA256.HashData(body))[..16];
         return _signed.GetOrAdd(tag, t => new SignedKinds(t, Jws.Sign(key, MessageType.Kinds, body)));
     }

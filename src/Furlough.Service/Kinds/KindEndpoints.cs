@@ -18,9 +18,9 @@ public static class KindEndpoints
     /// <summary>Maps the calls.</summary>
     public static void Map(RouteGroupBuilder api)
     {
-        api.MapPost("/kinds/check", (KindText text) => Read(text.Card)).For(Role.Reader);
-        api.MapPost("/kinds/try", TryAsync).For(Role.Steward);
-        api.MapPost("/kinds", AddAsync).For(Role.Steward);
+        api.MapPost("/kinds/check", (KindText text) => Read(text.Card)).For(AccessLevel.Reader);
+        api.MapPost("/kinds/try", TryAsync).For(AccessLevel.Steward);
+        api.MapPost("/kinds", AddAsync).For(AccessLevel.Steward);
         api.MapGet("/kinds", (Store store, CancellationToken stop) =>
                 store.ReadAsync(
                     async db =>
@@ -32,7 +32,7 @@ public static class KindEndpoints
                     stop
                 )
             )
-            .For(Role.Reader);
+            .For(AccessLevel.Reader);
         api.MapGet("/kinds/{name}", (string name, Store store, CancellationToken stop) =>
                 store.ReadAsync(
                     async db =>
@@ -42,8 +42,8 @@ public static class KindEndpoints
                     stop
                 )
             )
-            .For(Role.Reader);
-        api.MapDelete("/kinds/{name}", RemoveAsync).For(Role.Steward);
+            .For(AccessLevel.Reader);
+        api.MapDelete("/kinds/{name}", RemoveAsync).For(AccessLevel.Steward);
     }
 
     internal static IReadOnlyList<string> PatternsOf(KindRow row) =>
@@ -196,7 +196,7 @@ public static class KindEndpoints
         return TypedResults.NoContent();
     }
 
-    /// <summary>All agents look anew for what they have to survey.</summary>
+    /// <summary>All agents look again for what they have to survey.</summary>
     private static async Task TellAsync(Store store, KindDesk desk, DocketSignals signals, CancellationToken stop)
     {
         desk.Forget();

@@ -28,7 +28,7 @@ public static class Fleet
         new(row.Id, row.Name, row.Room, survey, live.IsSilent(row.Id, row.LastSeen))
         {
             Growth = Column.GrowthOf(row),
-            Role = row.Role,
+            Tag = row.Tag,
             Drilled = row.Drilled.Split('\n', StringSplitOptions.RemoveEmptyEntries),
             Reserves = row.ReservesSaid ? Column.ReservesOf(row) : null,
         };

@@ -40,7 +40,7 @@ public static class InviteEndpoints
                     throw new ProblemException(
                         400,
                         "invite-refused",
-                        "An invite for a machine set up anew is for that one machine.",
+                        "An invite for a reinstalled machine is for that one machine.",
                         "Leave --machines out."
                     );
                 db.Invites.Add(

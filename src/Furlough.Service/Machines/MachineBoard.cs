@@ -9,7 +9,7 @@ namespace Furlough.Service.Machines;
 
 /// <summary>
 /// What is shown of many machines at a time, kept in memory: the surveys of a large fleet are too long to be read for every look at it. A
-/// machine's part is worked out anew whenever something about it was stored.
+/// machine's part is worked out again whenever something about it was stored.
 /// </summary>
 public sealed class MachineBoard : IDisposable
 {
@@ -24,7 +24,7 @@ public sealed class MachineBoard : IDisposable
     private IReadOnlyList<VolumeSpace> _soonest = [];
     private bool _complete;
 
-    /// <summary>Somebody works parts out: what is off the list of stale ones is not on the board yet.</summary>
+    /// <summary>Someone works parts out: what is off the list of stale ones is not on the board yet.</summary>
     private volatile bool _underWay;
 
     public MachineBoard(Store store, LiveHub live)
@@ -64,7 +64,7 @@ public sealed class MachineBoard : IDisposable
         return _soonest;
     }
 
-    /// <summary>What is shown of a machine is worked out anew.</summary>
+    /// <summary>What is shown of a machine is worked out again.</summary>
     public void Touch(Guid machine) => _stale[machine] = 0;
 
     /// <inheritdoc/>
@@ -127,7 +127,7 @@ public sealed class MachineBoard : IDisposable
                 0,
                 null,
                 $"What this machine sent last cannot be read ({senseless.Message.TrimEnd('.')}). Survey it again, or forget it: `furlough machine forget {machine.Name}`.",
-                machine.Role,
+                machine.Tag,
                 machine.HeldBy
             );
             return new Part(bare, [], []);

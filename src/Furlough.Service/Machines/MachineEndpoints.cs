@@ -20,19 +20,19 @@ public static class MachineEndpoints
     /// <summary>Maps the calls.</summary>
     public static void Map(RouteGroupBuilder api)
     {
-        api.MapGet("/machines", ListAsync).For(Role.Reader);
+        api.MapGet("/machines", ListAsync).For(AccessLevel.Reader);
         api.MapGet("/rooms/{room}/shelves", (string room, MachineBoard board, CancellationToken stop) =>
                 board.ShelvesAsync(room, stop)
             )
-            .For(Role.Reader);
-        api.MapGet("/machines/{name}", DetailAsync).For(Role.Reader);
-        api.MapPost("/machines/{name}/survey", SurveyAsync).For(Role.Technician);
-        api.MapPost("/machines/role", RoleAsync).For(Role.Technician);
-        api.MapPost("/machines/hold", HoldAsync).For(Role.Technician);
-        api.MapPost("/machines/forget", ForgetAsync).For(Role.Steward);
-        api.MapPost("/invites", InviteEndpoints.MakeAsync).For(Role.Technician);
-        api.MapGet("/invites", InviteEndpoints.ListAsync).For(Role.Technician);
-        api.MapDelete("/invites/{id}", InviteEndpoints.RevokeAsync).For(Role.Technician);
+            .For(AccessLevel.Reader);
+        api.MapGet("/machines/{name}", DetailAsync).For(AccessLevel.Reader);
+        api.MapPost("/machines/{name}/survey", SurveyAsync).For(AccessLevel.Technician);
+        api.MapPost("/machines/tag", TagAsync).For(AccessLevel.Technician);
+        api.MapPost("/machines/hold", HoldAsync).For(AccessLevel.Technician);
+        api.MapPost("/machines/forget", ForgetAsync).For(AccessLevel.Steward);
+        api.MapPost("/invites", InviteEndpoints.MakeAsync).For(AccessLevel.Technician);
+        api.MapGet("/invites", InviteEndpoints.ListAsync).For(AccessLevel.Technician);
+        api.MapDelete("/invites/{id}", InviteEndpoints.RevokeAsync).For(AccessLevel.Technician);
     }
 
     private static async Task<IEnumerable<MachineSummary>> ListAsync(
@@ -48,7 +48,7 @@ public static class MachineEndpoints
                 ?? throw new ProblemException(
                     400,
                     "standing-unknown",
-                    $"`{standing}` is no standing.",
+                    $"`{standing}` is not a standing.",
                     $"Use one of {string.Join(", ", Words.All<Standing>())}."
                 );
         return (await board.MachinesAsync(stop)).Where(m =>
@@ -145,7 +145,7 @@ public static class MachineEndpoints
         return Summaries.Now(Summaries.Of(machine, Column.SurveyOf(machine), [], []).Summary, live);
     }
 
-    /// <summary>Nothing is begun on held machines; who is kept out already is let in first.</summary>
+    /// <summary>Nothing is begun on held machines; accounts that are locked out already can sign in again first.</summary>
     private static async Task<IResult> HoldAsync(
         HoldRequest request,
         Store store,
@@ -190,8 +190,8 @@ public static class MachineEndpoints
         return TypedResults.NoContent();
     }
 
-    private static async Task<IResult> RoleAsync(
-        RoleRequest request,
+    private static async Task<IResult> TagAsync(
+        TagRequest request,
         Store store,
         LiveHub live,
         DocketSignals signals,
@@ -201,14 +201,14 @@ public static class MachineEndpoints
     )
     {
         if (
-            request.Role is { Length: 0 or > 40 }
-            || request.Role?.Any(c => char.IsControl(c) || c is '/' or '\\') == true
-            || request.Role is "." or ".."
+            request.Tag is { Length: 0 or > 40 }
+            || request.Tag?.Any(c => char.IsControl(c) || c is '/' or '\\') == true
+            || request.Tag is "." or ".."
         )
             throw new ProblemException(
                 400,
-                "role-refused",
-                "A role has 1 to 40 characters, without slashes.",
+                "tag-refused",
+                "A tag has 1 to 40 characters, without slashes.",
                 "Give a word such as `imaging`."
             );
         await ChangeAsync(
@@ -217,8 +217,8 @@ public static class MachineEndpoints
             live,
             (db, row) =>
             {
-                db.Record(time.GetUtcNow(), context.Who(), "role", row.Name, row.Role, request.Role);
-                row.Role = request.Role;
+                db.Record(time.GetUtcNow(), context.Who(), "tag", row.Name, row.Tag, request.Tag);
+                row.Tag = request.Tag;
             },
             signals,
             stop

@@ -29,8 +29,8 @@ public static class ReserveEndpoints
                     stop
                 )
             )
-            .For(Role.Reader);
-        api.MapPost("/reserves", SayAsync).For(Role.Technician);
+            .For(AccessLevel.Reader);
+        api.MapPost("/reserves", SayAsync).For(AccessLevel.Technician);
     }
 
     /// <summary>Works out what a machine is to leave free, where its room or the fleet has a reserve.</summary>
@@ -121,7 +121,7 @@ public static class ReserveEndpoints
             : throw new ProblemException(
                 400,
                 "amount-malformed",
-                $"`{text}` is no reserve.",
+                $"`{text}` is not a reserve.",
                 "Give a size such as `60 GB` or a share of at most `90%`."
             );
 }

@@ -12,8 +12,9 @@ public static class SpaceEndpoints
     /// <summary>Maps the calls.</summary>
     public static void Map(RouteGroupBuilder api)
     {
-        api.MapGet("/space", (MachineBoard board, CancellationToken stop) => board.VolumesAsync(stop)).For(Role.Reader);
-        api.MapGet("/machines/{name}/space", OneAsync).For(Role.Reader);
+        api.MapGet("/space", (MachineBoard board, CancellationToken stop) => board.VolumesAsync(stop))
+            .For(AccessLevel.Reader);
+        api.MapGet("/machines/{name}/space", OneAsync).For(AccessLevel.Reader);
     }
 
     private static Task<MachineSpace> OneAsync(string name, Store store, CancellationToken stop) =>

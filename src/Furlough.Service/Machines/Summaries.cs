@@ -32,7 +32,7 @@ public static class Summaries
                 survey?.Holdings.Sum(survey.OwnBytes) ?? 0,
                 shelves.FirstOrDefault(s => s.System) is { } system ? ShelfSums.Of(system) : null,
                 Attention(machine, standing, last),
-                machine.Role,
+                machine.Tag,
                 machine.HeldBy
             ),
             shelves

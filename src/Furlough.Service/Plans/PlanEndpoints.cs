@@ -16,16 +16,16 @@ public static class PlanEndpoints
     /// <summary>Maps the calls.</summary>
     public static void Map(RouteGroupBuilder api)
     {
-        api.MapGet("/briefs/sample", () => new BriefText(BriefSample.Text)).For(Role.Reader);
+        api.MapGet("/briefs/sample", () => new BriefText(BriefSample.Text)).For(AccessLevel.Reader);
         api.MapGet("/briefs/schema", () => TypedResults.Text(BriefSample.Schema, "application/schema+json"))
-            .For(Role.Reader);
-        api.MapPost("/briefs/check", CheckAsync).For(Role.Reader);
-        api.MapPost("/plans", MakeAsync).For(Role.Technician);
-        api.MapGet("/plans", ListAsync).For(Role.Reader);
+            .For(AccessLevel.Reader);
+        api.MapPost("/briefs/check", CheckAsync).For(AccessLevel.Reader);
+        api.MapPost("/plans", MakeAsync).For(AccessLevel.Technician);
+        api.MapGet("/plans", ListAsync).For(AccessLevel.Reader);
         api.MapGet("/plans/{number:long}", (long number, Store store, CancellationToken stop) =>
                 store.ReadAsync(async db => await ViewAsync(db, await FindAsync(db, number, stop), stop), stop)
             )
-            .For(Role.Reader);
+            .For(AccessLevel.Reader);
         api.MapGet(
                 "/plans/{number:long}/difference/{other:long}",
                 (long number, long other, Store store, CancellationToken stop) =>
@@ -38,8 +38,8 @@ public static class PlanEndpoints
                         stop
                     )
             )
-            .For(Role.Reader);
-        api.MapPost("/plans/{number:long}/consents", ConsentAsync).For(Role.Technician);
+            .For(AccessLevel.Reader);
+        api.MapPost("/plans/{number:long}/consents", ConsentAsync).For(AccessLevel.Technician);
     }
 
     /// <summary>A plan by its number.</summary>
@@ -286,7 +286,7 @@ public static class PlanEndpoints
         return view;
     }
 
-    /// <param name="madeNow">It was made from the surveys as they are: nothing can have overtaken it.</param>
+    /// <param name="madeNow">It was made from the surveys as they are: nothing can have changed since.</param>
     private static async Task<PlanView> ViewAsync(
         FurloughDb db,
         PlanRow row,

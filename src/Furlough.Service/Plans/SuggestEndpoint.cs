@@ -15,7 +15,8 @@ namespace Furlough.Service.Plans;
 public static class SuggestEndpoint
 {
     /// <summary>Maps the call.</summary>
-    public static void Map(RouteGroupBuilder api) => api.MapPost("/briefs/suggest", SuggestAsync).For(Role.Reader);
+    public static void Map(RouteGroupBuilder api) =>
+        api.MapPost("/briefs/suggest", SuggestAsync).For(AccessLevel.Reader);
 
     private static async Task<SuggestionView> SuggestAsync(
         SuggestRequest request,
@@ -37,7 +38,7 @@ public static class SuggestEndpoint
             throw new ProblemException(
                 400,
                 "goal-unclear",
-                $"`{request.Free}` is no size.",
+                $"`{request.Free}` is not a size.",
                 "Give how much more is to be free as a size, such as `60 GB`."
             );
         var wish = new SpaceWish(
@@ -106,7 +107,7 @@ public static class SuggestEndpoint
         ?? throw new ProblemException(
             400,
             "amount-malformed",
-            $"`{text}` is no amount of space.",
+            $"`{text}` is not an amount of space.",
             "Give a size such as `60 GB` or a share such as `25%`."
         );
 

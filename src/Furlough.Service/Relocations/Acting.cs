@@ -56,7 +56,7 @@ public sealed class Acting(
             stop
         );
 
-    /// <summary>Somebody decides that it will not be done, and says why; it stands in nobody's way any more.</summary>
+    /// <summary>Someone decides that it will not be done, and says why; it stands in nobody's way any more.</summary>
     public async Task<RelocationView> SkipAsync(long number, string reason, string who, CancellationToken stop)
     {
         if (string.IsNullOrWhiteSpace(reason) || reason.Length > LongestReason || reason.Any(char.IsControl))
@@ -156,7 +156,7 @@ public sealed class Acting(
             stop
         );
 
-    /// <summary>Makes the original live again after its target was lost. Whoever asks for it names the time from which work is missing.</summary>
+    /// <summary>Makes the original live again after its target was lost. Anyone who asks for it names the time from which work is missing.</summary>
     public Task<RelocationView> FallBackAsync(
         long number,
         DateTimeOffset? missingFrom,
@@ -207,9 +207,9 @@ public sealed class Acting(
         var machine = await db.Machines.FindAsync([row.Machine], stop);
         var silent =
             machine is not null && live.IsSilent(machine.Id, machine.LastSeen)
-                ? $" {machine.Name} is silent: as soon as it is heard of, it undoes what it may have begun, and if it had switched before, that is shown here."
+                ? $" {machine.Name} is silent: as soon as it is seen again, it undoes what it may have begun, and if it had switched before, that is shown here."
                 : " The machine undoes what it may have begun.";
-        return $"Its docket may have reached the machine and was called back; when last heard of, {Column.PlannedOf(row).LivesInWords}.{silent}";
+        return $"Its docket may have reached the machine and was called back; when last seen, {Column.PlannedOf(row).LivesInWords}.{silent}";
     }
 
     /// <summary>Asks a machine to undo what is under way, as long as that can be done. What its machine cannot have yet is called back at once.</summary>
@@ -266,7 +266,7 @@ public sealed class Acting(
         return view;
     }
 
-    /// <summary>Somebody is at the machine: an attended relocation may begin.</summary>
+    /// <summary>Someone is at the machine: an attended relocation may begin.</summary>
     public Task<RelocationView> BeginAsync(long number, string who, CancellationToken stop) =>
         WishAsync(
             number,
@@ -278,7 +278,7 @@ public sealed class Acting(
                     throw ProblemException.Conflict(
                         "not-attended",
                         $"Relocation {number} needs nobody at its machine.",
-                        "It begins by itself."
+                        "It begins automatically."
                     );
                 if (row.BegunBy is { } already)
                     throw ProblemException.Conflict(

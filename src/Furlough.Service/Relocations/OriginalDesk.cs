@@ -7,7 +7,7 @@ using Microsoft.EntityFrameworkCore;
 
 namespace Furlough.Service.Relocations;
 
-/// <summary>Decides which originals may be discarded (I13): not before their time and not while something speaks against it, unless somebody says why all the same.</summary>
+/// <summary>Decides which originals may be discarded (I13): not before their time and not while something speaks against it, unless someone says why all the same.</summary>
 public sealed class OriginalDesk(Store store, Acting acting, TimeProvider time)
 {
     private const int LongestReason = 1_000;
@@ -36,7 +36,7 @@ public sealed class OriginalDesk(Store store, Acting acting, TimeProvider time)
                 found.Add(
                     new DiscardBlocker(
                         "errand-open",
-                        $"Errand {errand.Number} is still open: somebody is to check that nothing is missing."
+                        $"Errand {errand.Number} is still open: someone is to check that nothing is missing."
                     )
                 );
         }
@@ -54,7 +54,7 @@ public sealed class OriginalDesk(Store store, Acting acting, TimeProvider time)
             found.Add(new DiscardBlocker(DiscardTerms.Shrunk, shrunk.Text));
         if (seen.WrittenTo)
             found.Add(
-                new DiscardBlocker("original-written-to", "Somebody wrote to the original after it was set aside.")
+                new DiscardBlocker("original-written-to", "Someone wrote to the original after it was set aside.")
             );
         return found;
     }

@@ -16,7 +16,7 @@ public static class OriginalEndpoints
         api.MapGet("/originals", (Store store, TimeProvider time, CancellationToken stop) =>
                 store.ReadAsync(async db => await ViewsAsync(db, time.GetUtcNow(), stop), stop)
             )
-            .For(Role.Reader);
+            .For(AccessLevel.Reader);
         api.MapPost(
                 "/originals/{id}/discard",
                 (
@@ -27,7 +27,7 @@ public static class OriginalEndpoints
                     CancellationToken stop
                 ) => originals.DiscardAsync(id, request, context.Who(), stop)
             )
-            .For(Role.Technician);
+            .For(AccessLevel.Technician);
     }
 
     private static async Task<List<OriginalView>> ViewsAsync(FurloughDb db, DateTimeOffset now, CancellationToken stop)

@@ -14,53 +14,53 @@ public static class RelocationEndpoints
     /// <summary>Maps the calls.</summary>
     public static void Map(RouteGroupBuilder api)
     {
-        api.MapGet("/relocations", ListAsync).For(Role.Reader);
+        api.MapGet("/relocations", ListAsync).For(AccessLevel.Reader);
         api.MapGet("/relocations/{number:long}", (long number, Store store, LiveHub live, CancellationToken stop) =>
                 store.ReadAsync(async db => await ViewAsync(db, await FindAsync(db, number, stop), live, stop), stop)
             )
-            .For(Role.Reader);
+            .For(AccessLevel.Reader);
         api.MapPost(
                 "/relocations/{number:long}/begin",
                 (long number, Acting acting, HttpContext context, CancellationToken stop) =>
                     acting.BeginAsync(number, context.Who(), stop)
             )
-            .For(Role.Technician);
+            .For(AccessLevel.Technician);
         api.MapPost(
                 "/relocations/{number:long}/retry",
                 (long number, Acting acting, HttpContext context, CancellationToken stop) =>
                     acting.RetryAsync(number, context.Who(), stop)
             )
-            .For(Role.Technician);
+            .For(AccessLevel.Technician);
         api.MapPost(
                 "/relocations/{number:long}/skip",
                 (long number, SkipRequest request, Acting acting, HttpContext context, CancellationToken stop) =>
                     acting.SkipAsync(number, request.Reason, context.Who(), stop)
             )
-            .For(Role.Technician);
+            .For(AccessLevel.Technician);
         api.MapPost(
                 "/relocations/{number:long}/return",
                 (long number, Acting acting, HttpContext context, CancellationToken stop) =>
                     acting.ReturnAsync(number, context.Who(), stop)
             )
-            .For(Role.Technician);
+            .For(AccessLevel.Technician);
         api.MapPost(
                 "/relocations/{number:long}/gather",
                 (long number, Acting acting, HttpContext context, CancellationToken stop) =>
                     acting.GatherAsync(number, context.Who(), stop)
             )
-            .For(Role.Technician);
+            .For(AccessLevel.Technician);
         api.MapPost(
                 "/relocations/{number:long}/back-out",
                 (long number, Acting acting, HttpContext context, CancellationToken stop) =>
                     acting.BackOutAsync(number, context.Who(), stop)
             )
-            .For(Role.Technician);
+            .For(AccessLevel.Technician);
         api.MapPost(
                 "/relocations/{number:long}/fall-back",
                 (long number, FallBackRequest request, Acting acting, HttpContext context, CancellationToken stop) =>
                     acting.FallBackAsync(number, request.MissingFrom, context.Who(), stop)
             )
-            .For(Role.Technician);
+            .For(AccessLevel.Technician);
     }
 
     internal static async Task<RelocationRow> FindAsync(FurloughDb db, long number, CancellationToken stop) =>
@@ -94,7 +94,7 @@ public static class RelocationEndpoints
                     throw new ProblemException(
                         400,
                         "run-malformed",
-                        $"`{run}` is no number of a run.",
+                        $"`{run}` is not the number of a run.",
                         "See `furlough run list`."
                     );
                 long? number = long.TryParse(run, out var n) ? n : null;

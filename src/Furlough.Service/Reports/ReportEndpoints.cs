@@ -4,7 +4,7 @@ using Furlough.Service.Access;
 
 namespace Furlough.Service.Reports;
 
-/// <summary>Reports of runs, rooms and audits: as JSON, or as a page that stands by itself.</summary>
+/// <summary>Reports of runs, rooms and audits: as JSON, or as a self-contained page.</summary>
 public static class ReportEndpoints
 {
     /// <summary>Maps the calls.</summary>
@@ -27,13 +27,13 @@ public static class ReportEndpoints
                 (ReportMaking making, string room, HttpContext context, CancellationToken stop) =>
                     making.OfRoomAsync(room, context.Who(), stop)
             )
-            .For(Role.Reader);
+            .For(AccessLevel.Reader);
         api.MapGet(
                 "/reports/rooms/{room}/page",
                 async (ReportMaking making, string room, HttpContext context, CancellationToken stop) =>
                     Page(await making.OfRoomAsync(room, context.Who(), stop))
             )
-            .For(Role.Reader);
+            .For(AccessLevel.Reader);
     }
 
     private static void Each(
@@ -45,13 +45,13 @@ public static class ReportEndpoints
         api.MapGet(path, (ReportMaking making, long number, HttpContext context, CancellationToken stop) =>
                 make(making, number, context, stop)
             )
-            .For(Role.Reader);
+            .For(AccessLevel.Reader);
         api.MapGet(
                 path + "/page",
                 async (ReportMaking making, long number, HttpContext context, CancellationToken stop) =>
                     Page(await make(making, number, context, stop))
             )
-            .For(Role.Reader);
+            .For(AccessLevel.Reader);
     }
 
     private static IResult Page(Report report) => TypedResults.Text(ReportPage.Of(report), "text/html; charset=utf-8");

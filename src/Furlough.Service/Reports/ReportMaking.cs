@@ -12,7 +12,7 @@ using Microsoft.EntityFrameworkCore;
 
 namespace Furlough.Service.Reports;
 
-/// <summary>Puts reports together from what is stored; every number of them can be asked for by itself too.</summary>
+/// <summary>Puts reports together from what is stored; every number of them can be asked for separately too.</summary>
 public sealed class ReportMaking(Store store, LiveHub live, RunViews views, TimeProvider time)
 {
     /// <summary>A run: what it did, where its data lives now, what failed, who consented to what, and the volumes before and after.</summary>
@@ -56,7 +56,7 @@ public sealed class ReportMaking(Store store, LiveHub live, RunViews views, Time
                         OfFailures(rows),
                         new ReportTable(
                             "Consents",
-                            "Hazards that somebody accepted",
+                            "Hazards that someone accepted",
                             ["hazard", "by", "at", "reason"],
                             [.. consents.Select(c => (string[])[c.Hazard, c.By, When(c.At), c.Reason])]
                         ),

@@ -6,7 +6,7 @@ namespace Furlough.Service.Runs;
 
 /// <summary>A relocation of a run that is not at rest.</summary>
 /// <param name="Waits">Why it waits; null when it does not.</param>
-/// <param name="SilentFor">How long its machine has been silent; null when it is heard of.</param>
+/// <param name="SilentFor">How long its machine has been silent; null when it is not silent.</param>
 /// <param name="Trouble">What keeps its machine's agent from working; null for nothing.</param>
 internal sealed record StillToDo(
     long Number,
@@ -30,7 +30,7 @@ internal static class HoldUps
         if (begun.Exists(r => r is { SilentFor: null, Trouble: null } && r.State != RelocationState.Waiting))
             return null;
         if (run.State == RunState.Paused)
-            return new HeldUp("The run is paused: nothing is begun until somebody resumes it.", []);
+            return new HeldUp("The run is paused: nothing is begun until someone resumes it.", []);
         var silent = begun.Where(r => r.SilentFor is not null).ToList();
         var troubled = begun.Where(r => r is { SilentFor: null, Trouble: not null }).ToList();
         var waiting = begun.Where(r => r is { SilentFor: null, Trouble: null }).ToList();
@@ -38,7 +38,7 @@ internal static class HoldUps
             return silent.Count == 0
                 ? null
                 : new HeldUp(
-                    $"The run has ended; {Words.Count(silent.Count, "relocation")} on {Names(silent)}, silent for {Words.Length(silent.Max(r => r.SilentFor!.Value))}, will say how far they came when they are heard of.",
+                    $"The run has ended; {Words.Count(silent.Count, "relocation")} on {Names(silent)}, silent for {Words.Length(silent.Max(r => r.SilentFor!.Value))}, will say how far they came when they are seen again.",
                     []
                 );
         List<string> causes = [];

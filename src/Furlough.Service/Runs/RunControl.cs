@@ -60,7 +60,7 @@ public sealed class RunControl(DocketDesk desk, ErrandDesk errands, RunHours hou
         return wake;
     }
 
-    /// <summary>Nothing is under way; in a halted run, nothing on a machine that is heard of: what a silent one does is shown when it is heard of again.</summary>
+    /// <summary>Nothing is under way; in a halted run, nothing on a machine that is connected: what a silent one does is shown when it is seen again.</summary>
     private async Task<bool> IsOverAsync(
         FurloughDb db,
         RunRow run,
@@ -162,7 +162,7 @@ public sealed class RunControl(DocketDesk desk, ErrandDesk errands, RunHours hou
                 .ToListAsync(stop)
         )
         {
-            // Asked for by itself: no run stops it.
+            // Asked for separately: no run stops it.
             if (
                 row.State == RelocationState.Queued
                 && await db.Dockets.AnyAsync(d => d.Id == row.Docket && d.ByItself, stop)

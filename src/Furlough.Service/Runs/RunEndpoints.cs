@@ -17,7 +17,7 @@ public static class RunEndpoints
     /// <summary>Maps the calls.</summary>
     public static void Map(RouteGroupBuilder api)
     {
-        api.MapPost("/runs", StartAsync).For(Role.Technician);
+        api.MapPost("/runs", StartAsync).For(AccessLevel.Technician);
         api.MapGet("/runs", (Store store, RunViews views, CancellationToken stop) => store.ReadAsync(
                     async db =>
                     {
@@ -29,7 +29,7 @@ public static class RunEndpoints
                     },
                     stop
                 ))
-            .For(Role.Reader);
+            .For(AccessLevel.Reader);
         api.MapGet(
                 "/runs/{number:long}",
                 (long number, Store store, RunViews views, HttpContext context, CancellationToken stop) =>
@@ -43,19 +43,19 @@ public static class RunEndpoints
                         stop
                     )
             )
-            .For(Role.Reader);
+            .For(AccessLevel.Reader);
         api.MapPost(
                 "/runs/{number:long}/halt",
                 (long number, SeenRun seen, Steering steering, HttpContext context, CancellationToken stop) =>
                     steering.HaltAsync(number, seen, context.Who(), stop)
             )
-            .For(Role.Technician);
+            .For(AccessLevel.Technician);
         api.MapPost(
                 "/runs/{number:long}/approve",
                 (long number, SeenRun seen, Steering steering, HttpContext context, CancellationToken stop) =>
                     steering.ApproveAsync(number, seen, context.Who(), stop)
             )
-            .For(Role.Approver);
+            .For(AccessLevel.Approver);
         api.MapPost(
                 "/runs/{number:long}/retry",
                 (
@@ -75,7 +75,7 @@ public static class RunEndpoints
                         stop
                     )
             )
-            .For(Role.Technician);
+            .For(AccessLevel.Technician);
         api.MapPost(
                 "/runs/{number:long}/skip",
                 (
@@ -95,19 +95,19 @@ public static class RunEndpoints
                         stop
                     )
             )
-            .For(Role.Technician);
+            .For(AccessLevel.Technician);
         api.MapPost(
                 "/runs/{number:long}/pause",
                 (long number, SeenRun seen, Steering steering, HttpContext context, CancellationToken stop) =>
                     steering.PauseAsync(number, seen, context.Who(), stop)
             )
-            .For(Role.Technician);
+            .For(AccessLevel.Technician);
         api.MapPost(
                 "/runs/{number:long}/resume",
                 (long number, SeenRun seen, Steering steering, HttpContext context, CancellationToken stop) =>
                     steering.ResumeAsync(number, seen, context.Who(), stop)
             )
-            .For(Role.Technician);
+            .For(AccessLevel.Technician);
     }
 
     private static async Task<RunView> StartAsync(
@@ -231,7 +231,7 @@ public static class RunEndpoints
         if (wanted.Count > 0)
             throw ProblemException.Conflict(
                 "consent-missing",
-                $"Plan {plan.Number} has hazards that somebody must accept first: {string.Join(", ", wanted)}.",
+                $"Plan {plan.Number} has hazards that someone must accept first: {string.Join(", ", wanted)}.",
                 $"`furlough plan consent {plan.Number} --hazard {wanted[0]} --reason TEXT`, or make another plan."
             );
         var busy = (
@@ -270,7 +270,7 @@ public static class RunEndpoints
         if (changes.Count > 0)
             throw ProblemException.Conflict(
                 "plan-overtaken",
-                $"Plan {plan} is overtaken: {changes[0]}",
+                $"Plan {plan} is out of date: {changes[0]}",
                 "Make a new plan from the same brief.",
                 changes
             );

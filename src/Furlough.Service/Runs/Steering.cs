@@ -17,7 +17,7 @@ public sealed class Steering(
     TimeProvider time
 )
 {
-    /// <summary>Begins nothing further for now. Who is kept out already is let in as soon as the work allows.</summary>
+    /// <summary>Begins nothing further for now. Accounts that are locked out already can sign in again as soon as the work allows.</summary>
     public Task<RunView> PauseAsync(long number, SeenRun seen, string who, CancellationToken stop) =>
         SteerAsync(
             number,
@@ -62,8 +62,8 @@ public sealed class Steering(
                 if (run.StartedBy == who)
                     throw ProblemException.Conflict(
                         "second-person-wanted",
-                        $"Run {number} was started by {who}, and its brief wants a second person's approval.",
-                        "Have somebody else with the role approver or steward look at its plan and approve it."
+                        $"Run {number} was started by {who}, and its brief requires a second person's approval.",
+                        "Have someone else with the access level approver or steward look at its plan and approve it."
                     );
                 await RunEndpoints.RequireNotOvertakenAsync(
                     db,

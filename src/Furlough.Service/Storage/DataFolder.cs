@@ -65,7 +65,7 @@ public sealed class DataFolder : IDisposable
         return options;
     }
 
-    /// <summary>A service that began anew beside a half of its former self would be a stranger to all its agents.</summary>
+    /// <summary>A service that began again beside a half of its former self would be a stranger to all its agents.</summary>
     private static void RequireWhole(string path)
     {
         var (database, key, beginning) = (
@@ -73,7 +73,7 @@ public sealed class DataFolder : IDisposable
             Path.Combine(path, Key),
             Path.Combine(path, Beginning)
         );
-        // A first start that was cut short is begun anew. The mark may have come back after a power cut: what machines rely on is never removed.
+        // A first start that was cut short is begun again. The mark may have come back after a power cut: what machines rely on is never removed.
         if (
             File.Exists(beginning)
             && Count(database, "SELECT count(*) FROM sqlite_master WHERE name='Machines'") > 0
@@ -89,11 +89,11 @@ public sealed class DataFolder : IDisposable
         );
         if (hasKey && tables is null or 0)
             throw new IOException(
-                $"{path} has the service's key but {(tables is null ? $"no {Database}" : $"an empty {Database}")}: the service knew machines once and would know none now. Put {Database} back from the backup that belongs to the key, or begin anew in an empty folder."
+                $"{path} has the service's key but {(tables is null ? $"no {Database}" : $"an empty {Database}")}: the service knew machines once and would know none now. Put {Database} back from the backup that belongs to the key, or begin again in an empty folder."
             );
         if (!hasKey && tables > 0)
             throw new IOException(
-                $"{path} has {Database} but no {Key}: no agent would believe a service with another key. Put {Key} back from the backup, or begin anew in an empty folder."
+                $"{path} has {Database} but no {Key}: no agent would believe a service with another key. Put {Key} back from the backup, or begin again in an empty folder."
             );
         if (!hasKey && !File.Exists(beginning))
             PrivateFile.Write(beginning, "The first start of this service has not come to its end.\n");

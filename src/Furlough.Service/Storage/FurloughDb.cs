@@ -51,7 +51,7 @@ public sealed class FurloughDb(DbContextOptions<FurloughDb> options) : DbContext
 
     public DbSet<ReceiverRow> Receivers => Set<ReceiverRow>();
 
-    public DbSet<NoticeRow> Notices => Set<NoticeRow>();
+    public DbSet<NotificationRow> Notifications => Set<NotificationRow>();
 
     /// <summary>The machines about which something was stored by this piece of work.</summary>
     public HashSet<Guid> TouchedMachines { get; } = [];
@@ -107,21 +107,23 @@ public sealed class FurloughDb(DbContextOptions<FurloughDb> options) : DbContext
         configurationBuilder.Properties<Step>().HaveConversion<string>();
         configurationBuilder.Properties<Live>().HaveConversion<string>();
         configurationBuilder.Properties<RunState>().HaveConversion<string>();
-        configurationBuilder.Properties<Role>().HaveConversion<string>();
+        configurationBuilder.Properties<AccessLevel>().HaveConversion<string>();
         configurationBuilder.Properties<Medium>().HaveConversion<string>();
         configurationBuilder.Properties<Attachment>().HaveConversion<string>();
         configurationBuilder.Properties<DocketWork>().HaveConversion<string>();
         configurationBuilder.Properties<ErrandKind>().HaveConversion<string>();
         configurationBuilder.Properties<ErrandCause>().HaveConversion<string>();
         configurationBuilder.Properties<ErrandState>().HaveConversion<string>();
-        configurationBuilder.Properties<NoticeEvent>().HaveConversion<string>();
-        configurationBuilder.Properties<NoticeState>().HaveConversion<string>();
+        configurationBuilder.Properties<NotificationEvent>().HaveConversion<string>();
+        configurationBuilder.Properties<NotificationState>().HaveConversion<string>();
     }
 
     protected override void OnModelCreating(ModelBuilder modelBuilder)
     {
         modelBuilder.Entity<MachineRow>().HasIndex(m => m.Name).IsUnique();
+        modelBuilder.Entity<MachineRow>().Property(m => m.Tag).HasColumnName("Role");
         modelBuilder.Entity<TokenRow>().HasIndex(t => t.Hash).IsUnique();
+        modelBuilder.Entity<TokenRow>().Property(t => t.Level).HasColumnName("Role");
         modelBuilder.Entity<KindRow>().HasKey(k => k.Name);
         modelBuilder.Entity<PlanRow>().HasKey(p => p.Number);
         modelBuilder.Entity<RunRow>().HasKey(r => r.Number);
@@ -151,8 +153,8 @@ public sealed class FurloughDb(DbContextOptions<FurloughDb> options) : DbContext
         modelBuilder.Entity<HistoryRow>().HasKey(h => h.Number);
         modelBuilder.Entity<HistoryRow>().HasIndex(h => h.Subject);
         modelBuilder.Entity<ReceiverRow>().HasIndex(r => r.Name).IsUnique();
-        modelBuilder.Entity<NoticeRow>().HasKey(n => new { n.Receiver, n.Entry });
-        modelBuilder.Entity<NoticeRow>().HasIndex(n => n.State);
+        modelBuilder.Entity<NotificationRow>().ToTable("Notices").HasKey(n => new { n.Receiver, n.Entry });
+        modelBuilder.Entity<NotificationRow>().HasIndex(n => n.State);
     }
 
     private sealed class UtcTicksConverter()

@@ -11,7 +11,7 @@ public sealed class MachineRow
     public required string Room { get; set; }
 
     /// <summary>What the machine is for, in a technician's word; null where nobody has said.</summary>
-    public string? Role { get; set; }
+    public string? Tag { get; set; }
     public required string PublicKey { get; set; }
 
     /// <summary>Keys of its agent before it was enrolled again, by lines: what they signed is still known.</summary>
@@ -50,7 +50,7 @@ public sealed class MachineRow
     public bool ReservesSaid { get; set; }
     public bool Drifted { get; set; }
 
-    /// <summary>Accounts that Furlough has left kept out, by lines: told already.</summary>
+    /// <summary>Accounts that Furlough has left locked out, by lines: told already.</summary>
     public string LeftOut { get; set; } = "";
 
     /// <summary>Keys of the volumes with which the last drill has passed, by lines.</summary>
@@ -100,7 +100,7 @@ public sealed class InviteRow
     public required string Hash { get; set; }
     public string? Room { get; set; }
 
-    /// <summary>The machine that may use it to enrol again after it was set up anew; null for new machines.</summary>
+    /// <summary>The machine that may use it to enrol again after it was reinstalled; null for new machines.</summary>
     public string? Again { get; set; }
     public int Left { get; set; }
     public DateTimeOffset Expires { get; set; }
@@ -113,7 +113,7 @@ public sealed class TokenRow
     public Guid Id { get; set; }
     public required string Name { get; set; }
     public required string Hash { get; set; }
-    public Role Role { get; set; }
+    public AccessLevel Level { get; set; }
     public DateTimeOffset? Expires { get; set; }
 
     /// <summary>Null for the first steward's.</summary>
@@ -125,7 +125,7 @@ public sealed class TokenRow
     public bool IsValid(DateTimeOffset now) => RevokedAt is null && !(Expires < now);
 }
 
-/// <summary>A console session from which somebody signed out.</summary>
+/// <summary>A console session from which someone signed out.</summary>
 public sealed class EndedSessionRow
 {
     public Guid Id { get; set; }
@@ -222,7 +222,7 @@ public sealed class RelocationRow
     /// <summary>Who begins an attended relocation; null while nobody has.</summary>
     public string? BegunBy { get; set; }
 
-    /// <summary>Somebody asked that the docket under way be undone.</summary>
+    /// <summary>Someone asked that the docket under way be undone.</summary>
     public bool BackOutWanted { get; set; }
 }
 
@@ -245,7 +245,7 @@ public sealed class ErrandRow
     public DateTimeOffset RaisedAt { get; set; }
     public DateTimeOffset Due { get; set; }
 
-    /// <summary>The person or role that will do it.</summary>
+    /// <summary>The person or group that will do it.</summary>
     public string? ClaimedBy { get; set; }
     public DateTimeOffset? ClaimedAt { get; set; }
     public string? EndedBy { get; set; }
@@ -253,7 +253,7 @@ public sealed class ErrandRow
     public string? Remark { get; set; }
 }
 
-/// <summary>What people try at a machine, step by step, with a volume on which somebody's home is to live: can the machine be worked on without it, and is everything well when it is back.</summary>
+/// <summary>What people try at a machine, step by step, with a volume on which someone's home is to live: can the machine be worked on without it, and is everything well when it is back.</summary>
 public sealed class DrillRow
 {
     public long Number { get; set; }
@@ -297,7 +297,7 @@ public sealed class DocketRow
     /// <summary>Called back: it is handed out no more and gets no permit.</summary>
     public bool Withdrawn { get; set; }
 
-    /// <summary>Asked for by itself (return, retry, discard): a halted run does not stop it.</summary>
+    /// <summary>Asked for separately (return, retry, discard): a halted run does not stop it.</summary>
     public bool ByItself { get; set; }
 }
 
@@ -356,7 +356,7 @@ public sealed class HistoryRow
     public string? To { get; set; }
 }
 
-/// <summary>Somebody who is told of events.</summary>
+/// <summary>Someone who is notified of events.</summary>
 public sealed class ReceiverRow
 {
     public Guid Id { get; set; }
@@ -376,18 +376,18 @@ public sealed class ReceiverRow
     public long Seen { get; set; }
 }
 
-/// <summary>A notice for one receiver: one for every event, whatever happens.</summary>
-public sealed class NoticeRow
+/// <summary>A notification for one receiver: one for every event, whatever happens.</summary>
+public sealed class NotificationRow
 {
     public Guid Receiver { get; set; }
 
     /// <summary>The entry of the history that it tells of.</summary>
     public long Entry { get; set; }
-    public NoticeEvent Event { get; set; }
+    public NotificationEvent Event { get; set; }
     public required string Subject { get; set; }
     public required string Text { get; set; }
     public DateTimeOffset At { get; set; }
-    public NoticeState State { get; set; }
+    public NotificationState State { get; set; }
     public int Attempts { get; set; }
     public DateTimeOffset NextAt { get; set; }
     public string? Why { get; set; }

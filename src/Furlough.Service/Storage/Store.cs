@@ -8,7 +8,7 @@ namespace Furlough.Service.Storage;
 
 /// <summary>
 /// Opens the storage for one piece of work. Pieces that write come one after the other; those that wait together share one transaction and
-/// its flush, but each is stored or refused by itself, and nobody hears of its end before it is durable.
+/// its flush, but each is stored or refused separately, and nobody hears of its end before it is durable.
 /// </summary>
 public sealed class Store : IAsyncDisposable
 {
@@ -119,7 +119,7 @@ public sealed class Store : IAsyncDisposable
         /// <summary>Does it; false when it was refused or stopped and has to be taken back.</summary>
         public abstract Task<bool> TryAsync(FurloughDb db);
 
-        /// <summary>Tells whoever waits how it ended.</summary>
+        /// <summary>Tells anyone who waits how it ended.</summary>
         public abstract void Tell();
 
         /// <summary>Nothing of it was stored.</summary>

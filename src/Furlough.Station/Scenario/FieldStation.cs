@@ -166,7 +166,7 @@ public static class FieldStation
                 ),
         ];
 
-    /// <summary>Between courses the lab's common folders should be empty; on two desks somebody forgot.</summary>
+    /// <summary>Between courses the lab's common folders should be empty; on two desks someone forgot.</summary>
     private static IEnumerable<LeftFiles> LeftOn(string name, List<AccountSpec> people) =>
         name switch
         {
@@ -206,7 +206,7 @@ public static class FieldStation
             Folders = [.. account.Folders.Select(change)],
         };
 
-    /// <summary>Somebody began to relocate by hand and was called away.</summary>
+    /// <summary>Someone began to relocate manually and was called away.</summary>
     private static AccountSpec Half(AccountSpec account) => With(account, f => f.Name switch
             {
                 "Pictures" => f with { OlderSetting = $"E:\\Old\\{account.Name}\\Pictures" },
@@ -248,7 +248,7 @@ public static class FieldStation
                 _ => f,
             });
 
-    /// <summary>The library of the station's sound recorder, which wants to be told the folder around it.</summary>
+    /// <summary>The library of the station's sound recorder, which expects the folder around it.</summary>
     private static FolderSpec Recordings(string account) =>
         new("recordings", 140, 0, 2 * GB, "dawn", ".flac")
         {

@@ -24,7 +24,7 @@ public sealed record FolderSpec(string Name, int Files, int SmallFiles, long Dat
     /// <summary>Where it lives, if not in its account's home.</summary>
     public SpecPlace? LivesAt { get; init; }
 
-    /// <summary>Somebody copied it there by hand already.</summary>
+    /// <summary>Someone copied it there manually already.</summary>
     public SpecPlace? CopyAt { get; init; }
 
     /// <summary>Its settings lead to a folder that is not there.</summary>
@@ -127,7 +127,7 @@ public sealed record MachineSpec(
     /// <summary>What lets programs work in homes at certain places only.</summary>
     public Confinement? Confinement { get; init; }
 
-    /// <summary>Somebody carries it about.</summary>
+    /// <summary>Someone carries it about.</summary>
     public bool OnBattery { get; init; }
 
     /// <summary>Its system is one on which nobody has relocated anything yet.</summary>
@@ -145,7 +145,7 @@ public sealed record MachineSpec(
     /// <summary>The backup saves the system volume alone.</summary>
     public bool BackupOfSystemAlone { get; init; }
 
-    /// <summary>Somebody made up a receipt for a folder of this account.</summary>
+    /// <summary>Someone made up a receipt for a folder of this account.</summary>
     public string? ForgedReceiptFor { get; init; }
 
     /// <summary>How old its survey is when it hands it in.</summary>

@@ -287,7 +287,7 @@ internal sealed class StationNotice(bool isPutOff) : IShownNotice
     public void Dispose() { }
 }
 
-/// <summary>Accounts of a stand-in; it is never set up anew, so its numbers stay.</summary>
+/// <summary>Accounts of a stand-in; it is never reinstalled, so its numbers stay.</summary>
 internal sealed class StationAccounts(StationMachine machine) : IAccounts
 {
     public IReadOnlyList<NumberedName> Names() =>

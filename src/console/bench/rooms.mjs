@@ -1,4 +1,4 @@
-// Measures the page of rooms as somebody uses it: how long until it can be used, and how long it stands still while it is scrolled and filtered.
+// Measures the page of rooms as someone uses it: how long until it can be used, and how long it stands still while it is scrolled and filtered.
 // Prints the cells of a table's row. Takes the service's address and a token.
 import { chromium } from "playwright-core";
 

@@ -1,7 +1,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState, useSyncExternalStore } from "react";
 import { Link, NavLink, Route, Routes } from "react-router";
-import { api, Refusal, type Role } from "./api/client";
+import { type AccessLevel, api, Refusal } from "./api/client";
 import { useLive } from "./api/live";
 import { session } from "./api/session";
 import { AuditPage, AuditsPage } from "./pages/AuditsPage";
@@ -21,7 +21,7 @@ import { RunsPage } from "./pages/RunsPage";
 import { SignInForm, SignInPage } from "./pages/SignInPage";
 import { SpacePage } from "./pages/SpacePage";
 import { NotYet } from "./parts/Fetched";
-import { MyRole } from "./parts/Me";
+import { MyLevel } from "./parts/Me";
 import { Results } from "./parts/Result";
 import { count, words } from "./words";
 
@@ -52,7 +52,7 @@ export function App() {
       </main>
     );
   const { you, machines, silent } = status.data;
-  return <SignedIn who={you.name} role={you.role} machines={machines} silent={silent} />;
+  return <SignedIn who={you.name} level={you.level} machines={machines} silent={silent} />;
 }
 
 const PAGES = [
@@ -66,7 +66,17 @@ const PAGES = [
   ["/history", words.history],
 ] as const;
 
-function SignedIn({ who, role, machines, silent }: { who: string; role: Role; machines: number; silent: number }) {
+function SignedIn({
+  who,
+  level,
+  machines,
+  silent,
+}: {
+  who: string;
+  level: AccessLevel;
+  machines: number;
+  silent: number;
+}) {
   const heard = useLive();
   const lost = useSyncExternalStore(session.listen, session.isLost);
   const queries = useQueryClient();
@@ -76,7 +86,7 @@ function SignedIn({ who, role, machines, silent }: { who: string; role: Role; ma
     location.assign("/");
   };
   return (
-    <MyRole value={role}>
+    <MyLevel value={level}>
       <a className="skip" href="#main">
         {words.toMain}
       </a>
@@ -104,7 +114,7 @@ function SignedIn({ who, role, machines, silent }: { who: string; role: Role; ma
       {lost && <SignedOut />}
       <Results>
         <main className="page" id="main" tabIndex={-1}>
-          {role === "reader" && <p className="quiet">{words.notAllowed(role)}</p>}
+          {level === "reader" && <p className="quiet">{words.notAllowed(level)}</p>}
           <Routes>
             <Route path="/" element={<RoomsPage />} />
             <Route path="/invite" element={<InvitePage />} />
@@ -126,7 +136,7 @@ function SignedIn({ who, role, machines, silent }: { who: string; role: Role; ma
           </Routes>
         </main>
       </Results>
-    </MyRole>
+    </MyLevel>
   );
 }
 

@@ -122,7 +122,7 @@ test("a machine is held with a reason and released, and its errands are shown th
     .first()
     .waitFor();
   await page.getByText("Hold this machine").click();
-  await page.getByLabel("What is going on there?").fill("exams <b>until</b> noon");
+  await page.getByLabel("Why is it held?").fill("exams <b>until</b> noon");
   await page.getByRole("button", { name: "Hold wet-01" }).click();
   await expect.poll(() => page.getByRole("main").textContent()).toContain("Held by steward: exams <b>until</b> noon");
   await page.getByRole("button", { name: "Release wet-01" }).click();
@@ -176,10 +176,10 @@ test("a plan says what it does and when, and its hazards are accepted with a rea
   await page.getByRole("link", { name: "Everything, onto whatever there is" }).click();
   await page.getByRole("heading", { name: `Plan ${number}: Everything` }).waitFor();
   const main = page.getByRole("main");
-  expect(await main.textContent()).toMatch(/\d+ relocations on \d+ machines, .*Accounts are kept out for/);
+  expect(await main.textContent()).toMatch(/\d+ relocations on \d+ machines, .*Accounts are locked out for/);
   expect(await main.textContent()).toContain("to accept before it can be carried out");
   const removable = page.getByRole("region", { name: "target-on-removable-volume" });
-  expect(await removable.textContent()).toContain("wants consent");
+  expect(await removable.textContent()).toContain("needs consent");
   await removable.getByLabel("Why is it acceptable?").fill("the stick is <b>screwed</b> to the desk");
   await removable.getByRole("button", { name: "Accept target-on-removable-volume for 1 machine" }).click();
   await expect
@@ -213,7 +213,7 @@ test("a whole day in the console: brief, plan, run, a failure settled, an errand
     await page.keyboard.press("Control+a");
     await page.keyboard.insertText(text);
   };
-  const meaning = page.getByRole("region", { name: "What it means" });
+  const meaning = page.getByRole("region", { name: "What it matches" });
   await write("furlough-brief: 1\ntitle: Music\nmachines: {rooms: [Cabinn]}\nvolumes:\n  crew: {atached: external}\n");
   await expect.poll(() => meaning.textContent()).toContain("Line 5: ");
   expect(await page.locator(".cm-lintRange-error").count()).toBeGreaterThan(0);
@@ -237,7 +237,7 @@ test("a whole day in the console: brief, plan, run, a failure settled, an errand
   expect(await failure.textContent()).toContain("plots/2019/quadrat-77.tif cannot be read");
   const main = page.getByRole("main");
   await expect.poll(() => main.textContent(), { timeout: 120_000 }).toMatch(/It has ended\..*1 failed/);
-  await failure.getByRole("button", { name: "Try 1 relocation again" }).click();
+  await failure.getByRole("button", { name: "Retry 1 relocation" }).click();
   await expect.poll(() => failure.count(), { timeout: 30_000 }).toBe(0);
   await failure.waitFor({ timeout: 120_000 });
   await failure.getByRole("textbox").fill("the disk is <i>replaced</i> next week");
@@ -249,7 +249,7 @@ test("a whole day in the console: brief, plan, run, a failure settled, an errand
   const run = page.url();
 
   await page.getByRole("link", { name: "Errands" }).click();
-  const look = page.getByRole("region").filter({ hasText: "Look whether all is there herb-01" });
+  const look = page.getByRole("region").filter({ hasText: "Check that nothing is missing herb-01" });
   await look.first().waitFor();
   const looks = await look.count();
   await look
@@ -293,7 +293,7 @@ test("a run is paused, resumed and halted, and what cannot be undone is asked fo
   const main = page.getByRole("main");
   await page.getByRole("button", { name: `Approve run ${run.number}` }).click();
   await expect.poll(() => page.getByRole("alert").textContent()).toContain("was started by steward");
-  const made = (await call("POST", "tokens", { name: "mara.ostby", role: "approver" })).body;
+  const made = (await call("POST", "tokens", { name: "mara.ostby", level: "approver" })).body;
   const approved = await fetch(`${address}/api/v1/runs/${run.number}/approve`, {
     method: "POST",
     headers: { Authorization: `Bearer ${made.token}` },
@@ -333,7 +333,7 @@ test("every hazard of the catalogue is shown with what to do", async () => {
     await page.goto(`${address}/plans/${JSON.parse(plan.toString()).number}`);
     await page.getByRole("heading", { name: "Hazards" }).waitFor();
     for (const hazard of await page.getByRole("region").all())
-      if (/blocks the relocation|wants consent|advice/.test((await hazard.textContent()) ?? ""))
+      if (/blocks the relocation|needs consent|advice/.test((await hazard.textContent()) ?? ""))
         missing.delete((await hazard.getAttribute("aria-label")) ?? "");
   }
   // No holding of a stand-in is a whole volume of its own: that one is shown by the planning tests.
@@ -363,7 +363,7 @@ test("errands are claimed, declined with a reason and finished, and what is over
   await page.setViewportSize({ width: 390, height: 844 });
   const brief = [
     "furlough-brief: 1",
-    "title: Somebody has to be there",
+    "title: Someone has to be there",
     "machines: {names: [cabin-4]}",
     "volumes: {crew: {attached: external}}",
     "relocate:",
@@ -387,13 +387,13 @@ test("errands are claimed, declined with a reason and finished, and what is over
     .poll(() => page.getByRole("main").textContent())
     .toMatch(/Plug in a volume, cabin-4: declined by steward today \d\d:\d\d: the <b>crew<\/b> took it along/);
   await page.goto(`${address}/errands?filter=wet-01`);
-  const look = page.getByRole("region").filter({ hasText: "Look whether all is there wet-01" }).first();
+  const look = page.getByRole("region").filter({ hasText: "Check that nothing is missing wet-01" }).first();
   await look.getByRole("button", { name: /is done$/ }).click();
   await page.getByText(/^Over: 1 errand/).waitFor();
   await page.setViewportSize({ width: 1280, height: 800 });
 }, 60_000);
 
-test("space is told by the day on which it ends, and a machine's by what takes it", async () => {
+test("space is reported by the day on which it ends, and a machine's by what takes it", async () => {
   await page.setViewportSize({ width: 1280, height: 800 });
   await page.goto(`${address}/space?filter=herb system`);
   await page.getByRole("heading", { name: "Space" }).waitFor();
@@ -440,7 +440,7 @@ test("nothing was written to the browser's error console", () => expect(errors.j
 test("originals are discarded by what may be done with them, with a reason before their time", async () => {
   await page.setViewportSize({ width: 1280, height: 800 });
   await page.goto(`${address}/originals?filter=wet-01`);
-  const kept = page.getByRole("region", { name: "Kept until their time" });
+  const kept = page.getByRole("region", { name: "Still kept" });
   await kept.waitFor();
   const before = await kept.getByRole("row").count();
   expect(before).toBeGreaterThan(2);
@@ -455,7 +455,7 @@ test("originals are discarded by what may be done with them, with a reason befor
   await kept.getByRole("button", { name: "Discard 1 original earlier" }).click();
   const sure = dialog.getByRole("button", { name: "Discard 1 original for good" });
   expect(await sure.isDisabled()).toBe(true);
-  await dialog.getByLabel("Why may they go?").fill("The volume is full");
+  await dialog.getByLabel("Why can they be discarded?").fill("The volume is full");
   await sure.click();
   await expect.poll(() => page.locator(".result").textContent()).toContain("the machines were asked to discard them");
   await expect.poll(() => kept.getByRole("row").count(), { timeout: 30_000 }).toBe(before - 1);
@@ -489,7 +489,7 @@ test("nothing is wider than a phone, or than a page at twice its size", async ()
 });
 
 test("a reader sees everything and no button that is refused", async () => {
-  const made = (await call("POST", "tokens", { name: "looks on", role: "reader", days: 1 })).body as { token: string };
+  const made = (await call("POST", "tokens", { name: "looks on", level: "reader", days: 1 })).body as { token: string };
   const reader = await (await browser.newContext()).newPage();
   await reader.goto(`${address}/#token=${made.token}`);
   await reader.getByRole("heading", { name: "Rooms" }).waitFor();

@@ -84,7 +84,7 @@ test("from an empty service to 24 machines with five folders each switched takes
     await click("link", "Write a brief.");
     const editor = page.getByLabel("Brief", { exact: true });
     await editor.fill(BRIEF);
-    await page.getByText("means 24 machines").waitFor();
+    await page.getByText("matches 24 machines").waitFor();
     await surveyed;
     await click("button", "Make a plan");
     await click("button", /^Carry out/);

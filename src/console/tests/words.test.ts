@@ -44,7 +44,7 @@ const volume: VolumeSpace = {
   latestDaysLeft: 28.75,
 };
 
-test("a volume's space is told in sentences", () => {
+test("a volume's space is reported in sentences", () => {
   expect(spaceSentence(volume)).toBe(
     "C: (system) has 46.0 GB of 480.0 GB free. In the last 60 days it filled up by 2.0 GB a day; so it is full in about 23 days, with 90 % certainty between 20 and 29.",
   );
@@ -57,7 +57,7 @@ test("a volume's space is told in sentences", () => {
   expect([daysLeft({ ...volume, daysLeft: 0 }), daysLeft({ ...volume, daysLeft: 4e3 })]).toEqual(["reached", "years"]);
 });
 
-test("times are told by the day", () => {
+test("times are reported by the day", () => {
   const now = Date.parse("2026-11-24T12:00:00Z");
   expect(atTime("2026-11-24T11:30:00Z", now)).toMatch(/^today \d\d:30$/);
   expect(atTime("2026-11-23T11:30:00Z", now)).toMatch(/^yesterday \d\d:30$/);

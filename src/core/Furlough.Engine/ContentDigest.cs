@@ -29,7 +29,7 @@ public sealed class ContentDigest
         }
     }
 
-    /// <summary>Ends the content and starts anew.</summary>
+    /// <summary>Ends the content and starts again.</summary>
     public UInt128 Finish(long lengthBytes)
     {
         BinaryPrimitives.WriteInt64LittleEndian(_number, lengthBytes);

@@ -58,7 +58,7 @@ public sealed class DocketFolder : IDisposable
 }
 
 /// <summary>
-/// Where dockets keep their folders. A folder in which an account can rename things is no place for them: the account could put another one in its stead
+/// Where dockets keep their folders. A folder in which an account can rename things is not a place for them: the account could put another one in its stead
 /// between two steps. So they stand in the highest folder of the place's volume from which everything can be renamed into place and
 /// whose whole chain, up to the volume's root, only the system can change. Whenever one is opened again it is compared with what the journal says.
 /// </summary>
@@ -72,7 +72,7 @@ public static class DocketFolders
         return folder.Owner == 0 && ((folder.Mode & groupAndOthersWrite) == 0 || (folder.Mode & sticky) != 0);
     }
 
-    /// <summary>The folders above a place in which dockets' folders may stand, the highest first: on the same part of the volume as the folder that holds the place, none of them below one that somebody else can change.</summary>
+    /// <summary>The folders above a place in which dockets' folders may stand, the highest first: on the same part of the volume as the folder that holds the place, none of them below one that someone else can change.</summary>
     internal static List<string> Grounds(IFolder root, FileSystemAbilities abilities, Place place)
     {
         // Without owners there is nobody from whom to keep them, and no rights that could be gained.
@@ -131,7 +131,7 @@ public static class DocketFolders
     }
 
     /// <summary>A docket's folder of which no journal is at hand: where this version keeps them, or beside its place, where older ones did. Only one that the system made; null when there is none.</summary>
-    /// <exception cref="Fault"><c>docket-folder-replaced</c>: somebody else made what is there.</exception>
+    /// <exception cref="Fault"><c>docket-folder-replaced</c>: someone else made what is there.</exception>
     public static DocketFolder? TryFind(
         IFolder root,
         FileSystemAbilities abilities,
@@ -203,7 +203,7 @@ public static class DocketFolders
         }
     }
 
-    /// <summary>The names of all dockets' folders below a ground; empty where there are none, or somebody else made what is there.</summary>
+    /// <summary>The names of all dockets' folders below a ground; empty where there are none, or someone else made what is there.</summary>
     public static IReadOnlyList<string> List(IFolder ground, FileSystemAbilities abilities)
     {
         if (ground.Find(Layout.Dockets) is not { Kind: NodeKind.Folder })
@@ -351,7 +351,7 @@ public static class DocketFolders
     private static Fault Replaced(string path) =>
         new(
             FaultKinds.DocketFolderReplaced,
-            $"The folder `{PathText.Show(path)}`, in which Furlough keeps copies and originals, is not the one that it made: somebody put another one there.",
+            $"The folder `{PathText.Show(path)}`, in which Furlough keeps copies and originals, is not the one that it made: someone put another one there.",
             "Find out who did that and take it away. Furlough used nothing of it."
         );
 }

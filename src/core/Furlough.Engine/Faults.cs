@@ -22,14 +22,14 @@ public enum IoReason
     Other,
 }
 
-/// <summary>Something that stops a docket: which kind of thing, what happened, and what to put right.</summary>
-/// <param name="remedy">What the technician can put right at the machine or in the brief; empty where nothing can be. What comes after that follows from the kind.</param>
+/// <summary>Something that stops a docket: which kind of thing, what happened, and what to correct.</summary>
+/// <param name="remedy">What the technician can correct at the machine or in the brief; empty where nothing can be. What comes after that follows from the kind.</param>
 public class Fault(FaultKind kind, string text, string remedy) : Exception(text)
 {
     /// <summary>Its entry in the catalogue.</summary>
     public FaultKind Kind { get; } = kind;
 
-    /// <summary>What can be put right; may be empty.</summary>
+    /// <summary>What can be corrected; may be empty.</summary>
     public string Remedy { get; } = remedy;
 
     /// <summary>What comes after that.</summary>
@@ -73,10 +73,10 @@ public sealed class IoFault(IoReason reason, string path, string systemWords)
             IoReason.Denied => "Give the agent the right to do this.",
             IoReason.BehindLink =>
                 "A link stands where a folder or file belongs. Find out who made it, put the folder back.",
-            IoReason.OtherVolume => "Another volume is mounted inside. Unmount it or relocate it by itself.",
+            IoReason.OtherVolume => "Another volume is mounted inside. Unmount it or relocate it separately.",
             IoReason.Gone => "Attach the volume again.",
             IoReason.Changed => "Make sure that nobody works in the folder.",
-            _ => "Look at the machine's own words.",
+            _ => "Look at the system's error message.",
         };
 }
 
@@ -87,7 +87,7 @@ public static class Faults
     public static Fault PointerChanged(PointerAddress address, PointerValue expected, PointerValue found) =>
         new(
             FaultKinds.PointerChanged,
-            $"The setting {address} reads `{found.Text ?? "(nothing)"}` and not `{expected.Text ?? "(nothing)"}`: somebody changed it since the survey.",
+            $"The setting {address} reads `{found.Text ?? "(nothing)"}` and not `{expected.Text ?? "(nothing)"}`: someone changed it since the survey.",
             "Find out who changed it."
         );
 
@@ -166,11 +166,11 @@ public static class Faults
             "Have the account sign out and its background programs end."
         );
 
-    /// <summary>The person at the machine was told and has some time left.</summary>
+    /// <summary>The person at the machine was notified and has some time left.</summary>
     public static Fault PersonTold(string account, TimeSpan before, int putOff, int most) =>
         new(
             FaultKinds.PersonTold,
-            $"{account} is signed in and {(putOff == 0 ? "was told" : $"put it off ({putOff} of {Words.Count(most, "time")})")}: it goes on {Words.Length(before)} after that, or as soon as nobody is signed in.",
+            $"{account} is signed in and {(putOff == 0 ? "was notified" : $"put it off ({putOff} of {Words.Count(most, "time")})")}: it continues {Words.Length(before)} after that, or as soon as nobody is signed in.",
             "What is copied is kept."
         );
 
@@ -179,7 +179,7 @@ public static class Faults
         new(
             FaultKinds.CommandFailed,
             $"The command `{string.Join(' ', command)}` of the kind card {why}.",
-            "Try it by hand in the account, correct the kind card."
+            "Try it manually in the account, correct the kind card."
         );
 
     /// <summary>A defect of the program itself.</summary>
@@ -190,8 +190,8 @@ public static class Faults
             "Look at the agent's log."
         );
 
-    /// <summary>Somebody asked for it.</summary>
-    public static Fault BackedOutByHand() => new(FaultKinds.BackedOutByHand, "It was backed out by hand.", "");
+    /// <summary>Someone asked for it.</summary>
+    public static Fault BackedOutByHand() => new(FaultKinds.BackedOutByHand, "It was backed out manually.", "");
 
     /// <summary>The service has not answered yet.</summary>
     public static Fault NoPermit() =>
@@ -218,7 +218,7 @@ public static class Faults
             Wish.Pause => new(FaultKinds.RunPaused, "Its run is paused.", "What is copied is kept."),
             Wish.Hold => new(
                 FaultKinds.MachineHeld,
-                "Somebody holds this machine: nothing is begun on it for now.",
+                "Someone holds this machine: nothing is begun on it for now.",
                 "What is copied is kept."
             ),
             _ => new(FaultKinds.HeldBack, "The service holds it back for the moment.", "What is copied is kept."),

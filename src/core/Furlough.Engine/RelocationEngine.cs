@@ -32,9 +32,9 @@ public sealed class RelocationEngine(
     IPermits permits,
     IReceiptSigner signer,
     TimeProvider time
-)
+) : IDisposable
 {
-    /// <summary>How long an account is kept out for a service that does not answer, before the docket is undone.</summary>
+    /// <summary>How long an account is locked out for a service that does not answer, before the docket is undone.</summary>
     private static readonly TimeSpan LongestAwayWhileQuiesced = TimeSpan.FromMinutes(5);
 
     private readonly EngineParts _parts = new(
@@ -48,10 +48,13 @@ public sealed class RelocationEngine(
         time
     );
 
-    /// <summary>What was told of dockets that cannot even be looked at.</summary>
+    /// <summary>What was reported about dockets that cannot even be looked at.</summary>
     private readonly ConcurrentDictionary<Guid, string> _defects = new();
 
-    /// <summary>The names of a docket's steps, in sequence.</summary>
+    /// <summary>Ends what the engine watches. Dockets go on by another engine with the same journal.</summary>
+    public void Dispose() => _parts.Watches.Dispose();
+
+    /// <summary>The names of a docket's steps, in order.</summary>
     public static IEnumerable<Step> SequenceOf(Docket docket) =>
         Procedures.Of(docket, StepRecordSet.Empty).Steps.Select(s => s.Name);
 
@@ -174,7 +177,7 @@ public sealed class RelocationEngine(
     private static Procedure ProcedureOf(StepContext context) => Procedures.Of(context.Docket, context.Journal.Records);
 
     /// <summary>Reality must be as a step declares it.</summary>
-    /// <exception cref="Fault"><c>pointer-changed</c>: somebody changed a setting since the step before.</exception>
+    /// <exception cref="Fault"><c>pointer-changed</c>: someone changed a setting since the step before.</exception>
     /// <exception cref="InvalidOperationException">The engine itself is wrong.</exception>
     private static void RequireState(StepContext context, Step step, StepState state, string moment)
     {
@@ -186,7 +189,7 @@ public sealed class RelocationEngine(
             return;
         if (!keptOut || SignIn.CanBar(context))
             throw new InvalidOperationException(
-                $"{step.Word()} was {moment} with the account {(keptOut ? "let in" : "kept out")}."
+                $"{step.Word()} was {moment} with the account {(keptOut ? "let in" : "locked out")}."
             );
     }
 
@@ -265,7 +268,7 @@ public sealed class RelocationEngine(
             case PermitAnswer.Expired when most is not null:
                 throw new Fault(
                     FaultKinds.PermitExpired,
-                    $"The permit expired and the service did not answer for {LongestAwayWhileQuiesced.TotalMinutes:0} minutes, while the account was kept out.",
+                    $"The permit expired and the service did not answer for {LongestAwayWhileQuiesced.TotalMinutes:0} minutes, while the account was locked out.",
                     "Check the connection to the service."
                 );
             case PermitAnswer.Expired:
@@ -351,7 +354,7 @@ public sealed class RelocationEngine(
         return final;
     }
 
-    /// <summary>Walks the begun steps backwards. Where one cannot be undone, those before it stay, but for what keeps somebody out.</summary>
+    /// <summary>Walks the begun steps backwards. Where one cannot be undone, those before it stay, but for what keeps someone out.</summary>
     /// <exception cref="Fault">The first that could not be undone.</exception>
     private void Undo(StepContext context)
     {

@@ -58,23 +58,23 @@ public sealed record PointerChange(PointerAddress Address, PointerValue Expected
 /// <param name="Digest">SHA-256 of the receipt's body, hexadecimal: the very receipt that the service found genuine.</param>
 public sealed record Adoption(Guid Docket, string Digest);
 
-/// <summary>That people who are signed in are told before they are kept out.</summary>
+/// <summary>That people who are signed in are notified before they are locked out.</summary>
 /// <param name="Before">How long before.</param>
 /// <param name="PutOffs">How often they may put it off, each time by as long again.</param>
 /// <param name="Language">ISO 639-1.</param>
 public sealed record Telling(TimeSpan Before, int PutOffs, string Language);
 
-/// <summary>What they are told, and what they choose to put it off, in their language.</summary>
+/// <summary>What they are shown, and what they choose to put it off, in their language.</summary>
 public sealed record ToldText(string Title, string Text, string PutOff);
 
 /// <summary>How a docket's work treats the machine and the people at it.</summary>
 /// <param name="BytesPerSecond">Most bytes that are copied or read back in a second; null for as many as there are.</param>
 /// <param name="GiveWay">Processor and disks serve everybody else first.</param>
 /// <param name="FilesInUseWait">How long quiesce waits for files in use to be closed.</param>
-/// <param name="KeepWaiting">After that the relocation lets the account in again and waits for the files; else it fails with the list.</param>
+/// <param name="KeepWaiting">After that the relocation lets the account sign in again and waits for the files; else it fails with the list.</param>
 public sealed record Terms(long? BytesPerSecond, bool GiveWay, TimeSpan FilesInUseWait, bool KeepWaiting)
 {
-    /// <summary>People are told before they are kept out; null: they are not.</summary>
+    /// <summary>People are notified before they are locked out; null: they are not.</summary>
     public Telling? Telling { get; init; }
 
     /// <summary>At full speed, and files in use are a failure.</summary>
@@ -84,7 +84,7 @@ public sealed record Terms(long? BytesPerSecond, bool GiveWay, TimeSpan FilesInU
 /// <summary>On what grounds an original may be discarded. The agent looks at them too.</summary>
 /// <param name="KeptUntil">Until when it is kept.</param>
 /// <param name="BeforeItsTime">Why it may go earlier; null: it may not.</param>
-/// <param name="Acknowledged">Codes of what somebody knows and accepts: <see cref="Shrunk"/>.</param>
+/// <param name="Acknowledged">Codes of what someone knows and accepts: <see cref="Shrunk"/>.</param>
 public sealed record DiscardTerms(DateTimeOffset KeptUntil, string? BeforeItsTime, IReadOnlyList<string> Acknowledged)
 {
     /// <summary>The live folder holds far less than what was relocated.</summary>
@@ -130,7 +130,7 @@ public sealed record Docket(
     /// <summary>The program whose holding it is; null where nothing is to be done about one.</summary>
     public OwnProgram? Program { get; init; }
 
-    /// <summary>What the account is told before it is kept out; null: nothing.</summary>
+    /// <summary>What the account is shown before it is locked out; null: nothing.</summary>
     public ToldText? Told { get; init; }
 
     /// <summary>On what grounds originals are discarded; null for all other work.</summary>
@@ -152,7 +152,7 @@ public enum Wish
 /// <summary>What follows from wishes.</summary>
 public static class WishesOfDockets
 {
-    /// <summary>The docket rests, as long as nobody is kept out for it.</summary>
+    /// <summary>The docket rests, as long as nobody is locked out for it.</summary>
     public static bool Rests(this Wish wish) =>
         wish is Wish.Pause or Wish.OutsideHours or Wish.AwaitPerson or Wish.Hold;
 }

@@ -62,6 +62,6 @@ public static class Errands
                 or ErrandKind.SecondFactor
                 or ErrandKind.ConfirmByEye;
 
-    /// <summary>Somebody has still to do it.</summary>
+    /// <summary>Someone has still to do it.</summary>
     public static bool IsToDo(this ErrandState state) => state is ErrandState.Open or ErrandState.Claimed;
 }

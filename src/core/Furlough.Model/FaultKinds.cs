@@ -18,7 +18,7 @@ public enum FaultClass
     Error,
 }
 
-/// <summary>What comes after a fault was put right. Whoever shows a failure writes the sentence and the command for it.</summary>
+/// <summary>What comes after a fault was corrected. Anyone who shows a failure writes the sentence and the command for it.</summary>
 [JsonConverter(typeof(WordConverter<NextStep>))]
 public enum NextStep
 {
@@ -41,10 +41,10 @@ public enum NextStep
 
 /// <summary>One kind of fault.</summary>
 /// <param name="Code">Stable, hyphenated; what programs and reports go by.</param>
-/// <param name="Next">What comes after it was put right; <see cref="NextStep.Retry"/> stands for the same work again, whichever it was.</param>
+/// <param name="Next">What comes after it was corrected; <see cref="NextStep.Retry"/> stands for the same work again, whichever it was.</param>
 public sealed record FaultKind(string Code, FaultClass Class, NextStep Next)
 {
-    /// <summary>It passes when somebody at the machine or at the service does something: closes a program, signs out, is there.</summary>
+    /// <summary>It passes when someone at the machine or at the service does something: closes a program, signs out, is there.</summary>
     public bool IsEndedByPerson { get; init; }
 
     /// <summary>The volume itself cannot be reached, or is not the one that is meant.</summary>
@@ -107,7 +107,7 @@ public static class FaultKinds
     public static FaultKind FirstStartNotHere { get; } = Person("first-start-not-here", NextStep.Retry);
     public static FaultKind RightsNotTaken { get; } = Person("rights-not-taken", NextStep.Retry);
 
-    // Somebody has to do something at the machine.
+    // Someone has to do something at the machine.
     public static FaultKind AccessDenied { get; } = Person("access-denied", NextStep.Retry);
     public static FaultKind AccountFilesLocked { get; } = Person("account-files-locked", NextStep.Retry);
     public static FaultKind AccountSettingsInUse { get; } = Person("account-settings-in-use", NextStep.Retry);

@@ -25,7 +25,7 @@ public sealed record Span(TimeSpan Likely, TimeSpan High)
 
 /// <summary>What one relocation will take.</summary>
 /// <param name="Work">From its first step to its last.</param>
-/// <param name="Outage">The part of it in which its account is kept out.</param>
+/// <param name="Outage">The part of it in which its account is locked out.</param>
 /// <param name="Learned">How many relocations of this fleet the figures rest on; 0 for the media's usual ones.</param>
 public sealed record RelocationForecast(Span Work, Span Outage, int Learned)
 {

@@ -258,7 +258,7 @@ public sealed record AccountFacts(string Name, string Id, string Home, bool Fall
     /// <summary>How much it may store on volumes where that is limited.</summary>
     public IReadOnlyList<AccountQuota> Quotas { get; init; } = [];
 
-    /// <summary>Furlough keeps it from signing in: what stands in the way of letting it in again, half a sentence, empty for nothing. Null where it is not kept out.</summary>
+    /// <summary>Furlough keeps it from signing in: what stands in the way of letting it in again, half a sentence, empty for nothing. Null where it is not locked out.</summary>
     public string? KeptOut { get; init; }
 
     /// <summary>It comes from a directory of accounts that many machines share.</summary>
@@ -288,7 +288,7 @@ public sealed record SyncFolderFacts(string Client, string Account, Place Place)
 /// <param name="Left">What lies in it, by owner; empty for nothing.</param>
 public sealed record CommonFolderFacts(string Name, string PathShown, IReadOnlyList<LeftFiles> Left);
 
-/// <summary>What somebody left in a common folder.</summary>
+/// <summary>What someone left in a common folder.</summary>
 /// <param name="Account">Whose files they are; a number where no account has it.</param>
 /// <param name="LastChange">When the newest of them was changed.</param>
 public sealed record LeftFiles(string Account, long Files, long DataBytes, DateTimeOffset LastChange);
@@ -321,7 +321,7 @@ public sealed record OriginalFacts(
 /// <param name="LastChange">When a file in it was changed last; null when no file is there.</param>
 public sealed record RecreatedSource(long Files, long DataBytes, DateTimeOffset? LastChange);
 
-/// <summary>The name behind a number by which file systems know a user or group. The name stays when a system is set up anew; the number may not.</summary>
+/// <summary>The name behind a number by which file systems know a user or group. The name stays when a system is reinstalled; the number may not.</summary>
 public sealed record NumberedName(uint Number, string Name, bool IsGroup);
 
 /// <summary>How a receipt is named when it is adopted.</summary>
@@ -334,7 +334,7 @@ public static class ReceiptDigest
         );
 }
 
-/// <summary>A receipt that a survey found and that the agent's journal knows nothing of: from before the system was set up anew, or from another machine.</summary>
+/// <summary>A receipt that a survey found and that the agent's journal knows nothing of: from before the system was reinstalled, or from another machine.</summary>
 /// <param name="Docket">The docket that wrote it.</param>
 /// <param name="Machine">The machine that carried it out.</param>
 /// <param name="Target">Where the holding was put.</param>
@@ -415,7 +415,7 @@ public sealed record Survey(
     /// <summary>The machine ran on battery.</summary>
     public bool OnBattery { get; init; }
 
-    /// <summary>The number of the service's request that it answers: it was begun after the agent had heard of that one. Null for none.</summary>
+    /// <summary>The number of the service's request that it answers: it was begun after the agent had received that one. Null for none.</summary>
     public long? Request { get; init; }
 
     /// <summary>What of a holding's data belongs to no other holding inside it, in bytes: a home is more than its folders.</summary>

@@ -2,7 +2,7 @@ using System.Text.Json.Serialization;
 
 namespace Furlough.Model;
 
-/// <summary>What a setting wants to be told: the holding's folder, or the folder around it, to which the program adds a name of its own.</summary>
+/// <summary>What a setting expects: the holding's folder, or the folder around it, to which the program adds a name of its own.</summary>
 [JsonConverter(typeof(WordConverter<PointerShape>))]
 public enum PointerShape
 {
@@ -14,7 +14,7 @@ public enum PointerShape
 /// <param name="Syntax">How its file is written: ini, environment, profile, properties, json, xml, toml, yaml; or one of the words below.</param>
 /// <param name="File">Path of its file; <c>{home}</c> and <c>{account}</c> are filled in.</param>
 /// <param name="Key">The names that lead to it, from the outermost, joined by '/'; a '/' of a name is written ~1, a '~' ~0.</param>
-/// <param name="Adds">The name that the program adds, where the setting wants the parent.</param>
+/// <param name="Adds">The name that the program adds, where the setting needs the parent.</param>
 public sealed record CardPointer(string Syntax, string File, string Key, PointerShape Wants, string? Adds)
 {
     /// <summary>Instead of a syntax: the file is a symbolic link, and where it leads is the value.</summary>

@@ -33,12 +33,12 @@ public sealed record Finding(
     string Remedy
 );
 
-/// <summary>One relocation as planned, in the sequence in which its machine will carry it out.</summary>
+/// <summary>One relocation as planned, in the order in which its machine will carry it out.</summary>
 /// <param name="Blocked">The codes of the blocking hazards that keep it from being carried out.</param>
 /// <param name="Terms">How its work treats the machine and its people.</param>
 /// <param name="LeavesLink">A link to the target stays at the source, for programs that know only the old path.</param>
 /// <param name="Keep">How long its original is kept at least; null: as long as the plan says.</param>
-/// <param name="Attended">It waits until somebody has been there, or has done what it wants beforehand.</param>
+/// <param name="Attended">It waits until someone has been there, or has done what it wants beforehand.</param>
 /// <param name="Forecast">How long it will take; null where nothing can be said, because its volumes are unknown.</param>
 public sealed record PlannedRelocation(
     int Sequence,
@@ -78,7 +78,7 @@ public sealed record PlannedRelocation(
             ? $"its program makes it at `{SourceShown}`"
             : $"{Method.Lives()} its source, `{SourceShown}`";
 
-    /// <summary>What its account is told before it is kept out, for all its relocations of the plan; null: nothing.</summary>
+    /// <summary>What its account is shown before it is locked out, for all its relocations of the plan; null: nothing.</summary>
     public ToldText? Told { get; init; }
 
     /// <summary>What people have to do before it begins.</summary>
@@ -104,7 +104,7 @@ public sealed record PlannedVolume(
 
 /// <summary>What a plan has for one machine.</summary>
 /// <param name="Work">How long its relocations take, one after the other.</param>
-/// <param name="Outage">How long accounts of it are kept out, all together.</param>
+/// <param name="Outage">How long accounts of it are locked out, in total.</param>
 public sealed record PlannedMachine(
     Guid Machine,
     string Name,

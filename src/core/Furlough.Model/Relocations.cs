@@ -50,9 +50,9 @@ public enum RelocationState
     Skipped,
 }
 
-/// <summary>What went wrong: what happened, where the data lives, what to put right. Whoever shows it adds how to go on.</summary>
+/// <summary>What went wrong: what happened, where the data lives, what to correct. Anyone who shows it adds how to go on.</summary>
 /// <param name="Code">Stable, hyphenated: that of a <see cref="FaultKind"/>, or one of the service's own.</param>
-/// <param name="Remedy">What can be put right; may be empty.</param>
+/// <param name="Remedy">What can be corrected; may be empty.</param>
 public sealed record Failure(string Code, string Text, string Where, string Remedy)
 {
     /// <summary>What comes after that.</summary>
@@ -79,7 +79,7 @@ public static class RelocationStates
     //   returning   returned (confirm), switched / finished (return undone), failed
     //   discarding  finished, switched / returned (refused or partly), failed
     //   gathering   switched / finished / returned: what it was before
-    //   skipped     queued (retried): by somebody with a reason; under-way, waiting (its machine had the docket already and undoes it)
+    //   skipped     queued (retried): by someone with a reason; under-way, waiting (its machine had the docket already and undoes it)
     private static readonly Dictionary<RelocationState, RelocationState[]> Next = new()
     {
         [RelocationState.Planned] = [RelocationState.Queued, RelocationState.Refused, RelocationState.Skipped],
@@ -168,7 +168,7 @@ public static class RelocationStates
             throw new InvalidOperationException($"A relocation cannot go from {from.Word()} to {to.Word()}.");
     }
 
-    /// <summary>Nothing will happen any more without somebody asking for it.</summary>
+    /// <summary>Nothing will happen any more without someone asking for it.</summary>
     public static bool IsAtRest(this RelocationState state) =>
         state
             is RelocationState.Switched
@@ -187,7 +187,7 @@ public sealed record PointerHistory(PointerAddress Address, PointerValue Before,
     public string Within { get; init; } = "";
 }
 
-/// <summary>What an agent says about one docket. Numbered per agent; applied once and in sequence.</summary>
+/// <summary>What an agent says about one docket. Numbered per agent; applied once and in order.</summary>
 /// <param name="Original">An original of this docket now waits to be discarded.</param>
 public sealed record Bulletin(
     long Number,

@@ -94,6 +94,6 @@ public sealed record VolumeFacts(
     IReadOnlyList<string> Taken
 )
 {
-    /// <summary>Somebody but the system can rename what stands in its root folder: copies and originals are safe nowhere on it.</summary>
+    /// <summary>Someone but the system can rename what stands in its root folder: copies and originals are safe nowhere on it.</summary>
     public bool RootOpen { get; init; }
 }

@@ -471,9 +471,6 @@ namespace Furlough.Service.Storage.Migrations
                     b.Property<bool>("ReservesSaid")
                         .HasColumnType("INTEGER");
 
-                    b.Property<string>("Role")
-                        .HasColumnType("TEXT");
-
                     b.Property<string>("Room")
                         .IsRequired()
                         .HasColumnType("TEXT");
@@ -496,6 +493,10 @@ namespace Furlough.Service.Storage.Migrations
                     b.Property<bool>("Suspect")
                         .HasColumnType("INTEGER");
 
+                    b.Property<string>("Tag")
+                        .HasColumnType("TEXT")
+                        .HasColumnName("Role");
+
                     b.HasKey("Id");
 
                     b.HasIndex("Name")
@@ -504,7 +505,7 @@ namespace Furlough.Service.Storage.Migrations
                     b.ToTable("Machines");
                 });
 
-            modelBuilder.Entity("Furlough.Service.Storage.NoticeRow", b =>
+            modelBuilder.Entity("Furlough.Service.Storage.NotificationRow", b =>
                 {
                     b.Property<Guid>("Receiver")
                         .HasColumnType("TEXT");
@@ -544,7 +545,7 @@ namespace Furlough.Service.Storage.Migrations
 
                     b.HasIndex("State");
 
-                    b.ToTable("Notices");
+                    b.ToTable("Notices", (string)null);
                 });
 
             modelBuilder.Entity("Furlough.Service.Storage.OriginalRow", b =>
@@ -857,6 +858,11 @@ namespace Furlough.Service.Storage.Migrations
                         .IsRequired()
                         .HasColumnType("TEXT");
 
+                    b.Property<string>("Level")
+                        .IsRequired()
+                        .HasColumnType("TEXT")
+                        .HasColumnName("Role");
+
                     b.Property<long?>("MadeAt")
                         .HasColumnType("INTEGER");
 
@@ -869,10 +875,6 @@ namespace Furlough.Service.Storage.Migrations
 
                     b.Property<long?>("RevokedAt")
                         .HasColumnType("INTEGER");
-
-                    b.Property<string>("Role")
-                        .IsRequired()
-                        .HasColumnType("TEXT");
 
                     b.HasKey("Id");
 

@@ -26,7 +26,7 @@ export type Consent = Schemas["Consent"];
 export type ErrandView = Schemas["ErrandView"];
 export type DrillView = Schemas["DrillView"];
 export type OriginalView = Schemas["OriginalView"];
-export type Role = Schemas["Role"];
+export type AccessLevel = Schemas["AccessLevel"];
 export type Basis = NonNullable<Schemas["AuditView"]["basis"]>;
 
 /** The service's answer to a call that it did not fulfil. */
@@ -55,7 +55,7 @@ async function unwrap<T>(call: Promise<{ data?: T; error?: unknown; response: Re
   );
 }
 
-/** Nothing is done to a run that somebody else did something to meanwhile. */
+/** Nothing is done to a run that someone else did something to meanwhile. */
 const asSeen = (run: RunView) => ({ params: { path: { number: run.number } }, headers: { "If-Match": run.tag } });
 
 export const api = {

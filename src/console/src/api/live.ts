@@ -12,7 +12,7 @@ export function useLive(): boolean {
   const lost = useSyncExternalStore(session.listen, session.isLost);
   const [heard, setHeard] = useState(true);
   useEffect(() => {
-    // Whoever has signed in again listens anew.
+    // Anyone who has signed in again listens again.
     if (lost) return;
     let waiting: number | undefined;
     let again = false;
@@ -36,7 +36,7 @@ export function useLive(): boolean {
     };
     source.onerror = () => {
       setHeard(false);
-      // Turned away, not just cut off: the next call is told why, and asks for a way in.
+      // Turned away, not just cut off: the next call learns why, and asks for a way in.
       if (source.readyState === EventSource.CLOSED) queries.invalidateQueries();
     };
     source.onmessage = () => {

@@ -378,7 +378,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/machines/role": {
+    "/api/v1/machines/tag": {
         parameters: {
             query?: never;
             header?: never;
@@ -396,7 +396,7 @@ export interface paths {
             };
             requestBody: {
                 content: {
-                    "application/json": components["schemas"]["RoleRequest"];
+                    "application/json": components["schemas"]["TagRequest"];
                 };
             };
             responses: {
@@ -2645,6 +2645,8 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** @enum {unknown} */
+        AccessLevel: "reader" | "technician" | "approver" | "steward";
         AccountFacts: {
             name: string;
             id: string;
@@ -3001,7 +3003,7 @@ export interface components {
         };
         Identity: {
             name: string;
-            role: components["schemas"]["Role"];
+            level: components["schemas"]["AccessLevel"];
         };
         Invite: {
             code: string;
@@ -3140,7 +3142,7 @@ export interface components {
             dataBytes: number;
             system: null | components["schemas"]["ShelfSums"];
             attention: null | string;
-            role: null | string;
+            tag: null | string;
             heldBy: null | string;
         };
         ManyDone: {
@@ -3165,13 +3167,13 @@ export interface components {
         /** @enum {unknown} */
         NextStep: "none" | "wait" | "retry" | "return" | "fall-back" | "gather" | "discard" | "discard-original-first" | "discard-acknowledged" | "plan" | "audit" | "resume" | "release" | "begin" | "back-out";
         /** @enum {unknown} */
-        NoticeEvent: "run-proposed" | "wave-done" | "run-halted" | "run-ended" | "errand-raised" | "findings" | "account-kept-out";
+        NotificationEvent: "run-proposed" | "wave-done" | "run-halted" | "run-ended" | "errand-raised" | "findings" | "account-kept-out";
         /** @enum {unknown} */
-        NoticeState: "waiting" | "sending" | "sent" | "uncertain" | "given-up";
-        NoticeTrouble: {
-            event: components["schemas"]["NoticeEvent"];
+        NotificationState: "waiting" | "sending" | "sent" | "uncertain" | "given-up";
+        NotificationTrouble: {
+            event: components["schemas"]["NotificationEvent"];
             subject: string;
-            state: components["schemas"]["NoticeState"];
+            state: components["schemas"]["NotificationState"];
             /** Format: int32 */
             attempts: number;
             why: string;
@@ -3417,13 +3419,13 @@ export interface components {
             name: string;
             mail: null | string;
             call: null | string;
-            on: components["schemas"]["NoticeEvent"][];
+            on: components["schemas"]["NotificationEvent"][];
         };
         ReceiverView: {
             name: string;
             mail: null | string;
             call: null | string;
-            on: components["schemas"]["NoticeEvent"][];
+            on: components["schemas"]["NotificationEvent"][];
             addedBy: string;
             /** Format: date-time */
             addedAt: string;
@@ -3431,7 +3433,7 @@ export interface components {
             sent: number;
             /** Format: int32 */
             waiting: number;
-            troubles: components["schemas"]["NoticeTrouble"][];
+            troubles: components["schemas"]["NotificationTrouble"][];
             secret?: null | string;
         };
         RecreatedSource: {
@@ -3513,12 +3515,6 @@ export interface components {
         };
         RetryRequest: {
             cause: null | string;
-        };
-        /** @enum {unknown} */
-        Role: "reader" | "technician" | "approver" | "steward";
-        RoleRequest: {
-            machines: string[];
-            role: null | string;
         };
         RunRequest: {
             /** Format: int64 */
@@ -3678,6 +3674,10 @@ export interface components {
             machines: components["schemas"]["MachineSuggestionView"][];
             originals: components["schemas"]["KeptOriginals"];
         };
+        TagRequest: {
+            machines: string[];
+            tag: null | string;
+        };
         Telling: {
             before: string;
             /** Format: int32 */
@@ -3694,7 +3694,7 @@ export interface components {
         };
         TokenMade: {
             name: string;
-            role: components["schemas"]["Role"];
+            level: components["schemas"]["AccessLevel"];
             token: string;
         };
         TokenReplacement: {
@@ -3702,13 +3702,13 @@ export interface components {
         };
         TokenRequest: {
             name: string;
-            role: components["schemas"]["Role"];
+            level: components["schemas"]["AccessLevel"];
             /** Format: int32 */
             days?: null | number;
         };
         TokenView: {
             name: string;
-            role: components["schemas"]["Role"];
+            level: components["schemas"]["AccessLevel"];
             madeBy: null | string;
             /** Format: date-time */
             madeAt: null | string;

@@ -1,4 +1,4 @@
-/** Whether the service still knows who is asking: any call may be the one that is told it does not. */
+/** Whether the service still knows who is asking: any call may be the one that learns that it does not. */
 let lost = false;
 const listeners = new Set<() => void>();
 

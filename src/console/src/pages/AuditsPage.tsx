@@ -101,7 +101,7 @@ export function AuditPage() {
   );
 }
 
-/** So many findings of one kind are shown before somebody asks for the others. */
+/** So many findings of one kind are shown before someone asks for the others. */
 const FEW = 5;
 
 function FindingGroup({ code, group }: { code: string; group: Finding[] }) {

@@ -156,7 +156,7 @@ function Group({ name, list }: { name: GroupName; list: OriginalView[] }) {
   );
 }
 
-/** Says what will be gone and asks once more; a decision that goes further than the rules wants a reason. */
+/** Says what will be gone and asks once more; a decision that goes further than the rules needs a reason. */
 function Asking({ list, withReason, onEnd }: { list: OriginalView[]; withReason: boolean; onEnd: () => void }) {
   const queries = useQueryClient();
   const say = useResult();

@@ -9,7 +9,7 @@ import { Phrase } from "../parts/Phrase";
 import { SpaceTimeline, timelineSentence } from "../parts/SpaceTimeline";
 import { count, duration, length, ownerWords, size, spanWords, words } from "../words";
 
-/** What a plan has for one machine: its relocations in sequence, and the space of its volumes through all of them. */
+/** What a plan has for one machine: its relocations in order, and the space of its volumes through all of them. */
 export function PlanMachinePage() {
   const { number = "", name = "" } = useParams();
   const plan = useQuery({ queryKey: ["plan", Number(number)], queryFn: () => api.plan(Number(number)) });

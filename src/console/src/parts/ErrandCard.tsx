@@ -10,7 +10,7 @@ import { Phrase } from "./Phrase";
 import { useResult } from "./Result";
 import { Time } from "./Time";
 
-/** Whether somebody has still to do it. */
+/** Whether someone has still to do it. */
 export const isToDo = (errand: ErrandView) => errand.state === "open" || errand.state === "claimed";
 
 /** An errand that is to be done, with what can be done with it. */
@@ -42,7 +42,7 @@ export function ErrandCard({ errand: e }: { errand: ErrandView }) {
   );
 }
 
-/** Declining wants a reason; finishing takes a remark along if there is one. */
+/** Declining needs a reason; finishing takes a remark along if there is one. */
 function ErrandForm({ errand: e }: { errand: ErrandView }) {
   const queries = useQueryClient();
   const [remark, setRemark] = useState("");

@@ -11,7 +11,7 @@ import { Time } from "./Time";
 
 const order: Record<Hazard["severity"], number> = { blocking: 0, consent: 1, advice: 2 };
 
-/** So many sentences of one hazard are shown before somebody asks for the others. */
+/** So many sentences of one hazard are shown before someone asks for the others. */
 const FEW = 3;
 
 interface Props {

@@ -15,7 +15,7 @@ export function Results({ children }: { children: ReactNode }) {
   useEffect(() => setSaid(undefined), [pathname]);
   useEffect(() => {
     if (!said) return;
-    // What is fetched anew comes a moment later, and takes away what was done.
+    // What is fetched again comes a moment later, and takes away what was done.
     const looks = [0, 300, 900].map((after) =>
       window.setTimeout(() => {
         if (document.activeElement === document.body) line.current?.focus();

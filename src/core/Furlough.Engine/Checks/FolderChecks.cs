@@ -24,7 +24,7 @@ public sealed record FolderTraits(bool Links, bool FurtherNames, bool Rights)
 /// <summary>What every adapter of a file system must do, real or simulated: the tests ask it of all of them, and a machine of its own when its agent is told to check.</summary>
 public static class FolderChecks
 {
-    /// <summary>All of them by what they say. Each wants an empty folder.</summary>
+    /// <summary>All of them by what they say. Each needs an empty folder.</summary>
     public static IReadOnlyDictionary<string, Action<IFolder, FolderTraits>> All { get; } =
         new Dictionary<string, Action<IFolder, FolderTraits>>
         {

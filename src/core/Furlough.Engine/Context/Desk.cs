@@ -4,12 +4,12 @@ using Furlough.Model;
 namespace Furlough.Engine.Context;
 
 /// <summary>
-/// The people at the machine, who are told before they are kept out. A person is told once for all dockets of an account that follow one another, and may
-/// put the work off as often as the dockets allow. Nothing of it is kept: after a restart of the agent people are told anew.
+/// The people at the machine, who are notified before they are locked out. A person is notified once for all dockets of an account that follow one another, and may
+/// put the work off as often as the dockets allow. Nothing of it is kept: after a restart of the agent people are notified again.
 /// </summary>
 public sealed class Desk(IActivity activity, TimeProvider time)
 {
-    /// <summary>A docket that comes longer than this after the last one is told of anew.</summary>
+    /// <summary>A docket that comes longer than this after the last one is notified of again.</summary>
     private static readonly TimeSpan Remembered = TimeSpan.FromMinutes(30);
 
     private readonly Lock _lock = new();
@@ -26,7 +26,7 @@ public sealed class Desk(IActivity activity, TimeProvider time)
         public int PutOffs { get; set; }
     }
 
-    /// <summary>What a docket waits for before its account is kept out; null for nothing.</summary>
+    /// <summary>What a docket waits for before its account is locked out; null for nothing.</summary>
     public Fault? Waits(Docket docket)
     {
         if (
@@ -63,7 +63,7 @@ public sealed class Desk(IActivity activity, TimeProvider time)
             call.Shown = null;
             return null;
 
-            // Whoever is not there is asked for again by the next docket.
+            // Anyone who is not there is asked for again by the next docket.
             bool Show(Call call)
             {
                 call.Shown?.Dispose();

@@ -4,7 +4,7 @@ using Furlough.Model;
 
 namespace Furlough.Engine.Context;
 
-/// <summary>What is told of one docket: its states, its progress, and what is worth knowing at its end.</summary>
+/// <summary>What is reported about one docket: its states, its progress, and what is worth knowing at its end.</summary>
 public sealed class DocketReport(
     Docket docket,
     LivePlace live,
@@ -16,7 +16,7 @@ public sealed class DocketReport(
 {
     private readonly List<StepTime> _times = [];
 
-    /// <summary>Adds to what is told with the outcome.</summary>
+    /// <summary>Adds to what is reported with the outcome.</summary>
     public void Add(string note) => notes.Add(note);
 
     /// <summary>A defect of the program was met.</summary>

@@ -91,7 +91,7 @@ public sealed class DocketSettings(Docket docket, IMachine machine, DocketJourna
         }
     }
 
-    /// <summary>Puts every pointer back that leads to the target; what somebody else changed stays.</summary>
+    /// <summary>Puts every pointer back that leads to the target; what someone else changed stays.</summary>
     public void PutBack()
     {
         foreach (var change in Changes().Reverse())
@@ -102,7 +102,7 @@ public sealed class DocketSettings(Docket docket, IMachine machine, DocketJourna
             if (found == NextOf(change))
                 machine.Pointers.Swap(change.Address, found, FormerOf(change));
             else
-                report($"The setting {change.Address} was changed by somebody else and left as it is.");
+                report($"The setting {change.Address} was changed by someone else and left as it is.");
         }
     }
 

@@ -7,7 +7,7 @@ namespace Furlough.Engine.Context;
 /// Lets bytes pass at the docket's rate, and heeds at every file what the service wishes: that it rests, or that the docket is backed out. Safe for
 /// several threads.
 /// </summary>
-/// <param name="mayPause">Whether nobody is kept out yet; from quiesce on a wish to rest is not heeded, so that nobody waits longer than needed.</param>
+/// <param name="mayPause">Whether nobody is locked out yet; from quiesce on a wish to rest is not heeded, so that nobody waits longer than needed.</param>
 public sealed class Pace(
     Docket docket,
     IPermits permits,

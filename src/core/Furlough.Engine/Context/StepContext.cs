@@ -44,7 +44,7 @@ public sealed class StepContext
     /// <summary>Where its holding lives.</summary>
     public LivePlace Live { get; }
 
-    /// <summary>What is told of it.</summary>
+    /// <summary>What is reported about it.</summary>
     public DocketReport Report { get; }
 
     /// <summary>The people at the machine.</summary>

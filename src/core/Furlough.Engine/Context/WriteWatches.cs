@@ -5,12 +5,19 @@ using Furlough.Model;
 namespace Furlough.Engine.Context;
 
 /// <summary>What is written in sources while they are copied, by docket. It outlives a docket that is put away for a while, and ends with the agent.</summary>
-public sealed class WriteWatches
+public sealed class WriteWatches : IDisposable
 {
     private readonly ConcurrentDictionary<Guid, IWriteWatch> _watches = new();
 
     /// <summary>The watch of one docket.</summary>
     internal DocketWrites Of(Guid docket) => new(this, docket);
+
+    /// <inheritdoc/>
+    public void Dispose()
+    {
+        foreach (var docket in _watches.Keys)
+            End(docket);
+    }
 
     /// <summary>A docket's watch ends.</summary>
     internal void End(Guid docket)

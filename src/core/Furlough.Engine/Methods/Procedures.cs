@@ -4,7 +4,7 @@ using Furlough.Model;
 
 namespace Furlough.Engine.Methods;
 
-/// <summary>How a docket is carried out: its steps in sequence, and the state in which it ends.</summary>
+/// <summary>How a docket is carried out: its steps in order, and the state in which it ends.</summary>
 /// <param name="Steps">In the sequence in which they are taken; backing out walks the begun ones backwards.</param>
 /// <param name="Ends">The state after the last step.</param>
 public sealed record Procedure(IReadOnlyList<IStep> Steps, RelocationState Ends)

@@ -82,7 +82,7 @@ public enum PermitAnswer
 public interface IPermits
 {
     /// <summary>Waits for a permit, at most until the docket expires. <paramref name="waiting"/> is called once when it does not come at once.</summary>
-    /// <param name="most">The longest wait where somebody is kept out meanwhile; <see cref="PermitAnswer.NotNow"/> is no answer then.</param>
+    /// <param name="most">The longest wait where someone is locked out meanwhile; <see cref="PermitAnswer.NotNow"/> is no answer then.</param>
     PermitAnswer Await(Docket docket, TimeSpan? most, Action waiting, CancellationToken stop);
 
     /// <summary>The last wish heard. Asked at every file, so it must be quick.</summary>

@@ -81,7 +81,7 @@ public interface IActivity
     /// <summary>Keeps the account from signing in. Repeating it changes nothing.</summary>
     void BarSignIn(string account);
 
-    /// <summary>Whether the system itself says that the account is kept out; null where it cannot be asked.</summary>
+    /// <summary>Whether the system itself says that the account is locked out; null where it cannot be asked.</summary>
     bool? IsBarred(string account) => null;
 
     /// <summary>Puts back what <see cref="SignInRecord"/> said. Repeating it changes nothing.</summary>
@@ -93,7 +93,7 @@ public interface IActivity
     /// <summary>Asks the system itself where a holding lives, as its account would see it; null where it cannot be asked.</summary>
     string? WhereIs(HoldingName holding);
 
-    /// <summary>Which of these programs, or (null) which at all, the account runs: "program (account)". For a shared holding's, whoever runs them.</summary>
+    /// <summary>Which of these programs, or (null) which at all, the account runs: "program (account)". For a shared holding's, no matter who runs them.</summary>
     IReadOnlyList<string> Running(string account, IReadOnlyList<string>? programs);
 
     /// <summary>What a program's own command answers when the account runs it; null where commands of kind cards do not run on this machine.</summary>
@@ -106,7 +106,7 @@ public interface IActivity
     IShownNotice? Show(string account, ToldText told, TimeSpan length, bool mayPutOff);
 }
 
-/// <summary>A notice on somebody's screen; disposing it takes it away.</summary>
+/// <summary>A notice on someone's screen; disposing it takes it away.</summary>
 public interface IShownNotice : IDisposable
 {
     /// <summary>Whether the person has chosen to put the work off.</summary>
@@ -131,10 +131,10 @@ public interface IAccounts
     /// <param name="accountId">The account as the system numbers it.</param>
     IDisposable As(string account, string accountId) => OwnRights.Kept;
 
-    /// <summary>Stands for whoever has no name on the machine.</summary>
+    /// <summary>Stands for anyone who has no name on the machine.</summary>
     const string Others = "others";
 
-    /// <summary>Who may pass through all of these folders and list the last one, by rights and access lists: names of accounts, and <see cref="Others"/> for whoever has no name here. The system itself is not named.</summary>
+    /// <summary>Who may pass through all of these folders and list the last one, by rights and access lists: names of accounts, and <see cref="Others"/> for anyone who has no name here. The system itself is not named.</summary>
     IReadOnlySet<string> WhoReaches(IReadOnlyList<(NodeFacts Facts, Attributes Attributes)> folders);
 
     /// <summary>Attributes with the numbers in their access lists changed as <paramref name="renumber"/> says for (number, is a group).</summary>
@@ -203,7 +203,7 @@ public interface IMachine
     IFloor? Floor => null;
 }
 
-/// <summary>What a machine lets be done to it, whoever asks.</summary>
+/// <summary>What a machine lets be done to it, no matter who asks.</summary>
 public interface IFloor
 {
     /// <summary>Refuses a docket that goes further than the machine's installation allows.</summary>

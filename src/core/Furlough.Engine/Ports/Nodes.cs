@@ -47,7 +47,7 @@ public enum NodeMarks
     /// <summary>The file system lets nobody change it, or only append to it.</summary>
     Unchangeable = 1,
 
-    /// <summary>The file system encrypts it: the copy would be readable for whoever has the disk.</summary>
+    /// <summary>The file system encrypts it: the copy would be readable for anyone who has the disk.</summary>
     Encrypted = 2,
 
     /// <summary>Its content is somewhere else, in the cloud or in a store of shared blocks: what can be read of the file itself is not all of it.</summary>
@@ -90,7 +90,7 @@ public readonly record struct ReadBack(UInt128 Digest, long SizeBytes, bool From
 /// <summary>An open file. Everything goes through the handle, never through a path again.</summary>
 public interface IFileHandle : IDisposable
 {
-    /// <summary>Facts read anew from the handle.</summary>
+    /// <summary>Facts read again from the handle.</summary>
     NodeFacts Facts();
 
     /// <summary>Facts as they were when it was opened, or read last.</summary>
@@ -99,7 +99,7 @@ public interface IFileHandle : IDisposable
     /// <summary>Copies the content into an empty file, holes kept, and returns its digest (<see cref="ContentDigest"/>).</summary>
     UInt128 CopyTo(IFileHandle target, ByteCounter counter, CancellationToken stop);
 
-    /// <summary>The digest of the content as whoever opens the file sees it, what is not on the medium yet included.</summary>
+    /// <summary>The digest of the content as anyone who opens the file sees it, what is not on the medium yet included.</summary>
     UInt128 Digest(ByteCounter counter, CancellationToken stop) => ReadBack(counter, stop).Digest;
 
     /// <summary>Reads the whole content back, from the medium where the volume allows it.</summary>
@@ -117,14 +117,14 @@ public interface IFileHandle : IDisposable
     /// <summary>Appends bytes; for Furlough's own small files.</summary>
     void Append(ReadOnlySpan<byte> bytes);
 
-    /// <summary>Makes content and facts durable. An error here means that the file must be written anew.</summary>
+    /// <summary>Makes content and facts durable. An error here means that the file must be written again.</summary>
     void Flush();
 }
 
 /// <summary>An open folder. Names are single parts; links are never followed; nothing is overwritten.</summary>
 public interface IFolder : IDisposable
 {
-    /// <summary>Facts of the folder itself, read anew.</summary>
+    /// <summary>Facts of the folder itself, read again.</summary>
     NodeFacts Facts();
 
     /// <summary>All entries but "." and "..", in no particular sequence.</summary>

@@ -6,7 +6,7 @@ namespace Furlough.Engine.Queue;
 /// Carries out dockets on threads of their own, as many side by side as the queue allows. A docket that has to wait lets the others pass and is
 /// looked at again.
 /// </summary>
-/// <param name="open">What is to be carried out, in sequence.</param>
+/// <param name="open">What is to be carried out, in order.</param>
 /// <param name="carryOut">Carries a docket out until it ends (true) or has to wait (false).</param>
 /// <param name="rests">Called when a docket has ended and nothing that could begin is left.</param>
 /// <param name="lookAgain">After so long a docket that had to wait is looked at again.</param>

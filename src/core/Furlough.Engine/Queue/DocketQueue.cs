@@ -32,12 +32,12 @@ public sealed record QueueWait(Docket For, string Reason);
 public sealed record DocketQueue(int MostAtOnce)
 {
     /// <summary>The dockets that can begin now, beside those that are under way.</summary>
-    /// <param name="open">What is to be carried out, in sequence; those under way among them.</param>
+    /// <param name="open">What is to be carried out, in order; those under way among them.</param>
     /// <param name="underWay">What is being carried out.</param>
     public IReadOnlyList<Docket> Startable(IReadOnlyList<QueuedDocket> open, IReadOnlySet<Guid> underWay) =>
         [.. Decide(open, underWay).Where(d => d.Wait is null && !underWay.Contains(d.Docket.Id)).Select(d => d.Docket)];
 
-    /// <summary>Every open docket, in sequence, with what it waits for; null for those that are under way or can begin.</summary>
+    /// <summary>Every open docket, in order, with what it waits for; null for those that are under way or can begin.</summary>
     public IReadOnlyList<(Docket Docket, QueueWait? Wait)> Decide(
         IReadOnlyList<QueuedDocket> open,
         IReadOnlySet<Guid> underWay

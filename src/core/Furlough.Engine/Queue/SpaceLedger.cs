@@ -19,7 +19,7 @@ public sealed class SpaceLedger
     internal static long NeedsOf(Docket docket) => docket.DataBytes + Margin;
 
     /// <summary>Claims the room that a copy needs, durably, before any of it is filled.</summary>
-    /// <returns>Null; or the free bytes where they are too few, whoever claims them.</returns>
+    /// <returns>Null; or the free bytes where they are too few, no matter who claims them.</returns>
     /// <exception cref="Parked"><c>space-claimed</c>: there would be enough if others did not need it first.</exception>
     internal long? TryClaim(StepContext context, IVolume target)
     {

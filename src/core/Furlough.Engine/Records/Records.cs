@@ -24,7 +24,7 @@ public sealed record MadeTarget(string Name) : StepRecord
 /// <summary>prepare: an empty folder stands at the target and gives way to what arrives there.</summary>
 public sealed record EmptyTarget(uint Mode, uint Owner, uint Group) : StepRecord;
 
-/// <summary>prepare: who could reach the source when it was relocated. A return lets the same accounts in again.</summary>
+/// <summary>prepare: who could reach the source when it was relocated. A return gives the same accounts access again.</summary>
 public sealed record ReachedBy(IReadOnlyList<string> Accounts) : StepRecord;
 
 /// <summary>prepare: how the target is shown on this machine. It must not change while the docket is under way (I11).</summary>
@@ -86,7 +86,7 @@ public sealed record LiveFlushed(long AtNs) : StepRecord;
 /// <summary>prove: what was proven, for the receipt.</summary>
 public sealed record Proven(long Files, long Bytes) : StepRecord;
 
-/// <summary>quiesce: the account is kept from signing in.</summary>
+/// <summary>quiesce: the account is locked out.</summary>
 /// <param name="Former">How its sign-in was before, in the machine's own notation.</param>
 public sealed record KeptOut(string Former) : StepRecord;
 

@@ -7,7 +7,7 @@ using Furlough.Model;
 namespace Furlough.Engine.Steps;
 
 /// <summary>
-/// Removes an original, after confirming everything again (I10), at every start anew. The docket's target is where the holding lives now, its source where the original was set aside. The
+/// Removes an original, after confirming everything again (I10), at every start again. The docket's target is where the holding lives now, its source where the original was set aside. The
 /// live folder stays open while the original goes, so that its volume is not taken away meanwhile.
 /// </summary>
 public sealed class DiscardStep : IStep
@@ -47,8 +47,8 @@ public sealed class DiscardStep : IStep
                 return;
             throw new Fault(
                 FaultKinds.OriginalMissing,
-                $"There is no original of `{context.Places.SourceShown}`: somebody moved or removed it.",
-                "Look for it by hand; nothing was removed now."
+                $"There is no original of `{context.Places.SourceShown}`: someone moved or removed it.",
+                "Look for it manually; nothing was removed now."
             );
         }
         if (at.HoldsOriginal)
@@ -65,7 +65,7 @@ public sealed class DiscardStep : IStep
         at.Remove(context.Stop);
     }
 
-    /// <summary>The service says that its time is over; so must the machine's own clock, unless somebody decided otherwise.</summary>
+    /// <summary>The service says that its time is over; so must the machine's own clock, unless someone decided otherwise.</summary>
     private static void RequireDue(StepContext context)
     {
         if (context.Docket.Discards is not { } terms)
@@ -82,7 +82,7 @@ public sealed class DiscardStep : IStep
             );
     }
 
-    /// <summary>Whoever holds a folder of the original could put something into it while it is removed.</summary>
+    /// <summary>Anyone who holds a folder of the original could put something into it while it is removed.</summary>
     private static void RequireUnused(StepContext context, DocketFolder at)
     {
         var place = context.Docket.Source with { Path = Walk.Join(at.Path, Layout.Original) };
@@ -109,7 +109,7 @@ public sealed class DiscardStep : IStep
             throw new Fault(
                 FaultKinds.OriginalUnknown,
                 "The original has no manifest beside it, so nothing says whether it was written to.",
-                "Look at it by hand; Furlough does not remove what it cannot compare."
+                "Look at it manually; Furlough does not remove what it cannot compare."
             );
         using (var original = own.OpenFolder(Layout.Original))
         {
@@ -131,7 +131,7 @@ public sealed class DiscardStep : IStep
         RequireNotShrunk(context, own, live);
     }
 
-    /// <summary>Somebody may have emptied the live folder by mistake, or what is mounted there may be something else.</summary>
+    /// <summary>Someone may have emptied the live folder by mistake, or what is mounted there may be something else.</summary>
     private static void RequireNotShrunk(StepContext context, IFolder own, IFolder live)
     {
         if (context.Docket.Discards?.Acknowledged.Contains(DiscardTerms.Shrunk) == true)

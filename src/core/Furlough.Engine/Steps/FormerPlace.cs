@@ -8,7 +8,7 @@ using Furlough.Model;
 namespace Furlough.Engine.Steps;
 
 /// <summary>
-/// The link that may stay where a holding lived, for programs that know only the old path: it is left before the account is let in again,
+/// The link that may stay where a holding lived, for programs that know only the old path: it is left before the account can sign in again,
 /// taken away when that is undone, and gives way when the holding comes back. Only a link that leads to the holding itself is ever removed.
 /// </summary>
 internal static class FormerPlace
@@ -39,7 +39,7 @@ internal static class FormerPlace
         if (uint.TryParse(context.Docket.AccountId, NumberStyles.None, CultureInfo.InvariantCulture, out var owner))
             using (context.Places.In(parent, volume))
                 Give(parent, leaf, owner, parent.Facts().Group);
-        // A link cannot be flushed by itself: its owner is durable with the whole volume.
+        // A link cannot be flushed separately: its owner is durable with the whole volume.
         volume.Sync();
         context.Report.Add($"A link stands at `{shown}` and leads to `{context.Places.TargetShown}`.");
     }

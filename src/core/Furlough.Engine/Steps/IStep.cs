@@ -5,7 +5,7 @@ namespace Furlough.Engine.Steps;
 
 /// <summary>What must be true of a relocation before or after a step, read from reality.</summary>
 /// <param name="Leads">Where every setting leads; null where a crash may have changed some of them.</param>
-/// <param name="KeptOut">Whether the account is kept from signing in; null for either. Where it cannot be kept out it counts as let in.</param>
+/// <param name="KeptOut">Whether the account is locked out; null for either. Where it cannot be locked out it counts as able to sign in.</param>
 public sealed record StepState(Live? Leads, bool? KeptOut)
 {
     internal static StepState AtSource { get; } = new(Live.Source, null);
@@ -43,7 +43,7 @@ public interface IStep
     /// <summary>Once begun, it is finished or undone with or without a permit.</summary>
     bool EndsNeedOfPermit => false;
 
-    /// <summary>Undone even where undoing a later step failed: it lets somebody in again.</summary>
+    /// <summary>Undone even where undoing a later step failed: it lets someone sign in again.</summary>
     bool IsAlwaysUndone => false;
 
     /// <summary>Does what is missing; its effects are durable on return.</summary>

@@ -9,13 +9,13 @@ namespace Furlough.Engine.Steps;
 
 /// <summary>
 /// Puts right by what people find the holding: the entry that opens its program without it is taken away from the account, and beside the holding a shortcut that opens it and a note that says what it
-/// is are left. A return puts everything back. What cannot be put right is told and stops nothing: the data is where it shall be.
+/// is are left. A return puts everything back. What cannot be corrected is reported and stops nothing: the data is where it shall be.
 /// </summary>
 public sealed class MendStep : IStep
 {
     private const string Note = ".txt";
 
-    // The account starts the shortcut; whoever finds the note may read it.
+    // The account starts the shortcut; anyone who finds the note may read it.
     private const uint ForTheAccount = 0x1C0,
         ForAll = 0x1A4;
 

@@ -33,7 +33,7 @@ internal static class Occupancy
 
     /// <summary>Waits until nobody is in the way, as long as the docket's terms say.</summary>
     /// <param name="inTheWay">Looks who is.</param>
-    /// <exception cref="Fault">Somebody still is.</exception>
+    /// <exception cref="Fault">Someone still is.</exception>
     internal static void RequireNone(StepContext context, Step step, Func<Fault?> inTheWay)
     {
         var waited = TimeSpan.Zero;

@@ -12,7 +12,7 @@ internal static class OwnFolders
     private const string Trial = "trial";
 
     /// <summary>The docket's folder on one side; made where it is not there yet.</summary>
-    /// <exception cref="Fault"><c>no-closed-folder</c>: every folder from which the place can be reached by a rename can be changed by somebody else.</exception>
+    /// <exception cref="Fault"><c>no-closed-folder</c>: every folder from which the place can be reached by a rename can be changed by someone else.</exception>
     internal static DocketFolder Make(StepContext context, DocketSide side)
     {
         var (volume, place) =
@@ -57,7 +57,7 @@ internal static class OwnFolders
         }
         throw new Fault(
             FaultKinds.NoClosedFolder,
-            $"There is no folder on the volume of `{context.Machine.Volumes.Show(place)}` in which only the system can rename anything: somebody else owns the volume's root or may write in it. Furlough keeps copies and originals in such a folder only.",
+            $"There is no folder on the volume of `{context.Machine.Volumes.Show(place)}` in which only the system can rename anything: someone else owns the volume's root or may write in it. Furlough keeps copies and originals in such a folder only.",
             "Give the root folder of that volume to the system (owner root, mode 0755, or 1777 where people make folders there)."
         );
     }

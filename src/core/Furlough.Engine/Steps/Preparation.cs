@@ -41,7 +41,7 @@ internal static class Preparation
             throw Faults.SourceMissing(context.Places.SourceShown, kind);
     }
 
-    /// <summary>A receipt that says what is being done here, for whoever finds the folder.</summary>
+    /// <summary>A receipt that says what is being done here, for anyone who finds the folder.</summary>
     internal static void WriteReceipt(StepContext context, IFolder own)
     {
         if (own.Find(Layout.Receipt) is null)
@@ -102,7 +102,7 @@ internal static class Preparation
         )
             throw new Fault(
                 FaultKinds.PathRefused,
-                $"`{PathText.Show(place.Path)}` is no plain path below a volume.",
+                $"`{PathText.Show(place.Path)}` is not a plain path below a volume.",
                 "Correct the path in the brief."
             );
     }
@@ -195,7 +195,7 @@ internal static class Preparation
         return false;
     }
 
-    /// <summary>I12: whoever could not reach the source cannot reach the target; the holding's own rights come along, so the folders above decide.</summary>
+    /// <summary>I12: anyone who could not reach the source cannot reach the target; the holding's own rights come along, so the folders above decide.</summary>
     internal static void RequireNobodyNew(StepContext context, IVolume sourceVolume, IFolder targetRoot)
     {
         if (!context.Places.TargetVolume().Abilities.Owners)
@@ -213,7 +213,7 @@ internal static class Preparation
                     .Docket.Supersedes.SelectMany(e => context.Journal.Of(e).Records.Find<ReachedBy>()?.Accounts ?? [])
                     .ToHashSet(StringComparer.Ordinal)
                 : [];
-        // Whoever has no name here could reach it before: so could everybody.
+        // Anyone who has no name here could reach it before: so could everybody.
         if (before.Contains(IAccounts.Others))
             return;
         var fresh = accounts

@@ -31,8 +31,8 @@ public sealed class PrepareFallBackStep : IStep
         if (at?.Folder is not { } own || own.Find(Layout.Original) is not { Kind: NodeKind.Folder })
             throw new Fault(
                 FaultKinds.OriginalMissing,
-                $"There is no original beside `{context.Places.TargetShown}`: somebody moved or removed it.",
-                "Look for it by hand, or restore the data from a backup."
+                $"There is no original beside `{context.Places.TargetShown}`: someone moved or removed it.",
+                "Look for it manually, or restore the data from a backup."
             );
         using var original = own.OpenFolder(Layout.Original);
         var changed = own.Find(Layout.Manifest) is null

@@ -64,7 +64,7 @@ public sealed class ProveAdoptionStep : IStep
             throw new Fault(
                 FaultKinds.ReceiptUnfit,
                 "The list of files beside the receipt is missing or not the one that belongs to it.",
-                "Compare the folder with a backup by hand and make it live by hand."
+                "Compare the folder with a backup manually and make it live manually."
             );
         Renumbering.Run(context, volume, former, receipt.Names);
         var proof = new ReceiptProof(Manifest.ReadFrom(former));

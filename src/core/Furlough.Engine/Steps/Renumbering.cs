@@ -10,7 +10,7 @@ namespace Furlough.Engine.Steps;
 /// <summary>
 /// Gives a tree's owners, groups and access lists the numbers that the same names have on this system now. Numbers may have been exchanged, so
 /// that doing it twice would be wrong. What each node shall have is written down durably before the first one is changed (I5), and afterwards
-/// whose numbers the tree has now; both beside the receipt, where whoever tries again finds them.
+/// whose numbers the tree has now; both beside the receipt, where anyone who tries again finds them.
 /// </summary>
 internal static class Renumbering
 {
@@ -155,7 +155,7 @@ internal static class Renumbering
             var shall = Owned.Parse(line);
             var parts = shall.Path.Split('/');
             using var folder = Reach.TryFolder(root, parts[..^1]);
-            // Somebody may have taken it away or replaced it: then it is not the node that was looked at.
+            // Someone may have taken it away or replaced it: then it is not the node that was looked at.
             if (
                 folder?.Find(parts[^1]) is not { } there
                 || there.FileId != shall.Facts.FileId

@@ -69,7 +69,7 @@ public abstract class RepointStep : IStep
         from.Flush();
     }
 
-    /// <summary>The whole path must lead to what was moved: whoever owns a folder above may have moved that away meanwhile. Then everything goes back.</summary>
+    /// <summary>The whole path must lead to what was moved: anyone who owns a folder above may have moved that away meanwhile. Then everything goes back.</summary>
     private static void RequireArrived(
         StepContext context,
         IFolder from,
@@ -99,7 +99,7 @@ public abstract class RepointStep : IStep
     internal static bool StaysAtTarget(StepContext context, IFolder parent) =>
         MayLeave(context) && IsArrived(context, parent);
 
-    /// <summary>Whether nothing leads to the target any more. Links in a holding's place are put right with the place itself.</summary>
+    /// <summary>Whether nothing leads to the target any more. Links in a holding's place are corrected with the place itself.</summary>
     private protected static bool MayLeave(StepContext context) =>
         context.Docket.Pointers.All(p => p.Address.InPlace) || context.Live.Now() != Live.Target;
 

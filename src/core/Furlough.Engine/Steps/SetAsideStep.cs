@@ -82,7 +82,7 @@ public sealed class SetAsideStep : IStep
         {
             var leaf = context.Docket.Source.Parts[^1];
             sourceParent.Move(leaf, own, Layout.Original);
-            // Whoever owns the folder above may have put another one there: that one goes back.
+            // Anyone who owns the folder above may have put another one there: that one goes back.
             if (own.Find(Layout.Original) is not { } moved || moved.FileId != SourceId(context, targetOwn))
             {
                 own.Move(Layout.Original, sourceParent, leaf);

@@ -3,7 +3,7 @@ using Furlough.Engine.Records;
 
 namespace Furlough.Engine.Steps;
 
-/// <summary>Keeps the account of a holding from signing in while it is switched, and lets it in again as it was before.</summary>
+/// <summary>Keeps the account of a holding from signing in while it is switched, and lets it sign in again as it was before.</summary>
 internal static class SignIn
 {
     /// <summary>Bars the sign-in; how it was before is recorded first.</summary>
@@ -32,7 +32,7 @@ internal static class SignIn
     /// <summary>Whether this docket keeps the account out now.</summary>
     internal static bool IsKeptOut(StepContext context) => context.Journal.Records.Has<KeptOut>();
 
-    /// <summary>Whether the account can be kept out on this machine.</summary>
+    /// <summary>Whether the account can be locked out on this machine.</summary>
     internal static bool CanBar(StepContext context) => Former(context) is not null;
 
     /// <summary>How the account's sign-in is now; null where it cannot be barred, and for what belongs to no account.</summary>

@@ -8,7 +8,7 @@ internal interface IEntryCheck
     /// <summary>A folder, the tree's root among them.</summary>
     string? Folder(IFolder folder, NodeFacts facts, ManifestEntry entry);
 
-    /// <summary>An entry that is no folder, and may be missing. Called by several threads.</summary>
+    /// <summary>An entry that is not a folder, and may be missing. Called by several threads.</summary>
     string? Leaf(IFolder folder, string name, ManifestEntry entry);
 
     /// <summary>What can only be said when everything was seen.</summary>
@@ -43,7 +43,7 @@ internal sealed class Comparison : IDisposable
         Advance();
     }
 
-    /// <summary>Compares; returns the first difference in walking sequence.</summary>
+    /// <summary>Compares; returns the first difference in walking order.</summary>
     internal static string? Run(
         IFolder root,
         IEnumerable<ManifestEntry> manifest,

@@ -4,7 +4,7 @@ using Furlough.Model;
 namespace Furlough.Engine.Trees;
 
 /// <summary>How much a tree holds.</summary>
-/// <param name="Files">Everything that is no folder.</param>
+/// <param name="Files">Everything that is not a folder.</param>
 /// <param name="DataBytes">Bytes of data: each file once however many names it has, holes not counted.</param>
 /// <param name="HiddenBytes">The part of it whose name or a folder above it begins with a dot.</param>
 /// <param name="Demands">What it asks of the file system that stores it.</param>

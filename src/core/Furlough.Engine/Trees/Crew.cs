@@ -6,7 +6,7 @@ namespace Furlough.Engine.Trees;
 
 /// <summary>
 /// Threads that carry out what one walker hands them. The first fault ends the work and is thrown at the walker. A crew of one is the walker
-/// itself, so that everything happens in sequence.
+/// itself, so that everything happens in order.
 /// </summary>
 internal sealed class Crew<T> : IDisposable
 {

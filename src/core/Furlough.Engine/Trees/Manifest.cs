@@ -78,7 +78,7 @@ public sealed record ManifestEntry(string Path, NodeFacts Facts, UInt128 Digest,
             value =
                 digit is >= '0' and <= '7' && value < 1 << 28
                     ? value * 8 + digit - '0'
-                    : throw new FormatException($"`{digits}` is no mode.");
+                    : throw new FormatException($"`{digits}` is not a mode.");
         return value;
     }
 
@@ -99,12 +99,12 @@ public sealed record ManifestEntry(string Path, NodeFacts Facts, UInt128 Digest,
             'd' => NodeKind.Folder,
             'l' => NodeKind.Link,
             'p' => NodeKind.Fifo,
-            _ => throw new FormatException($"'{letter}' is no kind of node."),
+            _ => throw new FormatException($"'{letter}' is not a kind of node."),
         };
 }
 
 /// <summary>
-/// A list of all copied nodes in walking sequence (<see cref="Walk"/>), one line each. It is written only after the nodes are durable,
+/// A list of all copied nodes in walking order (<see cref="Walk"/>), one line each. It is written only after the nodes are durable,
 /// so what it lists is there; a torn last line is passed over.
 /// </summary>
 public static class Manifest

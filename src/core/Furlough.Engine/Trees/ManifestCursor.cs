@@ -6,14 +6,14 @@ public sealed class ManifestCursor : IDisposable
     private readonly IEnumerator<ManifestEntry> _entries;
     private ManifestEntry? _at;
 
-    /// <param name="list">Entries in walking sequence.</param>
+    /// <param name="list">Entries in walking order.</param>
     public ManifestCursor(IEnumerable<ManifestEntry> list)
     {
         _entries = list.GetEnumerator();
         Advance();
     }
 
-    /// <summary>The entry of a path, or null. Paths must be asked for in walking sequence.</summary>
+    /// <summary>The entry of a path, or null. Paths must be asked for in walking order.</summary>
     public ManifestEntry? Find(string path, bool isFolder)
     {
         while (_at is not null && Walk.Compare(_at.Path, _at.Facts.Kind == Ports.NodeKind.Folder, path, isFolder) < 0)

@@ -6,7 +6,7 @@ namespace Furlough.Engine.Trees;
 /// Compares a tree that was used since its receipt with the list of that receipt: a file that still has the size and time listed must have the
 /// content listed too. What was written, added or removed since is counted.
 /// </summary>
-/// <param name="listed">The receipt's list, in walking sequence.</param>
+/// <param name="listed">The receipt's list, in walking order.</param>
 public sealed class ReceiptProof(IEnumerable<ManifestEntry> listed)
 {
     private long _listed,

@@ -77,7 +77,7 @@ public sealed class TreeCopy : IDisposable
     }
 
     /// <summary>Copies <paramref name="source"/> into <paramref name="target"/>; returns what is to be reported (pipes, sockets).</summary>
-    /// <exception cref="Fault">The copy cannot be made; what stands in the target so far is no copy.</exception>
+    /// <exception cref="Fault">The copy cannot be made; what stands in the target so far is not a copy.</exception>
     public static IReadOnlyList<string> Run(
         IFolder source,
         IFolder target,
@@ -94,7 +94,7 @@ public sealed class TreeCopy : IDisposable
         return copy._notes;
     }
 
-    /// <summary>Waits for whoever still works for this copy.</summary>
+    /// <summary>Waits for anyone who still works for this copy.</summary>
     public void Dispose()
     {
         _crew.Dispose();
@@ -134,7 +134,7 @@ public sealed class TreeCopy : IDisposable
         at.Walked();
     }
 
-    /// <summary>A part of one folder: files by the crew, the rest here; listed in walking sequence.</summary>
+    /// <summary>A part of one folder: files by the crew, the rest here; listed in walking order.</summary>
     private void HandPortion(FolderPair at, string path, IReadOnlyList<FolderEntry> leaves, int from, int count)
     {
         var done = new ManifestEntry?[count];
@@ -154,7 +154,7 @@ public sealed class TreeCopy : IDisposable
             EndBatch(end: false);
     }
 
-    /// <summary>What an earlier attempt listed for a file; asked in walking sequence.</summary>
+    /// <summary>What an earlier attempt listed for a file; asked in walking order.</summary>
     private ManifestEntry? Earlier(string path)
     {
         foreach (var list in _order.Earlier)
@@ -345,7 +345,7 @@ public sealed class TreeCopy : IDisposable
                 MakeRoom(at.Target, name);
                 at.Target.MakeFifo(name);
                 at.Target.ApplyTo(name, facts);
-                _notes.Add($"`{PathText.Show(path)}` is a named pipe: made anew at the target.");
+                _notes.Add($"`{PathText.Show(path)}` is a named pipe: created again at the target.");
                 return new ManifestEntry(path, facts, 0, 0, null);
             case NodeKind.Socket:
                 _notes.Add($"`{PathText.Show(path)}` is a socket: left out, its program makes it again.");

@@ -12,7 +12,7 @@ public sealed class TreeMemory(TimeProvider time)
     /// <summary>One folder of so many is looked into although nothing seems changed.</summary>
     private const ulong Turn = 32;
 
-    /// <summary>A tree of more folders is measured anew each time.</summary>
+    /// <summary>A tree of more folders is measured again each time.</summary>
     private const int Most = 200_000;
 
     /// <summary>A folder that changed so shortly before it was looked at may have changed again within the same tick of its clock.</summary>

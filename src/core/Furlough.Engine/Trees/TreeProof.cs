@@ -40,7 +40,7 @@ public static class TreeProof
         );
     }
 
-    /// <summary>In what a tree differs from a list, as far as it shows without reading contents: names, sizes and times of what is no folder.</summary>
+    /// <summary>In what a tree differs from a list, as far as it shows without reading contents: names, sizes and times of what is not a folder.</summary>
     internal static IReadOnlyList<string> Differences(
         IFolder root,
         IEnumerable<ManifestEntry> listed,
@@ -198,7 +198,7 @@ public static class TreeProof
         {
             foreach (var (entry, id) in _furtherNames)
                 if (_firstNames.GetValueOrDefault(entry.Link!) != id)
-                    return $"`{PathText.Show(entry.Path)}`: it is no further name of `{PathText.Show(entry.Link!)}` any more";
+                    return $"`{PathText.Show(entry.Path)}`: it is not a further name of `{PathText.Show(entry.Link!)}` any more";
             return null;
         }
 

@@ -41,7 +41,7 @@ public sealed class TreeRemoval : IDisposable
         parent.RemoveFolder(name);
     }
 
-    /// <summary>Waits for whoever still works for this removal.</summary>
+    /// <summary>Waits for anyone who still works for this removal.</summary>
     public void Dispose() => _crew.Dispose();
 
     private void Empty(Leaving at, int level)
@@ -91,7 +91,7 @@ public sealed class TreeRemoval : IDisposable
         }
     }
 
-    /// <summary>A folder that goes when whoever empties it has finished; then the one above it may go.</summary>
+    /// <summary>A folder that goes when anyone who empties it has finished; then the one above it may go.</summary>
     private sealed class Leaving(IFolder folder, string name, Leaving? above) : IDisposable
     {
         private int _holders = 1;

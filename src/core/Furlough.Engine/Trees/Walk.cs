@@ -12,7 +12,7 @@ public static class Walk
     /// <summary>Deepest level that is walked; deeper trees are refused rather than exhausting handles.</summary>
     public const int DeepestLevel = 1_000;
 
-    /// <summary>The entries of a folder in walking sequence.</summary>
+    /// <summary>The entries of a folder in walking order.</summary>
     public static (IReadOnlyList<FolderEntry> Leaves, IReadOnlyList<FolderEntry> Folders) Sorted(IFolder folder)
     {
         List<FolderEntry> leaves = [],
@@ -27,7 +27,7 @@ public static class Walk
     /// <summary>The path of an entry below a folder's path.</summary>
     public static string Join(string path, string name) => path.Length == 0 ? name : path + "/" + name;
 
-    /// <summary>Which of two paths comes first in walking sequence: below zero when it is <paramref name="a"/>.</summary>
+    /// <summary>Which of two paths comes first in walking order: below zero when it is <paramref name="a"/>.</summary>
     public static int Compare(string a, bool aIsFolder, string b, bool bIsFolder)
     {
         var same = a.AsSpan().CommonPrefixLength(b);

@@ -31,7 +31,7 @@ public sealed record Kept(
     string Id
 );
 
-/// <summary>An errand that is overdue, or that somebody declined after a relocation whose data still lives at its target.</summary>
+/// <summary>An errand that is overdue, or that someone declined after a relocation whose data still lives at its target.</summary>
 /// <param name="Account">The account that it concerns; empty for the machine as a whole.</param>
 /// <param name="Declined">Who declined it, and why; null for one that is still to do.</param>
 /// <param name="Relocations">The relocations that it is for.</param>
@@ -48,14 +48,14 @@ public sealed record Asked(
 /// <summary>Compares machines with what is intended.</summary>
 public static class Auditor
 {
-    /// <summary>The code of the finding that tells of somebody who cannot sign in although nothing under way needs that.</summary>
+    /// <summary>The code of the finding that tells of someone who cannot sign in although nothing under way needs that.</summary>
     public const string AccountKeptOut = "account-kept-out";
 
     /// <summary>Machines are asked to look again before they are audited.</summary>
     private static readonly TimeSpan OldSurvey = TimeSpan.FromDays(1);
 
     /// <summary>The findings, worst first.</summary>
-    /// <param name="atWork">By machine: the accounts of which something is being relocated, and who may be kept out therefore.</param>
+    /// <param name="atWork">By machine: the accounts of which something is being relocated, and who may be locked out therefore.</param>
     public static IReadOnlyList<Finding> Audit(
         IEnumerable<FleetMachine> fleet,
         IEnumerable<Intended> intended,
@@ -129,7 +129,7 @@ public static class Auditor
         return [.. findings.OrderBy(f => f.Severity).ThenBy(f => f.Machine, StringComparer.Ordinal)];
     }
 
-    /// <param name="sources">Where originals wait: what stands there again is told with them.</param>
+    /// <param name="sources">Where originals wait: what stands there again is reported with them.</param>
     private static IEnumerable<Finding> Look(FleetMachine machine, Survey survey, Intended one, HashSet<string> sources)
     {
         Finding Say(string code, Severity severity, string text, string remedy) =>
@@ -194,7 +194,7 @@ public static class Auditor
                 "used-elsewhere",
                 Severity.Consent,
                 $"{one.Holding} on {machine.Name} lives at `{one.Shown}`, and its usual place `{stray.PathShown}` has {Words.Count(stray.Files, "file")} of {Words.Size(stray.DataBytes)}: it was opened there, or something still writes there.",
-                "Find out which program opens the usual place; take what is wanted to the live place by hand."
+                "Find out which program opens the usual place; take what is wanted to the live place manually."
             );
         if (holding is not { Present: true } && holding?.Place == one.Place)
             yield return Say(
@@ -212,7 +212,7 @@ public static class Auditor
             machine.Name,
             account.Name,
             null,
-            $"{account.Name} is kept from signing in on {machine.Name} by Furlough, and no relocation under way needs that{(account.KeptOut is { Length: > 0 } why ? $": {why}" : "")}.",
+            $"{account.Name} is locked out on {machine.Name} by Furlough, and no relocation under way needs that{(account.KeptOut is { Length: > 0 } why ? $": {why}" : "")}.",
             $"{(account.KeptOut is { Length: > 0 } ? "Put that right, then" : "Start the agent again, which lets the person in; or")} `furlough-agent let-in {account.Name}` at the machine."
         );
 
@@ -224,7 +224,7 @@ public static class Auditor
             left.Account,
             folder.Name,
             $"{Words.Count(left.Files, "file")} of {left.Account} ({Words.Size(left.DataBytes)}), last changed {left.LastChange:yyyy-MM-dd HH:mm}Z, {(left.Files == 1 ? "lies" : "lie")} in `{folder.PathShown}` on {machine.Name}, which should be empty.",
-            $"Have {left.Account} take them along, or empty the folder by hand: the next ones who come see them."
+            $"Have {left.Account} take them along, or empty the folder manually: the next ones who come see them."
         );
 
     private static Finding Look(FleetMachine machine, Asked errand)
@@ -264,8 +264,8 @@ public static class Auditor
             yield return Say(
                 "original-written-to",
                 Severity.Consent,
-                $"Somebody wrote to the original of {original.Holding} on {machine.Name} after it was set aside.",
-                "Copy what is new to the live place, then look at it by hand."
+                $"Someone wrote to the original of {original.Holding} on {machine.Name} after it was set aside.",
+                "Copy what is new to the live place, then look at it manually."
             );
         if (original.Recreated is { } again)
         {
@@ -279,7 +279,7 @@ public static class Auditor
                     "source-recreated",
                     Severity.Advice,
                     $"At the former place of {original.Holding} on {machine.Name} stands {there}; it was copied to the live place on {gathered:yyyy-MM-dd} and not changed since.",
-                    $"Find the program that still uses `{place}`, then remove the folder by hand."
+                    $"Find the program that still uses `{place}`, then remove the folder manually."
                 )
             : again.Files == 0
                 ? Say(

@@ -46,7 +46,7 @@ public sealed class AllowedHours
         }
         catch (Exception malformed) when (malformed is not OutOfMemoryException)
         {
-            throw new FormatException($"This is no iCalendar file: {malformed.Message.TrimEnd('.')}.");
+            throw new FormatException($"This is not an iCalendar file: {malformed.Message.TrimEnd('.')}.");
         }
         if (calendar is null || calendar.Events.Count == 0)
             throw new FormatException("The calendar has no events.");
@@ -120,7 +120,7 @@ public sealed class AllowedHours
         return Math.Max(1, (WorkedOutUntil - start).TotalDays / period / rule.Interval) * each;
     }
 
-    /// <summary>The hours that are not over at a moment, in sequence, as far as <see cref="Horizon"/> reaches; the first may have begun already.</summary>
+    /// <summary>The hours that are not over at a moment, in order, as far as <see cref="Horizon"/> reaches; the first may have begun already.</summary>
     /// <exception cref="FormatException">The calendar repeats something too often, or too long.</exception>
     public IReadOnlyList<OpenHours> After(DateTimeOffset moment)
     {
@@ -182,7 +182,7 @@ public sealed class AllowedHours
 }
 
 /// <summary>Fits work into allowed hours.</summary>
-/// <param name="open">The hours from a moment on, in sequence; null where all hours are allowed.</param>
+/// <param name="open">The hours from a moment on, in order; null where all hours are allowed.</param>
 public sealed class HoursOutlook(IReadOnlyList<OpenHours>? open)
 {
     /// <summary>The longest of the hours to come; null where all are allowed.</summary>

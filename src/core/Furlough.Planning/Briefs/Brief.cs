@@ -17,7 +17,7 @@ public sealed record MachineChoice(
 )
 {
     /// <summary>What machines are for, in the words that technicians gave them; empty for all.</summary>
-    public IReadOnlyList<string> Roles { get; init; } = [];
+    public IReadOnlyList<string> Tags { get; init; } = [];
 
     /// <summary>Patterns of operating systems and their versions; empty for all.</summary>
     public IReadOnlyList<string> Systems { get; init; } = [];
@@ -29,11 +29,11 @@ public sealed record MachineChoice(
     public Attachment? SecondVolume { get; init; }
 
     /// <summary>Whether a machine is meant. One without a survey is, unless the brief asks for facts.</summary>
-    public bool Includes(FleetMachine machine) => Includes(machine.Name, machine.Room, machine.Role, machine.Survey);
+    public bool Includes(FleetMachine machine) => Includes(machine.Name, machine.Room, machine.Tag, machine.Survey);
 
-    private bool Includes(string name, string room, string? role, Survey? survey) =>
+    private bool Includes(string name, string room, string? tag, Survey? survey) =>
         (Rooms.Count == 0 || Rooms.Contains(room, StringComparer.OrdinalIgnoreCase))
-        && (Roles.Count == 0 || (role is not null && Roles.Contains(role, StringComparer.OrdinalIgnoreCase)))
+        && (Tags.Count == 0 || (tag is not null && Tags.Contains(tag, StringComparer.OrdinalIgnoreCase)))
         && (Names.Count == 0 || Names.Any(p => Pattern.Fits(p, name)))
         && !Except.Any(p => Pattern.Fits(p, name))
         && (Systems.Count == 0 || (survey is not null && Systems.Any(p => Pattern.Fits(p, survey.OperatingSystem))))
@@ -142,7 +142,7 @@ public sealed record RelocateItem(
     /// <summary>A link stays at the former place, for programs that know only the old path.</summary>
     public bool LeavesLink { get; init; }
 
-    /// <summary>Somebody is at the machine: each relocation is begun there by hand.</summary>
+    /// <summary>Someone is at the machine: each relocation is begun there manually.</summary>
     public bool Attended { get; init; }
 
     /// <summary>What people have to do before each relocation begins.</summary>
@@ -213,16 +213,16 @@ public sealed record WaveRule(string Name, int? Machines, double? Share);
 
 /// <summary>How the work treats machines and people.</summary>
 /// <param name="FilesInUseWait">How long files in use are waited for.</param>
-/// <param name="KeepWaiting">Whether a relocation waits on after that; null: it does when its copy is made already (warm) or nobody is kept out for it (setting), else it fails.</param>
+/// <param name="KeepWaiting">Whether a relocation waits on after that; null: it does when its copy is made already (warm) or nobody is locked out for it (setting), else it fails.</param>
 public sealed record WorkRules(long? BytesPerSecond, bool GiveWay, TimeSpan FilesInUseWait, bool? KeepWaiting)
 {
     /// <summary>At full speed; files in use are waited for two minutes.</summary>
     public static WorkRules Usual { get; } = new(null, false, TimeSpan.FromMinutes(2), null);
 
-    /// <summary>People who are signed in are told before they are kept out; null: they are not.</summary>
+    /// <summary>People who are signed in are notified before they are locked out; null: they are not.</summary>
     public Telling? Telling { get; init; }
 
-    /// <summary>The terms of a relocation of a holding. Nobody is kept out for a setting, nor for what belongs to no account.</summary>
+    /// <summary>The terms of a relocation of a holding. Nobody is locked out for a setting, nor for what belongs to no account.</summary>
     public Terms For(Method method, HoldingName holding) =>
         new(
             BytesPerSecond,

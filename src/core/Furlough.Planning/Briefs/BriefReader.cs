@@ -33,7 +33,7 @@ public sealed partial class BriefReader : StrictReader
         MostPutOffs = 5;
     private static readonly TimeSpan LongestBefore = TimeSpan.FromHours(2);
     private static readonly Telling UsualTelling = new(TimeSpan.FromMinutes(10), 2, "en");
-    private static readonly string[] Usual = ["account", "folder", "kind", "machine", "role", "room", "volume", "year"];
+    private static readonly string[] Usual = ["account", "folder", "kind", "machine", "room", "tag", "volume", "year"];
 
     private readonly TimeZoneInfo _zone;
 
@@ -125,7 +125,7 @@ public sealed partial class BriefReader : StrictReader
             node,
             "machines",
             "rooms",
-            "roles",
+            "tags",
             "names",
             "except",
             "systems",
@@ -134,7 +134,7 @@ public sealed partial class BriefReader : StrictReader
         );
         return new MachineChoice(List(keys, "rooms"), List(keys, "names"), List(keys, "except"))
         {
-            Roles = List(keys, "roles"),
+            Tags = List(keys, "tags"),
             Systems = List(keys, "systems"),
             SystemFreeBelow = keys.TryGetValue("system-free-below", out var below) ? ReadAmount(below) : null,
             SecondVolume = keys.TryGetValue("second-volume", out var second)
@@ -296,7 +296,7 @@ public sealed partial class BriefReader : StrictReader
                     "refuse" => false,
                     var other => Error<bool>(
                         e,
-                        $"`{other}` says not what to do with what is at the target already.",
+                        $"`{other}` does not say what to do with what is at the target already.",
                         "adopt or refuse"
                     ),
                 };
@@ -323,7 +323,7 @@ public sealed partial class BriefReader : StrictReader
             if (method == Method.Adopt)
                 Error(
                     m!,
-                    "`adopt` is no method to ask for: it is taken where the data is at the target already.",
+                    "`adopt` is not a method to ask for: it is taken where the data is at the target already.",
                     "`existing: adopt`"
                 );
             items.Add(
@@ -383,7 +383,7 @@ public sealed partial class BriefReader : StrictReader
             if (Text(homes) != "whole")
                 Error(
                     homes,
-                    $"`{Text(homes)}` is no part of a home.",
+                    $"`{Text(homes)}` is not part of a home.",
                     "`whole`; parts of homes are `folders` and `libraries`"
                 );
             foreach (var other in ((string[])["folders", "libraries"]).Where(keys.ContainsKey))
@@ -421,7 +421,7 @@ public sealed partial class BriefReader : StrictReader
     {
         var names = Strings(node);
         foreach (var name in names.Where(n => !FolderNames.Contains(n)))
-            Error(node, $"`{name}` is no user folder.{Near(name, FolderNames)}", string.Join(", ", FolderNames));
+            Error(node, $"`{name}` is not a user folder.{Near(name, FolderNames)}", string.Join(", ", FolderNames));
         return names;
     }
 
@@ -464,7 +464,7 @@ public sealed partial class BriefReader : StrictReader
         if (path.StartsWith('/') || path.Contains('\\') || (path.Length > 1 && path[1] == ':'))
             Error(
                 node,
-                $"`{path}` is no path below a volume.",
+                $"`{path}` is not a path below a volume.",
                 "parts separated by '/', without a leading one, such as People/{account}/{folder}"
             );
         else if (parts.Any(p => p.Trim() is "" or "." or ".."))
@@ -475,7 +475,7 @@ public sealed partial class BriefReader : StrictReader
             if (!_variables.Contains(variable.Groups[1].Value))
                 Error(
                     node,
-                    $"`{variable.Value}` is no variable.{Near(variable.Groups[1].Value, _variables)}",
+                    $"`{variable.Value}` is not a variable.{Near(variable.Groups[1].Value, _variables)}",
                     $"{string.Join(", ", _variables.Select(v => "{" + v + "}"))}; more of them under `people`"
                 );
         return path;
@@ -487,7 +487,7 @@ public sealed partial class BriefReader : StrictReader
         if (!match.Success || !double.TryParse(match.Groups[1].Value, CultureInfo.InvariantCulture, out var n))
             return Error<TimeSpan>(
                 node,
-                $"`{Text(node)}` is no length of time.",
+                $"`{Text(node)}` is not a length of time.",
                 "a number with seconds, minutes, hours, days or weeks, such as `7 days`"
             );
         return match.Groups[2].Value switch
@@ -519,7 +519,7 @@ public sealed partial class BriefReader : StrictReader
         ReserveAmount.Find(Text(node))
         ?? Error(
             node,
-            $"`{Text(node)}` is no amount of space.",
+            $"`{Text(node)}` is not an amount of space.",
             "a share such as `20%` or a size such as `50 GB`",
             ReserveAmount.None
         );
@@ -528,7 +528,7 @@ public sealed partial class BriefReader : StrictReader
         !keys.TryGetValue(key, out var node)
             ? null
             : ReserveAmount.Find(Text(node))?.AmountBytes
-                ?? Error<long?>(node, $"`{Text(node)}` is no size.", "a size such as `5 GB`");
+                ?? Error<long?>(node, $"`{Text(node)}` is not a size.", "a size such as `5 GB`");
 
     private bool? ReadBool(Dictionary<string, YamlNode> keys, string key) =>
         !keys.TryGetValue(key, out var node)
@@ -545,7 +545,7 @@ public sealed partial class BriefReader : StrictReader
         const string expected =
             "an iCalendar file's text as a block after `hours: |`, with one event for each stretch of hours; the command line puts it there for `hours: FILE.ics`";
         if (node is not YamlScalarNode { Value: { Length: > 0 } text })
-            return Error<AllowedHours?>(node, "This is no calendar.", expected);
+            return Error<AllowedHours?>(node, "This is not a calendar.", expected);
         if (text.EndsWith(".ics", StringComparison.OrdinalIgnoreCase) && !text.Contains('\n'))
             return Error<AllowedHours?>(node, $"The file `{text}` is not known here.", expected);
         try
@@ -567,7 +567,7 @@ public sealed partial class BriefReader : StrictReader
             !keys.TryGetValue(key, out var value) ? null
             : int.TryParse(Text(value), NumberStyles.None, CultureInfo.InvariantCulture, out var number) && number > 0
                 ? number
-            : Error<int?>(value, $"`{Text(value)}` is no number of machines.", "a whole number from 1 on");
+            : Error<int?>(value, $"`{Text(value)}` is not a number of machines.", "a whole number from 1 on");
     }
 
     private WorkRules ReadWork(YamlNode node)
@@ -581,7 +581,7 @@ public sealed partial class BriefReader : StrictReader
                 {
                     "low" => true,
                     "normal" => false,
-                    var other => Error<bool>(priority, $"`{other}` is no priority.", "low or normal"),
+                    var other => Error<bool>(priority, $"`{other}` is not a priority.", "low or normal"),
                 },
             inUse.TryGetValue("wait", out var wait) ? ReadDuration(wait) : WorkRules.Usual.FilesInUseWait,
             inUse.TryGetValue("then", out var then)
@@ -589,7 +589,7 @@ public sealed partial class BriefReader : StrictReader
                 {
                     "keep-waiting" => true,
                     "fail" => false,
-                    var other => Error<bool?>(then, $"`{other}` says not what follows.", "keep-waiting or fail"),
+                    var other => Error<bool?>(then, $"`{other}` does not say what follows.", "keep-waiting or fail"),
                 }
                 : null
         )
@@ -610,7 +610,7 @@ public sealed partial class BriefReader : StrictReader
                 ? int.TryParse(Text(putOff), NumberStyles.None, CultureInfo.InvariantCulture, out var times)
                 && times <= MostPutOffs
                     ? times
-                    : Error<int>(putOff, $"`{Text(putOff)}` is no number of times.", $"0 to {MostPutOffs}")
+                    : Error<int>(putOff, $"`{Text(putOff)}` is not a number of times.", $"0 to {MostPutOffs}")
                 : UsualTelling.PutOffs,
             keys.TryGetValue("language", out var language)
                 ? DeskLanguage.Find(Text(language))?.Code
@@ -632,7 +632,7 @@ public sealed partial class BriefReader : StrictReader
                 double.Parse(match.Groups[1].Value, CultureInfo.InvariantCulture)
                 * (match.Groups[2].Value == "GB" ? 1e9 : 1e6)
             )
-            : Error<long?>(node, $"`{Text(node)}` is no speed.", "a limit such as `40 MB/s`");
+            : Error<long?>(node, $"`{Text(node)}` is not a speed.", "a limit such as `40 MB/s`");
     }
 
     private List<WaveRule> ReadWaves(YamlNode node)
@@ -644,7 +644,11 @@ public sealed partial class BriefReader : StrictReader
                 Error(key, "No machines are left after `the rest`.", "`the rest` as the last wave");
             var match = WavePattern().Match(Text(value));
             if (!match.Success)
-                Error(value, $"`{Text(value)}` is no size of a wave.", "`2 machines`, `25% of machines` or `the rest`");
+                Error(
+                    value,
+                    $"`{Text(value)}` is not a size of a wave.",
+                    "`2 machines`, `25% of machines` or `the rest`"
+                );
             else if (match.Groups["n"].Success)
                 waves.Add(
                     new WaveRule(key.Value!, int.Parse(match.Groups["n"].Value, CultureInfo.InvariantCulture), null)
@@ -671,7 +675,7 @@ public sealed partial class BriefReader : StrictReader
         if (!match.Success)
             return Error<(int?, double?)>(
                 node,
-                $"`{Text(node)}` is no limit.",
+                $"`{Text(node)}` is not a limit.",
                 "a number of failures, such as `3 failures`, or a share, such as `5% of relocations`"
             );
         var number = int.Parse(match.Groups[1].Value, CultureInfo.InvariantCulture);

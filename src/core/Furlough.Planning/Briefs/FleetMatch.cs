@@ -19,7 +19,7 @@ public sealed record LineMatch(
 /// <summary>Says of every line of a brief what it means for a fleet, and what it misses.</summary>
 public static class FleetMatch
 {
-    /// <summary>The machines, then the roles and items in the sequence of the brief.</summary>
+    /// <summary>The machines, then the roles and items in the order of the brief.</summary>
     public static IReadOnlyList<LineMatch> Of(Brief brief, IReadOnlyList<FleetMachine> fleet)
     {
         var meant = fleet.Where(m => brief.Machines.Includes(m)).ToList();
@@ -102,11 +102,11 @@ public static class FleetMatch
         )
             yield return $"No machine stands in a room `{room}`.{(Pattern.Nearest(room, fleet.Select(m => m.Room).Distinct()) is { } near ? $" Perhaps `{near}` is meant." : "")}";
         foreach (
-            var role in choice.Roles.Where(r =>
-                !fleet.Any(m => string.Equals(m.Role, r, StringComparison.OrdinalIgnoreCase))
+            var tag in choice.Tags.Where(r =>
+                !fleet.Any(m => string.Equals(m.Tag, r, StringComparison.OrdinalIgnoreCase))
             )
         )
-            yield return $"No machine has the role `{role}`.{(Pattern.Nearest(role, fleet.Select(m => m.Role).OfType<string>().Distinct()) is { } near ? $" Perhaps `{near}` is meant." : "")}";
+            yield return $"No machine has the tag `{tag}`.{(Pattern.Nearest(tag, fleet.Select(m => m.Tag).OfType<string>().Distinct()) is { } near ? $" Perhaps `{near}` is meant." : "")}";
         foreach (var pattern in choice.Names.Concat(choice.Except).Where(p => !fleet.Any(m => Pattern.Fits(p, m.Name))))
             yield return $"No machine is called `{pattern}`.";
         foreach (

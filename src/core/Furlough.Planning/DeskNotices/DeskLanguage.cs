@@ -10,7 +10,7 @@ namespace Furlough.Planning.DeskNotices;
 /// <param name="InHours">When, in allowed hours; {0} and {1} their ends.</param>
 /// <param name="KeptOut">For how long; {0} likely, {1} at most.</param>
 /// <param name="WorkMeanwhile">The same where people work during the copy.</param>
-/// <param name="NotKeptOut">Nobody is kept out.</param>
+/// <param name="NotKeptOut">Nobody is locked out.</param>
 /// <param name="Close">What to do before.</param>
 /// <param name="ClosePrograms">The same with programs; {0} their names.</param>
 /// <param name="Afterwards">What stays as it was.</param>

@@ -25,8 +25,8 @@ public static class SpaceTimeline
 
     /// <summary>The free space of one volume.</summary>
     /// <param name="volume">The volume as surveyed.</param>
-    /// <param name="changes">The machine's relocations, in sequence.</param>
-    /// <param name="growth">How the volume fills up by itself; null when nothing is known.</param>
+    /// <param name="changes">The machine's relocations, in order.</param>
+    /// <param name="growth">How the volume fills up automatically; null when nothing is known.</param>
     public static IReadOnlyList<SpacePoint> Of(VolumeFacts volume, IReadOnlyList<Change> changes, Growth? growth)
     {
         var key = volume.Identity.Key;

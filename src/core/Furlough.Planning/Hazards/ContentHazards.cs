@@ -99,7 +99,7 @@ internal static class ContentHazards
             "link-not-possible",
             Severity.Blocking,
             "A link is to stay at the former place, on a volume that stores none.",
-            "Leave out `leave: link`; programs that know only the old path must then be told the new one, and what has no setting stays where it is.",
+            "Leave out `leave: link`; programs that know only the old path must then be given the new one, and what has no setting stays where it is.",
             c =>
                 c.LeavesLink && c.Source is { Abilities.Links: false } source
                     ? $"`{source.Root}` of {c.Machine.Name} ({source.FileSystem}) stores no link that could stay where {c.Holding.Name} lived."

@@ -9,7 +9,7 @@ public static class HazardCatalogue
     public static IReadOnlyList<RelocationHazard> NothingToDo { get; } =
     [.. PlaceHazards.NothingToDo, .. ProgramHazards.NothingToDo];
 
-    /// <summary>What a single relocation is asked for, in the sequence in which it is shown.</summary>
+    /// <summary>What a single relocation is asked for, in the order in which it is shown.</summary>
     public static IReadOnlyList<RelocationHazard> OfRelocations { get; } =
     [
         .. ProgramHazards.OfRelocations,

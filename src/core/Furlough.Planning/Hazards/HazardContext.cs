@@ -40,7 +40,7 @@ public sealed record HazardContext(
             : Holding.Allocated.FirstOrDefault(a => a.ClusterBytes == Target?.ClusterBytes)?.AllocatedBytes
                 ?? Holding.DataBytes + Holding.Files * (Target?.ClusterBytes ?? 4096) / 2;
 
-    /// <summary>A link stays at the former place: the brief wants it, or nothing else leads to the holding.</summary>
+    /// <summary>A link stays at the former place: the brief needs it, or nothing else leads to the holding.</summary>
     public bool LeavesLink => Item.LeavesLink || Holding.Pointers.Any(p => p.Address.InPlace);
 
     /// <summary>The role whose volume is the target.</summary>
@@ -68,7 +68,7 @@ public sealed record MachineContext(
 
 /// <summary>How a volume fares through a plan.</summary>
 /// <param name="Lowest">Its lowest point.</param>
-/// <param name="BreaksByGrowth">It falls below its reserve, and would not if it did not fill up by itself.</param>
+/// <param name="BreaksByGrowth">It falls below its reserve, and would not if it did not fill up automatically.</param>
 public sealed record VolumeOutlook(
     string Root,
     long ReserveBytes,

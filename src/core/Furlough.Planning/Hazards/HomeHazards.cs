@@ -70,7 +70,7 @@ internal static class HomeHazards
             "caches-in-home",
             Severity.Advice,
             "A home holds much that programs keep only to be quicker.",
-            "Deleting it before the run makes the relocation shorter; programs make it anew.",
+            "Deleting it before the run makes the relocation shorter; programs make it again.",
             c =>
                 c.Holding.Home is not { CacheBytes: > Much } home
                     ? null

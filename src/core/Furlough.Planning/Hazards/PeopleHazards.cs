@@ -54,12 +54,12 @@ internal static class PeopleHazards
         new(
             "people-not-told",
             Severity.Advice,
-            "The brief wants people told before they are kept out, and the machine cannot show them anything.",
+            "The brief asks for people to be notified before they are locked out, and the machine cannot show them anything.",
             "Tell them yourself; `furlough plan notice` writes what to say.",
             c =>
                 c.Machine.Survey is not { CannotTell: true } || c.Relocations.All(r => r.Terms.Telling is null)
                     ? null
-                    : $"{c.Machine.Name} has nothing that shows notices: whoever is signed in is kept out without having been told there."
+                    : $"{c.Machine.Name} has nothing that shows notices: anyone who is signed in is locked out without having been notified there."
         ),
         new(
             "no-fallback-administrator",

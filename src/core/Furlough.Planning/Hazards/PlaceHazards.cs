@@ -3,7 +3,7 @@ using Furlough.Planning.Plans;
 
 namespace Furlough.Planning.Hazards;
 
-/// <summary>Where the holding is and where it would go: one inside the other, taken, unknown, somebody else's.</summary>
+/// <summary>Where the holding is and where it would go: one inside the other, taken, unknown, someone else's.</summary>
 internal static class PlaceHazards
 {
     internal static IReadOnlyList<RelocationHazard> NothingToDo { get; } =
@@ -63,7 +63,7 @@ internal static class PlaceHazards
         new(
             "source-foreign",
             Severity.Blocking,
-            "A setting leads to a folder that is not the account's own, or lies outside its home: somebody else's data would be moved.",
+            "A setting leads to a folder that is not the account's own, or lies outside its home: someone else's data would be moved.",
             "Correct the setting, or leave this holding out.",
             c =>
                 c.Holding.Foreign is not { } why
@@ -199,7 +199,7 @@ internal static class PlaceHazards
             "receipt-not-genuine",
             Severity.Advice,
             "A receipt for this holding was found whose signature is by nobody the service knows.",
-            "Look at that folder: it may come from another service's machine, or somebody made the receipt up. It is not adopted.",
+            "Look at that folder: it may come from another service's machine, or someone made the receipt up. It is not adopted.",
             c =>
                 c.Receipt is not null
                 || c.Survey.Receipts.FirstOrDefault(r => !r.Genuine && r.Holding == c.Holding.Name) is not { } receipt
@@ -262,7 +262,7 @@ internal static class PlaceHazards
             return null;
         var known = c.Survey.Receipts.Any(r => r.Genuine && r.Holding == c.Holding.Name && r.Target == c.Place);
         return new HazardText(
-            $"Something stands at `{c.Shown}` on {c.Machine.Name} already{(known ? ": a receipt says that it is this very holding, from before the system was set up anew" : "")}.",
+            $"Something stands at `{c.Shown}` on {c.Machine.Name} already{(known ? ": a receipt says that it is this very holding, from before the system was reinstalled" : "")}.",
             known
                 ? "With `existing: adopt` in the brief it becomes live there again, without copying."
                 : "Furlough overwrites nothing: take it away, plan another path, or let `existing: adopt` make it live if it equals the source."

@@ -23,7 +23,7 @@ internal static class SettingHazards
         new(
             "pointer-shape",
             Severity.Blocking,
-            "A setting wants the folder around the data, and the program adds a name that the target does not end in; or it wants a volume alone.",
+            "A setting needs the folder around the data, and the program adds a name that the target does not end in; or it needs a volume alone.",
             "End the path with the name that the program adds.",
             PointerShape
         )
@@ -60,7 +60,7 @@ internal static class SettingHazards
             "served-by",
             Severity.Consent,
             "A share, an export, a server or another part of the machine's configuration names the folder by its path, and would name nothing after it was relocated.",
-            "Change what names it by hand right after the run, or leave a link at the former place (`leave: link`).",
+            "Change what names it manually right after the run, or leave a link at the former place (`leave: link`).",
             c =>
                 c.Holding.ServedBy.Count == 0
                     ? null

@@ -76,7 +76,7 @@ internal static class SyncHazards
             "backup-unknown",
             Severity.Advice,
             "Nothing is known of the backups of the machine.",
-            "Make sure that there is one. What a backup program says can be told to the agent: see docs/planning.md.",
+            "Make sure that there is one. What a backup program says can be given to the agent: see docs/planning.md.",
             c =>
                 c.Machine.Survey is not { Backup: null } || c.Relocations.Count == 0
                     ? null

@@ -25,7 +25,7 @@ internal static class TimeHazards
             "may-outlast-hours",
             Severity.Advice,
             "What must be done in one go may take longer than any stretch of the allowed hours.",
-            "Once the account is kept out the relocation is brought to its end; with `method: warm` that part is short.",
+            "Once the account is locked out the relocation is brought to its end; with `method: warm` that part is short.",
             c =>
                 c.LongestHours is not { } longest
                 || c.Forecast is not { } forecast
@@ -49,7 +49,7 @@ internal static class TimeHazards
             "survey-old",
             Severity.Advice,
             "The last survey is older than three days.",
-            "Have the machine surveyed with `furlough machine survey` and make the plan anew.",
+            "Have the machine surveyed with `furlough machine survey` and make the plan again.",
             c =>
                 c.Machine.Survey is not { } survey || c.Now - survey.TakenAt <= TimeSpan.FromDays(3)
                     ? null

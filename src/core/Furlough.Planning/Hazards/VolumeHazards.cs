@@ -24,7 +24,7 @@ internal static class VolumeHazards
         new(
             "no-closed-folder",
             Severity.Blocking,
-            "Somebody but the system can rename what stands in the root folder of the volume: copies and originals are safe nowhere on it.",
+            "Someone but the system can rename what stands in the root folder of the volume: copies and originals are safe nowhere on it.",
             "Give the root folder of that volume to the system (owner root, mode 0755, or 1777 where people make folders there), then survey again.",
             c =>
                 new[] { c.Target, c.Source }.FirstOrDefault(v => v is { RootOpen: true }) is not { } open
@@ -62,7 +62,7 @@ internal static class VolumeHazards
             "target-on-external-volume",
             Severity.Consent,
             "The target is an external volume, or one of which the system does not say how it is attached.",
-            "Describe the role with `attached: internal`, or accept it. What is needed at sign-in wants a drill with the volume that has passed (`furlough machine drill`).",
+            "Describe the role with `attached: internal`, or accept it. What is needed at sign-in needs a drill with the volume that has passed (`furlough machine drill`).",
             TargetOnExternalVolume
         )
         {
@@ -95,7 +95,7 @@ internal static class VolumeHazards
                         Encrypted: false
                     }
                     ? null
-                    : $"Whoever picks up the volume `{c.Target.Root}` of {c.Machine.Name} could read {c.Holding.Name}: it is {(c.Target.Attached == Attachment.Unknown ? "attached in a way that the system does not tell" : c.Target.Attached.Word())}, and nothing shows that it is encrypted."
+                    : $"Anyone who picks up the volume `{c.Target.Root}` of {c.Machine.Name} could read {c.Holding.Name}: it is {(c.Target.Attached == Attachment.Unknown ? "attached in a way that the system does not tell" : c.Target.Attached.Word())}, and nothing shows that it is encrypted."
         )
         {
             OfRepointing = true,
@@ -162,7 +162,7 @@ internal static class VolumeHazards
                 Severity = Severity.Consent,
                 Text = $"{found.Text} A drill with the volume has passed.",
                 Remedy =
-                    "Accept it; whoever detaches the volume is to know that only the fallback administrator can sign in then.",
+                    "Accept it; anyone who detaches the volume is to know that only the fallback administrator can sign in then.",
             }
             : found with
             {

@@ -126,12 +126,16 @@ public sealed partial class KindCardReader : StrictReader
             );
         var usual = keys.TryGetValue("usual", out var u) ? ReadPath(u) : null;
         if (holds == HoldingKind.InstallPath && usual is null)
-            Error(root, "The card says not where things go while its settings say nothing.", "`usual:` with a path");
+            Error(
+                root,
+                "The card does not say where things go while its settings say nothing.",
+                "`usual:` with a path"
+            );
         var lists = keys.TryGetValue("lists", out var l) ? Text(l) : "";
         if (lists.Length > 0 && (holds == HoldingKind.Library || !IsPlain(lists)))
             Error(
                 l!,
-                $"`{lists}` is no path below an install path.",
+                $"`{lists}` is not a path below an install path.",
                 "plain names joined by '/', in a card that holds an install path"
             );
         var says = List(keys, "says");
@@ -146,7 +150,7 @@ public sealed partial class KindCardReader : StrictReader
         if (program.Launcher is { } launcher && !LauncherPattern().IsMatch(launcher))
             Error(
                 entry!,
-                $"`{launcher}` is no name of a launcher's entry.",
+                $"`{launcher}` is not a name of a launcher's entry.",
                 "its file name, such as sketcher.desktop, without a path"
             );
         if (program.Opens.Count > 0)
@@ -173,7 +177,7 @@ public sealed partial class KindCardReader : StrictReader
         foreach (var process in program.Closed.Where(n => n.Length > MostProcessName || n.Contains('/')))
             Error(
                 keys["closed"],
-                $"`{process}` is no name of a process.",
+                $"`{process}` is not a name of a process.",
                 $"at most {MostProcessName} characters, without a path"
             );
         if (says.Count > 0)
@@ -228,7 +232,7 @@ public sealed partial class KindCardReader : StrictReader
             : path.StartsWith('/') ? path[1..]
             : null;
         if (below is null || !IsPlain(below))
-            Error(node, $"`{path}` is no whole path.", "plain names joined by '/', from `/` or `{home}/` on");
+            Error(node, $"`{path}` is not a whole path.", "plain names joined by '/', from `/` or `{home}/` on");
         else if (_shared && path[0] != '/')
             Error(node, $"`{path}` lies in a home, and the machine has none.", "a path from `/` on");
         RequireVariables(node, path);
@@ -245,7 +249,7 @@ public sealed partial class KindCardReader : StrictReader
         if (!NamePattern().IsMatch(name))
             Error(
                 node,
-                $"`{name}` is no name of a kind.",
+                $"`{name}` is not a name of a kind.",
                 "2 to 40 small letters, digits and hyphens, beginning with a letter"
             );
         return name;
@@ -338,7 +342,7 @@ public sealed partial class KindCardReader : StrictReader
         )
             Error(
                 path,
-                $"`{key}` is no path below an account's part of the registry.",
+                $"`{key}` is not a path below an account's part of the registry.",
                 "names joined by backslashes, without the root's"
             );
         if (_shared)
@@ -367,7 +371,11 @@ public sealed partial class KindCardReader : StrictReader
         );
         var domain = Text(name);
         if (!DomainPattern().IsMatch(domain))
-            Error(name, $"`{domain}` is no domain of a program's preferences.", "names joined by dots, without a path");
+            Error(
+                name,
+                $"`{domain}` is not a domain of a program's preferences.",
+                "names joined by dots, without a path"
+            );
         if (_shared)
             Error(name, "A card reads preferences of accounts only.", "`of: account`");
         var (wants, adds) = ReadShape(node, keys);
@@ -456,13 +464,13 @@ public sealed partial class KindCardReader : StrictReader
         if (wants == PointerShape.Parent && adds is null)
             Error(
                 node,
-                "A setting that wants the parent folder says not what the program adds.",
+                "A setting that needs the parent folder does not say what the program adds.",
                 "`adds:` with the folder name that the program adds"
             );
         if (wants == PointerShape.Folder && adds is not null)
-            Error(keys["adds"], "A setting that wants the folder itself adds no name.", "`wants: parent`");
+            Error(keys["adds"], "A setting that needs the folder itself adds no name.", "`wants: parent`");
         if (adds is "." or ".." || adds?.Contains('/') == true)
-            Error(keys["adds"], $"`{adds}` is no folder name.", "one name");
+            Error(keys["adds"], $"`{adds}` is not a folder name.", "one name");
         return (wants, adds);
     }
 
@@ -488,7 +496,7 @@ public sealed partial class KindCardReader : StrictReader
             if (!Variables.Contains(variable.Groups[1].Value))
                 Error(
                     node,
-                    $"`{variable.Value}` is no variable.{Near(variable.Groups[1].Value, Variables)}",
+                    $"`{variable.Value}` is not a variable.{Near(variable.Groups[1].Value, Variables)}",
                     string.Join(", ", Variables.Select(v => "{" + v + "}"))
                 );
     }

@@ -3,11 +3,11 @@ using Furlough.Model;
 namespace Furlough.Planning.Plans;
 
 /// <summary>A machine as planning sees it.</summary>
-/// <param name="Silent">It has not been heard of for a while.</param>
+/// <param name="Silent">It has not been seen for a while.</param>
 public sealed record FleetMachine(Guid Id, string Name, string Room, Survey? Survey, bool Silent)
 {
     /// <summary>What it is for, in a technician's word; null where nobody has said.</summary>
-    public string? Role { get; init; }
+    public string? Tag { get; init; }
 
     /// <summary>What its room or the fleet wants left free, in bytes by volume; null where nobody has said.</summary>
     public IReadOnlyDictionary<string, long>? Reserves { get; init; }

@@ -6,7 +6,7 @@ using Furlough.Planning.Hazards;
 
 namespace Furlough.Planning.Plans;
 
-/// <summary>Plans one machine: chooses holdings and targets, puts them in sequence, follows space and time, asks every hazard.</summary>
+/// <summary>Plans one machine: chooses holdings and targets, puts them in order, follows space and time, asks every hazard.</summary>
 internal sealed class MachinePlanning(
     Brief brief,
     FleetMachine machine,
@@ -96,7 +96,7 @@ internal sealed class MachinePlanning(
             .Replace("{folder}", holding.Name.Name, StringComparison.Ordinal)
             .Replace("{machine}", machine.Name, StringComparison.Ordinal)
             .Replace("{room}", machine.Room, StringComparison.Ordinal)
-            .Replace("{role}", machine.Role ?? "no role", StringComparison.Ordinal)
+            .Replace("{tag}", machine.Tag ?? "no tag", StringComparison.Ordinal)
             .Replace("{volume}", item.Onto, StringComparison.Ordinal)
             .Replace("{kind}", holding.Name.Kind.Word(), StringComparison.Ordinal)
             .Replace("{year}", now.Year.ToString("D4", CultureInfo.InvariantCulture), StringComparison.Ordinal);

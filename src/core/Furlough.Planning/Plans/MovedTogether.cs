@@ -5,7 +5,7 @@ namespace Furlough.Planning.Plans;
 /// <summary>Which holdings live inside another one, and which of them are moved together with it.</summary>
 public static class MovedTogether
 {
-    /// <summary>The other holdings of its account that live inside a holding, or at the same place, and do not follow it by themselves.</summary>
+    /// <summary>The other holdings of its account that live inside a holding, or at the same place, and do not follow it automatically.</summary>
     internal static IEnumerable<HoldingFacts> Inside(Survey survey, HoldingFacts holding) =>
         holding.Name.Kind == HoldingKind.Home || holding.Place is not { Path.Length: > 0 } place
             ? []

@@ -76,7 +76,7 @@ public static class Planner
         };
     }
 
-    /// <summary>Relocations of a machine with what their accounts are told, each for all of its own.</summary>
+    /// <summary>Relocations of a machine with what their accounts are shown, each for all of its own.</summary>
     private static IEnumerable<PlannedRelocation> Told(IReadOnlyList<PlannedRelocation> relocations, Telling telling)
     {
         var words = relocations
@@ -139,7 +139,7 @@ public static class Planner
         }
     }
 
-    /// <summary>When each machine of a wave is done: in the sequence of their names, each begins as soon as fewer are at work than may be.</summary>
+    /// <summary>When each machine of a wave is done: in the order of their names, each begins as soon as fewer are at work than may be.</summary>
     private static List<(PlannedMachine Machine, DateTimeOffset Done)> Turns(
         List<(PlannedMachine Machine, MachineAtWork Work)> left,
         AtOnce atOnce,
@@ -155,7 +155,7 @@ public static class Planner
             var next = left.FindIndex(m => atOnce.Allows(atWork, m.Work));
             if (next < 0)
             {
-                // Somebody has to be done first; there is one, for limits are at least 1.
+                // Someone has to be done first; there is one, for limits are at least 1.
                 busy.TryDequeue(out _, out at);
                 continue;
             }

@@ -59,7 +59,7 @@ internal static class Waves
     private static IEnumerable<string> TraitsOf(FleetMachine machine)
     {
         yield return $"room {machine.Room}";
-        yield return $"role {machine.Role}";
+        yield return $"tag {machine.Tag}";
         if (machine.Survey is not { } survey)
             yield break;
         yield return $"system {survey.OperatingSystem}";

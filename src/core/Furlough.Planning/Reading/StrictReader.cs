@@ -37,7 +37,7 @@ public abstract class StrictReader
             stream.Load(new StringReader(text));
             if (stream.Documents is [{ RootNode: YamlMappingNode root }])
                 return root;
-            _errors.Add(new TextError(1, 1, $"This is no {what}.", $"one mapping that begins with {begin}"));
+            _errors.Add(new TextError(1, 1, $"This is not a {what}.", $"one mapping that begins with {begin}"));
         }
         catch (YamlException malformed)
         {
@@ -45,12 +45,12 @@ public abstract class StrictReader
                 new TextError(
                     (int)malformed.Start.Line,
                     (int)malformed.Start.Column,
-                    $"This is no valid YAML: {malformed.InnerException?.Message ?? malformed.Message}",
+                    $"This is not valid YAML: {malformed.InnerException?.Message ?? malformed.Message}",
                     "valid YAML"
                 )
             );
         }
-        // The library's own reader stumbles over some texts instead of refusing them, such as an escape that is no character.
+        // The library's own reader stumbles over some texts instead of refusing them, such as an escape that is not a character.
         catch (Exception stumbled) when (stumbled is not OutOfMemoryException)
         {
             _errors.Add(
@@ -107,7 +107,7 @@ public abstract class StrictReader
             else
                 Error(
                     key,
-                    $"`{key.Value}` is no key of {what}.{Near(key.Value!, known)}",
+                    $"`{key.Value}` is not a key of {what}.{Near(key.Value!, known)}",
                     "one of " + string.Join(", ", known)
                 );
         }
@@ -126,7 +126,7 @@ public abstract class StrictReader
             if (key is YamlScalarNode { Value.Length: > 0 } scalar)
                 yield return (scalar, value);
             else
-                Error(key, "This is no key.", "a word");
+                Error(key, "This is not a key.", "a word");
         }
     }
 
@@ -142,7 +142,7 @@ public abstract class StrictReader
     private protected string Text(YamlNode node) =>
         node is YamlScalarNode { Value.Length: > 0 and <= 1_000 } scalar
             ? scalar.Value!
-            : Error(node, "This is no plain text of at most 1,000 characters.", "a word or a short text", "");
+            : Error(node, "This is not a plain text of at most 1,000 characters.", "a word or a short text", "");
 
     private protected T? OneOf<T>(YamlNode node, string word)
         where T : struct, Enum =>
@@ -153,7 +153,7 @@ public abstract class StrictReader
             string.Join(" or ", Words.All<T>())
         );
 
-    /// <summary>Most errors that are told at once.</summary>
+    /// <summary>Most errors that are reported at once.</summary>
     private const int MostErrors = 100;
 
     private protected void Error(YamlNode node, string message, string expected)

@@ -7,7 +7,7 @@ using Furlough.Planning.Plans;
 
 namespace Furlough.Planning.Suggestions;
 
-/// <summary>What somebody wants of the system volumes.</summary>
+/// <summary>What someone wants of the system volumes.</summary>
 /// <param name="GainBytes">So much more is to be free than now; null when <paramref name="Until"/> is given.</param>
 /// <param name="Until">So much is to be free at the end.</param>
 /// <param name="Reserve">What is to be left free on the targets.</param>
@@ -54,7 +54,7 @@ public sealed class FleetSuggestion(SpaceWish wish, Experience experience)
         Path = "People/{account}/{folder}";
     private const Method How = Method.Warm;
 
-    /// <summary>Suggestions for every machine that is meant and surveyed, in the sequence of their names.</summary>
+    /// <summary>Suggestions for every machine that is meant and surveyed, in the order of their names.</summary>
     public IReadOnlyList<MachineSuggestion> Of(IEnumerable<FleetMachine> fleet) =>
         [
             .. fleet
@@ -259,7 +259,7 @@ public sealed class FleetSuggestion(SpaceWish wish, Experience experience)
         var next = ratio switch
         {
             0 => "",
-            < 1.05 => "; the next best disturbs hardly more",
+            < 1.05 => "; the next best disturbs about as much",
             _ => string.Create(CultureInfo.InvariantCulture, $"; the next best disturbs {ratio:0.0} times as much"),
         };
         return $"It touches {Words.Count(people, "account")}{next}.";

@@ -2,12 +2,12 @@ using Furlough.Model;
 
 namespace Furlough.Planning.Suggestions;
 
-/// <summary>How much each kind of disturbance counts. One point is a minute in which an account is kept out.</summary>
-/// <param name="Outage">For a minute in which an account is kept out.</param>
+/// <summary>How much each kind of disturbance counts. One point is a minute in which an account is locked out.</summary>
+/// <param name="Outage">For a minute in which an account is locked out.</param>
 /// <param name="Work">For a minute in which the machine copies.</param>
-/// <param name="Person">For every account that is touched at all: it must be told, and finds its folders elsewhere.</param>
+/// <param name="Person">For every account that is touched at all: it must be notified, and finds its folders elsewhere.</param>
 /// <param name="Advice">For a hazard that is only advice.</param>
-/// <param name="Consent">For a hazard that somebody must accept.</param>
+/// <param name="Consent">For a hazard that someone must accept.</param>
 public sealed record Weights(double Outage, double Work, double Person, double Advice, double Consent)
 {
     /// <summary>The usual weights.</summary>

@@ -130,7 +130,7 @@ public sealed class Suggester
     private void Offer(long freed, double disturbance)
     {
         var chosen = Enumerable.Range(0, _way.Length).Where(i => _way[i] >= 0).Select(i => (i, _way[i])).ToList();
-        // A choice with a part that is not needed is no choice of its own.
+        // A choice with a part that is not needed is not a choice of its own.
         if (chosen.Any(c => freed - _question.Candidates[c.i].FreesBytes >= _question.FreeBytes))
             return;
         var choice = new Choice(chosen, freed, disturbance);

@@ -3,24 +3,24 @@ using Furlough.Protocol.Api;
 using Furlough.Service.Storage;
 using Microsoft.EntityFrameworkCore;
 
-namespace Furlough.Service.Notices;
+namespace Furlough.Service.Notifications;
 
-/// <summary>What a notice says of an entry of the history.</summary>
-internal static class NoticeText
+/// <summary>What a notification says of an entry of the history.</summary>
+internal static class NotificationText
 {
     private const int MostFindings = 5;
 
     /// <summary>The event that an entry tells of; null for none.</summary>
-    internal static NoticeEvent? EventOf(HistoryRow entry) =>
+    internal static NotificationEvent? EventOf(HistoryRow entry) =>
         entry.Action switch
         {
-            "run proposed" => NoticeEvent.RunProposed,
-            "wave begun" => NoticeEvent.WaveDone,
-            "run halted" => NoticeEvent.RunHalted,
-            "run ended" => NoticeEvent.RunEnded,
-            "errand raised" => NoticeEvent.ErrandRaised,
-            "audit made" when entry.To != "0 findings" => NoticeEvent.Findings,
-            "account kept out" => NoticeEvent.AccountKeptOut,
+            "run proposed" => NotificationEvent.RunProposed,
+            "wave begun" => NotificationEvent.WaveDone,
+            "run halted" => NotificationEvent.RunHalted,
+            "run ended" => NotificationEvent.RunEnded,
+            "errand raised" => NotificationEvent.ErrandRaised,
+            "audit made" when entry.To != "0 findings" => NotificationEvent.Findings,
+            "account locked out" or "account kept out" => NotificationEvent.AccountKeptOut,
             _ => null,
         };
 
@@ -28,7 +28,7 @@ internal static class NoticeText
     /// <param name="console">Address of the console.</param>
     internal static async Task<(string Subject, string Text)> OfAsync(
         FurloughDb db,
-        NoticeEvent what,
+        NotificationEvent what,
         HistoryRow entry,
         Uri console,
         CancellationToken stop
@@ -37,19 +37,19 @@ internal static class NoticeText
         var number = long.TryParse(entry.Subject.Split(' ')[^1], out var n) ? n : 0;
         switch (what)
         {
-            case NoticeEvent.ErrandRaised:
+            case NotificationEvent.ErrandRaised:
                 var errand = await db.Errands.FirstAsync(e => e.Number == number, stop);
                 var machine = (await db.Machines.FindAsync([errand.Machine], stop))!;
                 return (
                     $"Errand {number}: {errand.Kind.Word()} on {machine.Name}",
                     $"{errand.Text}\n\nUntil {errand.Due.UtcDateTime:yyyy-MM-dd HH:mm}Z: {new Uri(console, "/errands")}"
                 );
-            case NoticeEvent.AccountKeptOut:
+            case NotificationEvent.AccountKeptOut:
                 return (
                     $"{entry.Subject} cannot sign in on {entry.By}",
                     $"Furlough keeps {entry.Subject} from signing in on {entry.By}, and no relocation under way needs that{(entry.To is null ? "" : $": {entry.To}")}.\n\n`furlough-agent let-in {entry.Subject}` at the machine lets the person in. {console}"
                 );
-            case NoticeEvent.Findings:
+            case NotificationEvent.Findings:
                 var findings = Column.Read(
                     (await db.Audits.FirstAsync(a => a.Number == number, stop)).Findings,
                     ModelJson.Default.IReadOnlyListFinding
@@ -68,9 +68,10 @@ internal static class NoticeText
                     .ToListAsync(stop);
                 var happened = what switch
                 {
-                    NoticeEvent.RunProposed => $"was proposed by {run.StartedBy} and wants a second person's approval",
-                    NoticeEvent.WaveDone => $"has a wave done; {entry.To} begins",
-                    NoticeEvent.RunHalted => $"was halted by {entry.By}: {entry.To}",
+                    NotificationEvent.RunProposed =>
+                        $"was proposed by {run.StartedBy} and needs a second person's approval",
+                    NotificationEvent.WaveDone => $"has a wave done; {entry.To} begins",
+                    NotificationEvent.RunHalted => $"was halted by {entry.By}: {entry.To}",
                     _ => "has ended",
                 };
                 return (

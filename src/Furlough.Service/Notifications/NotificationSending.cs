@@ -8,10 +8,10 @@ using MailKit.Net.Smtp;
 using MailKit.Security;
 using MimeKit;
 
-namespace Furlough.Service.Notices;
+namespace Furlough.Service.Notifications;
 
-/// <summary>Sends one notice, by mail or as a CloudEvents 1.0 event in JSON, signed as the Standard Webhooks 1.0 say.</summary>
-public sealed class NoticeSending(ServiceOptions options, CallSecrets secrets) : IDisposable
+/// <summary>Sends one notification, by mail or as a CloudEvents 1.0 event in JSON, signed as the Standard Webhooks 1.0 say.</summary>
+public sealed class NotificationSending(ServiceOptions options, CallSecrets secrets) : IDisposable
 {
     private static readonly TimeSpan Longest = TimeSpan.FromSeconds(15);
     private readonly HttpClient _http = new(
@@ -33,7 +33,7 @@ public sealed class NoticeSending(ServiceOptions options, CallSecrets secrets) :
     /// <summary>Sends it; says why when that did not work.</summary>
     public async Task<string?> SendAsync(
         ReceiverRow receiver,
-        NoticeRow notice,
+        NotificationRow notification,
         DateTimeOffset now,
         CancellationToken stop
     )
@@ -41,9 +41,9 @@ public sealed class NoticeSending(ServiceOptions options, CallSecrets secrets) :
         try
         {
             if (receiver.Mail is not null)
-                await MailAsync(receiver, notice, stop);
+                await MailAsync(receiver, notification, stop);
             else
-                await CallAsync(receiver, notice, now, stop);
+                await CallAsync(receiver, notification, now, stop);
             return null;
         }
         catch (Exception refused)
@@ -70,16 +70,16 @@ public sealed class NoticeSending(ServiceOptions options, CallSecrets secrets) :
     /// <inheritdoc/>
     public void Dispose() => _http.Dispose();
 
-    private async Task MailAsync(ReceiverRow receiver, NoticeRow notice, CancellationToken stop)
+    private async Task MailAsync(ReceiverRow receiver, NotificationRow notification, CancellationToken stop)
     {
         if (options.Mail is not { } mail)
             throw new IOException("the service was started without a mail server (--mail-server)");
         using var message = new MimeMessage
         {
-            Subject = notice.Subject,
-            Body = new TextPart("plain") { Text = notice.Text },
-            Date = notice.At,
-            MessageId = $"{Id(notice)}@furlough",
+            Subject = notification.Subject,
+            Body = new TextPart("plain") { Text = notification.Text },
+            Date = notification.At,
+            MessageId = $"{Id(notification)}@furlough",
         };
         message.From.Add(MailboxAddress.Parse(mail.From));
         message.To.Add(MailboxAddress.Parse(receiver.Mail!));
@@ -100,25 +100,30 @@ public sealed class NoticeSending(ServiceOptions options, CallSecrets secrets) :
         await client.DisconnectAsync(quit: true, limit.Token);
     }
 
-    private async Task CallAsync(ReceiverRow receiver, NoticeRow notice, DateTimeOffset now, CancellationToken stop)
+    private async Task CallAsync(
+        ReceiverRow receiver,
+        NotificationRow notification,
+        DateTimeOffset now,
+        CancellationToken stop
+    )
     {
         var body = JsonSerializer.SerializeToUtf8Bytes(
             new
             {
                 specversion = "1.0",
-                id = Id(notice),
+                id = Id(notification),
                 source = "furlough",
-                type = $"furlough.{notice.Event.Word()}",
-                time = notice.At,
+                type = $"furlough.{notification.Event.Word()}",
+                time = notification.At,
                 datacontenttype = "application/json",
-                data = new { subject = notice.Subject, text = notice.Text },
+                data = new { subject = notification.Subject, text = notification.Text },
             },
             JsonSerializerOptions.Web
         );
         var second = now.ToUnixTimeSeconds();
         var signed = HMACSHA256.HashData(
             Encoding.UTF8.GetBytes(secrets.Open(receiver)),
-            (byte[])[.. Encoding.UTF8.GetBytes(FormattableString.Invariant($"{Id(notice)}.{second}.")), .. body]
+            (byte[])[.. Encoding.UTF8.GetBytes(FormattableString.Invariant($"{Id(notification)}.{second}.")), .. body]
         );
         using var request = new HttpRequestMessage(HttpMethod.Post, receiver.Call)
         {
@@ -128,7 +133,7 @@ public sealed class NoticeSending(ServiceOptions options, CallSecrets secrets) :
         {
             CharSet = "utf-8",
         };
-        request.Headers.Add("webhook-id", Id(notice));
+        request.Headers.Add("webhook-id", Id(notification));
         request.Headers.Add("webhook-timestamp", FormattableString.Invariant($"{second}"));
         request.Headers.Add("webhook-signature", $"v1,{Convert.ToBase64String(signed)}");
         // What is answered is nobody's business here: only its class is looked at, and its text is not read.
@@ -137,6 +142,7 @@ public sealed class NoticeSending(ServiceOptions options, CallSecrets secrets) :
             throw new IOException($"the address answered with {(int)answer.StatusCode / 100}xx");
     }
 
-    /// <summary>The same for every attempt: whoever receives it twice all the same can tell.</summary>
-    private static string Id(NoticeRow notice) => FormattableString.Invariant($"{notice.Receiver:n}-{notice.Entry}");
+    /// <summary>The same for every attempt: anyone who receives it twice all the same can tell.</summary>
+    private static string Id(NotificationRow notification) =>
+        FormattableString.Invariant($"{notification.Receiver:n}-{notification.Entry}");
 }

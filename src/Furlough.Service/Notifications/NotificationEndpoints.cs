@@ -5,10 +5,10 @@ using Furlough.Service.Storage;
 using Microsoft.EntityFrameworkCore;
 using MimeKit;
 
-namespace Furlough.Service.Notices;
+namespace Furlough.Service.Notifications;
 
-/// <summary>Who is told of events: add, list, remove.</summary>
-public static class NoticeEndpoints
+/// <summary>Who is notified of events: add, list, remove.</summary>
+public static class NotificationEndpoints
 {
     private const int MostReceivers = 100,
         MostTroubles = 20;
@@ -16,7 +16,7 @@ public static class NoticeEndpoints
     /// <summary>Maps the calls.</summary>
     public static void Map(RouteGroupBuilder api)
     {
-        api.MapPost("/receivers", AddAsync).For(Role.Steward);
+        api.MapPost("/receivers", AddAsync).For(AccessLevel.Steward);
         api.MapGet("/receivers", (Store store, CancellationToken stop) => store.ReadAsync(
                     async db =>
                     {
@@ -24,13 +24,13 @@ public static class NoticeEndpoints
                         foreach (var row in await db.Receivers.OrderBy(r => r.Name).ToListAsync(stop))
                         {
                             var states = await db
-                                .Notices.Where(n => n.Receiver == row.Id)
+                                .Notifications.Where(n => n.Receiver == row.Id)
                                 .GroupBy(n => n.State)
                                 .Select(g => new { g.Key, Count = g.Count() })
                                 .ToDictionaryAsync(g => g.Key, g => g.Count, stop);
                             var troubles = await db
-                                .Notices.Where(n =>
-                                    n.Receiver == row.Id && n.Why != null && n.State != NoticeState.Sent
+                                .Notifications.Where(n =>
+                                    n.Receiver == row.Id && n.Why != null && n.State != NotificationState.Sent
                                 )
                                 .OrderByDescending(n => n.Entry)
                                 .Take(MostTroubles)
@@ -38,9 +38,9 @@ public static class NoticeEndpoints
                             views.Add(
                                 View(
                                     row,
-                                    states.GetValueOrDefault(NoticeState.Sent),
-                                    states.GetValueOrDefault(NoticeState.Waiting)
-                                        + states.GetValueOrDefault(NoticeState.Sending),
+                                    states.GetValueOrDefault(NotificationState.Sent),
+                                    states.GetValueOrDefault(NotificationState.Waiting)
+                                        + states.GetValueOrDefault(NotificationState.Sending),
                                     troubles
                                 )
                             );
@@ -49,8 +49,8 @@ public static class NoticeEndpoints
                     },
                     stop
                 ))
-            .For(Role.Technician);
-        api.MapDelete("/receivers/{**name}", RemoveAsync).For(Role.Steward);
+            .For(AccessLevel.Technician);
+        api.MapDelete("/receivers/{**name}", RemoveAsync).For(AccessLevel.Steward);
     }
 
     private static Task<ReceiverView> AddAsync(
@@ -68,7 +68,7 @@ public static class NoticeEndpoints
             throw new ProblemException(
                 400,
                 "receiver-refused",
-                "A receiver is told by mail or by a call, one of the two.",
+                "A receiver is notified by mail or by a call, one of the two.",
                 "Give --mail ADDRESS or --call URL."
             );
         if (
@@ -78,7 +78,7 @@ public static class NoticeEndpoints
             throw new ProblemException(
                 400,
                 "address-malformed",
-                $"`{mail}` is no address for mail.",
+                $"`{mail}` is not an address for mail.",
                 "Give one such as keeper@station.example."
             );
         if (request.Mail is not null && options.Mail is null)
@@ -98,7 +98,7 @@ public static class NoticeEndpoints
             throw new ProblemException(
                 400,
                 "address-malformed",
-                $"`{call}` is no web address.",
+                $"`{call}` is not a web address.",
                 "Give one that begins with https://, without a password in it."
             );
         return store.WriteAsync(
@@ -114,7 +114,7 @@ public static class NoticeEndpoints
                     throw ProblemException.Conflict(
                         "receivers-too-many",
                         $"There are {MostReceivers} receivers already.",
-                        "Remove one with `furlough notice remove NAME`."
+                        "Remove one with `furlough notification remove NAME`."
                     );
                 var (secret, sealedSecret) = secrets.Make();
                 var row = new ReceiverRow
@@ -151,9 +151,9 @@ public static class NoticeEndpoints
             async db =>
             {
                 var row = await db.Receivers.FirstOrDefaultAsync(r => r.Name == name, stop)
-                    ?? throw ProblemException.Missing($"receiver {name}", "See `furlough notice list`.");
+                    ?? throw ProblemException.Missing($"receiver {name}", "See `furlough notification list`.");
                 db.Receivers.Remove(row);
-                await db.Notices.Where(n => n.Receiver == row.Id).ExecuteDeleteAsync(stop);
+                await db.Notifications.Where(n => n.Receiver == row.Id).ExecuteDeleteAsync(stop);
                 db.Record(time.GetUtcNow(), context.Who(), "receiver removed", name);
                 return 0;
             },
@@ -162,7 +162,7 @@ public static class NoticeEndpoints
         return TypedResults.NoContent();
     }
 
-    private static ReceiverView View(ReceiverRow row, int sent, int waiting, IEnumerable<NoticeRow> troubles) =>
+    private static ReceiverView View(ReceiverRow row, int sent, int waiting, IEnumerable<NotificationRow> troubles) =>
         new(
             row.Name,
             row.Mail,
@@ -170,20 +170,20 @@ public static class NoticeEndpoints
             [
                 .. row
                     .On.Split('\n', StringSplitOptions.RemoveEmptyEntries)
-                    .Select(e => Words.Find<NoticeEvent>(e)!.Value),
+                    .Select(e => Words.Find<NotificationEvent>(e)!.Value),
             ],
             row.AddedBy,
             row.AddedAt,
             sent,
             waiting,
             [
-                .. troubles.Select(n => new NoticeTrouble(
+                .. troubles.Select(n => new NotificationTrouble(
                     n.Event,
                     n.Subject,
                     n.State,
                     n.Attempts,
                     n.Why!,
-                    n.State == NoticeState.Waiting ? n.NextAt : null
+                    n.State == NotificationState.Waiting ? n.NextAt : null
                 )),
             ]
         );

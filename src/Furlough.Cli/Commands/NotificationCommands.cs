@@ -5,12 +5,12 @@ using Furlough.Protocol.Api;
 
 namespace Furlough.Cli.Commands;
 
-/// <summary>`furlough notice`.</summary>
-internal static class NoticeCommands
+/// <summary>`furlough notification`.</summary>
+internal static class NotificationCommands
 {
     internal static Command Make()
     {
-        var name = new Argument<string>("name") { Description = "Who is told" };
+        var name = new Argument<string>("name") { Description = "Who is notified" };
         var mail = new Option<string?>("--mail") { Description = "Address that mail goes to" };
         var call = new Option<string?>("--call")
         {
@@ -18,11 +18,11 @@ internal static class NoticeCommands
         };
         var on = new Option<string[]>("--on")
         {
-            Description = $"Only these events: {string.Join(", ", Words.All<NoticeEvent>())}",
+            Description = $"Only these events: {string.Join(", ", Words.All<NotificationEvent>())}",
             AllowMultipleArgumentsPerToken = true,
         };
-        on.AcceptOnlyFromAmong([.. Words.All<NoticeEvent>()]);
-        var add = new Command("add", "Have somebody told of events from now on") { name, mail, call, on };
+        on.AcceptOnlyFromAmong([.. Words.All<NotificationEvent>()]);
+        var add = new Command("add", "Notify someone of events from now on") { name, mail, call, on };
         add.Calls(
             async (client, parsed, stop) =>
             {
@@ -31,7 +31,7 @@ internal static class NoticeCommands
                         parsed.GetValue(name)!,
                         parsed.GetValue(mail),
                         parsed.GetValue(call),
-                        [.. (parsed.GetValue(on) ?? []).Select(e => Words.Find<NoticeEvent>(e)!.Value)]
+                        [.. (parsed.GetValue(on) ?? []).Select(e => Words.Find<NotificationEvent>(e)!.Value)]
                     ),
                     stop
                 );
@@ -39,7 +39,7 @@ internal static class NoticeCommands
                     Terminal.Json(added);
                 else
                 {
-                    Terminal.Line($"{added.Name} is told of {Events(added)} from now on.");
+                    Terminal.Line($"{added.Name} is notified of {Events(added)} from now on.");
                     if (added.Secret is { } secret)
                         Terminal.Line(
                             $"Calls are signed (webhook-signature: v1, HMAC-SHA256 of webhook-id.webhook-timestamp.body) with this secret, which is shown once:\n{secret}"
@@ -48,7 +48,7 @@ internal static class NoticeCommands
                 return ExitCode.Done;
             }
         );
-        var list = new Command("list", "List who is told of what, and what did not arrive");
+        var list = new Command("list", "List who is notified of which events, and what could not be delivered");
         list.Calls(
             async (client, json, stop) =>
             {
@@ -82,16 +82,21 @@ internal static class NoticeCommands
                 return ExitCode.Done;
             }
         );
-        var remove = new Command("remove", "Tell somebody no longer; what waits for them is dropped") { name };
+        var remove = new Command("remove", "Stop notifying someone; what waits to be sent to them is dropped") { name };
         remove.Calls(
             async (client, parsed, stop) =>
             {
                 await client.RemoveReceiverAsync(parsed.GetValue(name)!, stop);
-                Terminal.Line($"{parsed.GetValue(name)} is told no longer.");
+                Terminal.Line($"{parsed.GetValue(name)} is not notified any more.");
                 return ExitCode.Done;
             }
         );
-        return new Command("notice", "Who is told of events, by mail or web") { add, list, remove };
+        return new Command("notification", "Manage who is notified of events, by mail or web call")
+        {
+            add,
+            list,
+            remove,
+        };
     }
 
     private static string Events(ReceiverView receiver) =>

@@ -1,10 +1,10 @@
 using System.Net;
 using System.Net.Sockets;
 
-namespace Furlough.Service.Notices;
+namespace Furlough.Service.Notifications;
 
 /// <summary>
-/// Where web calls may go. Whoever may add a receiver could otherwise have the service knock at doors inside the building, and at its own. Looked at when the connection is made, with
+/// Where web calls may go. Anyone who may add a receiver could otherwise have the service knock at doors inside the building, and at its own. Looked at when the connection is made, with
 /// the address that is really used: a name may lead elsewhere by then.
 /// </summary>
 public static class CallTargets

@@ -5,23 +5,23 @@ using Microsoft.AspNetCore.Hosting.Server;
 using Microsoft.AspNetCore.Hosting.Server.Features;
 using Microsoft.EntityFrameworkCore;
 
-namespace Furlough.Service.Notices;
+namespace Furlough.Service.Notifications;
 
 /// <summary>
-/// Makes notices of what the history says and sends them. A notice is stored with the place up to which the history was looked at, and marked before it is sent: so each is made once,
-/// and one that was being sent when the service ended is told as uncertain rather than sent again.
+/// Makes notifications of what the history says and sends them. A notification is stored with the place up to which the history was looked at, and marked before it is sent: so each is made once,
+/// and one that was being sent when the service ended is reported as uncertain rather than sent again.
 /// </summary>
-public sealed class NoticeDesk(
+public sealed class NotificationDesk(
     Store store,
-    NoticeSending sending,
+    NotificationSending sending,
     IServer server,
     IHostApplicationLifetime lifetime,
-    ILogger<NoticeDesk> log,
+    ILogger<NotificationDesk> log,
     TimeProvider time
 ) : BackgroundService
 {
     private const int EntriesAtATime = 200,
-        NoticesAtATime = 20;
+        NotificationsAtATime = 20;
     private static readonly TimeSpan Pause = TimeSpan.FromSeconds(1);
 
     /// <summary>How long is waited after each attempt that failed; then it is given up.</summary>
@@ -41,10 +41,10 @@ public sealed class NoticeDesk(
     {
         await store.WriteAsync(
             db =>
-                db.Notices.Where(n => n.State == NoticeState.Sending)
+                db.Notifications.Where(n => n.State == NotificationState.Sending)
                     .ExecuteUpdateAsync(
                         set =>
-                            set.SetProperty(n => n.State, NoticeState.Uncertain)
+                            set.SetProperty(n => n.State, NotificationState.Uncertain)
                                 .SetProperty(n => n.Why, "the service ended while it was being sent"),
                         stoppingToken
                     ),
@@ -62,7 +62,7 @@ public sealed class NoticeDesk(
             }
             catch (Exception unforeseen) when (!stoppingToken.IsCancellationRequested)
             {
-                log.LogError(unforeseen, "notices wait");
+                log.LogError(unforeseen, "notifications wait");
             }
             if (!worked)
                 await Task.Delay(Pause, time, stoppingToken);
@@ -88,13 +88,13 @@ public sealed class NoticeDesk(
                         .ToListAsync(stop);
                     foreach (var entry in entries)
                         if (
-                            NoticeText.EventOf(entry) is { } what
+                            NotificationText.EventOf(entry) is { } what
                             && (receiver.On.Length == 0 || receiver.On.Split('\n').Contains(what.Word()))
                         )
                         {
-                            var (subject, text) = await NoticeText.OfAsync(db, what, entry, console, stop);
-                            db.Notices.Add(
-                                new NoticeRow
+                            var (subject, text) = await NotificationText.OfAsync(db, what, entry, console, stop);
+                            db.Notifications.Add(
+                                new NotificationRow
                                 {
                                     Receiver = receiver.Id,
                                     Entry = entry.Number,
@@ -121,7 +121,7 @@ public sealed class NoticeDesk(
         var now = time.GetUtcNow();
         if (
             !await store.ReadAsync(
-                db => db.Notices.AnyAsync(n => n.State == NoticeState.Waiting && n.NextAt <= now, stop),
+                db => db.Notifications.AnyAsync(n => n.State == NotificationState.Waiting && n.NextAt <= now, stop),
                 stop
             )
         )
@@ -130,15 +130,15 @@ public sealed class NoticeDesk(
             async db =>
             {
                 var rows = await db
-                    .Notices.Where(n => n.State == NoticeState.Waiting && n.NextAt <= now)
+                    .Notifications.Where(n => n.State == NotificationState.Waiting && n.NextAt <= now)
                     .OrderBy(n => n.NextAt)
-                    .Take(NoticesAtATime)
+                    .Take(NotificationsAtATime)
                     .ToListAsync(stop);
                 var receivers = await db.Receivers.ToDictionaryAsync(r => r.Id, stop);
                 foreach (var row in rows)
-                    row.State = NoticeState.Sending;
+                    row.State = NotificationState.Sending;
                 return rows.Where(n => receivers.ContainsKey(n.Receiver))
-                    .Select(n => (Notice: n, Receiver: receivers[n.Receiver]))
+                    .Select(n => (Notification: n, Receiver: receivers[n.Receiver]))
                     .ToList();
             },
             stop
@@ -146,20 +146,23 @@ public sealed class NoticeDesk(
         await Task.WhenAll(
             due.Select(async d =>
             {
-                var why = await sending.SendAsync(d.Receiver, d.Notice, time.GetUtcNow(), stop);
+                var why = await sending.SendAsync(d.Receiver, d.Notification, time.GetUtcNow(), stop);
                 await store.WriteAsync(
                     async db =>
                     {
-                        if (await db.Notices.FindAsync([d.Notice.Receiver, d.Notice.Entry], stop) is not { } row)
+                        if (
+                            await db.Notifications.FindAsync([d.Notification.Receiver, d.Notification.Entry], stop)
+                            is not { } row
+                        )
                             return 0;
                         var attempts = ++row.Attempts;
                         (row.State, row.Why) = (
-                            why is null ? NoticeState.Sent
-                            : attempts > Waits.Length ? NoticeState.GivenUp
-                            : NoticeState.Waiting,
+                            why is null ? NotificationState.Sent
+                            : attempts > Waits.Length ? NotificationState.GivenUp
+                            : NotificationState.Waiting,
                             why
                         );
-                        if (row.State == NoticeState.Waiting)
+                        if (row.State == NotificationState.Waiting)
                             row.NextAt = time.GetUtcNow() + Waits[attempts - 1];
                         return 0;
                     },

@@ -222,6 +222,8 @@ public sealed class RealMachineTests : RealDesk
         LinuxTree
             .Difference(before, LinuxTree.Describe($"{Tree.Home}/Documents"))
             .ShouldBeEmpty($"returned after a kill at {call} {n}");
+        // The next plan is made from what the machine has said last.
+        Field.Run("machine", "survey", "map-01").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()));
         Field.Kill(again);
         LinuxTree.Sh(
             $"rm -rf {Tree.Root}/.furlough-dockets {Tree.Root}/data/.furlough-dockets {Tree.Root}/data/People"

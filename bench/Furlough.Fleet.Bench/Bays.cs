@@ -8,8 +8,9 @@ using Furlough.Station.World;
 namespace Furlough.Bench;
 
 /// <summary>
-/// A part of the fleet in a process of its own: stand-ins with one person's folders each, behind a connection that can be made a poor one. Their
-/// volumes take as long as real ones would, and no two the same: two minutes for a folder, within one.
+/// A part of the fleet in a process of its own: stand-ins with one person's folders each, behind a connection that can
+/// be made a poor one. Their volumes take as long as real ones would, and no two the same: two minutes for a folder,
+/// within one.
 /// </summary>
 internal sealed class Bays(Process process) : IDisposable
 {

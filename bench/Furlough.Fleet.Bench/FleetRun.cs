@@ -155,7 +155,9 @@ internal sealed class FleetRun(string program, string data, int agents)
         return false;
     }
 
-    /// <summary>How long after it happened on its machine a console learned that a relocation is done, in seconds.</summary>
+    /// <summary>
+    /// How long after it happened on its machine a console learned that a relocation is done, in seconds.
+    /// </summary>
     private static async Task<string> LatenessAsync(FurloughClient client, RunView run, Listener listener)
     {
         await Task.Delay(LookEvery);

@@ -4,8 +4,9 @@ using Furlough.Bench;
 using Furlough.Protocol;
 using Furlough.Protocol.Api;
 
-// Measures one service with a fleet of stand-in agents, each with its own key, connection and outbox: a run over good connections, then one
-// in which connections break and the service is killed, at random. Takes the path of `furlough` and how many agents.
+// Measures one service with a fleet of stand-in agents, each with its own key, connection and outbox: a run over good
+// connections, then one in which connections break and the service is killed, at random. Takes the path of `furlough`
+// and how many agents.
 if (args is [Bays.Verb, var service, var code, var first, var count, var folder])
     return await Bays.RunAsync(
         new Uri(service),

@@ -4,7 +4,9 @@ using System.Net.Sockets;
 
 namespace Furlough.Bench;
 
-/// <summary>Passes connections on to the service; while it is poor, each breaks at a random moment, whatever is on its way.</summary>
+/// <summary>
+/// Passes connections on to the service; while it is poor, each breaks at a random moment, whatever is on its way.
+/// </summary>
 internal sealed class Relay : IAsyncDisposable
 {
     private readonly TcpListener _listener = new(IPAddress.Loopback, 0);
@@ -81,7 +83,9 @@ internal sealed class Relay : IAsyncDisposable
         catch (Exception ended) when (ended is SocketException or ObjectDisposedException) { }
     }
 
-    /// <summary>Every fifth of a second breaks one in 25: half of all connections last longer than 3.5 seconds.</summary>
+    /// <summary>
+    /// Every fifth of a second breaks one in 25: half of all connections last longer than 3.5 seconds.
+    /// </summary>
     private async Task BreakAsync()
     {
         try

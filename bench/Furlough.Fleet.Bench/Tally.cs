@@ -9,7 +9,8 @@ namespace Furlough.Bench;
 /// <summary>Holds what the service stored against what the agents said, by their own files.</summary>
 /// <param name="Bulletins">How many the agents made.</param>
 /// <param name="Lost">How many of these the service does not have, or has otherwise.</param>
-/// <param name="Miscounted">Relocations whose history has not exactly the changes of state that their bulletins tell.</param>
+/// <param name="Miscounted">Relocations whose history has not exactly the changes of state that their bulletins
+/// tell.</param>
 internal sealed record Tally(int Bulletins, int Lost, int Miscounted)
 {
     internal static Tally Of(string serviceFolder, string bayFolder, int bays)

@@ -6,7 +6,8 @@ using Furlough.Planning.Plans;
 using Furlough.Protocol;
 using Furlough.Protocol.Api;
 
-// Measures one service with a large fleet: taking surveys in, and what the pages about many machines ask for. Takes the path of `furlough`.
+// Measures one service with a large fleet: taking surveys in, and what the pages about many machines ask for. Takes the
+// path of `furlough`.
 const int callsAtOnce = 16,
     looks = 9;
 var program = args is [var given, ..] ? given : "bin/furlough";

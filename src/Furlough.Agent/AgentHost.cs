@@ -131,7 +131,9 @@ internal static class AgentHost
         catch (OperationCanceledException) when (stop.IsCancellationRequested) { }
     }
 
-    /// <summary>Identity of this start of the machine; where the system has none, when it was started, to ten seconds.</summary>
+    /// <summary>
+    /// Identity of this start of the machine; where the system has none, when it was started, to ten seconds.
+    /// </summary>
     private static string Boot(string root)
     {
         const string linux = "proc/sys/kernel/random/boot_id";
@@ -142,7 +144,9 @@ internal static class AgentHost
         return (started.ToUnixTimeSeconds() / 10).ToString(System.Globalization.CultureInfo.InvariantCulture);
     }
 
-    /// <summary>Checks this system with a scratch account and keeps the report, on which surveys rest from then on.</summary>
+    /// <summary>
+    /// Checks this system with a scratch account and keeps the report, on which surveys rest from then on.
+    /// </summary>
     internal static int Check(AgentHostOptions options, string account, CancellationToken stop)
     {
         if (!Directory.Exists(options.Root))
@@ -232,7 +236,9 @@ internal static class AgentHost
         ).Run(relocation, missingFrom, stop);
     }
 
-    /// <summary>Lets an account in again that a bar of Furlough's keeps out, at the machine and without a network.</summary>
+    /// <summary>
+    /// Lets an account in again that a bar of Furlough's keeps out, at the machine and without a network.
+    /// </summary>
     internal static int LetIn(string root, string account, TextWriter to)
     {
         if (OperatingSystem.IsWindows())

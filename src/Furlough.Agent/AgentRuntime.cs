@@ -161,7 +161,10 @@ public sealed class AgentRuntime : IWatcher, IDisposable
         _log($"enrolled as {_options.Name}");
     }
 
-    /// <summary>An invite for an agent that has a journal: of use where the service was put back to a state in which it does not know this machine. Then it receives everything again.</summary>
+    /// <summary>
+    /// An invite for an agent that has a journal: of use where the service was put back to a state in which it does not
+    /// know this machine. Then it receives everything again.
+    /// </summary>
     private void GoOnAs(string before, EnrolResponse answer)
     {
         if (answer.Machine.ToString() == before)
@@ -180,7 +183,10 @@ public sealed class AgentRuntime : IWatcher, IDisposable
         _log($"enrolled again as {_options.Name}: the service did not know this machine any more");
     }
 
-    /// <summary>Reads what the journal holds and has the service answer; nothing is carried out. Returns when the service has answered.</summary>
+    /// <summary>
+    /// Reads what the journal holds and has the service answer; nothing is carried out. Returns when the service has
+    /// answered.
+    /// </summary>
     /// <exception cref="FormatException">What is recorded of a docket cannot be read.</exception>
     public async Task ReportHealthyAsync(CancellationToken stop)
     {
@@ -422,7 +428,10 @@ public sealed class AgentRuntime : IWatcher, IDisposable
         _link.SetAcknowledged(receipt.Acknowledged);
     }
 
-    /// <summary>The service was put back to a state in which it does not know a docket: it gets it again, and then what was reported about it; without it that is only written down there.</summary>
+    /// <summary>
+    /// The service was put back to a state in which it does not know a docket: it gets it again, and then what was
+    /// reported about it; without it that is only written down there.
+    /// </summary>
     private Task<BulletinReceipt> HandInDocketAsync(Guid wanted, long acknowledged, CancellationToken stop) =>
         _link.CallAsync(
             async (client, token, s) =>

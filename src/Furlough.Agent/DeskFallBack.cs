@@ -7,12 +7,16 @@ using Furlough.Protocol;
 
 namespace Furlough.Agent;
 
-/// <summary>Makes an original live again at the machine itself, for the day on which its target is lost and the service is away. The service hears of it when it is back.</summary>
+/// <summary>
+/// Makes an original live again at the machine itself, for the day on which its target is lost and the service is away.
+/// The service hears of it when it is back.
+/// </summary>
 internal sealed class DeskFallBack(AgentStore store, IMachine machine, SigningKey key, TimeProvider time, TextWriter to)
 {
     private static readonly TimeSpan Validity = TimeSpan.FromDays(14);
 
-    /// <param name="missingFrom">The time from which work is missing, as anyone who asks accepts it; null: asked what that would be.</param>
+    /// <param name="missingFrom">The time from which work is missing, as anyone who asks accepts it; null: asked what
+    /// that would be.</param>
     internal int Run(long relocation, DateTimeOffset? missingFrom, CancellationToken stop)
     {
         var all = store

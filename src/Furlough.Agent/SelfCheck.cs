@@ -56,7 +56,8 @@ internal sealed record CheckReport(
 internal sealed partial class CheckJson : JsonSerializerContext;
 
 /// <summary>
-/// Asks this very system for what everything rests on: the contract of folders on its volumes, and each user folder of an account made for the purpose relocated to another volume and returned, with every setting's value as it was.
+/// Asks this very system for what everything rests on: the contract of folders on its volumes, and each user folder of
+/// an account made for the purpose relocated to another volume and returned, with every setting's value as it was.
 /// </summary>
 internal sealed class SelfCheck(
     IMachine machine,
@@ -76,7 +77,8 @@ internal sealed class SelfCheck(
     private readonly List<CheckLine> _lines = [];
 
     /// <summary>Checks, and says so line by line.</summary>
-    /// <exception cref="Fault">The account or the volumes are not such that this may be tried on them; nothing was touched.</exception>
+    /// <exception cref="Fault">The account or the volumes are not such that this may be tried on them; nothing was
+    /// touched.</exception>
     internal CheckReport Run(string account, Action<string> say, CancellationToken stop)
     {
         var survey = surveyor.Take([], [], _ => false, stop);
@@ -152,7 +154,10 @@ internal sealed class SelfCheck(
         }
     }
 
-    /// <summary>Relocated, found by the system at its new place, returned; afterwards values and content are as they were and both originals are gone.</summary>
+    /// <summary>
+    /// Relocated, found by the system at its new place, returned; afterwards values and content are as they were and
+    /// both originals are gone.
+    /// </summary>
     private void CheckFolder(
         AgentStore journal,
         Survey survey,
@@ -240,7 +245,9 @@ internal sealed class SelfCheck(
             throw new CheckFailedException($"its sign-in read `{before}` before and reads `{now}` now");
     }
 
-    /// <summary>Receipts beside a place are of no use after a check, nor are the folders that were made for it.</summary>
+    /// <summary>
+    /// Receipts beside a place are of no use after a check, nor are the folders that were made for it.
+    /// </summary>
     private void Clear(VolumeIdentity identity, Place place, IReadOnlyList<Guid> dockets)
     {
         using var volume = machine.Volumes.Require(identity);

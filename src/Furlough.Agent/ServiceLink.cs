@@ -3,7 +3,9 @@ using Furlough.Protocol;
 
 namespace Furlough.Agent;
 
-/// <summary>The agent's session with the service: opened when needed, opened again when the service has forgotten it.</summary>
+/// <summary>
+/// The agent's session with the service: opened when needed, opened again when the service has forgotten it.
+/// </summary>
 /// <param name="opened">Called when a session was opened: the service may know less than before.</param>
 internal sealed class ServiceLink(AgentClient client, AgentStore store, SigningKey key, string machineId, Action opened)
     : IDisposable

@@ -1,8 +1,8 @@
 namespace Furlough.Agent;
 
 /// <summary>
-/// A little space on the system's volume, kept by a file that is given up when that volume is full: settings, account files and the agent's journal are a few
-/// kilobytes, and a full system volume is why most relocations are made.
+/// A little space on the system's volume, kept by a file that is given up when that volume is full: settings, account
+/// files and the agent's journal are a few kilobytes, and a full system volume is why most relocations are made.
 /// </summary>
 /// <param name="root">The root folder of the system.</param>
 public sealed class SpaceReserve(string root)

@@ -30,7 +30,10 @@ internal sealed class SurveyRequest
         }
     }
 
-    /// <summary>The survey that was begun has reached the service, or never will: what the service still asks for is another one.</summary>
+    /// <summary>
+    /// The survey that was begun has reached the service, or never will: what the service still asks for is another
+    /// one.
+    /// </summary>
     internal void End()
     {
         lock (_lock)

@@ -97,7 +97,9 @@ internal static class Connection
             );
     }
 
-    /// <summary>The file `furlough/connection` in the user's configuration folder: lines "service=…" and "token=…".</summary>
+    /// <summary>
+    /// The file `furlough/connection` in the user's configuration folder: lines "service=…" and "token=…".
+    /// </summary>
     private static Dictionary<string, string> ReadFile()
     {
         var path = Path.Combine(

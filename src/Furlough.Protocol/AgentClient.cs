@@ -15,7 +15,10 @@ public sealed class AgentClient(HttpClient http)
 
     private readonly Guid _instance = Guid.NewGuid();
 
-    /// <summary>An agent's connections: one on which it waits for dockets, and others while it has something to say. Each costs the service memory, and it has thousands of agents.</summary>
+    /// <summary>
+    /// An agent's connections: one on which it waits for dockets, and others while it has something to say. Each costs
+    /// the service memory, and it has thousands of agents.
+    /// </summary>
     public static HttpMessageHandler Connections() =>
         new SocketsHttpHandler { MaxConnectionsPerServer = MostConnections, PooledConnectionIdleTimeout = KeptIdle };
 
@@ -69,7 +72,10 @@ public sealed class AgentClient(HttpClient http)
         );
     }
 
-    /// <summary>Waits for dockets with a number above <paramref name="after"/>, for other wishes than those known, or for other kind cards.</summary>
+    /// <summary>
+    /// Waits for dockets with a number above <paramref name="after"/>, for other wishes than those known, or for other
+    /// kind cards.
+    /// </summary>
     /// <param name="kinds">The tag of the kind cards that the agent has.</param>
     /// <param name="trouble">What keeps the agent from working; null for nothing.</param>
     public Task<DocketBatch> DocketsAsync(
@@ -106,7 +112,8 @@ public sealed class AgentClient(HttpClient http)
         );
 
     /// <summary>Hands in bulletins, in order.</summary>
-    /// <param name="hasMore">The agent can hand in dockets that the service does not know; else what is reported about these is only written down.</param>
+    /// <param name="hasMore">The agent can hand in dockets that the service does not know; else what is reported about
+    /// these is only written down.</param>
     public Task<BulletinReceipt> BulletinsAsync(
         string token,
         IReadOnlyList<Bulletin> bulletins,

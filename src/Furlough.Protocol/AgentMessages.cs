@@ -60,7 +60,10 @@ public sealed record SessionProof(Guid Machine, string Nonce, string MachineId, 
     public Guid Instance { get; init; }
 }
 
-/// <summary>What keeps an agent from working although it is there: nothing can be written to the folder in which it keeps its journal, because that volume is full or for another reason.</summary>
+/// <summary>
+/// What keeps an agent from working although it is there: nothing can be written to the folder in which it keeps its
+/// journal, because that volume is full or for another reason.
+/// </summary>
 [JsonConverter(typeof(WordConverter<AgentTrouble>))]
 public enum AgentTrouble
 {
@@ -104,7 +107,10 @@ public sealed record SignedKinds(string Tag, string Cards);
 /// <summary>What the service wishes of one docket.</summary>
 public sealed record DocketWish(Guid Docket, Wish Wish);
 
-/// <summary>What the service wishes of dockets that are under way: all wishes of the moment, not the news. A docket that is not named goes on.</summary>
+/// <summary>
+/// What the service wishes of dockets that are under way: all wishes of the moment, not the news. A docket that is not
+/// named goes on.
+/// </summary>
 public sealed record Wishes(IReadOnlyList<DocketWish> All)
 {
     /// <summary>None.</summary>
@@ -128,11 +134,16 @@ public sealed record PermitResponse(string Permit);
 /// <summary>Bulletins up to this number are stored.</summary>
 public sealed record BulletinReceipt(long Acknowledged)
 {
-    /// <summary>A docket that the next bulletin tells of and the service does not know: it needs the signed docket first. Null where it knows all.</summary>
+    /// <summary>
+    /// A docket that the next bulletin tells of and the service does not know: it needs the signed docket first. Null
+    /// where it knows all.
+    /// </summary>
     public Guid? Wanted { get; init; }
 }
 
-/// <summary>Progress was taken in; the next is wanted after this pause, which is longer the more there is under way.</summary>
+/// <summary>
+/// Progress was taken in; the next is wanted after this pause, which is longer the more there is under way.
+/// </summary>
 public sealed record ProgressReceipt(TimeSpan Pause);
 
 /// <summary>An error as RFC 9457 has it, with our stable code and remedy.</summary>

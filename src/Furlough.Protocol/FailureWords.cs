@@ -26,7 +26,10 @@ public static class FailureWords
             var (remedy, next) => $"{remedy} {next}",
         };
 
-    /// <summary>The sentence with the command; null where nothing comes next, and for failures of earlier versions, whose remedy has the command.</summary>
+    /// <summary>
+    /// The sentence with the command; null where nothing comes next, and for failures of earlier versions, whose remedy
+    /// has the command.
+    /// </summary>
     private static string? Next(Failure failure)
     {
         var number = failure.Relocation;

@@ -23,7 +23,9 @@ public static class PrivateFolder
         return new DirectoryInfo(path);
     }
 
-    /// <summary>What is made in it later has the same rights; what a folder above hands down does not reach it.</summary>
+    /// <summary>
+    /// What is made in it later has the same rights; what a folder above hands down does not reach it.
+    /// </summary>
     [SupportedOSPlatform("windows")]
     private static void MakeProtected(string path)
     {

@@ -30,7 +30,10 @@ public sealed class ServiceException(
     /// <summary>Further lines.</summary>
     public IReadOnlyList<string> Details { get; } = details ?? [];
 
-    /// <summary>Whether an exception of a call says that the service did not answer. A connection that breaks while it is being made is reported by the socket itself.</summary>
+    /// <summary>
+    /// Whether an exception of a call says that the service did not answer. A connection that breaks while it is being
+    /// made is reported by the socket itself.
+    /// </summary>
     public static bool IsUnreachable(Exception exception, CancellationToken stop) =>
         exception is HttpRequestException or IOException or SocketException or ObjectDisposedException
         || (exception is TaskCanceledException && !stop.IsCancellationRequested);

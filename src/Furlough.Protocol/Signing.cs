@@ -66,7 +66,9 @@ public sealed class SigningKey
 /// <summary>Why a signed message was not accepted.</summary>
 public sealed class SignatureException(string message, Model.Docket? authentic = null) : Exception(message)
 {
-    /// <summary>The docket, when it is authentic and for this machine, and must not be carried out for another reason.</summary>
+    /// <summary>
+    /// The docket, when it is authentic and for this machine, and must not be carried out for another reason.
+    /// </summary>
     public Model.Docket? Authentic { get; } = authentic;
 }
 
@@ -75,7 +77,9 @@ public static class Jws
 {
     private const int LimitCharacters = 4 << 20;
 
-    /// <summary>Signs a payload. <paramref name="type"/> says what it is, so that one kind of message never passes for another.</summary>
+    /// <summary>
+    /// Signs a payload. <paramref name="type"/> says what it is, so that one kind of message never passes for another.
+    /// </summary>
     public static string Sign(SigningKey key, string type, ReadOnlySpan<byte> payload)
     {
         var header = JsonSerializer.SerializeToUtf8Bytes(new JwsHeader("EdDSA", type), JwsJson.Default.JwsHeader);
@@ -84,7 +88,8 @@ public static class Jws
     }
 
     /// <summary>The payload of a message, after its signature and type were checked.</summary>
-    /// <exception cref="SignatureException">The message is malformed, of another type, or not signed by this key.</exception>
+    /// <exception cref="SignatureException">The message is malformed, of another type, or not signed by this
+    /// key.</exception>
     public static byte[] Verify(string publicKey, string type, string message)
     {
         var parts = message.Split('.');

@@ -103,7 +103,10 @@ public sealed class ServiceHost : IAsyncDisposable
         await db.Database.ExecuteSqlRawAsync("PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL;", stop);
     }
 
-    /// <summary>Makes the steward's token again while no service works with the data folder, for the day on which nobody has one any more; returns the file that holds it.</summary>
+    /// <summary>
+    /// Makes the steward's token again while no service works with the data folder, for the day on which nobody has one
+    /// any more; returns the file that holds it.
+    /// </summary>
     /// <exception cref="IOException">A service works with the folder, or there is none in it.</exception>
     public static async Task<string> ReplaceStewardTokenAsync(string data, CancellationToken stop)
     {
@@ -325,7 +328,10 @@ public sealed class ServiceHost : IAsyncDisposable
             .AllowAnonymous();
     }
 
-    /// <summary>Whether what is stored would be kept: storage answers a write, and a file of the data folder can be made durable.</summary>
+    /// <summary>
+    /// Whether what is stored would be kept: storage answers a write, and a file of the data folder can be made
+    /// durable.
+    /// </summary>
     private static async Task<bool> CanWriteAsync(Store store, ServiceOptions options, CancellationToken stop)
     {
         var file = Path.Combine(options.Data, "ready-check");
@@ -491,7 +497,9 @@ public sealed class ServiceHost : IAsyncDisposable
             "default-src 'self'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'";
     }
 
-    /// <summary>Under another name than its own a page of someone else's could talk to the service (DNS rebinding).</summary>
+    /// <summary>
+    /// Under another name than its own a page of someone else's could talk to the service (DNS rebinding).
+    /// </summary>
     private static Task RequireOwnHost(HttpContext context, RequestDelegate next) =>
         context.Request.Host.Host is "127.0.0.1" or "localhost" or "::1" or "[::1]"
             ? next(context)

@@ -14,7 +14,8 @@ public sealed record ServiceOptions(string Data, int Port, string? Console = nul
 }
 
 /// <summary>A server that takes mail (SMTP).</summary>
-/// <param name="Server">smtp://HOST:PORT, which goes on encrypted where the server can; or smtps://HOST:PORT, encrypted from the beginning.</param>
+/// <param name="Server">smtp://HOST:PORT, which goes on encrypted where the server can; or smtps://HOST:PORT, encrypted
+/// from the beginning.</param>
 /// <param name="From">The address that mail comes from.</param>
 /// <param name="Account">With which the sender signs in there; null for nobody.</param>
 public sealed record MailServer(Uri Server, string From, string? Account, string? Password);

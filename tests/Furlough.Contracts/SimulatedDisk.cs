@@ -7,8 +7,8 @@ namespace Furlough.Contracts;
 public sealed class CrashException() : CutShortException("simulated crash");
 
 /// <summary>
-/// Real bytes in memory, with what is durable kept apart from what is only written. A crash loses or reorders what was not flushed: contents,
-/// facts, names and renames. Every operation is counted and can fail or crash.
+/// Real bytes in memory, with what is durable kept apart from what is only written. A crash loses or reorders what was
+/// not flushed: contents, facts, names and renames. Every operation is counted and can fail or crash.
 /// </summary>
 public sealed class SimulatedDisk
 {
@@ -43,7 +43,9 @@ public sealed class SimulatedDisk
     /// <summary>Bytes that one volume may hold in all.</summary>
     public long CapacityBytes { get; set; } = long.MaxValue;
 
-    /// <summary>Flushes that are passed over, as if the engine did not ask for them: by what is flushed and where.</summary>
+    /// <summary>
+    /// Flushes that are passed over, as if the engine did not ask for them: by what is flushed and where.
+    /// </summary>
     public Func<string, string, bool> Forgets { get; set; } = (_, _) => false;
 
     /// <summary>What others do on the machine before an operation; what they do is not counted.</summary>
@@ -115,7 +117,10 @@ public sealed class SimulatedDisk
     /// <summary>Told of the number of every file that is written and closed.</summary>
     public event Action<ulong> Written = _ => { };
 
-    /// <summary>A program saves into a file that it has mapped: only the first save on memory that is not on the medium yet sets the file's times.</summary>
+    /// <summary>
+    /// A program saves into a file that it has mapped: only the first save on memory that is not on the medium yet sets
+    /// the file's times.
+    /// </summary>
     public void SaveMapped(SimulatedNode node, byte[] content)
     {
         if (!node.IsDirty)
@@ -136,7 +141,10 @@ public sealed class SimulatedDisk
         _pending.Add(change);
     }
 
-    /// <summary>Makes the names in a folder durable, with what happened before to the same nodes and names; a rename is whole or not there. Nothing else.</summary>
+    /// <summary>
+    /// Makes the names in a folder durable, with what happened before to the same nodes and names; a rename is whole or
+    /// not there. Nothing else.
+    /// </summary>
     internal void FlushFolder(SimulatedNode folder)
     {
         HashSet<PendingChange> due = [];
@@ -209,7 +217,9 @@ internal sealed record PendingChange(
     SimulatedNode Node
 )
 {
-    /// <summary>Whether this change builds on an earlier one: the same node, or the same name in the same folder.</summary>
+    /// <summary>
+    /// Whether this change builds on an earlier one: the same node, or the same name in the same folder.
+    /// </summary>
     internal bool Needs(PendingChange earlier) =>
         earlier.Node == Node
         || (earlier.Name is { } a && Uses(earlier.From, a))

@@ -6,7 +6,9 @@ using Furlough.Model;
 
 namespace Furlough.Contracts;
 
-/// <summary>A machine with two volumes on a simulated disk, and settings in two containers that are durable when written.</summary>
+/// <summary>
+/// A machine with two volumes on a simulated disk, and settings in two containers that are durable when written.
+/// </summary>
 public sealed class SimulatedMachine(SimulatedDisk disk)
     : IMachine,
         IVolumes,
@@ -228,7 +230,10 @@ public sealed class SimulatedMachine(SimulatedDisk disk)
         return string.Join('\n', lines);
     }
 
-    /// <summary>What a system tells of writes: nothing at all; every one; or that there were none, whatever happened, so that only times can tell.</summary>
+    /// <summary>
+    /// What a system tells of writes: nothing at all; every one; or that there were none, whatever happened, so that
+    /// only times can tell.
+    /// </summary>
     public enum Hearing
     {
         Nothing,

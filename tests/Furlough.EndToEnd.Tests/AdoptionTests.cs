@@ -116,7 +116,9 @@ public sealed class AdoptionTests : RealDesk
         File.ReadAllText($"{Tree.Root}/data/People/asa.lind/Documents/mine").ShouldBe("mine\n");
     }
 
-    /// <summary>asa.lind and keeper have exchanged their numbers; home and agent are fresh; the data volume is the same.</summary>
+    /// <summary>
+    /// asa.lind and keeper have exchanged their numbers; home and agent are fresh; the data volume is the same.
+    /// </summary>
     private void SetUpAnew()
     {
         Directory.Delete($"{Field.Folder}/map-01", recursive: true);

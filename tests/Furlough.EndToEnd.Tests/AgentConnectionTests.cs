@@ -51,7 +51,9 @@ public sealed class AgentConnectionTests
         }
     }
 
-    /// <summary>A connection that breaks while it is made is reported by the socket itself; others end otherwise.</summary>
+    /// <summary>
+    /// A connection that breaks while it is made is reported by the socket itself; others end otherwise.
+    /// </summary>
     private sealed class OddConnection : HttpMessageHandler
     {
         private int _calls;

@@ -6,7 +6,10 @@ using Xunit;
 
 namespace Furlough.EndToEnd.Tests;
 
-/// <summary>The installed browser saves what it downloads where its relocated setting says. It runs in a window, on the tree's homes and volumes, in a mount namespace of its own.</summary>
+/// <summary>
+/// The installed browser saves what it downloads where its relocated setting says. It runs in a window, on the tree's
+/// homes and volumes, in a mount namespace of its own.
+/// </summary>
 public sealed class BrowserTests() : RealDesk(megabytes: 64)
 {
     private const string Wanted = """

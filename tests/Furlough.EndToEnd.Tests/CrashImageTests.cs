@@ -13,8 +13,9 @@ using Xunit;
 namespace Furlough.EndToEnd.Tests;
 
 /// <summary>
-/// The power goes at each rename, flush, pointer write and journal write of a real relocation between two real file systems: what their
-/// devices hold at that moment is copied in one instant, mounted elsewhere, and the relocation is recovered there.
+/// The power goes at each rename, flush, pointer write and journal write of a real relocation between two real file
+/// systems: what their devices hold at that moment is copied in one instant, mounted elsewhere, and the relocation is
+/// recovered there.
 /// </summary>
 public sealed class CrashImageTests : IDisposable
 {
@@ -145,7 +146,10 @@ public sealed class CrashImageTests : IDisposable
         }
     }
 
-    /// <summary>Where the setting leads; while the account is locked out between rename and setting aside the source may have been set aside already.</summary>
+    /// <summary>
+    /// Where the setting leads; while the account is locked out between rename and setting aside the source may have
+    /// been set aside already.
+    /// </summary>
     private static string LivePlace(string root) =>
         File.ReadAllText($"{root}/home/asa.lind/.config/user-dirs.dirs").Contains("$HOME", StringComparison.Ordinal)
             ? $"{root}/home/asa.lind/Documents"

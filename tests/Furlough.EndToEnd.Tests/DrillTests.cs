@@ -4,7 +4,10 @@ using Xunit;
 
 namespace Furlough.EndToEnd.Tests;
 
-/// <summary>What people try before someone's home may live on a volume that can be detached: step by step, finished by what the machine sees, and kept.</summary>
+/// <summary>
+/// What people try before someone's home may live on a volume that can be detached: step by step, finished by what the
+/// machine sees, and kept.
+/// </summary>
 public sealed class DrillTests : IDisposable
 {
     private readonly Field _field = new();

@@ -7,7 +7,9 @@ using Xunit;
 
 namespace Furlough.EndToEnd.Tests;
 
-/// <summary>What only people can do: raised, claimed, finished, declined, lapsed, with the run going on meanwhile.</summary>
+/// <summary>
+/// What only people can do: raised, claimed, finished, declined, lapsed, with the run going on meanwhile.
+/// </summary>
 public sealed class ErrandTests : RealDesk
 {
     private IReadOnlyList<JsonElement> Errands(bool all = false) =>
@@ -24,7 +26,9 @@ public sealed class ErrandTests : RealDesk
         return await http.GetStringAsync($"{Field.Address}/api/v1/history");
     }
 
-    /// <summary>The desk's own system says since when it runs; without this it is that of the machine on which the tests run.</summary>
+    /// <summary>
+    /// The desk's own system says since when it runs; without this it is that of the machine on which the tests run.
+    /// </summary>
     private void SaysItStarted(DateTimeOffset at)
     {
         Directory.CreateDirectory($"{Tree.Root}/proc");

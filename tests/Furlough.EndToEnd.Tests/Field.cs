@@ -15,7 +15,9 @@ public sealed record Outcome(int Code, string Out, string Error)
     public override string ToString() => $"exit {Code}\n{Out}\n{Error}";
 }
 
-/// <summary>A started service and agents, driven through the built programs as a technician would. Ends what it started.</summary>
+/// <summary>
+/// A started service and agents, driven through the built programs as a technician would. Ends what it started.
+/// </summary>
 public sealed class Field : IDisposable
 {
     internal static readonly string Repository = FindRepository();
@@ -104,7 +106,9 @@ public sealed class Field : IDisposable
         params string[] more
     ) => Keep(Launch("furlough-agent", [.. AgentArguments(root, name, code, room), .. more]));
 
-    /// <summary>Starts an agent that is killed as it makes the n-th of a system call; the process returned ends with it.</summary>
+    /// <summary>
+    /// Starts an agent that is killed as it makes the n-th of a system call; the process returned ends with it.
+    /// </summary>
     public Process StartAgentKilledAt(string root, string name, string call, int n) =>
         StartAgentWith(root, name, call, $"signal=SIGKILL:when={n}");
 
@@ -168,7 +172,10 @@ public sealed class Field : IDisposable
     public string Invite(int machines = 1) =>
         Run("machine", "invite", "--machines", $"{machines}", "--json").Json.GetProperty("code").GetString()!;
 
-    /// <summary>What the service answers the steward at an address below the API's: for what is asked again and again until it comes about.</summary>
+    /// <summary>
+    /// What the service answers the steward at an address below the API's: for what is asked again and again until it
+    /// comes about.
+    /// </summary>
     public JsonElement Ask(string path)
     {
         using var request = new HttpRequestMessage(HttpMethod.Get, $"{Address}/api/v1/{path}")
@@ -189,7 +196,10 @@ public sealed class Field : IDisposable
             machines == 1 ? "the survey" : $"{machines} surveys"
         );
 
-    /// <summary>A furlough command as the steward, run inside the tests' own process: the same command line, compiled once for all of them.</summary>
+    /// <summary>
+    /// A furlough command as the steward, run inside the tests' own process: the same command line, compiled once for
+    /// all of them.
+    /// </summary>
     public Outcome Run(params string[] arguments) => RunAs(Token, arguments);
 
     public Outcome RunAs(string token, params string[] arguments)

@@ -13,7 +13,10 @@ using Xunit;
 
 namespace Furlough.EndToEnd.Tests;
 
-/// <summary>The agent's file as an earlier version left it, in the middle of a docket, is taken over, and the docket ends as it should.</summary>
+/// <summary>
+/// The agent's file as an earlier version left it, in the middle of a docket, is taken over, and the docket ends as it
+/// should.
+/// </summary>
 public sealed class FormerJournalTests : IDisposable
 {
     /// <summary>The tables of the first schema.</summary>
@@ -24,7 +27,9 @@ public sealed class FormerJournalTests : IDisposable
         CREATE TABLE note (docket TEXT NOT NULL, key TEXT NOT NULL, value TEXT NOT NULL, PRIMARY KEY (docket, key));
         """;
 
-    /// <summary>Every operation that is not a multiple of it is left out: each trial writes a journal of its own.</summary>
+    /// <summary>
+    /// Every operation that is not a multiple of it is left out: each trial writes a journal of its own.
+    /// </summary>
     private const int Stride = 5;
 
     private readonly string _folder = Directory.CreateTempSubdirectory("furlough-former-").FullName;

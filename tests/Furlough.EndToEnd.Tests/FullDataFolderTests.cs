@@ -4,7 +4,10 @@ using Xunit;
 
 namespace Furlough.EndToEnd.Tests;
 
-/// <summary>The volume on which an agent keeps its journal is full: nothing is begun, the technician learns why, and when there is room again everything continues automatically.</summary>
+/// <summary>
+/// The volume on which an agent keeps its journal is full: nothing is begun, the technician learns why, and when there
+/// is room again everything continues automatically.
+/// </summary>
 public sealed class FullDataFolderTests : RealDesk, IDisposable
 {
     private string Data => Path.Combine(Field.Folder, "map-01");

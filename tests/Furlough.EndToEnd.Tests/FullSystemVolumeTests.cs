@@ -4,7 +4,9 @@ using Xunit;
 
 namespace Furlough.EndToEnd.Tests;
 
-/// <summary>A system volume with nothing left on it, without space that only the system may use: why most relocations are made.</summary>
+/// <summary>
+/// A system volume with nothing left on it, without space that only the system may use: why most relocations are made.
+/// </summary>
 public sealed class FullSystemVolumeTests() : RealDesk(systemVolume: "xfs")
 {
     [Fact]

@@ -67,7 +67,9 @@ public sealed class GatheringTests : RealDesk
         EveryBulletinOnce();
     }
 
-    /// <summary>The one finding, once it is as expected: a survey that was under way before may still answer the first audit.</summary>
+    /// <summary>
+    /// The one finding, once it is as expected: a survey that was under way before may still answer the first audit.
+    /// </summary>
     private JsonElement Finding(Func<JsonElement, bool> expected)
     {
         List<JsonElement> findings = [];

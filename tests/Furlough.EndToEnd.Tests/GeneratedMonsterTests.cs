@@ -12,8 +12,9 @@ using Xunit;
 namespace Furlough.EndToEnd.Tests;
 
 /// <summary>
-/// Texts, surveys, bulletins and names that a generator makes up from real ones, ten for each seed: the service answers each, refuses what it does not want, goes on
-/// in the memory that it is given, and shows every other machine as before.
+/// Texts, surveys, bulletins and names that a generator makes up from real ones, ten for each seed: the service answers
+/// each, refuses what it does not want, goes on in the memory that it is given, and shows every other machine as
+/// before.
 /// </summary>
 public sealed class GeneratedMonsterTests(ITestOutputHelper output) : IDisposable
 {

@@ -8,7 +8,10 @@ using Xunit;
 
 namespace Furlough.EndToEnd.Tests;
 
-/// <summary>Every call of the API, as its own description lists them, with whatever it does not want: a clear refusal each time, and everything stays as it was.</summary>
+/// <summary>
+/// Every call of the API, as its own description lists them, with whatever it does not want: a clear refusal each time,
+/// and everything stays as it was.
+/// </summary>
 public sealed class HostileInputTests : IDisposable
 {
     private static readonly string[] AgentCalls = ["enrol", "session", "permits", "bulletins", "progress", "surveys"];

@@ -4,7 +4,9 @@ using Xunit;
 
 namespace Furlough.EndToEnd.Tests;
 
-/// <summary>Where programs go, changed on a whole Debian, whose own commands and accounts say what became of it.</summary>
+/// <summary>
+/// Where programs go, changed on a whole Debian, whose own commands and accounts say what became of it.
+/// </summary>
 public sealed class InstallPathTests() : RealDesk(megabytes: 64, whole: true)
 {
     private const string Packages = """

@@ -4,7 +4,11 @@ using Xunit;
 
 namespace Furlough.EndToEnd.Tests;
 
-/// <summary>One brief for machines of several systems: a real Linux desk, the Windows agent, and stand-ins, one of them of a system that keeps homes and preferences behind its own commands and on which folders that live elsewhere leave a link.</summary>
+/// <summary>
+/// One brief for machines of several systems: a real Linux desk, the Windows agent, and stand-ins, one of them of a
+/// system that keeps homes and preferences behind its own commands and on which folders that live elsewhere leave a
+/// link.
+/// </summary>
 public sealed class MixedRoomTests : RealDesk
 {
     private const string Wanted = """

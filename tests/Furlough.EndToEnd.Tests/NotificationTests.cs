@@ -11,7 +11,10 @@ using Xunit;
 
 namespace Furlough.EndToEnd.Tests;
 
-/// <summary>People and programs are notified of what happens, once each: by calls to a real web server, and by mail through a real mail server.</summary>
+/// <summary>
+/// People and programs are notified of what happens, once each: by calls to a real web server, and by mail through a
+/// real mail server.
+/// </summary>
 public sealed class NotificationTests : RealDesk
 {
     private void Fill()

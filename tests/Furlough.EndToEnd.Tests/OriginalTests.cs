@@ -4,7 +4,10 @@ using Xunit;
 
 namespace Furlough.EndToEnd.Tests;
 
-/// <summary>An original goes at its time, or by a decision that the history keeps; never by a number that means something else (I13).</summary>
+/// <summary>
+/// An original goes at its time, or by a decision that the history keeps; never by a number that means something else
+/// (I13).
+/// </summary>
 public sealed class OriginalTests : RealDesk
 {
     [Fact]

@@ -6,7 +6,9 @@ using Xunit;
 
 namespace Furlough.EndToEnd.Tests;
 
-/// <summary>Looking and planning over a small field station: what fills the machines, what to relocate, how long it takes.</summary>
+/// <summary>
+/// Looking and planning over a small field station: what fills the machines, what to relocate, how long it takes.
+/// </summary>
 public sealed class PlanningTests : IDisposable
 {
     private const string Rest = """

@@ -89,7 +89,10 @@ public abstract class RealDesk : IDisposable
             )
             .Trim();
 
-    /// <summary>Where the setting leads now; where it leads to nothing (an agent died in the middle), the one complete place there is is not live for anybody.</summary>
+    /// <summary>
+    /// Where the setting leads now; where it leads to nothing (an agent died in the middle), the one complete place
+    /// there is is not live for anybody.
+    /// </summary>
     protected string LivePlace(string key, string folder)
     {
         var line = File.ReadAllLines(Tree.UserDirs).Single(l => l.StartsWith(key, StringComparison.Ordinal));

@@ -103,7 +103,10 @@ public sealed class RealMachineTests : RealDesk
         int[] moments
     ) => KilledAt(call, moments).ShouldBe(moments.Length);
 
-    /// <summary>The n-th flush of a file, folder or volume fails; what was written since the last good one is not trusted, and nothing is lost.</summary>
+    /// <summary>
+    /// The n-th flush of a file, folder or volume fails; what was written since the last good one is not trusted, and
+    /// nothing is lost.
+    /// </summary>
     [Theory]
     [InlineData("syncfs", "EIO", 1)]
     [InlineData("fsync", "EIO", 26)]
@@ -166,7 +169,9 @@ public sealed class RealMachineTests : RealDesk
             .ShouldBe("4", "a receipt each and nothing else");
     }
 
-    /// <summary>Every pointer write, every rename into place and every journalled step lies at or between these calls.</summary>
+    /// <summary>
+    /// Every pointer write, every rename into place and every journalled step lies at or between these calls.
+    /// </summary>
     [Theory]
     [Trait("Category", "long")]
     [InlineData("renameat2", 1)]
@@ -175,7 +180,9 @@ public sealed class RealMachineTests : RealDesk
     public void An_agent_killed_at_each_of_its_calls_finishes_I2_I4(string call, int stride) =>
         KilledAt(call, Enumerable.Range(0, 1_000).Select(n => 1 + n * stride)).ShouldBeGreaterThan(10);
 
-    /// <summary>Runs and returns with the agent killed at each of these calls in turn, until it makes no so many.</summary>
+    /// <summary>
+    /// Runs and returns with the agent killed at each of these calls in turn, until it makes no so many.
+    /// </summary>
     /// <returns>How often it was killed.</returns>
     private int KilledAt(string call, IEnumerable<int> moments)
     {

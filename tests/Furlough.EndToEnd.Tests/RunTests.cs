@@ -10,7 +10,10 @@ using Xunit;
 
 namespace Furlough.EndToEnd.Tests;
 
-/// <summary>What people decide about runs: a second person approves, failures of one cause are settled together, machines are held.</summary>
+/// <summary>
+/// What people decide about runs: a second person approves, failures of one cause are settled together, machines are
+/// held.
+/// </summary>
 public sealed class RunTests : RealDesk
 {
     private string State(string holding) => Relocation(holding).GetProperty("state").GetString()!;

@@ -10,7 +10,10 @@ using Xunit;
 
 namespace Furlough.EndToEnd.Tests;
 
-/// <summary>What anybody on the wire can try: long bodies before they are known, other people's relocations, other names of the service, damaged data folders.</summary>
+/// <summary>
+/// What anybody on the wire can try: long bodies before they are known, other people's relocations, other names of the
+/// service, damaged data folders.
+/// </summary>
 public sealed class ServiceGuardTests : IDisposable
 {
     private readonly Field _field = new();

@@ -63,7 +63,8 @@ public sealed class SideBySideTests() : RealDesk(megabytes: 64, systemVolume: "t
         Fill("home/asa.lind/Documents", 1701, megabytes: 15);
         Fill($"home/{Other}/Documents", 1702, megabytes: 15);
         Enrol();
-        // Each claims 31 MB before it copies: what it holds, and 16 MB for what its file system needs. The volume has 56 MB free.
+        // Each claims 31 MB before it copies: what it holds, and 16 MB for what its file system needs. The volume has
+        // 56 MB free.
         var first = StartRun(BriefFor("asa.lind", "work: {speed: 1 MB/s}"));
         Field.WaitFor(() => UnderWay() is [{ } r] && r.GetProperty("step").GetString() == "copy", "the first copy");
         Field.Run("run", "pause", first).Code.ShouldBe(0);
@@ -126,7 +127,9 @@ public sealed class SideBySideTests() : RealDesk(megabytes: 64, systemVolume: "t
     private JsonElement[] UnderWay() =>
         [.. Relocations().Where(r => r.GetProperty("state").GetString() == "under-way")];
 
-    /// <summary>The numbers of what the agent told of each relocation of an account, in the order in which they began.</summary>
+    /// <summary>
+    /// The numbers of what the agent told of each relocation of an account, in the order in which they began.
+    /// </summary>
     private List<long>[] Bulletins(string account) =>
         [
             .. Relocations()

@@ -5,7 +5,10 @@ using Xunit;
 
 namespace Furlough.EndToEnd.Tests;
 
-/// <summary>Runs and relocations of a machine that does not answer: nothing waits for it for ever, and nothing is said that nobody knows. The machine is one that the test itself speaks for.</summary>
+/// <summary>
+/// Runs and relocations of a machine that does not answer: nothing waits for it for ever, and nothing is said that
+/// nobody knows. The machine is one that the test itself speaks for.
+/// </summary>
 public sealed class SilentMachineTests : IDisposable
 {
     private const string Brief = """

@@ -10,7 +10,9 @@ using Xunit;
 
 namespace Furlough.EndToEnd.Tests;
 
-/// <summary>What the service does with surveys that cannot be true, by an agent that has gone wrong or been taken over.</summary>
+/// <summary>
+/// What the service does with surveys that cannot be true, by an agent that has gone wrong or been taken over.
+/// </summary>
 public sealed class SurveyIntakeTests : IDisposable
 {
     private readonly Field _field = new();

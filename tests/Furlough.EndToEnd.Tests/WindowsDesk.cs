@@ -5,7 +5,10 @@ using Shouldly;
 
 namespace Furlough.EndToEnd.Tests;
 
-/// <summary>A Windows of the compatible system's making, with a second volume and the published programs. Ends what ran on it and removes itself.</summary>
+/// <summary>
+/// A Windows of the compatible system's making, with a second volume and the published programs. Ends what ran on it
+/// and removes itself.
+/// </summary>
 public sealed class WindowsDesk : IDisposable
 {
     /// <summary>An empty one, which scripts/install-system-tools keeps.</summary>

@@ -8,8 +8,8 @@ using Xunit;
 namespace Furlough.EndToEnd.Tests;
 
 /// <summary>
-/// The published Windows agent on a Windows of the compatible system's making, with a second volume. A second Windows program says where things
-/// are. What that system cannot show stands in docs/platforms.md.
+/// The published Windows agent on a Windows of the compatible system's making, with a second volume. A second Windows
+/// program says where things are. What that system cannot show stands in docs/platforms.md.
 /// </summary>
 public sealed class WindowsTests : IDisposable
 {

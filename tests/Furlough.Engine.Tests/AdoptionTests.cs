@@ -7,7 +7,10 @@ using Xunit;
 
 namespace Furlough.Engine.Tests;
 
-/// <summary>What is at its target already becomes live: because it equals the source, or by its receipt after the system was reinstalled.</summary>
+/// <summary>
+/// What is at its target already becomes live: because it equals the source, or by its receipt after the system was
+/// reinstalled.
+/// </summary>
 public sealed class AdoptionTests
 {
     [Theory]

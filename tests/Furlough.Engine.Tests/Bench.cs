@@ -11,7 +11,8 @@ internal sealed class Bench
 {
     internal static readonly Place Source = new("system", "home/asa.lind/Pictures");
 
-    /// <param name="inPlace">No setting leads to the holding: a link stands in its place when it lives elsewhere.</param>
+    /// <param name="inPlace">No setting leads to the holding: a link stands in its place when it lives
+    /// elsewhere.</param>
     internal Bench(int seed = 1, Method method = Method.Cold, bool inPlace = false)
     {
         Machine = new SimulatedMachine(Disk);
@@ -49,7 +50,9 @@ internal sealed class Bench
 
     internal string Before { get; private set; }
 
-    /// <summary>The system was reinstalled: journal, settings and home are fresh, and the account's number is another one.</summary>
+    /// <summary>
+    /// The system was reinstalled: journal, settings and home are fresh, and the account's number is another one.
+    /// </summary>
     internal void SetUpAnew(uint number, Action<IFolder>? fillHome = null)
     {
         Journal = new MemoryJournal { Before = Journal.Before };
@@ -102,7 +105,9 @@ internal sealed class Bench
         Before = Machine.Describe(Target);
     }
 
-    /// <summary>Runs the docket; null when the process died, of a crash or of a journal that cannot be written.</summary>
+    /// <summary>
+    /// Runs the docket; null when the process died, of a crash or of a journal that cannot be written.
+    /// </summary>
     internal RelocationState? Run()
     {
         try
@@ -119,7 +124,10 @@ internal sealed class Bench
         }
     }
 
-    /// <summary>Runs on until the docket has ended. A fault in the journal ends the process, and the disk works again after its restart.</summary>
+    /// <summary>
+    /// Runs on until the docket has ended. A fault in the journal ends the process, and the disk works again after its
+    /// restart.
+    /// </summary>
     internal RelocationState Settle()
     {
         var end = Run();
@@ -133,7 +141,10 @@ internal sealed class Bench
         return end.Value;
     }
 
-    /// <summary>Crashes after the first operation of a docket, in another trial after the second, and so on, and each time finishes it: its live place is complete, and in the end everything is as it should be.</summary>
+    /// <summary>
+    /// Crashes after the first operation of a docket, in another trial after the second, and so on, and each time
+    /// finishes it: its live place is complete, and in the end everything is as it should be.
+    /// </summary>
     /// <param name="ended">Asks further questions of a trial that has ended; the text says where it crashed.</param>
     /// <returns>How many operations there were.</returns>
     internal static int CrashAfterEvery(Func<Bench> begun, Action<Bench, string> ended)
@@ -271,7 +282,10 @@ internal sealed class Bench
             $"{Layout.Dockets}/{Layout.FolderOf(Docket.Id, place == Docket.Source ? DocketSide.Original : DocketSide.Copy)}"
         );
 
-    /// <summary>While an exchange is between its rename and its pointers nobody is signed in, and the one folder stands at the other place.</summary>
+    /// <summary>
+    /// While an exchange is between its rename and its pointers nobody is signed in, and the one folder stands at the
+    /// other place.
+    /// </summary>
     private bool ElsewhereIsComplete(Place place) => Machine.Describe(place == Source ? Target : Source) == Before;
 
     private static Docket Make(Method method) =>

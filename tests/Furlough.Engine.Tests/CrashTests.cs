@@ -75,7 +75,8 @@ public sealed class CrashTests
         clean.Run();
         flushes.Count.ShouldBeGreaterThan(3);
         flushes.Remove(OfSource);
-        // A rename is whole on the disks simulated here, so that flushing either of its folders is enough. Both are flushed for those on which it is not.
+        // A rename is whole on the disks simulated here, so that flushing either of its folders is enough. Both are
+        // flushed for those on which it is not.
         string[][] together = [.. OfOneRename.Where(p => p.All(flushes.Contains))];
         var unnoticed = flushes
             .Except(together.SelectMany(p => p))
@@ -87,7 +88,10 @@ public sealed class CrashTests
         unnoticed.ShouldBeEmpty($"of {flushes.Count}: {string.Join(", ", flushes)}");
     }
 
-    /// <summary>The flush of the source keeps no data through a crash: it makes later writes show (see what people do during a warm copy).</summary>
+    /// <summary>
+    /// The flush of the source keeps no data through a crash: it makes later writes show (see what people do during a
+    /// warm copy).
+    /// </summary>
     internal const string OfSource = "copy: volume system";
 
     private static readonly string[][] OfOneRename =
@@ -300,7 +304,10 @@ public sealed class CrashTests
         }
     }
 
-    /// <summary>With the warm method people go on working; what they did until they were locked out is at the target, nothing else and nothing half.</summary>
+    /// <summary>
+    /// With the warm method people go on working; what they did until they were locked out is at the target, nothing
+    /// else and nothing half.
+    /// </summary>
     [Fact]
     [Trait("Category", "soak")]
     public void What_people_do_during_a_warm_copy_arrives_whole_I2_I3()

@@ -7,7 +7,9 @@ using Xunit;
 
 namespace Furlough.Engine.Tests;
 
-/// <summary>An original is deleted only while everything speaks for it, and that is asked at every start (I10, I13).</summary>
+/// <summary>
+/// An original is deleted only while everything speaks for it, and that is asked at every start (I10, I13).
+/// </summary>
 public sealed class DiscardTests
 {
     [Fact]

@@ -170,7 +170,10 @@ public sealed class DocketFolderTests
         bench.Recorder.Last.Failure!.Code.ShouldBe("docket-folder-replaced");
     }
 
-    /// <summary>A relocation as an older version left it: the original beside its former place, nothing about that in the journal.</summary>
+    /// <summary>
+    /// A relocation as an older version left it: the original beside its former place, nothing about that in the
+    /// journal.
+    /// </summary>
     private static Bench SwitchedByOlder(out string own)
     {
         var bench = new Bench();

@@ -320,7 +320,9 @@ public sealed class EngineTests
         }
     }
 
-    /// <summary>The sequence is the one in which trees are walked: a folder, its leaves by name, its folders by name.</summary>
+    /// <summary>
+    /// The sequence is the one in which trees are walked: a folder, its leaves by name, its folders by name.
+    /// </summary>
     [Fact]
     public void Paths_compare_as_trees_are_walked()
     {

@@ -8,7 +8,9 @@ using Xunit;
 
 namespace Furlough.Engine.Tests;
 
-/// <summary>What stands again at the former place after the switch is copied into a folder of its own in the live place.</summary>
+/// <summary>
+/// What stands again at the former place after the switch is copied into a folder of its own in the live place.
+/// </summary>
 public sealed partial class GatherTests
 {
     private const string Found = "Found at the former place ";
@@ -84,7 +86,8 @@ public sealed partial class GatherTests
             return false;
         };
         _bench.Run();
-        // Of one rename's two folders flushing either is enough on the disks simulated here. The folder of all dockets was there before: its name is durable already.
+        // Of one rename's two folders flushing either is enough on the disks simulated here. The folder of all dockets
+        // was there before: its name is durable already.
         string[] rename = ["gather: folder People/asa.lind/Pictures", "gather: folder .furlough-dockets/(own)-copy"];
         IsFoundOut(rename).ShouldBeTrue();
         flushes
@@ -169,7 +172,10 @@ public sealed partial class GatherTests
         );
     }
 
-    /// <summary>What was live is as it was, with at most so many folders beside it; the former place is as it was, and the settings lead to the live place.</summary>
+    /// <summary>
+    /// What was live is as it was, with at most so many folders beside it; the former place is as it was, and the
+    /// settings lead to the live place.
+    /// </summary>
     private string? LiveFault(int most) =>
         _bench.Machine.Setting("one") != _bench.Machine.Show(_bench.Target)
         || _bench.Machine.Setting("two") != _bench.Machine.Show(_bench.Target)
@@ -216,7 +222,10 @@ public sealed partial class GatherTests
         ];
     }
 
-    /// <summary>What stands below a folder, without the folder itself; files with several names numbered in the order of the lines that stay.</summary>
+    /// <summary>
+    /// What stands below a folder, without the folder itself; files with several names numbered in the order of the
+    /// lines that stay.
+    /// </summary>
     private static string Below(string described, string except = "|")
     {
         Dictionary<string, int> shared = [];

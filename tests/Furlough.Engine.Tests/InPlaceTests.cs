@@ -7,7 +7,9 @@ using Xunit;
 
 namespace Furlough.Engine.Tests;
 
-/// <summary>Holdings to which no setting leads: their program knows one path, on which a link stands when they live elsewhere.</summary>
+/// <summary>
+/// Holdings to which no setting leads: their program knows one path, on which a link stands when they live elsewhere.
+/// </summary>
 public sealed class InPlaceTests
 {
     public static TheoryData<Method, DocketWork> Work() =>
@@ -53,7 +55,8 @@ public sealed class InPlaceTests
                 var end = bench.Settle();
                 if (!bench.Disk.Injected)
                     break;
-                // What falls back has lost its live place; the link to it cannot be made again on a disk that does not work any more.
+                // What falls back has lost its live place; the link to it cannot be made again on a disk that does not
+                // work any more.
                 if (!(forGood && work == DocketWork.FallBack))
                     bench.LivePlaceFault().ShouldBeNull($"after a fault at operation {at} ({end})");
                 if (end != bench.Good)

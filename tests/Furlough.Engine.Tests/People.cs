@@ -4,7 +4,9 @@ using Furlough.Engine.Trees;
 
 namespace Furlough.Engine.Tests;
 
-/// <summary>People who write, rename and remove below the source while an engine works, as long as they may be signed in.</summary>
+/// <summary>
+/// People who write, rename and remove below the source while an engine works, as long as they may be signed in.
+/// </summary>
 internal sealed class People(Bench bench, Random random)
 {
     internal int Deeds { get; private set; }

@@ -27,7 +27,10 @@ public sealed class BriefTests
         halt-after: 3 failures
         """;
 
-    /// <summary>Which of three desks a line under <c>machines</c> means: herb-01 (Fen 12, 20 % free, second internal volume), herb-02 (Fen 13, 60 % free, an external one), herb-03 (not surveyed).</summary>
+    /// <summary>
+    /// Which of three desks a line under <c>machines</c> means: herb-01 (Fen 12, 20 % free, second internal volume),
+    /// herb-02 (Fen 13, 60 % free, an external one), herb-03 (not surveyed).
+    /// </summary>
     [Theory]
     [InlineData("all", "herb-01 herb-02 herb-03")]
     [InlineData("{names: [\"herb-0*\"], except: [herb-02]}", "herb-01 herb-03")]
@@ -60,7 +63,10 @@ public sealed class BriefTests
         string.Join(' ', fleet.Where(m => brief.Machines.Includes(m)).Select(m => m.Name)).ShouldBe(meant);
     }
 
-    /// <summary>Which of four volumes fills a role: D: (internal, rotating, 500 GB free), E: (internal, solid, encrypted, 90 GB free), F: (external, 800 GB free), and C:, the system volume.</summary>
+    /// <summary>
+    /// Which of four volumes fills a role: D: (internal, rotating, 500 GB free), E: (internal, solid, encrypted, 90 GB
+    /// free), F: (external, 800 GB free), and C:, the system volume.
+    /// </summary>
     [Theory]
     [InlineData("{}", "F:")]
     [InlineData("{attached: internal}", "D:")]

@@ -65,7 +65,9 @@ public sealed class ForecastTests
         (one.Cost.Of(10 * GB, 1_000) / Usual.Of(10 * GB, 1_000)).ShouldBeInRange(2.5, 3.1);
     }
 
-    /// <summary>As measured on loop volumes held to 20, 50 and 120 MB/s; the usual cost of such media is far off.</summary>
+    /// <summary>
+    /// As measured on loop volumes held to 20, 50 and 120 MB/s; the usual cost of such media is far off.
+    /// </summary>
     [Theory]
     [InlineData(20e6)]
     [InlineData(50e6)]

@@ -84,7 +84,8 @@ public sealed class HomeTests
                 h => h.Severity.ShouldBe(Severity.Blocking),
                 h => h.Remedy.ShouldContain("furlough machine drill herb-01 --volume D: --account asa.lind")
             );
-        // Anyone who has tried what happens without the volume may accept it; a mount that comes too late stays what it is.
+        // Anyone who has tried what happens without the volume may accept it; a mount that comes too late stays what it
+        // is.
         Plan(brief, Machine(survey) with { Drilled = [away.Identity.Key] })
             .ShouldSatisfyAllConditions(
                 p => p.Relocations.Single().Blocked.ShouldBeEmpty(),

@@ -7,13 +7,19 @@ using static Furlough.Planning.Tests.Desks;
 
 namespace Furlough.Planning.Tests;
 
-/// <summary>Small desks whose plans were worked out manually. Sizes are GB; every holding has 1,000 files, which take half a cluster each: 2 MB together.</summary>
+/// <summary>
+/// Small desks whose plans were worked out manually. Sizes are GB; every holding has 1,000 files, which take half a
+/// cluster each: 2 MB together.
+/// </summary>
 public sealed class KnownAnswerTests
 {
     private const string Plain =
         "machines: all\nvolumes: {roomy: {attached: internal, system: false}}\nrelocate:\n  - {folders: [Desktop, Documents, Music, Pictures], onto: roomy, path: \"People/{account}/{folder}\"}\nkeep-original: 7 days\n";
 
-    /// <summary>What it is about; volumes as "letter size/free [kind]"; holdings as "folder size [account] [@where it lives]"; what is changed in the brief; sequence; lowest free space; free after discarding; hazards.</summary>
+    /// <summary>
+    /// What it is about; volumes as "letter size/free [kind]"; holdings as "folder size [account] [@where it lives]";
+    /// what is changed in the brief; sequence; lowest free space; free after discarding; hazards.
+    /// </summary>
     public static TheoryData<string, string, string, string, string, string, string, string> Desk =>
         new()
         {

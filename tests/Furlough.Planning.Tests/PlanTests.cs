@@ -589,6 +589,20 @@ public sealed class PlanTests
             .Hazards.ShouldContain(h => h.Code == "exchange-across-volumes" && h.Severity == Severity.Blocking);
 
     [Fact]
+    public void What_looks_like_a_name_in_a_value_is_not_filled_in_again() =>
+        Template
+            .Parse("People/{account}/{folder}-{}-{course")
+            .Fill(name =>
+                name switch
+                {
+                    "account" => "{folder}",
+                    "folder" => "Music",
+                    _ => null,
+                }
+            )
+            .ShouldBe("People/{folder}/Music-{}-{course");
+
+    [Fact]
     [Shows("data-stays")]
     public void Where_only_the_setting_changes_the_plan_says_what_stays_and_needs_no_room()
     {
@@ -800,7 +814,10 @@ public sealed class PlanTests
         Pilot("waves: {pilot: the rest}").ShouldBe(string.Join(' ', fleet.Select(m => m.Name)));
     }
 
-    /// <summary>Six machines of 10 minutes each, three of them in either of two rooms; two machines each share the volume that they take their data to.</summary>
+    /// <summary>
+    /// Six machines of 10 minutes each, three of them in either of two rooms; two machines each share the volume that
+    /// they take their data to.
+    /// </summary>
     [Theory]
     [InlineData("{}", 1)]
     [InlineData("{machines: 2}", 3)]

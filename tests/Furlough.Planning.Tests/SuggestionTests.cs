@@ -128,7 +128,9 @@ public sealed class SuggestionTests
         );
     }
 
-    /// <summary>The least disturbance of all choices, and of all further ones without a part that is not needed.</summary>
+    /// <summary>
+    /// The least disturbance of all choices, and of all further ones without a part that is not needed.
+    /// </summary>
     private static (double First, double Second) TryEverything(Question question)
     {
         Dictionary<string, double> best = [];

@@ -9,8 +9,9 @@ using Xunit;
 namespace Furlough.Platform.Tests;
 
 /// <summary>
-/// Three accounts race everything that they can reach against every step of relocations, returns and discards. Whatever comes of these: nothing outside the holding
-/// changes, nobody reads what was closed to them, and what the account itself left alone is where the machine says that the data lives.
+/// Three accounts race everything that they can reach against every step of relocations, returns and discards. Whatever
+/// comes of these: nothing outside the holding changes, nobody reads what was closed to them, and what the account
+/// itself left alone is where the machine says that the data lives.
 /// </summary>
 public sealed class AttackerTests(ITestOutputHelper output)
 {
@@ -21,7 +22,7 @@ public sealed class AttackerTests(ITestOutputHelper output)
     public void Whatever_accounts_race_nothing_else_changes_and_nothing_is_lost_I2_I8_I12()
     {
         var ends = new Dictionary<string, int>();
-        foreach (var chunk in Soak.Seeds("attackers", 20, 2_000).Chunk(PerTree))
+        foreach (var chunk in Soak.Chunks("attackers", 20, 2_000, PerTree))
         {
             using var site = new Site();
             foreach (var seed in chunk)
@@ -71,7 +72,9 @@ public sealed class AttackerTests(ITestOutputHelper output)
 
         public void Dispose() => _tree.Dispose();
 
-        /// <summary>Carries out the next piece of work under attack and looks at everything; says how it ended.</summary>
+        /// <summary>
+        /// Carries out the next piece of work under attack and looks at everything; says how it ended.
+        /// </summary>
         internal string Race(int seed)
         {
             var docket = Next(seed);
@@ -82,7 +85,8 @@ public sealed class AttackerTests(ITestOutputHelper output)
                 Start(seed * 3 + 2, 1900, $"{_tree.Root}/home/keeper", "-"),
             ];
             RelocationState end;
-            // Mostly the account is locked out and its programs end at quiesce, or else little would ever be switched; at every third it goes on to the end.
+            // Mostly the account is locked out and its programs end at quiesce, or else little would ever be switched;
+            // at every third it goes on to the end.
             _recorder.OnChange = change =>
             {
                 if (seed % 3 != 0 && change.Step == Step.Quiesce)
@@ -198,7 +202,9 @@ public sealed class AttackerTests(ITestOutputHelper output)
                 $"cd {holding}/quiet; find . -printf '%p %y %m %U %G %T@\\n' | sort; find . -type f -print0 | sort -z | xargs -0 sha256sum"
             );
 
-        /// <summary>The next piece of work begins where something can come of it: what the racers left is theirs to take away.</summary>
+        /// <summary>
+        /// The next piece of work begins where something can come of it: what the racers left is theirs to take away.
+        /// </summary>
         private void Tidy() =>
             LinuxTree.Sh(
                 $"rm -rf {_tree.Home}/Documents-away {_tree.Root}/data/People/asa.lind/Documents-away; find {Live} -name 'raced-*' -prune -exec rm -rf {"{}"} +; find {_tree.Home} {_tree.Root}/data/People/asa.lind -maxdepth 1 -name 'raced-*' -exec rm -rf {"{}"} + 2>/dev/null || true"

@@ -6,7 +6,10 @@ using Xunit;
 
 namespace Furlough.Platform.Tests;
 
-/// <summary>Settings that commands keep, in a whole Debian: by its own command for user folders, and by made-up ones that go wrong.</summary>
+/// <summary>
+/// Settings that commands keep, in a whole Debian: by its own command for user folders, and by made-up ones that go
+/// wrong.
+/// </summary>
 public sealed class CommandPointerTests : IDisposable
 {
     private const string Old = "/home/asa.lind/Templates",
@@ -33,7 +36,9 @@ public sealed class CommandPointerTests : IDisposable
     private static PointerAddress Address(SettingCommands commands, string account = "asa.lind") =>
         new("command", commands.Reads[0], string.Join(' ', commands.Reads.Skip(1)), account) { Commands = commands };
 
-    /// <summary>A made-up program that keeps its setting in a file of the home, and whose `set` does what is given.</summary>
+    /// <summary>
+    /// A made-up program that keeps its setting in a file of the home, and whose `set` does what is given.
+    /// </summary>
     private SettingCommands Packer(string set)
     {
         File.WriteAllText(

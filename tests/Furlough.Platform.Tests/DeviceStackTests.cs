@@ -5,7 +5,10 @@ using Xunit;
 
 namespace Furlough.Platform.Tests;
 
-/// <summary>Trees of devices as the kernel describes them, for what cannot be made everywhere: encryption, logical volumes, arrays, docks.</summary>
+/// <summary>
+/// Trees of devices as the kernel describes them, for what cannot be made everywhere: encryption, logical volumes,
+/// arrays, docks.
+/// </summary>
 public sealed class DeviceStackTests : IDisposable
 {
     private const string Board = "devices/pci0000:00/0000:00:17.0/ata1/host0/target0:0:0/0:0:0:0/block/sda",

@@ -6,7 +6,9 @@ using Xunit;
 
 namespace Furlough.Platform.Tests;
 
-/// <summary>Answers of storage drivers, written after their public description: no driver of that system runs here.</summary>
+/// <summary>
+/// Answers of storage drivers, written after their public description: no driver of that system runs here.
+/// </summary>
 public sealed class DiskAnswersTests
 {
     private static readonly byte[] Stays = Hotplug(canBeUnplugged: false),

@@ -6,7 +6,10 @@ using Xunit;
 
 namespace Furlough.Platform.Tests;
 
-/// <summary>Real target volumes that turn read-only, die, or come back elsewhere; and other things that are not as the docket says.</summary>
+/// <summary>
+/// Real target volumes that turn read-only, die, or come back elsewhere; and other things that are not as the docket
+/// says.
+/// </summary>
 public sealed class FailingVolumeTests : IDisposable
 {
     private const string OneFolder = "XDG_DOCUMENTS_DIR=\"$HOME/Documents\"\n";

@@ -37,7 +37,9 @@ public sealed class FileMarksTests
         FileMarks.HasFurtherStreams(List("::$DATA").AsSpan(0, 30)).ShouldBeTrue("cut off: what is not known counts");
     }
 
-    /// <summary>Offset of the next, length of the name in bytes, size, allocated size, name; each at a multiple of eight.</summary>
+    /// <summary>
+    /// Offset of the next, length of the name in bytes, size, allocated size, name; each at a multiple of eight.
+    /// </summary>
     private static byte[] List(params IReadOnlyList<string> names) =>
         [
             .. names.SelectMany(

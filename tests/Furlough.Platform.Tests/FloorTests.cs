@@ -7,7 +7,9 @@ using Xunit;
 
 namespace Furlough.Platform.Tests;
 
-/// <summary>What a machine does not let be done to it, no matter who asks: an account by its settings, or a service by a docket.</summary>
+/// <summary>
+/// What a machine does not let be done to it, no matter who asks: an account by its settings, or a service by a docket.
+/// </summary>
 public sealed class FloorTests : IDisposable
 {
     private readonly LinuxTree _tree = new();

@@ -6,7 +6,10 @@ using Xunit;
 
 namespace Furlough.Platform.Tests;
 
-/// <summary>The agent has all rights over folders that belong to people. Here an account uses that against it, while the engine runs.</summary>
+/// <summary>
+/// The agent has all rights over folders that belong to people. Here an account uses that against it, while the engine
+/// runs.
+/// </summary>
 public sealed class HostileTreeTests : IDisposable
 {
     private const string Secret = "budget of the station: 4711";
@@ -185,7 +188,10 @@ public sealed class HostileTreeTests : IDisposable
         Directory.Exists($"{_tree.Root}/{Layout.Dockets}").ShouldBeFalse();
     }
 
-    /// <summary>What stands in an account's home is changed with that account's rights: a file of someone else that it has put there is neither read out nor rewritten.</summary>
+    /// <summary>
+    /// What stands in an account's home is changed with that account's rights: a file of someone else that it has put
+    /// there is neither read out nor rewritten.
+    /// </summary>
     [Theory]
     [InlineData("ln {0}/etc/shadow {1}")]
     [InlineData("cp {0}/etc/shadow {1}; chmod 600 {1}")]

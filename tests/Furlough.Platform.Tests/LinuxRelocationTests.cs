@@ -69,7 +69,10 @@ public sealed class LinuxRelocationTests : IDisposable
         _recorder.Last.Failure!.Code.ShouldBe("original-missing");
     }
 
-    /// <summary>File systems outside the kernel know neither a rename that replaces nothing nor a flush of the whole volume, and one has no links.</summary>
+    /// <summary>
+    /// File systems outside the kernel know neither a rename that replaces nothing nor a flush of the whole volume, and
+    /// one has no links.
+    /// </summary>
     [Theory]
     [InlineData("ntfs")]
     [InlineData("exfat")]
@@ -307,7 +310,9 @@ public sealed class LinuxRelocationTests : IDisposable
             .ShouldBe("locked out");
     }
 
-    /// <summary>A home that lets everybody through: what comes back lets in whom it let in before, and nobody else.</summary>
+    /// <summary>
+    /// A home that lets everybody through: what comes back lets in whom it let in before, and nobody else.
+    /// </summary>
     [Fact]
     public void A_return_lets_in_whom_the_source_let_in_before_it_was_relocated_I12()
     {

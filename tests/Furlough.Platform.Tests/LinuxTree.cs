@@ -6,7 +6,9 @@ using Furlough.Platform.Linux;
 
 namespace Furlough.Platform.Tests;
 
-/// <summary>A small Linux system in a folder of its own, with a second volume mounted below it. Needs root; removes itself.</summary>
+/// <summary>
+/// A small Linux system in a folder of its own, with a second volume mounted below it. Needs root; removes itself.
+/// </summary>
 public sealed class LinuxTree : IDisposable
 {
     private readonly List<string> _mounts = [];
@@ -16,7 +18,8 @@ public sealed class LinuxTree : IDisposable
     private const string Debian = "/var/cache/furlough-tests/debian";
 
     /// <param name="whole">A whole Debian with its own commands, and accounts made by them.</param>
-    /// <param name="systemVolume">The file system of a volume of its own for the system; null: it lies on the host's.</param>
+    /// <param name="systemVolume">The file system of a volume of its own for the system; null: it lies on the
+    /// host's.</param>
     public LinuxTree(string secondVolume = "ext4", int megabytes = 512, bool whole = false, string? systemVolume = null)
     {
         Root = Directory.CreateTempSubdirectory("furlough-tree-").FullName;
@@ -174,7 +177,10 @@ public sealed class LinuxTree : IDisposable
         );
     }
 
-    /// <summary>The ids of the programs with a name that run inside this tree; other tests' trees may run the same ones for the same account.</summary>
+    /// <summary>
+    /// The ids of the programs with a name that run inside this tree; other tests' trees may run the same ones for the
+    /// same account.
+    /// </summary>
     /// <param name="words">What their command line contains.</param>
     public IReadOnlyList<int> Running(string name, string words = "") =>
         [

@@ -7,7 +7,10 @@ using Xunit;
 
 namespace Furlough.Platform.Tests;
 
-/// <summary>Programs that map their files save into memory: a second save on a page that is not on the medium yet changes no time of the file.</summary>
+/// <summary>
+/// Programs that map their files save into memory: a second save on a page that is not on the medium yet changes no
+/// time of the file.
+/// </summary>
 public sealed class MappedFileTests
 {
     /// <summary>Maps a file, then saves what it is given, line by line, and ends with the input.</summary>
@@ -18,7 +21,10 @@ public sealed class MappedFileTests
             word = line.strip().encode(); pages[0:len(word)] = word; print('saved', flush=True)
         """;
 
-    /// <summary>The first save comes long before the copy, just before it, or while it goes on; the second after the file was read and before anybody is locked out.</summary>
+    /// <summary>
+    /// The first save comes long before the copy, just before it, or while it goes on; the second after the file was
+    /// read and before anybody is locked out.
+    /// </summary>
     [Theory]
     [InlineData("ext4", Step.Prepare)]
     [InlineData("ext4", Step.Copy)]

@@ -17,7 +17,9 @@ public sealed class PointerContractTests : IDisposable
 
     public void Dispose() => _tree.Dispose();
 
-    /// <summary>Kind, key, and the file with {0} for the path; UTF-16 where the kind ends in 16, with a mark where it says so.</summary>
+    /// <summary>
+    /// Kind, key, and the file with {0} for the path; UTF-16 where the kind ends in 16, with a mark where it says so.
+    /// </summary>
     public static TheoryData<string, string, string> Kinds() =>
         new()
         {

@@ -5,7 +5,10 @@ using Xunit;
 
 namespace Furlough.Platform.Tests;
 
-/// <summary>What the kernel says of a user's quota, as its manual describes it. The kernel here enforces none, so that no real answer can be asked for.</summary>
+/// <summary>
+/// What the kernel says of a user's quota, as its manual describes it. The kernel here enforces none, so that no real
+/// answer can be asked for.
+/// </summary>
 public sealed class QuotasTests
 {
     [Theory]

@@ -10,8 +10,9 @@ using Xunit;
 namespace Furlough.Platform.Tests;
 
 /// <summary>
-/// What is written into settings files is read by programs that nobody here wrote, some of which run or expand what they read. Either a value is refused, or every
-/// reader takes it for exactly itself. Values are put together at random from what readers are known to mind; FURLOUGH_SEEDS says how many.
+/// What is written into settings files is read by programs that nobody here wrote, some of which run or expand what
+/// they read. Either a value is refused, or every reader takes it for exactly itself. Values are put together at random
+/// from what readers are known to mind; FURLOUGH_SEEDS says how many.
 /// </summary>
 public sealed class SettingReaderTests : IDisposable
 {

@@ -5,7 +5,10 @@ using Xunit;
 
 namespace Furlough.Platform.Tests;
 
-/// <summary>What a survey says of real folders, and that a later one, which looks only where something changed, says the same as a first one.</summary>
+/// <summary>
+/// What a survey says of real folders, and that a later one, which looks only where something changed, says the same as
+/// a first one.
+/// </summary>
 public sealed class SurveyTests : IDisposable
 {
     private readonly LinuxTree _tree = new();
@@ -283,6 +286,8 @@ public sealed class SurveyTests : IDisposable
     private static string Text(HoldingFacts h) =>
         $"{h.Files} {h.DataBytes} {h.HiddenBytes} {h.LastChange:O} {string.Join(' ', h.Allocated)} {h.Demands.LargestFileBytes} {h.Demands.LongestPathBytes} {string.Join(' ', h.Demands.Found.Select(d => $"{d.Kind} {d.Count}"))}";
 
-    /// <summary>Folders that changed a moment ago are looked into again in any case: here they are to be older than that.</summary>
+    /// <summary>
+    /// Folders that changed a moment ago are looked into again in any case: here they are to be older than that.
+    /// </summary>
     private static void Settle() => CancellationToken.None.WaitHandle.WaitOne(TimeSpan.FromSeconds(2.2));
 }

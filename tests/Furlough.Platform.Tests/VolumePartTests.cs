@@ -6,7 +6,10 @@ using Xunit;
 
 namespace Furlough.Platform.Tests;
 
-/// <summary>A rename stays on its mount, in its subvolume, and within what counts for one project: the dockets' folders stand where it does.</summary>
+/// <summary>
+/// A rename stays on its mount, in its subvolume, and within what counts for one project: the dockets' folders stand
+/// where it does.
+/// </summary>
 public sealed class VolumePartTests
 {
     [Fact]

@@ -3,7 +3,10 @@ using Furlough.Model;
 
 namespace Furlough.Platform.Tests;
 
-/// <summary>A real machine's ports that tell before each rename, flush and pointer write what is about to happen. One worker, so that everything happens in order.</summary>
+/// <summary>
+/// A real machine's ports that tell before each rename, flush and pointer write what is about to happen. One worker, so
+/// that everything happens in order.
+/// </summary>
 public sealed class WatchedMachine(IMachine machine, Action<string> about) : IMachine, IVolumes, IPointers
 {
     public IVolumes Volumes => this;

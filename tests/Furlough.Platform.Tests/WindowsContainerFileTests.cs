@@ -7,7 +7,9 @@ using Xunit;
 
 namespace Furlough.Platform.Tests;
 
-/// <summary>Settings files on a system that cannot exchange two files in one operation, tried on the simulated disk.</summary>
+/// <summary>
+/// Settings files on a system that cannot exchange two files in one operation, tried on the simulated disk.
+/// </summary>
 public sealed class WindowsContainerFileTests
 {
     private const string Name = "settings";

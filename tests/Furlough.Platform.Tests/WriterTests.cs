@@ -8,7 +8,10 @@ using Xunit;
 
 namespace Furlough.Platform.Tests;
 
-/// <summary>Programs go on saving, in every way in which programs save, while their folder is relocated there and back; what they know that they have saved is in the live place after each switch, also when the agent dies on the way.</summary>
+/// <summary>
+/// Programs go on saving, in every way in which programs save, while their folder is relocated there and back; what
+/// they know that they have saved is in the live place after each switch, also when the agent dies on the way.
+/// </summary>
 public sealed class WriterTests
 {
     private const int PerTree = 25;
@@ -32,7 +35,7 @@ public sealed class WriterTests
     [Trait("Category", "soak")]
     public void What_programs_have_saved_is_in_the_live_place_after_every_switch_I3()
     {
-        foreach (var chunk in Soak.Seeds("writers", 12, 2_000).Chunk(PerTree))
+        foreach (var chunk in Soak.Chunks("writers", 12, 2_000, PerTree))
         {
             using var desk = new Desk(chunk[0]);
             foreach (var seed in chunk)

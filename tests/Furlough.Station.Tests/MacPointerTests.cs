@@ -9,7 +9,10 @@ using Xunit;
 
 namespace Furlough.Station.Tests;
 
-/// <summary>The macOS pointers, against the commands of the Heron desk: what every pointer promises, and what only commands can do wrong.</summary>
+/// <summary>
+/// The macOS pointers, against the commands of the Heron desk: what every pointer promises, and what only commands can
+/// do wrong.
+/// </summary>
 public sealed class MacPointerTests : IDisposable
 {
     private const string Domain = "station.specimen-viewer",

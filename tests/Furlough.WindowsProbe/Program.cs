@@ -6,7 +6,8 @@ using Microsoft.Win32;
 
 [assembly: SupportedOSPlatform("windows")]
 
-// A program of its own that runs on Windows, or beside the agent under Wine: it tells what the system says and runs the contracts of the ports.
+// A program of its own that runs on Windows, or beside the agent under Wine: it tells what the system says and runs the
+// contracts of the ports.
 //   where ID          the system's own answer where a user folder is
 //   settings KEY FILE   keeps a part of the signed-in account's registry as the settings file of another account
 //   show FILE KEY...    what such a file says, as the system reads it

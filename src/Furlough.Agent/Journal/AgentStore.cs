@@ -8,7 +8,10 @@ using Microsoft.Data.Sqlite;
 
 namespace Furlough.Agent.Journal;
 
-/// <summary>What the agent must not forget: dockets, the engine's journal, bulletins and originals. One file, every write durable on return.</summary>
+/// <summary>
+/// What the agent must not forget: dockets, the engine's journal, bulletins and originals. One file, every write
+/// durable on return.
+/// </summary>
 public sealed class AgentStore : IJournal, IDisposable
 {
     private readonly Lock _lock = new();
@@ -16,7 +19,8 @@ public sealed class AgentStore : IJournal, IDisposable
 
     /// <param name="path">The file; made when missing.</param>
     /// <param name="durable">False only for stand-ins: their world does not outlive a power cut either.</param>
-    /// <param name="takesOver">A file of an earlier version becomes one of this version, which the earlier one cannot read.</param>
+    /// <param name="takesOver">A file of an earlier version becomes one of this version, which the earlier one cannot
+    /// read.</param>
     /// <exception cref="FormatException">Another version wrote the file. It is as it was.</exception>
     public AgentStore(string path, bool durable = true, bool takesOver = false)
     {
@@ -42,7 +46,9 @@ public sealed class AgentStore : IJournal, IDisposable
     /// <summary>The highest docket number taken in.</summary>
     public long LastDocket => Count("last-docket");
 
-    /// <summary>The machine was known to the service before: bulletins and dockets are numbered on from these.</summary>
+    /// <summary>
+    /// The machine was known to the service before: bulletins and dockets are numbered on from these.
+    /// </summary>
     public void GoOnAfter(long bulletin, long docket)
     {
         SetSetting("bulletins-before", bulletin.ToString(CultureInfo.InvariantCulture));
@@ -88,7 +94,9 @@ public sealed class AgentStore : IJournal, IDisposable
     /// <summary>Moves the cursor past a docket number.</summary>
     public void Passed(long number) => SetSetting("last-docket", number.ToString(CultureInfo.InvariantCulture));
 
-    /// <summary>The dockets that are to be carried out: those that are begun before those that are not, else by number.</summary>
+    /// <summary>
+    /// The dockets that are to be carried out: those that are begun before those that are not, else by number.
+    /// </summary>
     /// <param name="mostDeaths">So often in a row the agent may die in a docket before it is left alone.</param>
     public IReadOnlyList<QueuedDocket> Queue(int mostDeaths) =>
         Query(
@@ -117,7 +125,9 @@ public sealed class AgentStore : IJournal, IDisposable
             .Select(d => d.Holding.Account)
             .ToHashSet(StringComparer.Ordinal);
 
-    /// <summary>Takes in a docket that was made at the machine itself. Only the command that made it carries it out.</summary>
+    /// <summary>
+    /// Takes in a docket that was made at the machine itself. Only the command that made it carries it out.
+    /// </summary>
     public void AddAtDesk(Docket docket) =>
         Add(Query("SELECT min(0, coalesce(min(number),0)) - 1 FROM docket", r => r.GetInt64(0)).First(), docket, "");
 
@@ -133,7 +143,8 @@ public sealed class AgentStore : IJournal, IDisposable
         );
 
     /// <summary>At the agent's start: in every docket that was being carried out the agent may have died.</summary>
-    /// <param name="boot">Identity of this start of the machine: whatever was cut short by a restart of the machine is nobody's fault.</param>
+    /// <param name="boot">Identity of this start of the machine: whatever was cut short by a restart of the machine is
+    /// nobody's fault.</param>
     public void CountDeaths(string boot) =>
         Execute(
             """
@@ -171,7 +182,9 @@ public sealed class AgentStore : IJournal, IDisposable
                 )
         );
 
-    /// <summary>Numbers a change and keeps it until the service has it; keeps or forgets originals accordingly.</summary>
+    /// <summary>
+    /// Numbers a change and keeps it until the service has it; keeps or forgets originals accordingly.
+    /// </summary>
     public void Add(RelocationChange change, DateTimeOffset at) =>
         Guarded(() =>
         {
@@ -297,7 +310,9 @@ public sealed class AgentStore : IJournal, IDisposable
             JsonSerializer.Deserialize(r.GetString(0), ModelJson.Default.OriginalFacts)!
         );
 
-    /// <summary>Remembers what volumes hold until the service knows it; the oldest go when the service stays away for months.</summary>
+    /// <summary>
+    /// Remembers what volumes hold until the service knows it; the oldest go when the service stays away for months.
+    /// </summary>
     public void KeepSpace(Survey survey)
     {
         const int most = 10_000;

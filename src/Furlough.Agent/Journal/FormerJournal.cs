@@ -3,8 +3,8 @@ using Microsoft.Data.Sqlite;
 namespace Furlough.Agent.Journal;
 
 /// <summary>
-/// The file of an earlier version, taken over on a copy. The agent that wrote it can go on with its own file, which is untouched, until the new
-/// one has reported itself healthy and keeps the copy instead.
+/// The file of an earlier version, taken over on a copy. The agent that wrote it can go on with its own file, which is
+/// untouched, until the new one has reported itself healthy and keeps the copy instead.
 /// </summary>
 internal sealed class FormerJournal : IDisposable
 {
@@ -32,9 +32,13 @@ internal sealed class FormerJournal : IDisposable
     /// <summary>The copy, in this version's tables.</summary>
     internal AgentStore Store { get; }
 
-    /// <summary>Takes the file of an earlier version over on a copy; null where there is none, or one of this version.</summary>
-    /// <param name="copy">The copy's path, in the same folder; what stands there is left over from a trial that never became healthy.</param>
-    /// <exception cref="FormatException">A later version wrote the file, or what it holds cannot be read. It is as it was.</exception>
+    /// <summary>
+    /// Takes the file of an earlier version over on a copy; null where there is none, or one of this version.
+    /// </summary>
+    /// <param name="copy">The copy's path, in the same folder; what stands there is left over from a trial that never
+    /// became healthy.</param>
+    /// <exception cref="FormatException">A later version wrote the file, or what it holds cannot be read. It is as it
+    /// was.</exception>
     internal static FormerJournal? Of(string path, string copy) =>
         File.Exists(path) && IsFormer(path) ? new FormerJournal(path, copy) : null;
 
@@ -47,7 +51,8 @@ internal sealed class FormerJournal : IDisposable
             Schema.Fold(former);
         if (File.Exists(_path + "-wal"))
             throw new IOException($"{_path} is in use by another program. Stop it; nothing was changed.");
-        // The first write to the new file flushes the folder, as SQLite does for a fresh log: nothing is recorded before this is durable.
+        // The first write to the new file flushes the folder, as SQLite does for a fresh log: nothing is recorded
+        // before this is durable.
         File.Move(_copy, _path, overwrite: true);
     }
 

@@ -5,7 +5,9 @@ using Furlough.Model;
 
 namespace Furlough.Agent.Journal;
 
-/// <summary>What steps recorded in journals of the first schema: texts under keys. Read once, when a journal is taken over.</summary>
+/// <summary>
+/// What steps recorded in journals of the first schema: texts under keys. Read once, when a journal is taken over.
+/// </summary>
 internal static class FormerNotes
 {
     private const string NextValue = "next ";

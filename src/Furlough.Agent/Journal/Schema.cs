@@ -5,7 +5,9 @@ using Microsoft.Data.Sqlite;
 
 namespace Furlough.Agent.Journal;
 
-/// <summary>The tables of the agent's file, with a version, and how files of earlier versions become this one.</summary>
+/// <summary>
+/// The tables of the agent's file, with a version, and how files of earlier versions become this one.
+/// </summary>
 internal static class Schema
 {
     /// <summary>
@@ -36,7 +38,8 @@ internal static class Schema
         Version(connection) < Current && Scalar(connection, "SELECT 1 FROM sqlite_master LIMIT 1") is not null;
 
     /// <summary>Makes the tables of a new file, or takes a file of an earlier version over, all or nothing.</summary>
-    /// <exception cref="FormatException">Another version wrote the file, or what it holds cannot be read. It is as it was.</exception>
+    /// <exception cref="FormatException">Another version wrote the file, or what it holds cannot be read. It is as it
+    /// was.</exception>
     internal static void Prepare(SqliteConnection connection, bool takesOver)
     {
         using var transaction = connection.BeginTransaction();

@@ -3,7 +3,10 @@ using Furlough.Cli.Output;
 
 namespace Furlough.Cli.Commands;
 
-/// <summary>`furlough completion`: what a shell needs to complete commands. The shell asks the program itself, so nothing can be out of date.</summary>
+/// <summary>
+/// `furlough completion`: what a shell needs to complete commands. The shell asks the program itself, so nothing can be
+/// out of date.
+/// </summary>
 internal static class CompletionCommands
 {
     // Options are offered to anyone who has begun one; files where nothing else is known.

@@ -7,12 +7,18 @@ using Furlough.Station.World;
 
 namespace Furlough.Cli.Demo;
 
-/// <summary>Runs stand-in workstations, each with its own agent, key, connection and outbox, as if each were a machine of its own.</summary>
+/// <summary>
+/// Runs stand-in workstations, each with its own agent, key, connection and outbox, as if each were a machine of its
+/// own.
+/// </summary>
 internal sealed class StationHost(Uri service, string folder, double speed, Action<string> log)
 {
     private static readonly TimeSpan PowerBackAfter = TimeSpan.FromSeconds(3);
 
-    /// <summary>Runs all machines until stopped. <paramref name="enrolled"/> is called once, when every one of them has introduced itself.</summary>
+    /// <summary>
+    /// Runs all machines until stopped. <paramref name="enrolled"/> is called once, when every one of them has
+    /// introduced itself.
+    /// </summary>
     internal async Task RunAsync(
         IReadOnlyList<MachineSpec> machines,
         string code,

@@ -6,8 +6,9 @@ using Spectre.Console.Rendering;
 namespace Furlough.Cli.Output;
 
 /// <summary>
-/// Makes what machines and people called something harmless to the terminal that shows it: control characters could clear the screen or fill the clipboard,
-/// direction marks could turn a text around. Everything that is printed passes here.
+/// Makes what machines and people called something harmless to the terminal that shows it: control characters could
+/// clear the screen or fill the clipboard, direction marks could turn a text around. Everything that is printed passes
+/// here.
 /// </summary>
 internal static class Clean
 {

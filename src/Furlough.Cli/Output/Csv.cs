@@ -4,7 +4,9 @@ using CsvHelper.Configuration;
 
 namespace Furlough.Cli.Output;
 
-/// <summary>Tables for spreadsheets and scripts (RFC 4180). What a spreadsheet would take for a formula is kept from being one.</summary>
+/// <summary>
+/// Tables for spreadsheets and scripts (RFC 4180). What a spreadsheet would take for a formula is kept from being one.
+/// </summary>
 internal static class Csv
 {
     private static readonly CsvConfiguration Settings = new(CultureInfo.InvariantCulture)

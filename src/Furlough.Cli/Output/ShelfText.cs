@@ -4,7 +4,10 @@ using Furlough.Protocol.Api;
 
 namespace Furlough.Cli.Output;
 
-/// <summary>The shelf drawing in text: as long as the volume, a block for what lives on it, outlined what is planned, hatched what is kept.</summary>
+/// <summary>
+/// The shelf drawing in text: as long as the volume, a block for what lives on it, outlined what is planned, hatched
+/// what is kept.
+/// </summary>
 internal static class ShelfText
 {
     private static bool Unicode => Terminal.Output.Encoding.CodePage is 65001 or 1200;

@@ -29,7 +29,10 @@ internal static class Terminal
     private static Screen Shown =>
         Current.Value ?? throw new InvalidOperationException("The command line was not opened.");
 
-    /// <summary>Prints to these from here on. Nothing harmful gets through, no matter who prints it. In a pipe lines are never folded.</summary>
+    /// <summary>
+    /// Prints to these from here on. Nothing harmful gets through, no matter who prints it. In a pipe lines are never
+    /// folded.
+    /// </summary>
     /// <param name="live">A person looks on.</param>
     internal static void Open(TextWriter output, TextWriter error, bool live)
     {
@@ -64,7 +67,9 @@ internal static class Terminal
     /// <summary>A value as JSON.</summary>
     internal static string Spelled<T>(T value) => Clean.Json(JsonSerializer.Serialize(value, Indented));
 
-    /// <summary>Tables are printed as CSV, one after the other with an empty line between, and nothing else is.</summary>
+    /// <summary>
+    /// Tables are printed as CSV, one after the other with an empty line between, and nothing else is.
+    /// </summary>
     internal static bool AsCsv
     {
         get => Shown.AsCsv;
@@ -78,7 +83,9 @@ internal static class Terminal
             Out.WriteLine(text);
     }
 
-    /// <summary>Prints a paragraph set in by some columns; where a person looks on, its folded lines are set in too.</summary>
+    /// <summary>
+    /// Prints a paragraph set in by some columns; where a person looks on, its folded lines are set in too.
+    /// </summary>
     internal static void Paragraph(int indent, string text)
     {
         if (AsCsv)

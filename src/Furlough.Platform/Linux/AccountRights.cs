@@ -6,14 +6,17 @@ using Furlough.Model;
 namespace Furlough.Platform.Linux;
 
 /// <summary>
-/// The rights over files that an account has, taken on by one thread. The system leaves all privileges over files aside meanwhile, so whatever the account has put
-/// in the way, nothing can be done with it that the account could not do itself.
+/// The rights over files that an account has, taken on by one thread. The system leaves all privileges over files aside
+/// meanwhile, so whatever the account has put in the way, nothing can be done with it that the account could not do
+/// itself.
 /// </summary>
 internal sealed unsafe class AccountRights : IDisposable
 {
     private static readonly bool Arm = RuntimeInformation.ProcessArchitecture == Architecture.Arm64;
 
-    /// <summary>Numbers of system calls: the C library's own function for groups would change them for every thread.</summary>
+    /// <summary>
+    /// Numbers of system calls: the C library's own function for groups would change them for every thread.
+    /// </summary>
     private static readonly nint SetGroups = Arm ? 159 : 116,
         SetFileUser = Arm ? 151 : 122,
         SetFileGroup = Arm ? 152 : 123;

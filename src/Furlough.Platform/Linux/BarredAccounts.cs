@@ -6,8 +6,8 @@ using Furlough.Engine.Trees;
 namespace Furlough.Platform.Linux;
 
 /// <summary>
-/// Who is locked out by us, and how each account's sign-in was before: a small file for each in the system's own root. It outlives the agent's journal, and without it a bar of ours could not be
-/// told from one that an administrator set.
+/// Who is locked out by us, and how each account's sign-in was before: a small file for each in the system's own root.
+/// It outlives the agent's journal, and without it a bar of ours could not be told from one that an administrator set.
 /// </summary>
 internal sealed class BarredAccounts(LinuxVolumes volumes)
 {

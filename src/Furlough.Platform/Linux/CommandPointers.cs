@@ -5,8 +5,8 @@ using Furlough.Model;
 namespace Furlough.Platform.Linux;
 
 /// <summary>
-/// Pointers that a program keeps behind its own commands, which run in the account. They know no exchange of a value for an expected one: it is read, compared, written and read back; what a
-/// command left that is neither is corrected.
+/// Pointers that a program keeps behind its own commands, which run in the account. They know no exchange of a value
+/// for an expected one: it is read, compared, written and read back; what a command left that is neither is corrected.
 /// </summary>
 internal sealed class CommandPointers(LinuxVolumes volumes, LinuxActivity activity) : IPointers
 {

@@ -5,8 +5,9 @@ using Furlough.Model;
 namespace Furlough.Platform.Linux;
 
 /// <summary>
-/// Edits a settings file so that nobody's change is lost (I6): the new content is written beside it and exchanged with it in one operation;
-/// what comes out of the exchange must be the bytes that were read, otherwise it goes back and the edit is made again.
+/// Edits a settings file so that nobody's change is lost (I6): the new content is written beside it and exchanged with
+/// it in one operation; what comes out of the exchange must be the bytes that were read, otherwise it goes back and the
+/// edit is made again.
 /// </summary>
 internal static class ContainerFile
 {
@@ -24,8 +25,12 @@ internal static class ContainerFile
         return file.ReadAll(LimitBytes);
     }
 
-    /// <summary>Replaces the content by what <paramref name="edit"/> makes of it; null on either side stands for no file. Durable on return.</summary>
-    /// <param name="whenNew">Owner and mode of a file that has to be made; one that is there must have that owner.</param>
+    /// <summary>
+    /// Replaces the content by what <paramref name="edit"/> makes of it; null on either side stands for no file.
+    /// Durable on return.
+    /// </summary>
+    /// <param name="whenNew">Owner and mode of a file that has to be made; one that is there must have that
+    /// owner.</param>
     internal static void Edit(LinuxFolder folder, string name, NodeFacts whenNew, Func<byte[]?, byte[]?> edit)
     {
         var fresh = $"{name}.furlough-new";

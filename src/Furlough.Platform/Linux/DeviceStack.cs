@@ -4,8 +4,9 @@ using Furlough.Platform.Surveys;
 namespace Furlough.Platform.Linux;
 
 /// <summary>
-/// The devices below a volume, down to its disks: partitions, encryption, logical volumes, arrays, images, and the members of a file system that spreads over several.
-/// A volume is as loosely attached as the loosest of its disks. What the kernel does not say is unknown, and nobody is notified that it is internal.
+/// The devices below a volume, down to its disks: partitions, encryption, logical volumes, arrays, images, and the
+/// members of a file system that spreads over several. A volume is as loosely attached as the loosest of its disks.
+/// What the kernel does not say is unknown, and nobody is notified that it is internal.
 /// </summary>
 /// <param name="sys">Where the kernel tells of its devices.</param>
 /// <param name="mounts">Reads all mounts; asked only for an image, which lies on one of them.</param>
@@ -30,7 +31,9 @@ internal sealed class DeviceStack(string sys, Func<IReadOnlyList<Mount>> mounts)
     internal bool IsEncrypted(Mount mount) =>
         Devices(mount).ToList() is { Count: > 0 } devices && devices.TrueForAll(d => IsEncrypted(d, 0));
 
-    /// <summary>The names of the devices that encrypt a volume, and that have to be opened before it can be mounted.</summary>
+    /// <summary>
+    /// The names of the devices that encrypt a volume, and that have to be opened before it can be mounted.
+    /// </summary>
     internal IEnumerable<string> Encryption(Mount mount) => Devices(mount).SelectMany(d => Encryption(d, 0)).Distinct();
 
     private static IEnumerable<string> Encryption(string device, int level)
@@ -57,7 +60,10 @@ internal sealed class DeviceStack(string sys, Func<IReadOnlyList<Mount>> mounts)
         return Slaves(device).ToList() is { Count: > 0 } slaves && slaves.TrueForAll(s => IsEncrypted(s, level + 1));
     }
 
-    /// <summary>The devices on which a file system lies: mostly one; those of its own list where it spreads over several, for which the kernel gives a number that is not a device.</summary>
+    /// <summary>
+    /// The devices on which a file system lies: mostly one; those of its own list where it spreads over several, for
+    /// which the kernel gives a number that is not a device.
+    /// </summary>
     private IEnumerable<string> Devices(Mount mount)
     {
         if (Resolve($"{sys}/dev/block/{mount.Device}") is { } device)
@@ -97,7 +103,8 @@ internal sealed class DeviceStack(string sys, Func<IReadOnlyList<Mount>> mounts)
             return slaves.SelectMany(s => Disks(s, level + 1));
         if (Text(device, "loop/backing_file") is not { } image)
             return [device];
-        // An image is attached as the volume is on which it lies; one on a volume without a device of its own is the machine's own.
+        // An image is attached as the volume is on which it lies; one on a volume without a device of its own is the
+        // machine's own.
         var below = mounts()
             .Where(m => m.Point == "/" || image == m.Point || image.StartsWith(m.Point + "/", StringComparison.Ordinal))
             .MaxBy(m => m.Point.Length);

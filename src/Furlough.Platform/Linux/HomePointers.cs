@@ -4,7 +4,10 @@ using Furlough.Model;
 
 namespace Furlough.Platform.Linux;
 
-/// <summary>Homes in the account database, changed by the system's own command, which keeps everybody else out of the database meanwhile and refuses an account that is at work.</summary>
+/// <summary>
+/// Homes in the account database, changed by the system's own command, which keeps everybody else out of the database
+/// meanwhile and refuses an account that is at work.
+/// </summary>
 internal sealed class HomePointers(LinuxVolumes volumes) : IPointers
 {
     internal const string Kind = "account-database";

@@ -4,7 +4,10 @@ using Furlough.Model;
 
 namespace Furlough.Platform.Linux;
 
-/// <summary>Pointers that are a symbolic link in an account's home: its text is the value. It is exchanged in one operation, and only for the text that is expected.</summary>
+/// <summary>
+/// Pointers that are a symbolic link in an account's home: its text is the value. It is exchanged in one operation, and
+/// only for the text that is expected.
+/// </summary>
 internal sealed class LinkPointers(LinuxVolumes volumes) : IPointers
 {
     internal const string Kind = CardPointer.Link;

@@ -77,7 +77,10 @@ internal sealed class LinuxAccounts(LinuxVolumes volumes) : IAccounts
                 );
     }
 
-    /// <summary>The check that the system itself makes: owner, else named account, else any group that fits, else others; access lists are cut by their mask.</summary>
+    /// <summary>
+    /// The check that the system itself makes: owner, else named account, else any group that fits, else others; access
+    /// lists are cut by their mask.
+    /// </summary>
     private static bool May(NodeFacts facts, Attributes attributes, uint wanted, uint user, Predicate<uint> isIn)
     {
         if (user == facts.Owner)
@@ -122,7 +125,9 @@ internal sealed class LinuxAccounts(LinuxVolumes volumes) : IAccounts
             : new Attributes(values);
     }
 
-    /// <summary>An access list with other numbers; null when none changes. Entries: tag, rights, number, little-endian.</summary>
+    /// <summary>
+    /// An access list with other numbers; null when none changes. Entries: tag, rights, number, little-endian.
+    /// </summary>
     private static byte[]? Renumbered(byte[] list, Func<uint, bool, uint> renumber)
     {
         byte[]? changed = null;

@@ -125,7 +125,8 @@ internal sealed class LinuxActivity(LinuxVolumes volumes, bool cardCommands) : I
             lowest = 7,
             normal = 4;
         var setDiskPriority = RuntimeInformation.ProcessArchitecture == Architecture.Arm64 ? 30 : 251;
-        // Threads that this one starts inherit both. A system without disk priorities refuses the second, which changes nothing.
+        // Threads that this one starts inherit both. A system without disk priorities refuses the second, which changes
+        // nothing.
         _ = Native.SetPriority(0, thisThread, gives ? 10 : 0);
         _ = Native.SetDiskPriority(setDiskPriority, oneProcess, thisThread, bestEffort | (gives ? lowest : normal));
     }

@@ -13,7 +13,9 @@ internal static class LinuxBackup
     internal const string FileName = "/var/lib/furlough/backup.json";
     private const int MostBytes = 256 * 1024;
 
-    /// <summary>What it says; null when there is no such file, or none that can be read, which becomes a note.</summary>
+    /// <summary>
+    /// What it says; null when there is no such file, or none that can be read, which becomes a note.
+    /// </summary>
     internal static BackupFacts? Read(LinuxVolumes volumes, List<string> notes)
     {
         var file = new FileInfo(volumes.Root + FileName);

@@ -29,7 +29,8 @@ internal sealed unsafe class LinuxFile : LinuxNode, IFileHandle
         var (to, facts, digest) = ((LinuxFile)target, Known, t_digest ??= new ContentDigest());
         var buffer = Buffer();
         var sparse = facts.AllocatedBytes < facts.SizeBytes;
-        // Its whole length first: some file systems put space in store behind a file that grows, and would fill the holes with it.
+        // Its whole length first: some file systems put space in store behind a file that grows, and would fill the
+        // holes with it.
         if (sparse)
             Native.Check(Native.Truncate(to.Descriptor, facts.SizeBytes), to.Path);
         long offset = 0,
@@ -139,8 +140,9 @@ internal sealed unsafe class LinuxFile : LinuxNode, IFileHandle
     }
 
     /// <summary>
-    /// Reads a chunk as full as the file is, so that blocks of the digest stand where they belong. Asks for no more than there is, in whole
-    /// pages: past its end a direct read would fill the rest of the buffer with zeros, which takes longer than reading a small file.
+    /// Reads a chunk as full as the file is, so that blocks of the digest stand where they belong. Asks for no more
+    /// than there is, in whole pages: past its end a direct read would fill the rest of the buffer with zeros, which
+    /// takes longer than reading a small file.
     /// </summary>
     private int ReadWhole(byte* buffer, long offset, long size)
     {
@@ -157,7 +159,10 @@ internal sealed unsafe class LinuxFile : LinuxNode, IFileHandle
         return got;
     }
 
-    /// <summary>Goes on to the block in which the next data begins; false when only a hole follows. Where the volume does not know its holes, all is data.</summary>
+    /// <summary>
+    /// Goes on to the block in which the next data begins; false when only a hole follows. Where the volume does not
+    /// know its holes, all is data.
+    /// </summary>
     private bool SkipHole(ref long offset)
     {
         const int noMore = 6,
@@ -176,7 +181,10 @@ internal sealed unsafe class LinuxFile : LinuxNode, IFileHandle
         return true;
     }
 
-    /// <summary>Has writes go past the cache, or not: a large file would only push other things out of it. False where the volume cannot.</summary>
+    /// <summary>
+    /// Has writes go past the cache, or not: a large file would only push other things out of it. False where the
+    /// volume cannot.
+    /// </summary>
     private bool PassCache(bool pass)
     {
         const int setFlags = 4;

@@ -6,9 +6,14 @@ using Furlough.Model;
 
 namespace Furlough.Platform.Linux;
 
-/// <summary>What the machine lets be done to it, no matter who asks. Set where the agent is installed; the service cannot change it.</summary>
-/// <param name="TargetsBelow">Folders of the system volume below which holdings may be put; on other volumes they may go everywhere but below the system's own folders.</param>
-/// <param name="Settings">System-wide settings files that kind cards may change, besides those that ship with the product.</param>
+/// <summary>
+/// What the machine lets be done to it, no matter who asks. Set where the agent is installed; the service cannot change
+/// it.
+/// </summary>
+/// <param name="TargetsBelow">Folders of the system volume below which holdings may be put; on other volumes they may
+/// go everywhere but below the system's own folders.</param>
+/// <param name="Settings">System-wide settings files that kind cards may change, besides those that ship with the
+/// product.</param>
 public sealed record LocalRules(IReadOnlyList<string> TargetsBelow, IReadOnlyList<string> Settings)
 {
     /// <summary>Nothing beyond what ships with the product.</summary>
@@ -19,8 +24,9 @@ public sealed record LocalRules(IReadOnlyList<string> TargetsBelow, IReadOnlyLis
 }
 
 /// <summary>
-/// The floor below which nobody gets a machine: sources are an account's own data in its home, or where the machine's own journal or a receipt that the system made says that it was put; targets lie where
-/// the installation allows; and none of it is the system's.
+/// The floor below which nobody gets a machine: sources are an account's own data in its home, or where the machine's
+/// own journal or a receipt that the system made says that it was put; targets lie where the installation allows; and
+/// none of it is the system's.
 /// </summary>
 internal sealed class LinuxFloor(LinuxVolumes volumes, string? fallback, LocalRules rules, string? agentFolder) : IFloor
 {
@@ -78,7 +84,8 @@ internal sealed class LinuxFloor(LinuxVolumes volumes, string? fallback, LocalRu
             if (WhyNotTo(docket.Target) is { } not)
                 throw Refused(not);
         }
-        // A return, a fall-back, a discard and gathering go between places that an earlier docket of this machine named.
+        // A return, a fall-back, a discard and gathering go between places that an earlier docket of this machine
+        // named.
         else if (!wasPutThere(holding, docket.Target) || !wasPutThere(holding, docket.Source))
             throw Refused(
                 $"No relocation that this machine carried out had {holding} at `{volumes.Show(docket.Source)}` and `{volumes.Show(docket.Target)}`."
@@ -86,7 +93,8 @@ internal sealed class LinuxFloor(LinuxVolumes volumes, string? fallback, LocalRu
         foreach (var change in docket.Pointers)
         {
             RequireSetting(change.Address);
-            // A raw value goes into a file as it stands, where a reader may run or expand it: only one that this machine found there itself does.
+            // A raw value goes into a file as it stands, where a reader may run or expand it: only one that this
+            // machine found there itself does.
             if (
                 docket.Work.MovesHolding()
                 && change.Next is { Text: not null } given
@@ -98,7 +106,9 @@ internal sealed class LinuxFloor(LinuxVolumes volumes, string? fallback, LocalRu
         }
     }
 
-    /// <summary>Why what stands at a place is not an account's to be relocated; null when it is. For surveys too.</summary>
+    /// <summary>
+    /// Why what stands at a place is not an account's to be relocated; null when it is. For surveys too.
+    /// </summary>
     internal string? WhyNotFrom(HoldingName holding, Place source, Func<HoldingName, Place, bool> wasPutThere)
     {
         var shown = volumes.Show(source);
@@ -145,7 +155,10 @@ internal sealed class LinuxFloor(LinuxVolumes volumes, string? fallback, LocalRu
         return $"`{shown}` lies on the system's own volume, where the installation of this agent allows no target.";
     }
 
-    /// <summary>Of system-wide settings only those that are listed are changed: a line in another one could give someone the system.</summary>
+    /// <summary>
+    /// Of system-wide settings only those that are listed are changed: a line in another one could give someone the
+    /// system.
+    /// </summary>
     internal void RequireSetting(PointerAddress address)
     {
         if (
@@ -162,7 +175,10 @@ internal sealed class LinuxFloor(LinuxVolumes volumes, string? fallback, LocalRu
         );
     }
 
-    /// <summary>", it belongs to root" where another one than the account owns what stands at a place; nothing where it is the account's, or nobody can tell.</summary>
+    /// <summary>
+    /// ", it belongs to root" where another one than the account owns what stands at a place; nothing where it is the
+    /// account's, or nobody can tell.
+    /// </summary>
     private string OwnerOf(Place place, PasswdEntry account)
     {
         using var volume = volumes.TryOpenVolume(place.Volume);
@@ -178,7 +194,9 @@ internal sealed class LinuxFloor(LinuxVolumes volumes, string? fallback, LocalRu
             : "";
     }
 
-    /// <summary>Whether a receipt in a folder that only the system can have made says that the holding was put at a place.</summary>
+    /// <summary>
+    /// Whether a receipt in a folder that only the system can have made says that the holding was put at a place.
+    /// </summary>
     private bool HasReceipt(HoldingName holding, Place place)
     {
         using var volume = volumes.TryOpenVolume(place.Volume);

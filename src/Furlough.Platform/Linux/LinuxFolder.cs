@@ -213,7 +213,8 @@ internal sealed unsafe class LinuxFolder(SafeFileHandle handle, string path, Fil
         {
             if (Abilities.Owners)
                 Native.Check(Native.ChownAt(number, itself, facts.Owner, facts.Group, Native.EmptyPath), Below(name));
-            // Neither mode nor time of what was opened for its path alone can be set but by the name that the system has for the handle; it leads to that very node. A link has no mode.
+            // Neither mode nor time of what was opened for its path alone can be set but by the name that the system
+            // has for the handle; it leads to that very node. A link has no mode.
             if (Abilities.Owners && facts.Kind != NodeKind.Link)
                 Native.Check(Native.ChmodAt(Native.AtCurrentFolder, shown, facts.Mode, 0), Below(name));
             if (facts.Kind != NodeKind.Link)
@@ -240,7 +241,9 @@ internal sealed unsafe class LinuxFolder(SafeFileHandle handle, string path, Fil
         Native.Check(Native.Ask(Descriptor, Native.SetFileFlags, &own), Path);
     }
 
-    /// <summary>Whether files made here inherit no attributes: asked once, before this handle sets any itself.</summary>
+    /// <summary>
+    /// Whether files made here inherit no attributes: asked once, before this handle sets any itself.
+    /// </summary>
     private bool HandsNothingDown()
     {
         if (_handsDown == 0)
@@ -256,7 +259,8 @@ internal sealed unsafe class LinuxFolder(SafeFileHandle handle, string path, Fil
             if (Native.RenameAt(Descriptor, from, to.Descriptor, there, flags) == 0)
                 return;
             var why = Native.Last(Below(name));
-            // File systems outside the kernel know only the plain rename. There, asking first is all there is; a folder still never replaces one that is not empty.
+            // File systems outside the kernel know only the plain rename. There, asking first is all there is; a folder
+            // still never replaces one that is not empty.
             if (why.Reason != IoReason.NotSupported || flags != Native.NoReplace)
                 throw why;
             if (to.Find(newName) is not null)

@@ -6,8 +6,9 @@ using Furlough.Model;
 namespace Furlough.Platform.Linux;
 
 /// <summary>
-/// Launcher entries by the Desktop Entry and Desktop Menu specifications: an account's own entry goes before the system's of the same name, and one that says that it is hidden takes both away. What the
-/// account itself had there is kept beside it under a name that is not an entry's.
+/// Launcher entries by the Desktop Entry and Desktop Menu specifications: an account's own entry goes before the
+/// system's of the same name, and one that says that it is hidden takes both away. What the account itself had there is
+/// kept beside it under a name that is not an entry's.
 /// </summary>
 internal sealed class LinuxLaunchers(LinuxVolumes volumes, bool cardCommands) : ILaunchers
 {
@@ -68,7 +69,10 @@ internal sealed class LinuxLaunchers(LinuxVolumes volumes, bool cardCommands) : 
     private static bool IsHidden(LinuxFolder folder, string name) =>
         ContainerFile.Read(folder, name) is { } content && content.AsSpan().SequenceEqual(Hidden);
 
-    /// <summary>An argument of a command: in quotes, where some characters are escaped, and a percent sign would begin a variable.</summary>
+    /// <summary>
+    /// An argument of a command: in quotes, where some characters are escaped, and a percent sign would begin a
+    /// variable.
+    /// </summary>
     private static string Quoted(string argument)
     {
         var quoted = new StringBuilder("\"");

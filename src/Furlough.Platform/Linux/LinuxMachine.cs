@@ -8,7 +8,8 @@ public sealed class LinuxMachine : IMachine
     private readonly LinuxActivity _activity;
     private readonly LinuxSurveyor _survey;
 
-    /// <param name="root">"/" for this machine, or the root folder of another tree (its accounts, homes and mounts).</param>
+    /// <param name="root">"/" for this machine, or the root folder of another tree (its accounts, homes and
+    /// mounts).</param>
     /// <param name="fallback">Name of the fallback administrator's account, if there is one.</param>
     /// <param name="agentVersion">Reported in surveys.</param>
     /// <param name="time">The clock.</param>
@@ -77,7 +78,10 @@ public sealed class LinuxMachine : IMachine
     /// <inheritdoc/>
     public IFloor? Floor { get; }
 
-    /// <summary>Lets in again whom a bar of ours keeps out although no docket that is under way needs it, if everything of theirs is where their settings lead.</summary>
+    /// <summary>
+    /// Lets in again whom a bar of ours keeps out although no docket that is under way needs it, if everything of
+    /// theirs is where their settings lead.
+    /// </summary>
     /// <param name="needed">Accounts that dockets under way keep out.</param>
     /// <returns>A sentence for every account that was looked at.</returns>
     public IReadOnlyList<string> LiftBars(IReadOnlySet<string> needed)

@@ -3,7 +3,9 @@ using System.Text.Unicode;
 
 namespace Furlough.Platform.Linux;
 
-/// <summary>File names are bytes: what is no UTF-8 becomes lone surrogates U+DC80..U+DCFF and turns back into the same bytes.</summary>
+/// <summary>
+/// File names are bytes: what is no UTF-8 becomes lone surrogates U+DC80..U+DCFF and turns back into the same bytes.
+/// </summary>
 internal static class LinuxName
 {
     /// <summary>The bytes of a name, ended by a zero.</summary>

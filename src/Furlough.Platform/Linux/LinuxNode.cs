@@ -6,7 +6,9 @@ using Microsoft.Win32.SafeHandles;
 
 namespace Furlough.Platform.Linux;
 
-/// <summary>What folder and file have in common: an open handle, rights, times and extended attributes through it.</summary>
+/// <summary>
+/// What folder and file have in common: an open handle, rights, times and extended attributes through it.
+/// </summary>
 internal abstract unsafe class LinuxNode(SafeFileHandle handle, string path, FileSystemAbilities abilities)
     : IDisposable
 {
@@ -72,7 +74,10 @@ internal abstract unsafe class LinuxNode(SafeFileHandle handle, string path, Fil
     /// <summary>It was made just now where nothing is inherited: it has no attributes yet.</summary>
     protected bool InheritsNothing { get; init; }
 
-    /// <summary>The time of access stays, but on volumes that are not read past their cache: some file systems outside the kernel, which are among them, ignore a call that sets one time only.</summary>
+    /// <summary>
+    /// The time of access stays, but on volumes that are not read past their cache: some file systems outside the
+    /// kernel, which are among them, ignore a call that sets one time only.
+    /// </summary>
     protected void SetTimes(Native.TimeSpec* times, long modifiedNs)
     {
         var seconds = Math.DivRem(modifiedNs, 1_000_000_000, out var nanoseconds);
@@ -117,7 +122,9 @@ internal abstract unsafe class LinuxNode(SafeFileHandle handle, string path, Fil
             | ((attributes & encrypted) != 0 ? NodeMarks.Encrypted : 0);
     }
 
-    /// <summary>Since 1970; times that this cannot hold are the largest or smallest there is, so that they are recognised.</summary>
+    /// <summary>
+    /// Since 1970; times that this cannot hold are the largest or smallest there is, so that they are recognised.
+    /// </summary>
     private static long Nanoseconds(long seconds, uint nanoseconds)
     {
         const long second = 1_000_000_000,

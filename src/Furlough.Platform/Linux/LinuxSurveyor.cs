@@ -7,7 +7,9 @@ using Furlough.Platform.Surveys;
 
 namespace Furlough.Platform.Linux;
 
-/// <summary>Looks at a Linux system: volumes, people's accounts, their user folders, and the originals that wait.</summary>
+/// <summary>
+/// Looks at a Linux system: volumes, people's accounts, their user folders, and the originals that wait.
+/// </summary>
 internal sealed class LinuxSurveyor(
     LinuxVolumes volumes,
     XdgPointers userDirs,

@@ -101,7 +101,10 @@ internal sealed class LinuxVolumes(string root) : IVolumes
         return shown;
     }
 
-    /// <summary>Opens the folder at a path that the system shows, step by step from the root of the volume that holds it; null when a part is missing.</summary>
+    /// <summary>
+    /// Opens the folder at a path that the system shows, step by step from the root of the volume that holds it; null
+    /// when a part is missing.
+    /// </summary>
     internal LinuxFolder? TryOpenFolder(string shown)
     {
         var (mount, within) = Locate(shown);
@@ -212,7 +215,9 @@ internal sealed class LinuxVolumes(string root) : IVolumes
         return volume.Abilities.Owners && !DocketFolders.IsSystems(root.Facts());
     }
 
-    /// <summary>What is mounted at or below the root folder; the mount that holds the root folder itself stands for "/".</summary>
+    /// <summary>
+    /// What is mounted at or below the root folder; the mount that holds the root folder itself stands for "/".
+    /// </summary>
     private List<Mount> Mounts()
     {
         Dictionary<string, Mount> byPoint = [];
@@ -267,7 +272,8 @@ internal sealed class LinuxVolumes(string root) : IVolumes
         {
             return null;
         }
-        // Between the look at the list of mounts and the opening someone who owns a folder above may have put another one there.
+        // Between the look at the list of mounts and the opening someone who owns a folder above may have put another
+        // one there.
         if (Native.TryStat((int)handle.DangerousGetHandle(), "", mount.Point)?.MountId != (ulong)mount.Id)
         {
             handle.Dispose();
@@ -286,7 +292,9 @@ internal sealed class LinuxVolumes(string root) : IVolumes
         );
     }
 
-    /// <summary>The file system's UUID where it has one; with the part of it that is mounted, where that is not all.</summary>
+    /// <summary>
+    /// The file system's UUID where it has one; with the part of it that is mounted, where that is not all.
+    /// </summary>
     private string FileSystemId(Mount mount)
     {
         var id = _fileSystemIds.GetOrAdd(string.Create(CultureInfo.InvariantCulture, $"{mount.Device} {mount.Id}"), _ =>

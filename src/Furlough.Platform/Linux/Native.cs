@@ -262,7 +262,10 @@ internal static unsafe partial class Native
             return Opened(OpenAt(AtCurrentFolder, bytes, flags | CloseOnExec, 0), point);
     }
 
-    /// <summary>Opens a name below a folder and on its volume: no link is followed, nothing that is mounted there entered. A system older than that call checks less on its own; then callers compare the volumes.</summary>
+    /// <summary>
+    /// Opens a name below a folder and on its volume: no link is followed, nothing that is mounted there entered. A
+    /// system older than that call checks less on its own; then callers compare the volumes.
+    /// </summary>
     internal static SafeFileHandle Open(int folder, string name, int flags, string path, uint mode = 0x180)
     {
         const int openBelow = 437,

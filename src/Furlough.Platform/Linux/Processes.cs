@@ -5,7 +5,10 @@ namespace Furlough.Platform.Linux;
 /// <summary>A running process, as far as it can be looked at.</summary>
 internal sealed record RunningProcess(int Id, int Parent, uint User, string Name, string Root)
 {
-    /// <summary>Whether it is this very program: itself, or a command of it in the moment before that runs, with everything still open that this program has open.</summary>
+    /// <summary>
+    /// Whether it is this very program: itself, or a command of it in the moment before that runs, with everything
+    /// still open that this program has open.
+    /// </summary>
     internal bool IsThisProgram() =>
         Id == System.Environment.ProcessId
         || (

@@ -4,7 +4,9 @@ using Furlough.Model;
 
 namespace Furlough.Platform.Linux;
 
-/// <summary>How much accounts may store, asked of the kernel by quotactl(2). Where it enforces nothing there is no answer.</summary>
+/// <summary>
+/// How much accounts may store, asked of the kernel by quotactl(2). Where it enforces nothing there is no answer.
+/// </summary>
 internal static partial class Quotas
 {
     /// <summary>Q_GETQUOTA for users.</summary>

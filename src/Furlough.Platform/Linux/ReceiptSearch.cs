@@ -6,8 +6,9 @@ using Furlough.Model;
 namespace Furlough.Platform.Linux;
 
 /// <summary>
-/// Looks for receipts that the agent's journal knows nothing of: in the folders of dockets, which stand in folders that only the system can change, and beside targets, where older
-/// versions left them. What a receipt names as target is not searched, nor are folders deeper than layouts go.
+/// Looks for receipts that the agent's journal knows nothing of: in the folders of dockets, which stand in folders that
+/// only the system can change, and beside targets, where older versions left them. What a receipt names as target is
+/// not searched, nor are folders deeper than layouts go.
 /// </summary>
 internal sealed class ReceiptSearch(LinuxVolumes volumes, Func<Guid, bool> knows, List<string> notes)
 {
@@ -75,7 +76,9 @@ internal sealed class ReceiptSearch(LinuxVolumes volumes, Func<Guid, bool> knows
         }
     }
 
-    /// <summary>The receipt in a docket's folder, if it is one that was completed for a target on this volume and is not known.</summary>
+    /// <summary>
+    /// The receipt in a docket's folder, if it is one that was completed for a target on this volume and is not known.
+    /// </summary>
     private void Read(
         IFolder root,
         IFolder folder,

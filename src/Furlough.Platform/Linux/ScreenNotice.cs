@@ -6,7 +6,10 @@ using Furlough.Model;
 
 namespace Furlough.Platform.Linux;
 
-/// <summary>A notice of the desktop (Desktop Notifications Specification), shown by the system's own command in a person's session.</summary>
+/// <summary>
+/// A notice of the desktop (Desktop Notifications Specification), shown by the system's own command in a person's
+/// session.
+/// </summary>
 internal sealed class ScreenNotice : IShownNotice
 {
     internal const string Tool = "/usr/bin/notify-send";
@@ -34,7 +37,8 @@ internal sealed class ScreenNotice : IShownNotice
 
     /// <summary>Shows it in one of the sessions; null where none of them can.</summary>
     /// <param name="processes">The person's processes.</param>
-    /// <param name="asPerson">A command as the person runs it, from the root of this machine on, with this of the environment.</param>
+    /// <param name="asPerson">A command as the person runs it, from the root of this machine on, with this of the
+    /// environment.</param>
     internal static ScreenNotice? Show(
         Func<IEnumerable<RunningProcess>> processes,
         Func<string, IReadOnlyList<string>, IReadOnlyList<string>> asPerson,

@@ -6,15 +6,19 @@ using Furlough.Model;
 namespace Furlough.Platform.Linux;
 
 /// <summary>
-/// What the configuration of a system names by its path: shares, exports, folders of media, data of servers, units. After a relocation it would name
-/// a folder that is gone. Read once for a whole survey; nothing is followed that leads out of <c>/etc</c>, but for the units that are enabled.
+/// What the configuration of a system names by its path: shares, exports, folders of media, data of servers, units.
+/// After a relocation it would name a folder that is gone. Read once for a whole survey; nothing is followed that leads
+/// out of <c>/etc</c>, but for the units that are enabled.
 /// </summary>
 internal sealed partial class ServedPaths
 {
     private const long MostBytes = 256 << 10;
     private const int MostFiles = 20_000;
 
-    /// <summary>Where accounts and their homes are listed, which is not a service, and what is larger than anything written manually.</summary>
+    /// <summary>
+    /// Where accounts and their homes are listed, which is not a service, and what is larger than anything written
+    /// manually.
+    /// </summary>
     private static readonly string[] NotRead =
     [
         "/etc/passwd",
@@ -68,7 +72,9 @@ internal sealed partial class ServedPaths
         return served;
     }
 
-    /// <summary>What names a folder by its path, something in it, or a folder around it that is served with everything in it.</summary>
+    /// <summary>
+    /// What names a folder by its path, something in it, or a folder around it that is served with everything in it.
+    /// </summary>
     /// <param name="own">Settings files that are changed together with the folder.</param>
     internal IReadOnlyList<string> Of(string path, IReadOnlyCollection<string> own) =>
         [

@@ -4,7 +4,10 @@ using Furlough.Model;
 
 namespace Furlough.Platform.Linux;
 
-/// <summary>Where pointers stand that are files or links: in their account's home, or, for what all accounts share, below the system's settings folder.</summary>
+/// <summary>
+/// Where pointers stand that are files or links: in their account's home, or, for what all accounts share, below the
+/// system's settings folder.
+/// </summary>
 internal static class SettingPlace
 {
     private const string InHome = "~/";
@@ -33,7 +36,9 @@ internal static class SettingPlace
             .Replace("{home}", account.Home, StringComparison.Ordinal)
             .Replace("{account}", account.Name, StringComparison.Ordinal);
 
-    /// <summary>The folder that holds a pointer's file or link, opened step by step (I8); null where it does not exist.</summary>
+    /// <summary>
+    /// The folder that holds a pointer's file or link, opened step by step (I8); null where it does not exist.
+    /// </summary>
     /// <exception cref="Fault"><c>account-missing</c>: the address lies in no home of its account.</exception>
     internal static LinuxFolder? Folder(LinuxVolumes volumes, PointerAddress address, out string name)
     {
@@ -46,13 +51,18 @@ internal static class SettingPlace
         return volumes.TryOpenFolder(path[..at]);
     }
 
-    /// <summary>The rights with which a pointer is read and changed: those of the account in whose home it stands (I8), the system's for what all accounts share.</summary>
+    /// <summary>
+    /// The rights with which a pointer is read and changed: those of the account in whose home it stands (I8), the
+    /// system's for what all accounts share.
+    /// </summary>
     internal static IDisposable As(LinuxVolumes volumes, PointerAddress address) =>
         Owner(volumes, address).Account is var account && account == Passwd.System
             ? OwnRights.Kept
             : AccountRights.Take(volumes, account);
 
-    /// <summary>The same folder; what of it is missing below the home is made with the account's own rights, and belongs to it.</summary>
+    /// <summary>
+    /// The same folder; what of it is missing below the home is made with the account's own rights, and belongs to it.
+    /// </summary>
     internal static LinuxFolder MadeFolder(LinuxVolumes volumes, PointerAddress address, out string name)
     {
         if (Folder(volumes, address, out name) is { } there)
@@ -124,7 +134,9 @@ internal static class SettingPlace
             ""
         );
 
-    /// <summary>The path that a pointer is to lead to: the place, or the folder around it where the program adds its name.</summary>
+    /// <summary>
+    /// The path that a pointer is to lead to: the place, or the folder around it where the program adds its name.
+    /// </summary>
     internal static string Spelled(IVolumes volumes, PointerAddress address, Place place)
     {
         var shown = volumes.Show(place);

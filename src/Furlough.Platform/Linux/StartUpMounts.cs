@@ -1,8 +1,8 @@
 namespace Furlough.Platform.Linux;
 
 /// <summary>
-/// What a system mounts when it starts, before anyone signs in: by fstab(5) and by enabled units of systemd.mount(5), with what crypttab(5)
-/// unlocks for them.
+/// What a system mounts when it starts, before anyone signs in: by fstab(5) and by enabled units of systemd.mount(5),
+/// with what crypttab(5) unlocks for them.
 /// </summary>
 /// <param name="root">The root folder of the system.</param>
 internal sealed class StartUpMounts(string root)
@@ -21,8 +21,8 @@ internal sealed class StartUpMounts(string root)
     ];
 
     /// <summary>
-    /// Whether something is mounted at a place at start-up by a name that stays the same wherever it is plugged in, and everything that
-    /// encrypts it is unlocked.
+    /// Whether something is mounted at a place at start-up by a name that stays the same wherever it is plugged in, and
+    /// everything that encrypts it is unlocked.
     /// </summary>
     /// <param name="point">The place, as the system shows it.</param>
     /// <param name="encryption">Names of the devices that encrypt what is mounted there.</param>
@@ -56,7 +56,9 @@ internal sealed class StartUpMounts(string root)
         return false;
     }
 
-    /// <summary>A unit is enabled by a link in a folder of what wants or requires it; it may be mounted on first access.</summary>
+    /// <summary>
+    /// A unit is enabled by a link in a folder of what wants or requires it; it may be mounted on first access.
+    /// </summary>
     private bool IsEnabled(string unit) =>
         ((string[])["*.wants", "*.requires"])
             .SelectMany(f => Directory.EnumerateDirectories(root + Units, f))

@@ -74,7 +74,9 @@ internal static class Commands
 {
     private static readonly TimeSpan Limit = TimeSpan.FromSeconds(10);
 
-    /// <summary>What a command of the system with this root folder prints, by its whole path, or why there is nothing.</summary>
+    /// <summary>
+    /// What a command of the system with this root folder prints, by its whole path, or why there is nothing.
+    /// </summary>
     internal static (string? Output, string? Why) Inside(string root, IReadOnlyList<string> command) =>
         From(root, command) is var whole ? Answer(whole[0], whole.Skip(1)) : default;
 
@@ -85,7 +87,9 @@ internal static class Commands
     /// <summary>What a command prints, or null when it fails or hangs.</summary>
     internal static string? Run(string program, IEnumerable<string> arguments) => Answer(program, arguments).Output;
 
-    /// <summary>What a command prints, or why there is nothing: "is missing", "did not end within 10 s", "failed (…)".</summary>
+    /// <summary>
+    /// What a command prints, or why there is nothing: "is missing", "did not end within 10 s", "failed (…)".
+    /// </summary>
     internal static (string? Output, string? Why) Answer(string program, IEnumerable<string> arguments)
     {
         var start = new ProcessStartInfo(program)

@@ -12,8 +12,9 @@ namespace Furlough.Platform.Linux;
 internal sealed record TreeHolder(RunningProcess? Process, string What, string Path);
 
 /// <summary>
-/// Finds who holds files or folders of a tree. The path under which someone opened a file may be another one than the tree's (a mount of a part of it elsewhere,
-/// a further name), so nodes are compared by device and number; the tree is walked for that only where paths cannot tell.
+/// Finds who holds files or folders of a tree. The path under which someone opened a file may be another one than the
+/// tree's (a mount of a part of it elsewhere, a further name), so nodes are compared by device and number; the tree is
+/// walked for that only where paths cannot tell.
 /// </summary>
 internal sealed unsafe class TreeUse(LinuxVolumes volumes)
 {
@@ -52,7 +53,10 @@ internal sealed unsafe class TreeUse(LinuxVolumes volumes)
         return [.. found.Distinct()];
     }
 
-    /// <summary>What of these numbers stands in the tree; stops looking when all were found. What cannot be read holds nothing that could be told apart.</summary>
+    /// <summary>
+    /// What of these numbers stands in the tree; stops looking when all were found. What cannot be read holds nothing
+    /// that could be told apart.
+    /// </summary>
     private static HashSet<ulong> NumbersIn(IFolder tree, HashSet<ulong> wanted)
     {
         HashSet<ulong> found = [];
@@ -72,7 +76,10 @@ internal sealed unsafe class TreeUse(LinuxVolumes volumes)
         return found;
     }
 
-    /// <summary>Whether a node is certainly outside: its path is on the tree's own mount, leads to that very node, and is its only name.</summary>
+    /// <summary>
+    /// Whether a node is certainly outside: its path is on the tree's own mount, leads to that very node, and is its
+    /// only name.
+    /// </summary>
     private static bool IsElsewhere(in Native.Statx node, string path, Mount own, IReadOnlyList<Mount> mounts)
     {
         var isFolder = (node.Mode & 0xF000) == 0x4000;
@@ -97,7 +104,10 @@ internal sealed unsafe class TreeUse(LinuxVolumes volumes)
         }
     }
 
-    /// <summary>Everything that is open, mapped, worked in, attached as a disk or used for swapping. Without facts where only a path is known.</summary>
+    /// <summary>
+    /// Everything that is open, mapped, worked in, attached as a disk or used for swapping. Without facts where only a
+    /// path is known.
+    /// </summary>
     private static IEnumerable<(TreeHolder, Native.Statx?)> Opened()
     {
         Dictionary<string, Native.Statx?> mapped = [];
@@ -142,7 +152,9 @@ internal sealed unsafe class TreeUse(LinuxVolumes volumes)
             yield return link;
     }
 
-    /// <summary>The files that a process has mapped: the kernel's link to each, its device and number as text, and its path.</summary>
+    /// <summary>
+    /// The files that a process has mapped: the kernel's link to each, its device and number as text, and its path.
+    /// </summary>
     private static IEnumerable<(string Link, string File, string Path)> Maps(int process)
     {
         string[] lines = [];

@@ -3,8 +3,8 @@ using System.Text;
 namespace Furlough.Platform.Linux;
 
 /// <summary>
-/// The settings file of user folders: lines NAME="VALUE" in shell syntax, where VALUE begins with $HOME/ or /. Only the line of one
-/// setting is ever changed; everything else stays byte for byte.
+/// The settings file of user folders: lines NAME="VALUE" in shell syntax, where VALUE begins with $HOME/ or /. Only the
+/// line of one setting is ever changed; everything else stays byte for byte.
 /// </summary>
 internal static class UserDirs
 {
@@ -61,7 +61,10 @@ internal static class UserDirs
         return [.. content[..at], .. wanted, .. content[end..]];
     }
 
-    /// <summary>The absolute path that a raw value means, or null for one that means none (or the home itself: no folder of its own).</summary>
+    /// <summary>
+    /// The absolute path that a raw value means, or null for one that means none (or the home itself: no folder of its
+    /// own).
+    /// </summary>
     internal static string? Resolve(string raw, string home)
     {
         if (raw.Length < 2 || raw[0] != '"' || raw[^1] != '"')
@@ -112,7 +115,9 @@ internal static class UserDirs
         }
     }
 
-    /// <summary>Where the value begins in a line that sets <paramref name="key"/>, or null for any other line.</summary>
+    /// <summary>
+    /// Where the value begins in a line that sets <paramref name="key"/>, or null for any other line.
+    /// </summary>
     private static int? ValueOf(ReadOnlySpan<byte> line, string key)
     {
         var at = 0;

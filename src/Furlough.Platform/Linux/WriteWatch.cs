@@ -5,8 +5,9 @@ using Microsoft.Win32.SafeHandles;
 namespace Furlough.Platform.Linux;
 
 /// <summary>
-/// Hears from the kernel of every file of a file system that was open for writing and is closed; one that is mapped counts as open until its last mapping has gone. When more came than
-/// the kernel keeps, or the volume was mounted again, nothing is known.
+/// Hears from the kernel of every file of a file system that was open for writing and is closed; one that is mapped
+/// counts as open until its last mapping has gone. When more came than the kernel keeps, or the volume was mounted
+/// again, nothing is known.
 /// </summary>
 internal sealed unsafe class WriteWatch : IWriteWatch
 {
@@ -29,7 +30,9 @@ internal sealed unsafe class WriteWatch : IWriteWatch
         _listener.Start();
     }
 
-    /// <summary>Begins to watch the file system on which a folder lies; null where the kernel does not let the agent.</summary>
+    /// <summary>
+    /// Begins to watch the file system on which a folder lies; null where the kernel does not let the agent.
+    /// </summary>
     internal static WriteWatch? TryBegin(LinuxFolder root)
     {
         const uint closeOnExec = 1,

@@ -5,7 +5,10 @@ using Furlough.Platform.Linux;
 
 namespace Furlough.Platform.Mac;
 
-/// <summary>Homes in the system's directory service, through its own command, which replaces a value only if it is the one that it is given.</summary>
+/// <summary>
+/// Homes in the system's directory service, through its own command, which replaces a value only if it is the one that
+/// it is given.
+/// </summary>
 internal sealed class DirectoryHomePointers(ICommands commands, IVolumes volumes) : IPointers
 {
     internal const string Kind = "account-directory";

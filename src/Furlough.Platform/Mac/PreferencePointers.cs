@@ -6,8 +6,9 @@ using Furlough.Platform.Linux;
 namespace Furlough.Platform.Mac;
 
 /// <summary>
-/// Pointers that are one text among a program's preferences, read and written by the system's own command in the account, because the system holds them in memory. It knows no exchange of a
-/// value for an expected one: the value is read, compared, written and read back.
+/// Pointers that are one text among a program's preferences, read and written by the system's own command in the
+/// account, because the system holds them in memory. It knows no exchange of a value for an expected one: the value is
+/// read, compared, written and read back.
 /// </summary>
 internal sealed class PreferencePointers(ICommands commands, IPointers homes, IVolumes volumes) : IPointers
 {

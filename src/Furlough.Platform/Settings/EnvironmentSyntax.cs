@@ -2,8 +2,11 @@ using System.Text;
 
 namespace Furlough.Platform.Settings;
 
-/// <summary>Lines NAME=VALUE in shell syntax, with or without `export`; the last line of a name counts. A key is (name).</summary>
-/// <param name="exports">New lines are exported: the file is read by a shell at sign-in, with other commands in it.</param>
+/// <summary>
+/// Lines NAME=VALUE in shell syntax, with or without `export`; the last line of a name counts. A key is (name).
+/// </summary>
+/// <param name="exports">New lines are exported: the file is read by a shell at sign-in, with other commands in
+/// it.</param>
 internal sealed class EnvironmentSyntax(bool exports) : SettingSyntax
 {
     internal override Range? Locate(string text, IReadOnlyList<string> key) => Find(text, key)?.Value;

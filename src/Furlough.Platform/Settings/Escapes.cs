@@ -4,7 +4,8 @@ using System.Text;
 namespace Furlough.Platform.Settings;
 
 /// <summary>Texts in which a backslash gives the next character another meaning.</summary>
-/// <param name="Letters">Characters after a backslash, and in the same sequence in <paramref name="Meanings"/> what they stand for.</param>
+/// <param name="Letters">Characters after a backslash, and in the same sequence in <paramref name="Meanings"/> what
+/// they stand for.</param>
 /// <param name="Digits">Letters after which so many hexadecimal digits name a character.</param>
 /// <param name="OthersStand">Any other character stands for itself; else the text is not understood.</param>
 internal sealed record Escapes(

@@ -1,6 +1,9 @@
 namespace Furlough.Platform.Settings;
 
-/// <summary>Sections in brackets and lines NAME = VALUE; the last line of a name counts. A key is (section, name), or (name) before the first section.</summary>
+/// <summary>
+/// Sections in brackets and lines NAME = VALUE; the last line of a name counts. A key is (section, name), or (name)
+/// before the first section.
+/// </summary>
 internal sealed class IniSyntax : SettingSyntax
 {
     internal override Range? Locate(string text, IReadOnlyList<string> key) => Find(text, key).Value;
@@ -13,7 +16,10 @@ internal sealed class IniSyntax : SettingSyntax
             : throw NotUnderstood($"it has no section [{key[0]}]");
     }
 
-    /// <summary>There is no one rule for such files: what one reader keeps another takes for a comment, a variable or an escape. Only paths of Windows have backslashes.</summary>
+    /// <summary>
+    /// There is no one rule for such files: what one reader keeps another takes for a comment, a variable or an escape.
+    /// Only paths of Windows have backslashes.
+    /// </summary>
     internal override string? Refuses(string value) =>
         base.Refuses(value)
         ?? (

@@ -3,7 +3,10 @@ using Furlough.Engine;
 
 namespace Furlough.Platform.Settings;
 
-/// <summary>JSON, with comments and commas before a closing bracket where the file has them. A key is a path of member names, or numbers of elements.</summary>
+/// <summary>
+/// JSON, with comments and commas before a closing bracket where the file has them. A key is a path of member names, or
+/// numbers of elements.
+/// </summary>
 internal sealed class JsonSyntax : SettingSyntax
 {
     private static readonly Escapes Escaped = new(
@@ -12,7 +15,10 @@ internal sealed class JsonSyntax : SettingSyntax
         new Dictionary<char, int> { ['u'] = 4 }
     );
 
-    /// <summary>What stands between the name and the value of an object that had to be made: by its second blank it is known again.</summary>
+    /// <summary>
+    /// What stands between the name and the value of an object that had to be made: by its second blank it is known
+    /// again.
+    /// </summary>
     private const string Added = ":  ";
 
     internal override Range? Locate(string text, IReadOnlyList<string> key) =>
@@ -64,7 +70,9 @@ internal sealed class JsonSyntax : SettingSyntax
         return text;
     }
 
-    /// <summary>How many of a key's names the text has, where their innermost object opens, and where its last member ends.</summary>
+    /// <summary>
+    /// How many of a key's names the text has, where their innermost object opens, and where its last member ends.
+    /// </summary>
     private static (int Depth, int Parent, int? Last) Deepest(string text, IReadOnlyList<string> key)
     {
         for (var depth = key.Count - 1; depth >= 0; depth--)
@@ -94,7 +102,10 @@ internal sealed class JsonSyntax : SettingSyntax
             _last,
             _member;
 
-        /// <summary>The value of a key; where the object that has or would have it opens; where its last member ends; where the key's own member begins.</summary>
+        /// <summary>
+        /// The value of a key; where the object that has or would have it opens; where its last member ends; where the
+        /// key's own member begins.
+        /// </summary>
         internal (Range? Value, int? Parent, int? Last, int? Member) Find(IReadOnlyList<string> key)
         {
             _key = key;

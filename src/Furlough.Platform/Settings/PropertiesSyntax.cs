@@ -4,7 +4,10 @@ using System.Text.RegularExpressions;
 
 namespace Furlough.Platform.Settings;
 
-/// <summary>Lines NAME=VALUE, NAME: VALUE or NAME VALUE with escapes by backslash; a backslash at the end of a line joins the next one. The last line of a name counts. A key is (name).</summary>
+/// <summary>
+/// Lines NAME=VALUE, NAME: VALUE or NAME VALUE with escapes by backslash; a backslash at the end of a line joins the
+/// next one. The last line of a name counts. A key is (name).
+/// </summary>
 internal sealed partial class PropertiesSyntax : SettingSyntax
 {
     private static readonly Escapes Escaped = new(
@@ -76,7 +79,9 @@ internal sealed partial class PropertiesSyntax : SettingSyntax
         return found;
     }
 
-    /// <summary>A backslash at the end of a line and the blanks at the beginning of the next one, after other escapes.</summary>
+    /// <summary>
+    /// A backslash at the end of a line and the blanks at the beginning of the next one, after other escapes.
+    /// </summary>
     [GeneratedRegex(@"((?<!\\)(?:\\\\)*)\\(?:\r\n|\n|\r)[ \t]*")]
     private static partial Regex Joint();
 

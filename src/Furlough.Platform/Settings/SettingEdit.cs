@@ -3,7 +3,10 @@ using Furlough.Model;
 
 namespace Furlough.Platform.Settings;
 
-/// <summary>One key of a settings file as a pointer: its value in a content, and the content with another value. The kind of the pointer's address names the syntax.</summary>
+/// <summary>
+/// One key of a settings file as a pointer: its value in a content, and the content with another value. The kind of the
+/// pointer's address names the syntax.
+/// </summary>
 internal static class SettingEdit
 {
     private const string Type = "text";

@@ -4,8 +4,8 @@ using Furlough.Model;
 namespace Furlough.Platform.Settings;
 
 /// <summary>
-/// The way in which a settings file writes its values. A key is a path of names from the outermost to the innermost. Only the value of that
-/// key is ever touched; comments, sequence, spacing and line ends stay.
+/// The way in which a settings file writes its values. A key is a path of names from the outermost to the innermost.
+/// Only the value of that key is ever touched; comments, sequence, spacing and line ends stay.
 /// </summary>
 internal abstract class SettingSyntax
 {
@@ -24,17 +24,22 @@ internal abstract class SettingSyntax
         };
 
     /// <summary>Where the raw value of a key stands, with its quotes; null when the file does not have it.</summary>
-    /// <exception cref="Fault"><c>settings-not-understood</c>: the file is not written as it should be, or the value is not a single text.</exception>
+    /// <exception cref="Fault"><c>settings-not-understood</c>: the file is not written as it should be, or the value is
+    /// not a single text.</exception>
     internal abstract Range? Locate(string text, IReadOnlyList<string> key);
 
     /// <summary>The text with a key that it does not have yet.</summary>
     /// <exception cref="Fault"><c>settings-not-understood</c>: the place where it belongs does not exist.</exception>
     internal abstract string Insert(string text, IReadOnlyList<string> key, string raw);
 
-    /// <summary>The text without a key that <see cref="Insert"/> may have put there: what was there before, byte for byte.</summary>
+    /// <summary>
+    /// The text without a key that <see cref="Insert"/> may have put there: what was there before, byte for byte.
+    /// </summary>
     internal abstract string Remove(string text, IReadOnlyList<string> key);
 
-    /// <summary>What a file holds before a key is put into it that is its only one; null where such a file is not made.</summary>
+    /// <summary>
+    /// What a file holds before a key is put into it that is its only one; null where such a file is not made.
+    /// </summary>
     internal virtual string? Empty(IReadOnlyList<string> key) => null;
 
     /// <summary>What a raw value means; null when it is not a plain text.</summary>
@@ -43,7 +48,10 @@ internal abstract class SettingSyntax
     /// <summary>A text as a raw value, quoted like the present one where that is possible.</summary>
     internal abstract string Encode(string value, string? present);
 
-    /// <summary>Why a reader of such files might not take a text for itself; null where every one does. What a reader might run or expand is never written.</summary>
+    /// <summary>
+    /// Why a reader of such files might not take a text for itself; null where every one does. What a reader might run
+    /// or expand is never written.
+    /// </summary>
     internal virtual string? Refuses(string value) =>
         value.Any(c => char.IsControl(c) || c is '\u2028' or '\u2029' or '\uFEFF')
             ? "has a character that cannot be seen"

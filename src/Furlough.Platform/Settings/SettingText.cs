@@ -5,7 +5,10 @@ using Furlough.Platform.Linux;
 
 namespace Furlough.Platform.Settings;
 
-/// <summary>A settings file as text that becomes the very same bytes again: UTF-8 (what is none stays as it is), or UTF-16 with its mark. A mark at the beginning is not part of the text.</summary>
+/// <summary>
+/// A settings file as text that becomes the very same bytes again: UTF-8 (what is none stays as it is), or UTF-16 with
+/// its mark. A mark at the beginning is not part of the text.
+/// </summary>
 internal sealed class SettingText
 {
     private const char Mark = '\uFEFF';

@@ -2,7 +2,10 @@ using Furlough.Engine;
 
 namespace Furlough.Platform.Settings;
 
-/// <summary>Tables in brackets and lines NAME = "VALUE". A key is the path of its tables and its name. Texts over several lines are passed over and not changed.</summary>
+/// <summary>
+/// Tables in brackets and lines NAME = "VALUE". A key is the path of its tables and its name. Texts over several lines
+/// are passed over and not changed.
+/// </summary>
 internal sealed class TomlSyntax : SettingSyntax
 {
     private static readonly Escapes Escaped = new(

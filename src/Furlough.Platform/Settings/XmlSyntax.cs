@@ -4,8 +4,9 @@ using Furlough.Engine;
 namespace Furlough.Platform.Settings;
 
 /// <summary>
-/// XML. A key is the path of element names from the root; its last step may be @NAME for an attribute, and a step may choose among elements of one
-/// name by an attribute: NAME[ATTRIBUTE=VALUE]. The value is the attribute's, or the element's only text.
+/// XML. A key is the path of element names from the root; its last step may be @NAME for an attribute, and a step may
+/// choose among elements of one name by an attribute: NAME[ATTRIBUTE=VALUE]. The value is the attribute's, or the
+/// element's only text.
 /// </summary>
 internal sealed class XmlSyntax : SettingSyntax
 {

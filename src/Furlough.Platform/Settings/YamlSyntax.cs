@@ -3,8 +3,9 @@ using Furlough.Engine;
 namespace Furlough.Platform.Settings;
 
 /// <summary>
-/// Block mappings of YAML, one document, values on one line. A key is the path of names. What is written otherwise elsewhere in the file (flow
-/// style, lists, texts over several lines) is passed over and stays; on the way to the key it is not understood.
+/// Block mappings of YAML, one document, values on one line. A key is the path of names. What is written otherwise
+/// elsewhere in the file (flow style, lists, texts over several lines) is passed over and stays; on the way to the key
+/// it is not understood.
 /// </summary>
 internal sealed class YamlSyntax : SettingSyntax
 {
@@ -57,7 +58,9 @@ internal sealed class YamlSyntax : SettingSyntax
         && value.ToLowerInvariant()
             is not ("true" or "false" or "null" or "yes" or "no" or "on" or "off" or "." or "..");
 
-    /// <summary>The value, its line, the end of the mapping that has or would have it, and how far its names are indented.</summary>
+    /// <summary>
+    /// The value, its line, the end of the mapping that has or would have it, and how far its names are indented.
+    /// </summary>
     private (Range? Value, (int, int, int)? Line, int? End, int Indent) Find(string text, IReadOnlyList<string> key)
     {
         List<(int Indent, string? Name)> path = [];

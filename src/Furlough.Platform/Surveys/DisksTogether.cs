@@ -5,7 +5,9 @@ namespace Furlough.Platform.Surveys;
 /// <summary>What holds for a volume that lies on several disks.</summary>
 internal static class DisksTogether
 {
-    /// <summary>A volume is attached as the loosest of its disks, and as slow as the slowest; without any disk both are unknown.</summary>
+    /// <summary>
+    /// A volume is attached as the loosest of its disks, and as slow as the slowest; without any disk both are unknown.
+    /// </summary>
     internal static (Attachment Attached, Medium Medium) Describe(
         IReadOnlyCollection<(Attachment Attached, Medium Medium)> disks
     )

@@ -5,7 +5,10 @@ using Furlough.Model;
 
 namespace Furlough.Platform.Surveys;
 
-/// <summary>Measures holdings and looks after originals, on any system. Remembers what it found in folders, so that unchanged ones are not looked into again.</summary>
+/// <summary>
+/// Measures holdings and looks after originals, on any system. Remembers what it found in folders, so that unchanged
+/// ones are not looked into again.
+/// </summary>
 /// <param name="open">Opens the folder at a place; null, with a note, where it cannot.</param>
 /// <param name="openVolume">Opens the volume of a key; null where it is absent.</param>
 internal sealed class TreeSurvey(
@@ -61,7 +64,9 @@ internal sealed class TreeSurvey(
         };
     }
 
-    /// <summary>What stands at the usual place of a folder whose setting leads elsewhere; an empty folder or a link is nothing.</summary>
+    /// <summary>
+    /// What stands at the usual place of a folder whose setting leads elsewhere; an empty folder or a link is nothing.
+    /// </summary>
     internal StrayFolder? Stray(Place usual, CancellationToken stop)
     {
         var size = SizeOf(usual, stop);
@@ -114,7 +119,9 @@ internal sealed class TreeSurvey(
         };
     }
 
-    /// <summary>What stands again at a former place: a folder, or anything else of that name as one file. A link holds no data.</summary>
+    /// <summary>
+    /// What stands again at a former place: a folder, or anything else of that name as one file. A link holds no data.
+    /// </summary>
     private RecreatedSource? Recreated(IFolder parent, string name, CancellationToken stop)
     {
         if (parent.Find(name) is not { } there || there.Kind == NodeKind.Link)

@@ -6,8 +6,10 @@ using Microsoft.Win32;
 namespace Furlough.Platform.Windows;
 
 /// <summary>
-/// An account's part of the registry, also while the account is not signed in: then its file is loaded for as long as this is held, for reading a copy of it, so that the account can sign in and its home be copied meanwhile.
-/// While it is changed the account cannot sign in properly, so it is held for a change only. One at a time in the whole agent; a holder may hold it again.
+/// An account's part of the registry, also while the account is not signed in: then its file is loaded for as long as
+/// this is held, for reading a copy of it, so that the account can sign in and its home be copied meanwhile. While it
+/// is changed the account cannot sign in properly, so it is held for a change only. One at a time in the whole agent; a
+/// holder may hold it again.
 /// </summary>
 [SupportedOSPlatform("windows")]
 internal sealed class AccountSettings : IDisposable

@@ -4,8 +4,9 @@ using Furlough.Model;
 namespace Furlough.Platform.Windows;
 
 /// <summary>
-/// What a storage driver answers about a disk, read as its public description says (StorageDeviceProperty, StorageDeviceSeekPenaltyProperty, IOCTL_STORAGE_GET_HOTPLUG_INFO and
-/// IOCTL_VOLUME_GET_VOLUME_DISK_EXTENTS). An answer that is too short or says nothing is unknown, and nobody is notified that it is internal.
+/// What a storage driver answers about a disk, read as its public description says (StorageDeviceProperty,
+/// StorageDeviceSeekPenaltyProperty, IOCTL_STORAGE_GET_HOTPLUG_INFO and IOCTL_VOLUME_GET_VOLUME_DISK_EXTENTS). An
+/// answer that is too short or says nothing is unknown, and nobody is notified that it is internal.
 /// </summary>
 internal static class DiskAnswers
 {

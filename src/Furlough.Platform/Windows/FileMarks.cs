@@ -14,8 +14,9 @@ internal static class FileMarks
         FetchedWhenRead = 0x40_0000;
 
     /// <summary>
-    /// Symbolic links and junctions are copied as such. Every other tag means that a filter of the system puts the content together when someone opens the file (in the
-    /// cloud, deduplicated, compressed elsewhere): read without that filter, as here, it is not all there.
+    /// Symbolic links and junctions are copied as such. Every other tag means that a filter of the system puts the
+    /// content together when someone opens the file (in the cloud, deduplicated, compressed elsewhere): read without
+    /// that filter, as here, it is not all there.
     /// </summary>
     /// <param name="attributes">File attributes.</param>
     /// <param name="tag">Tag of the reparse point; 0 where there is none.</param>

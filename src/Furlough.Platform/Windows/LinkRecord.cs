@@ -5,8 +5,10 @@ using Furlough.Engine;
 namespace Furlough.Platform.Windows;
 
 /// <summary>
-/// A link as the file system records it, and as text that makes the same link again: symbolic links to files as they are, to folders with <c>|folder</c> behind them, junctions with <c>|junction</c> (no name has that sign).
-/// Whole paths are written as the system shows them, relative ones with slashes. The layout is that of [MS-FSCC] 2.1.2.4 (symbolic links) and 2.1.2.5 (junctions).
+/// A link as the file system records it, and as text that makes the same link again: symbolic links to files as they
+/// are, to folders with <c>|folder</c> behind them, junctions with <c>|junction</c> (no name has that sign). Whole
+/// paths are written as the system shows them, relative ones with slashes. The layout is that of [MS-FSCC] 2.1.2.4
+/// (symbolic links) and 2.1.2.5 (junctions).
 /// </summary>
 internal static class LinkRecord
 {

@@ -4,7 +4,9 @@ using Microsoft.Win32.SafeHandles;
 
 namespace Furlough.Platform.Windows;
 
-/// <summary>The system's own calls on files. Names are always relative to an open folder, and links are opened themselves.</summary>
+/// <summary>
+/// The system's own calls on files. Names are always relative to an open folder, and links are opened themselves.
+/// </summary>
 internal static unsafe partial class Native
 {
     internal const uint ReadData = 0x1,

@@ -3,7 +3,10 @@ using Furlough.Model;
 
 namespace Furlough.Platform.Windows;
 
-/// <summary>Where Windows installs programs, for all accounts: the path of 64-bit programs and, in two views of the registry, that of 32-bit ones, which stands beside it under a longer name.</summary>
+/// <summary>
+/// Where Windows installs programs, for all accounts: the path of 64-bit programs and, in two views of the registry,
+/// that of 32-bit ones, which stands beside it under a longer name.
+/// </summary>
 [SupportedOSPlatform("windows")]
 internal static class ProgramsPath
 {

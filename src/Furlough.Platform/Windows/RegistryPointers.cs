@@ -7,8 +7,9 @@ using Microsoft.Win32;
 namespace Furlough.Platform.Windows;
 
 /// <summary>
-/// Pointers that are one value of an account's part of the registry, or of the machine's (in the view of 64-bit or of 32-bit programs), with its type: what is expandable stays so. The registry has no
-/// exchange of a value for an expected one: it is read, compared, written and read back.
+/// Pointers that are one value of an account's part of the registry, or of the machine's (in the view of 64-bit or of
+/// 32-bit programs), with its type: what is expandable stays so. The registry has no exchange of a value for an
+/// expected one: it is read, compared, written and read back.
 /// </summary>
 [SupportedOSPlatform("windows")]
 internal sealed class RegistryPointers(WindowsVolumes volumes) : IPointers
@@ -146,7 +147,9 @@ internal sealed class RegistryPointers(WindowsVolumes volumes) : IPointers
         }
     }
 
-    /// <summary>The profile of the account whose own settings an address is among; null for what the machine keeps.</summary>
+    /// <summary>
+    /// The profile of the account whose own settings an address is among; null for what the machine keeps.
+    /// </summary>
     private static WindowsProfile? Profile(PointerAddress address) =>
         address.Account.Length == 0 || address.Kind == ProfileList ? null : WindowsProfiles.Require(address.Account);
 }

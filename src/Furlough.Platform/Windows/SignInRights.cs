@@ -5,7 +5,10 @@ using Furlough.Engine;
 
 namespace Furlough.Platform.Windows;
 
-/// <summary>Keeps an account from signing in, at the machine or from afar, by the system's own rights that deny it: they hold for accounts of this machine and of a directory alike.</summary>
+/// <summary>
+/// Keeps an account from signing in, at the machine or from afar, by the system's own rights that deny it: they hold
+/// for accounts of this machine and of a directory alike.
+/// </summary>
 [SupportedOSPlatform("windows")]
 internal static unsafe partial class SignInRights
 {

@@ -3,7 +3,9 @@ using Furlough.Model;
 
 namespace Furlough.Platform.Windows;
 
-/// <summary>The user folders of Windows: the product's names, the system's identifiers and the names of their settings.</summary>
+/// <summary>
+/// The user folders of Windows: the product's names, the system's identifiers and the names of their settings.
+/// </summary>
 [SupportedOSPlatform("windows")]
 internal static class UserFolders
 {

@@ -4,8 +4,9 @@ using Furlough.Engine.Ports;
 namespace Furlough.Platform.Windows;
 
 /// <summary>
-/// Edits a settings file so that nobody's change is lost (I6). This system has no exchange of two files: the former content is set aside by a rename, compared with what was read, and the new one, written and flushed before,
-/// takes its name, which is never overwritten. Whatever reads or edits the file next puts back what a crash left aside.
+/// Edits a settings file so that nobody's change is lost (I6). This system has no exchange of two files: the former
+/// content is set aside by a rename, compared with what was read, and the new one, written and flushed before, takes
+/// its name, which is never overwritten. Whatever reads or edits the file next puts back what a crash left aside.
 /// </summary>
 internal static class WindowsContainerFile
 {
@@ -28,7 +29,10 @@ internal static class WindowsContainerFile
         }
     }
 
-    /// <summary>Replaces the content by what <paramref name="edit"/> makes of it; null on either side stands for no file. Durable on return.</summary>
+    /// <summary>
+    /// Replaces the content by what <paramref name="edit"/> makes of it; null on either side stands for no file.
+    /// Durable on return.
+    /// </summary>
     internal static void Edit(IFolder folder, string name, Func<byte[]?, byte[]?> edit)
     {
         var fresh = name + Fresh;
@@ -80,7 +84,10 @@ internal static class WindowsContainerFile
         return true;
     }
 
-    /// <summary>What was set aside comes back. Where the new content has its name, it has served; where someone saved a file of the name while there was none, it is kept beside that, for people to look at.</summary>
+    /// <summary>
+    /// What was set aside comes back. Where the new content has its name, it has served; where someone saved a file of
+    /// the name while there was none, it is kept beside that, for people to look at.
+    /// </summary>
     private static void PutBack(IFolder folder, string name)
     {
         var (former, kept) = (name + Former, name + Kept);

@@ -3,7 +3,10 @@ using Furlough.Platform.Surveys;
 
 namespace Furlough.Platform.Windows;
 
-/// <summary>Asks the storage drivers how the disks below a lettered volume are attached. Devices are opened without any right to their data.</summary>
+/// <summary>
+/// Asks the storage drivers how the disks below a lettered volume are attached. Devices are opened without any right to
+/// their data.
+/// </summary>
 internal static unsafe class WindowsDisks
 {
     private const uint DiskExtents = 0x560000,
@@ -16,7 +19,9 @@ internal static unsafe class WindowsDisks
 
     private const uint NoRights = 0;
 
-    /// <summary>How the volume at a letter is attached, and what it is made of; unknown where the drivers say nothing.</summary>
+    /// <summary>
+    /// How the volume at a letter is attached, and what it is made of; unknown where the drivers say nothing.
+    /// </summary>
     internal static (Attachment Attached, Medium Medium) Describe(string letter)
     {
         var volume = $"\\??\\{letter}";

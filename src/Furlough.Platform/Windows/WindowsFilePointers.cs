@@ -14,7 +14,10 @@ internal sealed class WindowsFilePointers(WindowsVolumes volumes) : IPointers
     private const string InCard = "{home}/",
         InHome = "~/";
 
-    /// <summary>The address of a card's setting: it follows the home when that is relocated. Null where the setting lies in no home.</summary>
+    /// <summary>
+    /// The address of a card's setting: it follows the home when that is relocated. Null where the setting lies in no
+    /// home.
+    /// </summary>
     internal static PointerAddress? Address(WindowsProfile profile, CardPointer pointer) =>
         pointer.File.StartsWith(InCard, StringComparison.Ordinal)
             ? new PointerAddress(
@@ -84,7 +87,10 @@ internal sealed class WindowsFilePointers(WindowsVolumes volumes) : IPointers
         WindowsContainerFile.Edit(folder, name, content => SettingEdit.Changed(address, content, expected, next));
     }
 
-    /// <summary>The folder that holds a pointer's file, opened step by step from its volume's root on (I8); null where it is not there and is not to be made.</summary>
+    /// <summary>
+    /// The folder that holds a pointer's file, opened step by step from its volume's root on (I8); null where it is not
+    /// there and is not to be made.
+    /// </summary>
     private static IFolder? Folder(PointerAddress address, bool makes, out string name)
     {
         var profile = WindowsProfiles.Require(address.Account);

@@ -55,7 +55,9 @@ internal sealed unsafe class WindowsActivity(WindowsVolumes volumes) : IActivity
 {
     private const int MostListed = 100;
 
-    /// <summary>Files that someone has open and does not let be moved. What a program opens without minding that is not found.</summary>
+    /// <summary>
+    /// Files that someone has open and does not let be moved. What a program opens without minding that is not found.
+    /// </summary>
     public IReadOnlyList<string> InUse(Place place)
     {
         List<string> found = [];
@@ -96,7 +98,10 @@ internal sealed unsafe class WindowsActivity(WindowsVolumes volumes) : IActivity
 
     public void GiveWay(bool gives) { }
 
-    /// <summary>The system's list of profiles answers for homes, its own look-up for folders of the account that the agent runs in.</summary>
+    /// <summary>
+    /// The system's list of profiles answers for homes, its own look-up for folders of the account that the agent runs
+    /// in.
+    /// </summary>
     public string? WhereIs(HoldingName holding)
     {
         if (holding.Kind == HoldingKind.Home)
@@ -119,7 +124,10 @@ internal sealed unsafe class WindowsActivity(WindowsVolumes volumes) : IActivity
         }
     }
 
-    /// <summary>Whose a process is is not looked at here: a program that is open for anybody is waited for. An account runs something for as long as the system has its settings loaded.</summary>
+    /// <summary>
+    /// Whose a process is is not looked at here: a program that is open for anybody is waited for. An account runs
+    /// something for as long as the system has its settings loaded.
+    /// </summary>
     public IReadOnlyList<string> Running(string account, IReadOnlyList<string>? programs)
     {
         if (programs is null)
@@ -145,7 +153,9 @@ internal sealed class WindowsAccounts : IAccounts
 
     public void Give(IFolder folder, string account, string accountId) => ((WindowsFolder)folder).Close(accountId);
 
-    /// <summary>Who comes in is decided by a folder's own descriptor, which is copied with it; the folders above do not matter.</summary>
+    /// <summary>
+    /// Who comes in is decided by a folder's own descriptor, which is copied with it; the folders above do not matter.
+    /// </summary>
     public IReadOnlySet<string> WhoReaches(IReadOnlyList<(NodeFacts Facts, Attributes Attributes)> folders) =>
         new HashSet<string>();
 

@@ -6,14 +6,20 @@ using Microsoft.Win32.SafeHandles;
 
 namespace Furlough.Platform.Windows;
 
-/// <summary>What folder and file have in common: an open handle, and through it times, file attributes and the security descriptor.</summary>
+/// <summary>
+/// What folder and file have in common: an open handle, and through it times, file attributes and the security
+/// descriptor.
+/// </summary>
 internal abstract unsafe class WindowsNode(SafeFileHandle handle, string path, WindowsAbilities abilities) : IDisposable
 {
     private const string Security = "security",
         Bits = "bits",
         Created = "created";
 
-    /// <summary>Owner, group and access list: what decides who can do what. Not the list of what is audited, which wants further rights.</summary>
+    /// <summary>
+    /// Owner, group and access list: what decides who can do what. Not the list of what is audited, which wants further
+    /// rights.
+    /// </summary>
     private const uint Parts = 1 | 2 | 4,
         ProtectedList = 0x80000000,
         UnprotectedList = 0x20000000;
@@ -69,7 +75,10 @@ internal abstract unsafe class WindowsNode(SafeFileHandle handle, string path, W
         return new Attributes(values);
     }
 
-    /// <summary>Owner, group and mode are those of other systems: here the security descriptor among the attributes says the same.</summary>
+    /// <summary>
+    /// Owner, group and mode are those of other systems: here the security descriptor among the attributes says the
+    /// same.
+    /// </summary>
     public void Apply(in NodeFacts facts, Attributes attributes)
     {
         foreach (var (name, value) in attributes.Values)
@@ -92,7 +101,9 @@ internal abstract unsafe class WindowsNode(SafeFileHandle handle, string path, W
         );
     }
 
-    /// <summary>Closes the node to everybody but the system, administrators and, where one is given, an account.</summary>
+    /// <summary>
+    /// Closes the node to everybody but the system, administrators and, where one is given, an account.
+    /// </summary>
     internal void Close(string? sid)
     {
         if (!abilities.File.Owners)
@@ -151,7 +162,10 @@ internal abstract unsafe class WindowsNode(SafeFileHandle handle, string path, W
         };
     }
 
-    /// <summary>What a node that is marked for the system's filters is marked with; a mark that cannot be read is none that is known.</summary>
+    /// <summary>
+    /// What a node that is marked for the system's filters is marked with; a mark that cannot be read is none that is
+    /// known.
+    /// </summary>
     private static uint TagOf(nint handle)
     {
         var tag = stackalloc uint[2];

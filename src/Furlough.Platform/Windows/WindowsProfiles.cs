@@ -23,7 +23,9 @@ internal sealed record WindowsProfile(string Name, string Sid, string Home)
         }
     }
 
-    /// <summary>The session's own word for its home; null where nobody is signed in. Since when it runs is not known.</summary>
+    /// <summary>
+    /// The session's own word for its home; null where nobody is signed in. Since when it runs is not known.
+    /// </summary>
     internal AccountSession? Session
     {
         get

@@ -85,7 +85,10 @@ internal sealed class WindowsSurveyor(
         };
     }
 
-    /// <summary>The whole home, hidden files included. The copies for older programs name the folders in it by their whole paths, so they are settings of it too.</summary>
+    /// <summary>
+    /// The whole home, hidden files included. The copies for older programs name the folders in it by their whole
+    /// paths, so they are settings of it too.
+    /// </summary>
     private HoldingFacts? LookAtHome(
         WindowsProfile profile,
         IReadOnlyList<(HoldingName Name, string Path, IReadOnlyList<PointerFacts> Pointers)> folders,

@@ -78,7 +78,9 @@ internal sealed unsafe class WindowsVolumes : IVolumes
         return found;
     }
 
-    /// <summary>Opens the folder at a place, step by step from its volume's root; null when a part is missing.</summary>
+    /// <summary>
+    /// Opens the folder at a place, step by step from its volume's root; null when a part is missing.
+    /// </summary>
     internal static IFolder? TryOpenFolder(Place place)
     {
         using var volume = TryOpenVolume(place.Volume) ?? throw Faults.VolumeAbsent(place.Volume);
@@ -190,7 +192,8 @@ internal sealed unsafe class WindowsVolumes : IVolumes
             return null;
         var type = new string(fileSystem[..fileSystem.IndexOf('\0')]);
         var access = (flags & keepsAccess) != 0;
-        // Names that are no text and those with reserved characters cannot be written, and names differ by more than case.
+        // Names that are no text and those with reserved characters cannot be written, and names differ by more than
+        // case.
         var file = new FileSystemAbilities(
             access,
             access,
@@ -258,7 +261,10 @@ internal sealed unsafe class WindowsVolume(
 
     public IFolder OpenRoot() => root.OpenFolder(".");
 
-    /// <summary>Flushes the volume's journal, where the system lets the agent. The content of every file was flushed when it was written.</summary>
+    /// <summary>
+    /// Flushes the volume's journal, where the system lets the agent. The content of every file was flushed when it was
+    /// written.
+    /// </summary>
     public void Sync()
     {
         root.Flush();

@@ -5,7 +5,9 @@ using Furlough.Model;
 
 namespace Furlough.Protocol.Api;
 
-/// <summary>What people and scripts say to the service. Every call throws <see cref="ServiceException"/> on an error.</summary>
+/// <summary>
+/// What people and scripts say to the service. Every call throws <see cref="ServiceException"/> on an error.
+/// </summary>
 public sealed class FurloughClient : IDisposable
 {
     private readonly HttpClient _http;
@@ -60,7 +62,9 @@ public sealed class FurloughClient : IDisposable
     public Task<IReadOnlyList<Reserve>> ReservesAsync(CancellationToken stop) =>
         GetAsync<IReadOnlyList<Reserve>>("reserves", stop);
 
-    /// <summary>Says what is to be left free on the machines of a room, or (null) of the fleet; two nulls take it back.</summary>
+    /// <summary>
+    /// Says what is to be left free on the machines of a room, or (null) of the fleet; two nulls take it back.
+    /// </summary>
     public Task SetReserveAsync(string? room, string? system, string? others, CancellationToken stop) =>
         PostAsync<object?>("reserves", new ReserveRequest(room, system, others), stop);
 
@@ -247,7 +251,8 @@ public sealed class FurloughClient : IDisposable
         GetAsync<RelocationView>(FormattableString.Invariant($"relocations/{number}"), stop);
 
     /// <summary>Makes the original live again after its target was lost.</summary>
-    /// <param name="missingFrom">The time from which work is missing, which the caller accepts; null asks for it.</param>
+    /// <param name="missingFrom">The time from which work is missing, which the caller accepts; null asks for
+    /// it.</param>
     public Task<RelocationView> FallBackAsync(long number, DateTimeOffset? missingFrom, CancellationToken stop) =>
         PostAsync<RelocationView>(
             FormattableString.Invariant($"relocations/{number}/fall-back"),

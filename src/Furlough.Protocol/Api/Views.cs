@@ -3,7 +3,10 @@ using Furlough.Model;
 
 namespace Furlough.Protocol.Api;
 
-/// <summary>What a token or session may do. Each level may do what those before it may, but for approving, which is a second person's.</summary>
+/// <summary>
+/// What a token or session may do. Each level may do what those before it may, but for approving, which is a second
+/// person's.
+/// </summary>
 [JsonConverter(typeof(WordConverter<AccessLevel>))]
 public enum AccessLevel
 {
@@ -89,7 +92,8 @@ public sealed record OpenInvite(
 public sealed record ShelfBlock(string Label, long DataBytes, string Style);
 
 /// <summary>A volume drawn as a shelf.</summary>
-/// <param name="Identity">Its UUID or serial, or the marker where the file system has none: so briefs may name it.</param>
+/// <param name="Identity">Its UUID or serial, or the marker where the file system has none: so briefs may name
+/// it.</param>
 public sealed record Shelf(
     string Root,
     string Label,
@@ -161,10 +165,15 @@ public sealed record MachineSummary(
 /// <param name="WithOriginals">Although it keeps originals, or has relocations that have not ended.</param>
 public sealed record ForgetRequest(string Machine, bool WithOriginals);
 
-/// <summary>Says what is to be left free on the machines of a room, or (no room) of the fleet; what is null stays, and with both null the reserve is taken back.</summary>
+/// <summary>
+/// Says what is to be left free on the machines of a room, or (no room) of the fleet; what is null stays, and with both
+/// null the reserve is taken back.
+/// </summary>
 public sealed record ReserveRequest(string? Room, string? System, string? Others);
 
-/// <summary>What is to be left free on the machines of a room, or (no room) on those of rooms without a reserve of their own.</summary>
+/// <summary>
+/// What is to be left free on the machines of a room, or (no room) on those of rooms without a reserve of their own.
+/// </summary>
 /// <param name="System">Of the system volume: a size such as "60 GB" or a share such as "25%".</param>
 /// <param name="Others">Of every other volume.</param>
 public sealed record Reserve(string? Room, string System, string Others, string SaidBy);
@@ -258,7 +267,8 @@ public sealed record MachineDetail(
 
 /// <summary>How full a volume is and when it reaches its reserve.</summary>
 /// <param name="Growth">How it fills up; null where the history is too short.</param>
-/// <param name="DaysLeft">Days until its free space reaches the reserve, at the median slope; null when it does not fill up or nothing is known.</param>
+/// <param name="DaysLeft">Days until its free space reaches the reserve, at the median slope; null when it does not
+/// fill up or nothing is known.</param>
 /// <param name="EarliestDaysLeft">The same at the upper end of the 90 % interval.</param>
 /// <param name="LatestDaysLeft">At its lower end; null where it may never come.</param>
 public sealed record VolumeSpace(
@@ -277,7 +287,9 @@ public sealed record VolumeSpace(
     double? LatestDaysLeft
 );
 
-/// <summary>What takes space on a volume: an account's holding, originals that are kept, or what Furlough does not manage.</summary>
+/// <summary>
+/// What takes space on a volume: an account's holding, originals that are kept, or what Furlough does not manage.
+/// </summary>
 /// <param name="Account">Null for what is nobody's.</param>
 /// <param name="Style">live, original or other.</param>
 public sealed record SpaceShare(string Root, string? Account, string Name, long Files, long DataBytes, string Style);
@@ -378,7 +390,8 @@ public sealed record MoveView(
 );
 
 /// <summary>What is suggested for a machine.</summary>
-/// <param name="Gap">By how much a better choice may exist at most, as a share; 0 when none does, null when it is not known whether the goal can be reached.</param>
+/// <param name="Gap">By how much a better choice may exist at most, as a share; 0 when none does, null when it is not
+/// known whether the goal can be reached.</param>
 public sealed record MachineSuggestionView(
     string Machine,
     string Room,
@@ -396,7 +409,8 @@ public sealed record MachineSuggestionView(
 /// <summary>A suggestion, as a brief and with reasons.</summary>
 /// <param name="Brief">Null when nothing can be suggested.</param>
 /// <param name="Weights">How disturbance was counted, in words.</param>
-/// <param name="Originals">Originals that take room on the system volumes concerned: discarding them frees it without relocating anything.</param>
+/// <param name="Originals">Originals that take room on the system volumes concerned: discarding them frees it without
+/// relocating anything.</param>
 public sealed record SuggestionView(
     string? Brief,
     string Weights,
@@ -451,7 +465,8 @@ public sealed record PlanSummary(
 
 /// <summary>A plan.</summary>
 /// <param name="ConsentsWanted">Codes of hazards that someone must accept before a run.</param>
-/// <param name="Overtaken">What has changed on the machines since it was made; then it cannot be carried out any more.</param>
+/// <param name="Overtaken">What has changed on the machines since it was made; then it cannot be carried out any
+/// more.</param>
 /// <param name="Hours">The first of its allowed hours when it was made; empty where all are allowed.</param>
 /// <param name="Runs">The runs that carried it out.</param>
 public sealed record PlanView(
@@ -479,7 +494,8 @@ public sealed record RunRequest(long Plan);
 /// <param name="Counts">Relocations by state.</param>
 /// <param name="Waits">What relocations wait for, by cause.</param>
 /// <param name="WaitsForPerson">Nothing goes on any more until someone does something.</param>
-/// <param name="Hours">The allowed hours that are open now, or else the next ones; null where all are allowed, where none are to come, or when it has ended.</param>
+/// <param name="Hours">The allowed hours that are open now, or else the next ones; null where all are allowed, where
+/// none are to come, or when it has ended.</param>
 /// <param name="HoursOpen">Work may begin now.</param>
 public sealed record RunView(
     long Number,
@@ -502,7 +518,9 @@ public sealed record RunView(
     string? ApprovedBy
 )
 {
-    /// <summary>Relocations that its plan blocked, by hazard: only another plan helps. They are counted nowhere else.</summary>
+    /// <summary>
+    /// Relocations that its plan blocked, by hazard: only another plan helps. They are counted nowhere else.
+    /// </summary>
     public required IReadOnlyList<FailureGroup> Blocked { get; init; }
 
     /// <summary>The originals of its relocations: their room is free only when they are discarded.</summary>
@@ -572,7 +590,8 @@ public sealed record RelocationView(
 );
 
 /// <summary>Makes an original live again.</summary>
-/// <param name="MissingFrom">The time from which work is missing afterwards, said by the person who accepts that; to the minute.</param>
+/// <param name="MissingFrom">The time from which work is missing afterwards, said by the person who accepts that; to
+/// the minute.</param>
 public sealed record FallBackRequest(DateTimeOffset? MissingFrom);
 
 /// <summary>An original that is kept.</summary>
@@ -664,7 +683,9 @@ public enum NotificationEvent
     AccountKeptOut,
 }
 
-/// <summary>What became of a notification. Uncertain: the service ended while it was being sent; it is not sent twice.</summary>
+/// <summary>
+/// What became of a notification. Uncertain: the service ended while it was being sent; it is not sent twice.
+/// </summary>
 [JsonConverter(typeof(WordConverter<NotificationState>))]
 public enum NotificationState
 {
@@ -675,7 +696,9 @@ public enum NotificationState
     GivenUp,
 }
 
-/// <summary>Asks that someone be notified of events from now on, by mail or by a call to a web address; one of the two.</summary>
+/// <summary>
+/// Asks that someone be notified of events from now on, by mail or by a call to a web address; one of the two.
+/// </summary>
 /// <param name="On">The events; empty for all.</param>
 public sealed record ReceiverRequest(string Name, string? Mail, string? Call, IReadOnlyList<NotificationEvent> On);
 

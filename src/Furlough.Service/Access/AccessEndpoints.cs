@@ -82,7 +82,9 @@ public static class AccessEndpoints
         api.MapDelete("/tokens/{**name}", RevokeAsync).For(AccessLevel.Steward);
     }
 
-    /// <summary>A session cookie alone is not enough for unsafe calls: the console adds a header that other pages cannot.</summary>
+    /// <summary>
+    /// A session cookie alone is not enough for unsafe calls: the console adds a header that other pages cannot.
+    /// </summary>
     public static async Task RequireConsoleHeader(HttpContext context, Func<Task> next)
     {
         var unsafeCall = !HttpMethods.IsGet(context.Request.Method) && !HttpMethods.IsHead(context.Request.Method);
@@ -184,7 +186,9 @@ public static class AccessEndpoints
             stop
         );
 
-    /// <summary>A new secret in place of the old one: that ends at once, and the console sessions that were begun with it.</summary>
+    /// <summary>
+    /// A new secret in place of the old one: that ends at once, and the console sessions that were begun with it.
+    /// </summary>
     private static Task<TokenMade> ReplaceAsync(
         TokenReplacement request,
         Store store,

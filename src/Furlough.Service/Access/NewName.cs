@@ -3,7 +3,10 @@ using Furlough.Protocol;
 
 namespace Furlough.Service.Access;
 
-/// <summary>The one grammar of names that people give: of machines, rooms, tokens, receivers. They stand in addresses, in histories and before people's eyes.</summary>
+/// <summary>
+/// The one grammar of names that people give: of machines, rooms, tokens, receivers. They stand in addresses, in
+/// histories and before people's eyes.
+/// </summary>
 public static class NewName
 {
     private const int Longest = 100;

@@ -153,7 +153,8 @@ public static class AgentEndpoints
         var batch = await FindAsync(store, posts, machine, after, kinds, stop);
         if (batch.Dockets.Count == 0)
             return batch;
-        // Written down before they leave: what was never handed out can be called back for certain. What is called back at this moment is not handed out.
+        // Written down before they leave: what was never handed out can be called back for certain. What is called back
+        // at this moment is not handed out.
         var kept = await posts.Dockets.HandAsync(store, machine, [.. batch.Dockets.Select(d => d.Number)], stop);
         return batch with { Dockets = [.. batch.Dockets.Where(d => kept.Contains(d.Number))] };
     }

@@ -3,14 +3,20 @@ using Microsoft.AspNetCore.Http.Features;
 
 namespace Furlough.Service.Agents;
 
-/// <summary>Looks at what agents send before anything of it is read: who has no session sends little, and nothing is longer than its kind needs.</summary>
+/// <summary>
+/// Looks at what agents send before anything of it is read: who has no session sends little, and nothing is longer than
+/// its kind needs.
+/// </summary>
 public static class AgentGate
 {
     private const string Calls = "/api/v1/agent";
     private const long WithoutSession = 64 << 10,
         Usual = 2 << 20;
 
-    /// <summary>The largest body of each call that is made within a session, in bytes; other calls take <see cref="WithoutSession"/>.</summary>
+    /// <summary>
+    /// The largest body of each call that is made within a session, in bytes; other calls take <see
+    /// cref="WithoutSession"/>.
+    /// </summary>
     private static readonly Dictionary<string, long> WithinSession = new(StringComparer.Ordinal)
     {
         ["/dockets"] = 0,

@@ -18,7 +18,9 @@ public sealed class AgentSessions(Store store, DocketDesk desk, ReconcileDesk re
     private static readonly TimeSpan ChallengeValidity = TimeSpan.FromMinutes(2);
     private readonly byte[] _challengeKey = RandomNumberGenerator.GetBytes(32);
 
-    /// <summary>Challenges that a machine has answered, until they expire: only anyone who has a machine's key adds to them.</summary>
+    /// <summary>
+    /// Challenges that a machine has answered, until they expire: only anyone who has a machine's key adds to them.
+    /// </summary>
     private readonly ConcurrentDictionary<string, DateTimeOffset> _answered = new();
     private readonly ConcurrentDictionary<string, Guid> _machines = new();
     private readonly ConcurrentDictionary<Guid, string> _tokens = new();
@@ -152,7 +154,8 @@ public sealed class AgentSessions(Store store, DocketDesk desk, ReconcileDesk re
                     MachineId = request.MachineId,
                     EnrolledAt = time.GetUtcNow(),
                 };
-                // An image from which several were made: each has its own key, but nobody can tell by its id which is which.
+                // An image from which several were made: each has its own key, but nobody can tell by its id which is
+                // which.
                 if (
                     await db
                         .Machines.Where(m => m.MachineId == request.MachineId)
@@ -169,7 +172,10 @@ public sealed class AgentSessions(Store store, DocketDesk desk, ReconcileDesk re
         );
     }
 
-    /// <summary>A machine whose system was reinstalled: its agent has another key and has forgotten everything. What was under way there is known no more.</summary>
+    /// <summary>
+    /// A machine whose system was reinstalled: its agent has another key and has forgotten everything. What was under
+    /// way there is known no more.
+    /// </summary>
     private async Task<EnrolResponse> EnrolAgainAsync(
         FurloughDb db,
         MachineRow machine,
@@ -239,7 +245,10 @@ public sealed class AgentSessions(Store store, DocketDesk desk, ReconcileDesk re
         );
     }
 
-    /// <summary>Whether an agent comes back after another one with the same key had taken its place: one that was started again never does.</summary>
+    /// <summary>
+    /// Whether an agent comes back after another one with the same key had taken its place: one that was started again
+    /// never does.
+    /// </summary>
     private bool ComeInTurn(Guid machine, Guid instance)
     {
         if (instance == Guid.Empty)

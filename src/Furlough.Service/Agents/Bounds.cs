@@ -8,12 +8,14 @@ using Furlough.Protocol;
 namespace Furlough.Service.Agents;
 
 /// <summary>
-/// What an agent may send at most, whatever it sends: no number, text, list or time may be such that reckoning with it goes wrong. A machine that lies must not be able to
-/// break a page on which others are shown.
+/// What an agent may send at most, whatever it sends: no number, text, list or time may be such that reckoning with it
+/// goes wrong. A machine that lies must not be able to break a page on which others are shown.
 /// </summary>
 public static class Bounds
 {
-    /// <summary>Largest number, such as bytes: a hundred petabytes. The sum of a whole fleet's stays countable.</summary>
+    /// <summary>
+    /// Largest number, such as bytes: a hundred petabytes. The sum of a whole fleet's stays countable.
+    /// </summary>
     public const long LargestNumber = 100_000_000_000_000_000;
 
     private const int LongestText = 4_096,

@@ -10,7 +10,9 @@ using Microsoft.EntityFrameworkCore;
 
 namespace Furlough.Service.Agents;
 
-/// <summary>Takes bulletins in: each once, in order, with everything that follows from it, in one transaction.</summary>
+/// <summary>
+/// Takes bulletins in: each once, in order, with everything that follows from it, in one transaction.
+/// </summary>
 public sealed class BulletinDesk(
     Store store,
     RunControl runs,
@@ -22,7 +24,8 @@ public sealed class BulletinDesk(
 )
 {
     /// <summary>Applies what is new and returns the number up to which everything is stored.</summary>
-    /// <param name="hasMore">The machine can hand in dockets that are not known here: nothing is reported about such a one before.</param>
+    /// <param name="hasMore">The machine can hand in dockets that are not known here: nothing is reported about such a
+    /// one before.</param>
     public async Task<BulletinReceipt> TakeAsync(
         Guid machineId,
         IReadOnlyList<Bulletin> bulletins,
@@ -189,7 +192,10 @@ public sealed class BulletinDesk(
         return row;
     }
 
-    /// <summary>When it happened, as far as the machine's clock can be believed: never in the service's future, and not before what its last contact allows.</summary>
+    /// <summary>
+    /// When it happened, as far as the machine's clock can be believed: never in the service's future, and not before
+    /// what its last contact allows.
+    /// </summary>
     private DateTimeOffset Told(Bulletin bulletin) =>
         bulletin.At > time.GetUtcNow() || time.GetUtcNow() - bulletin.At > LongestAway ? time.GetUtcNow() : bulletin.At;
 
@@ -197,7 +203,9 @@ public sealed class BulletinDesk(
 
     private static string Clock(Bulletin bulletin) => $"the machine's clock said {bulletin.At:u}";
 
-    /// <summary>What an agent says about a discard, a return or gathering means for the relocation as a whole.</summary>
+    /// <summary>
+    /// What an agent says about a discard, a return or gathering means for the relocation as a whole.
+    /// </summary>
     private static RelocationState StateAfter(RelocationRow row, DocketWork work, RelocationState said) =>
         (work, said) switch
         {
@@ -221,7 +229,9 @@ public sealed class BulletinDesk(
             _ => said,
         };
 
-    /// <summary>Someone at the machine has made the original live again: told of the docket that had switched.</summary>
+    /// <summary>
+    /// Someone at the machine has made the original live again: told of the docket that had switched.
+    /// </summary>
     private static bool FellBackAtDesk(DocketRow docket, Bulletin bulletin) =>
         docket.Work == DocketWork.Relocate && bulletin.State == RelocationState.Returned;
 

@@ -60,7 +60,9 @@ public sealed class DocketDesk(SigningKey key, TimeProvider time)
             stop
         );
 
-    /// <summary>The docket that makes an original live again after its target was lost, with the former settings.</summary>
+    /// <summary>
+    /// The docket that makes an original live again after its target was lost, with the former settings.
+    /// </summary>
     public Task IssueFallBackAsync(FurloughDb db, RelocationRow row, OriginalFacts original, CancellationToken stop) =>
         IssueAsync(
             db,
@@ -173,7 +175,10 @@ public sealed class DocketDesk(SigningKey key, TimeProvider time)
             };
     }
 
-    /// <summary>Writes down that dockets leave for their machine; returns the numbers of those that nobody called back meanwhile.</summary>
+    /// <summary>
+    /// Writes down that dockets leave for their machine; returns the numbers of those that nobody called back
+    /// meanwhile.
+    /// </summary>
     public Task<HashSet<long>> HandAsync(
         Store store,
         Guid machine,
@@ -193,7 +198,9 @@ public sealed class DocketDesk(SigningKey key, TimeProvider time)
             stop
         );
 
-    /// <summary>Signs a docket again that its machine has not fetched, so that it comes after everything that the machine had.</summary>
+    /// <summary>
+    /// Signs a docket again that its machine has not fetched, so that it comes after everything that the machine had.
+    /// </summary>
     internal async Task RenewAsync(FurloughDb db, DocketRow row, MachineRow machine, CancellationToken stop)
     {
         var relocation = (await db.Relocations.FindAsync([row.Relocation], stop))!;
@@ -212,7 +219,10 @@ public sealed class DocketDesk(SigningKey key, TimeProvider time)
     private string Sign(Docket docket) =>
         Jws.Sign(key, MessageType.Docket, JsonSerializer.SerializeToUtf8Bytes(docket, ModelJson.Default.Docket));
 
-    /// <summary>Calls a relocation's docket back; returns whether its machine may have it all the same, and undoes it when it is seen again.</summary>
+    /// <summary>
+    /// Calls a relocation's docket back; returns whether its machine may have it all the same, and undoes it when it is
+    /// seen again.
+    /// </summary>
     public static async Task<bool> WithdrawAsync(FurloughDb db, RelocationRow row, CancellationToken stop)
     {
         if (row.Docket is not { } id || await db.Dockets.FindAsync([id], stop) is not { } docket)

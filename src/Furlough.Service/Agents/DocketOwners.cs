@@ -5,7 +5,9 @@ using Microsoft.EntityFrameworkCore;
 
 namespace Furlough.Service.Agents;
 
-/// <summary>Which machine a docket is for: a machine may speak of its own only. Remembered, because progress comes often.</summary>
+/// <summary>
+/// Which machine a docket is for: a machine may speak of its own only. Remembered, because progress comes often.
+/// </summary>
 public sealed class DocketOwners(Store store)
 {
     private const int Most = 100_000;

@@ -9,8 +9,9 @@ using Microsoft.EntityFrameworkCore;
 namespace Furlough.Service.Agents;
 
 /// <summary>
-/// A service that was put back from a backup knows less than its machines. They say how far they have counted, so that nothing new is numbered like something
-/// that they know; and they hand in the dockets that this service signed and does not know, which become relocations again.
+/// A service that was put back from a backup knows less than its machines. They say how far they have counted, so that
+/// nothing new is numbered like something that they know; and they hand in the dockets that this service signed and
+/// does not know, which become relocations again.
 /// </summary>
 public sealed class ReconcileDesk(Store store, DocketDesk desk, LiveHub live, TimeProvider time)
 {
@@ -24,7 +25,10 @@ public sealed class ReconcileDesk(Store store, DocketDesk desk, LiveHub live, Ti
     /// <summary>How long originals are kept whose brief is not known any more.</summary>
     private static readonly TimeSpan Keep = TimeSpan.FromDays(30);
 
-    /// <summary>Numbers on where the machine is, where that is further than here; what it was not handed yet gets new numbers, or it would never fetch it.</summary>
+    /// <summary>
+    /// Numbers on where the machine is, where that is further than here; what it was not handed yet gets new numbers,
+    /// or it would never fetch it.
+    /// </summary>
     internal async Task CountOnAsync(FurloughDb db, MachineRow machine, SessionProof proof, CancellationToken stop)
     {
         if (proof.LastDocket is < 0 or > MostCounted || proof.Supersession is < 0 or > int.MaxValue / 2)
@@ -56,7 +60,10 @@ public sealed class ReconcileDesk(Store store, DocketDesk desk, LiveHub live, Ti
             );
     }
 
-    /// <summary>Takes over dockets of this service's own making that it does not know; what it did not sign, or knows, is passed over.</summary>
+    /// <summary>
+    /// Takes over dockets of this service's own making that it does not know; what it did not sign, or knows, is passed
+    /// over.
+    /// </summary>
     public async Task TakeOverAsync(Guid machine, IReadOnlyList<string> signed, CancellationToken stop)
     {
         var run = await store.WriteAsync(
@@ -102,7 +109,10 @@ public sealed class ReconcileDesk(Store store, DocketDesk desk, LiveHub live, Ti
         CancellationToken stop
     ) => docket.Machine == machine.Id || !await db.Machines.AnyAsync(m => m.Id == docket.Machine, stop);
 
-    /// <summary>Files one docket with its relocation, which is created again where it is not known; returns its run, or null where nothing can be made of it.</summary>
+    /// <summary>
+    /// Files one docket with its relocation, which is created again where it is not known; returns its run, or null
+    /// where nothing can be made of it.
+    /// </summary>
     private async Task<long?> TakeAsync(
         FurloughDb db,
         MachineRow machine,

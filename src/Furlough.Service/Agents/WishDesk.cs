@@ -8,9 +8,10 @@ using Microsoft.EntityFrameworkCore;
 namespace Furlough.Service.Agents;
 
 /// <summary>
-/// What is wished of relocations that are under way: a paused run, a held machine and the end of its allowed hours let them rest, an attended one rests until someone
-/// is there, and what was backed out or waits in a halted run is undone (it would meet its missing permit only when it goes on). Who asked for
-/// something separately is stopped by none of these but the backing out.
+/// What is wished of relocations that are under way: a paused run, a held machine and the end of its allowed hours let
+/// them rest, an attended one rests until someone is there, and what was backed out or waits in a halted run is undone
+/// (it would meet its missing permit only when it goes on). Who asked for something separately is stopped by none of
+/// these but the backing out.
 /// </summary>
 public sealed class WishDesk(RunHours hours, TimeProvider time)
 {

@@ -5,8 +5,9 @@ using Microsoft.AspNetCore.Http.Features;
 namespace Furlough.Service.Connections;
 
 /// <summary>
-/// Accepts no more connections than the process has files to open. Any connection over the limit is closed before the next one is
-/// accepted, so that a flood of them never uses up the last open file, however busy the system is: a process without one ends.
+/// Accepts no more connections than the process has files to open. Any connection over the limit is closed before the
+/// next one is accepted, so that a flood of them never uses up the last open file, however busy the system is: a
+/// process without one ends.
 /// </summary>
 /// <param name="sockets">Listens on real sockets.</param>
 /// <param name="most">So many connections at once.</param>

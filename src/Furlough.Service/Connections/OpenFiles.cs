@@ -3,8 +3,9 @@ using System.Globalization;
 namespace Furlough.Service.Connections;
 
 /// <summary>
-/// How many files a process may have open here, connections among them. A service that has none left could neither take connections nor write to its storage; one that
-/// turns connections away before that serves the others, and agents come again.
+/// How many files a process may have open here, connections among them. A service that has none left could neither take
+/// connections nor write to its storage; one that turns connections away before that serves the others, and agents come
+/// again.
 /// </summary>
 internal static class OpenFiles
 {

@@ -6,8 +6,9 @@ using Microsoft.EntityFrameworkCore;
 namespace Furlough.Service.Errands;
 
 /// <summary>
-/// Drills: before someone's home may live on a volume that can be detached, people try what happens without it. Each step is an errand; what the machine itself can see
-/// (the volume gone and back, a restart, who signed in) finishes it automatically.
+/// Drills: before someone's home may live on a volume that can be detached, people try what happens without it. Each
+/// step is an errand; what the machine itself can see (the volume gone and back, a restart, who signed in) finishes it
+/// automatically.
 /// </summary>
 public sealed class DrillDesk(ErrandDesk errands, TimeProvider time)
 {
@@ -139,7 +140,9 @@ public sealed class DrillDesk(ErrandDesk errands, TimeProvider time)
             drill.Errand
         );
 
-    /// <summary>Whether a survey shows what a step waits for. Clocks of machines may be wrong: by how long ago it was taken.</summary>
+    /// <summary>
+    /// Whether a survey shows what a step waits for. Clocks of machines may be wrong: by how long ago it was taken.
+    /// </summary>
     private bool IsSeen(ErrandRow errand, DrillRow drill, VolumeFacts? attached, Survey survey)
     {
         var behind = survey.SentAt is { } sent ? time.GetUtcNow() - sent : TimeSpan.Zero;

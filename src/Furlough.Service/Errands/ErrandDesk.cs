@@ -4,7 +4,10 @@ using Microsoft.EntityFrameworkCore;
 
 namespace Furlough.Service.Errands;
 
-/// <summary>Raises errands from what is planned and from what machines report, and lets those lapse that have settled themselves. Everything happens inside someone else's piece of work.</summary>
+/// <summary>
+/// Raises errands from what is planned and from what machines report, and lets those lapse that have settled
+/// themselves. Everything happens inside someone else's piece of work.
+/// </summary>
 public sealed class ErrandDesk(TimeProvider time)
 {
     private static readonly ErrandState[] ToDo = [.. Enum.GetValues<ErrandState>().Where(s => s.IsToDo())];
@@ -64,7 +67,10 @@ public sealed class ErrandDesk(TimeProvider time)
         return begins;
     }
 
-    /// <summary>A machine says who works on it: who signed in afresh, with the home that the account has now, has done what that was asked for.</summary>
+    /// <summary>
+    /// A machine says who works on it: who signed in afresh, with the home that the account has now, has done what that
+    /// was asked for.
+    /// </summary>
     /// <param name="behind">How far the machine's clock is behind the service's.</param>
     public async Task SignedInAsync(
         FurloughDb db,
@@ -198,7 +204,8 @@ public sealed class ErrandDesk(TimeProvider time)
     )
     {
         var account = AccountOf(kind, row);
-        // One for all relocations of the machine, or of the account, that need the same; what is in the way of one is its own. What was in the way or missing may be so again.
+        // One for all relocations of the machine, or of the account, that need the same; what is in the way of one is
+        // its own. What was in the way or missing may be so again.
         var (own, again) = (cause == ErrandCause.InTheWay, cause is ErrandCause.InTheWay or ErrandCause.Failed);
         if (
             await db.Errands.AnyAsync(
@@ -248,7 +255,10 @@ public sealed class ErrandDesk(TimeProvider time)
         );
     }
 
-    /// <summary>What was in a relocation's way is no longer when it goes on; what was wanted beforehand is no longer when nothing waits for it.</summary>
+    /// <summary>
+    /// What was in a relocation's way is no longer when it goes on; what was wanted beforehand is no longer when
+    /// nothing waits for it.
+    /// </summary>
     private async Task LapseAsync(FurloughDb db, RelocationRow row, CancellationToken stop)
     {
         foreach (

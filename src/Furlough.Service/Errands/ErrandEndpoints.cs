@@ -184,7 +184,10 @@ public sealed class ErrandActions(
         return view;
     }
 
-    /// <summary>Whether a machine was restarted it knows itself: with its survey the errand is finished by then. One that does not say so, or is away, is someone's word.</summary>
+    /// <summary>
+    /// Whether a machine was restarted it knows itself: with its survey the errand is finished by then. One that does
+    /// not say so, or is away, is someone's word.
+    /// </summary>
     private async Task RequireRestartAsync(long number, CancellationToken stop)
     {
         var errand = await store.ReadAsync(db => ErrandEndpoints.FindAsync(db, number, stop), stop);

@@ -36,7 +36,10 @@ public static class EventEndpoint
             .For(AccessLevel.Reader)
             .ExcludeFromDescription();
 
-    /// <summary>Hints for as long as anyone who listens may be here, which is asked again and again: nothing may be said for hours.</summary>
+    /// <summary>
+    /// Hints for as long as anyone who listens may be here, which is asked again and again: nothing may be said for
+    /// hours.
+    /// </summary>
     private static async IAsyncEnumerable<LiveEvent> HintsAsync(
         ClaimsPrincipal who,
         LiveHub live,

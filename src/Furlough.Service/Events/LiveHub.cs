@@ -28,7 +28,10 @@ public sealed class LiveHub(TimeProvider time)
     // Counted along: the dictionary would take all of its locks for it, and every report asks.
     private int _underWay;
 
-    /// <summary>How long an agent shall wait before it reports progress again: up to 1,000 relocations under way 0.7 s, with 3,000 of them 2 s, never more than 5 s.</summary>
+    /// <summary>
+    /// How long an agent shall wait before it reports progress again: up to 1,000 relocations under way 0.7 s, with
+    /// 3,000 of them 2 s, never more than 5 s.
+    /// </summary>
     public TimeSpan ProgressPause =>
         TimeSpan.FromSeconds(
             Math.Clamp(

@@ -33,7 +33,10 @@ public sealed class KindDesk(SigningKey key)
         return _signed.GetOrAdd(tag, t => new SignedKinds(t, Jws.Sign(key, MessageType.Kinds, body)));
     }
 
-    /// <summary>A card is for one machine besides the others, until <see cref="EndTrial"/>; false when another one is tried there.</summary>
+    /// <summary>
+    /// A card is for one machine besides the others, until <see cref="EndTrial"/>; false when another one is tried
+    /// there.
+    /// </summary>
     public bool Try(string machine, KindCard card) => _tried.TryAdd(machine, card);
 
     /// <summary>The machine looks for its own kinds alone again.</summary>

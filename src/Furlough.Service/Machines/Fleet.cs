@@ -98,7 +98,9 @@ public static class Fleet
                 .ToListAsync(stop)
         ).ToLookup(r => r.Machine, r => r.Account);
 
-    /// <summary>Errands that an audit tells of: overdue ones, and those declined after a relocation that still stands.</summary>
+    /// <summary>
+    /// Errands that an audit tells of: overdue ones, and those declined after a relocation that still stands.
+    /// </summary>
     public static async Task<List<Asked>> AskedAsync(
         FurloughDb db,
         Guid? machine,

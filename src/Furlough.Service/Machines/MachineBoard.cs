@@ -8,8 +8,8 @@ using Microsoft.EntityFrameworkCore;
 namespace Furlough.Service.Machines;
 
 /// <summary>
-/// What is shown of many machines at a time, kept in memory: the surveys of a large fleet are too long to be read for every look at it. A
-/// machine's part is worked out again whenever something about it was stored.
+/// What is shown of many machines at a time, kept in memory: the surveys of a large fleet are too long to be read for
+/// every look at it. A machine's part is worked out again whenever something about it was stored.
 /// </summary>
 public sealed class MachineBoard : IDisposable
 {
@@ -100,7 +100,9 @@ public sealed class MachineBoard : IDisposable
         }
     }
 
-    /// <summary>A machine's part. What it sent may make no sense: then it is shown without, and all others as they are.</summary>
+    /// <summary>
+    /// A machine's part. What it sent may make no sense: then it is shown without, and all others as they are.
+    /// </summary>
     private static Part PartOf(
         MachineRow machine,
         IReadOnlyList<RelocationRow> relocations,

@@ -145,7 +145,9 @@ public static class MachineEndpoints
         return Summaries.Now(Summaries.Of(machine, Column.SurveyOf(machine), [], []).Summary, live);
     }
 
-    /// <summary>Nothing is begun on held machines; accounts that are locked out already can sign in again first.</summary>
+    /// <summary>
+    /// Nothing is begun on held machines; accounts that are locked out already can sign in again first.
+    /// </summary>
     private static async Task<IResult> HoldAsync(
         HoldRequest request,
         Store store,
@@ -226,7 +228,10 @@ public static class MachineEndpoints
         return TypedResults.NoContent();
     }
 
-    /// <summary>Removes a machine with everything that is known of it but the history. What its agent has and what stands on its disks is left alone.</summary>
+    /// <summary>
+    /// Removes a machine with everything that is known of it but the history. What its agent has and what stands on its
+    /// disks is left alone.
+    /// </summary>
     private static async Task<IResult> ForgetAsync(
         ForgetRequest request,
         Store store,

@@ -76,7 +76,9 @@ public sealed class SurveyDesk(
             signals.Raise([machine]);
     }
 
-    /// <summary>Writes down once who is locked out although nothing under way needs it; returns whether anybody is.</summary>
+    /// <summary>
+    /// Writes down once who is locked out although nothing under way needs it; returns whether anybody is.
+    /// </summary>
     private async Task<bool> LeftOutAsync(FurloughDb db, MachineRow machine, Survey survey, CancellationToken stop)
     {
         var keptOut = survey.Accounts.Where(a => a.KeptOut is not null).ToList();

@@ -6,7 +6,10 @@ using Microsoft.EntityFrameworkCore;
 
 namespace Furlough.Service.Notifications;
 
-/// <summary>The secrets with which web calls are signed. Stored sealed, by keys that lie beside the database and not in it: anyone who gets hold of the database alone can sign nothing.</summary>
+/// <summary>
+/// The secrets with which web calls are signed. Stored sealed, by keys that lie beside the database and not in it:
+/// anyone who gets hold of the database alone can sign nothing.
+/// </summary>
 public sealed class CallSecrets(IDataProtectionProvider keys)
 {
     private const string Prefix = "flw-";

@@ -4,8 +4,9 @@ using System.Net.Sockets;
 namespace Furlough.Service.Notifications;
 
 /// <summary>
-/// Where web calls may go. Anyone who may add a receiver could otherwise have the service knock at doors inside the building, and at its own. Looked at when the connection is made, with
-/// the address that is really used: a name may lead elsewhere by then.
+/// Where web calls may go. Anyone who may add a receiver could otherwise have the service knock at doors inside the
+/// building, and at its own. Looked at when the connection is made, with the address that is really used: a name may
+/// lead elsewhere by then.
 /// </summary>
 public static class CallTargets
 {
@@ -36,7 +37,10 @@ public static class CallTargets
         }
     }
 
-    /// <summary>Whether an address may be called: never one of link-local scope, others of private networks only where that is allowed.</summary>
+    /// <summary>
+    /// Whether an address may be called: never one of link-local scope, others of private networks only where that is
+    /// allowed.
+    /// </summary>
     public static bool MayCall(IPAddress address, bool privateToo)
     {
         var a = address.IsIPv4MappedToIPv6 ? address.MapToIPv4() : address;

@@ -8,8 +8,9 @@ using Microsoft.EntityFrameworkCore;
 namespace Furlough.Service.Notifications;
 
 /// <summary>
-/// Makes notifications of what the history says and sends them. A notification is stored with the place up to which the history was looked at, and marked before it is sent: so each is made once,
-/// and one that was being sent when the service ended is reported as uncertain rather than sent again.
+/// Makes notifications of what the history says and sends them. A notification is stored with the place up to which the
+/// history was looked at, and marked before it is sent: so each is made once, and one that was being sent when the
+/// service ended is reported as uncertain rather than sent again.
 /// </summary>
 public sealed class NotificationDesk(
     Store store,

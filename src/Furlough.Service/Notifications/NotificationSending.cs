@@ -10,7 +10,9 @@ using MimeKit;
 
 namespace Furlough.Service.Notifications;
 
-/// <summary>Sends one notification, by mail or as a CloudEvents 1.0 event in JSON, signed as the Standard Webhooks 1.0 say.</summary>
+/// <summary>
+/// Sends one notification, by mail or as a CloudEvents 1.0 event in JSON, signed as the Standard Webhooks 1.0 say.
+/// </summary>
 public sealed class NotificationSending(ServiceOptions options, CallSecrets secrets) : IDisposable
 {
     private static readonly TimeSpan Longest = TimeSpan.FromSeconds(15);

@@ -156,7 +156,10 @@ public sealed class Acting(
             stop
         );
 
-    /// <summary>Makes the original live again after its target was lost. Anyone who asks for it names the time from which work is missing.</summary>
+    /// <summary>
+    /// Makes the original live again after its target was lost. Anyone who asks for it names the time from which work
+    /// is missing.
+    /// </summary>
     public Task<RelocationView> FallBackAsync(
         long number,
         DateTimeOffset? missingFrom,
@@ -212,7 +215,10 @@ public sealed class Acting(
         return $"Its docket may have reached the machine and was called back; when last seen, {Column.PlannedOf(row).LivesInWords}.{silent}";
     }
 
-    /// <summary>Asks a machine to undo what is under way, as long as that can be done. What its machine cannot have yet is called back at once.</summary>
+    /// <summary>
+    /// Asks a machine to undo what is under way, as long as that can be done. What its machine cannot have yet is
+    /// called back at once.
+    /// </summary>
     public async Task<RelocationView> BackOutAsync(long number, string who, CancellationToken stop)
     {
         var run = 0L;

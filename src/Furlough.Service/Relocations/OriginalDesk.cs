@@ -7,7 +7,10 @@ using Microsoft.EntityFrameworkCore;
 
 namespace Furlough.Service.Relocations;
 
-/// <summary>Decides which originals may be discarded (I13): not before their time and not while something speaks against it, unless someone says why all the same.</summary>
+/// <summary>
+/// Decides which originals may be discarded (I13): not before their time and not while something speaks against it,
+/// unless someone says why all the same.
+/// </summary>
 public sealed class OriginalDesk(Store store, Acting acting, TimeProvider time)
 {
     private const int LongestReason = 1_000;
@@ -15,7 +18,10 @@ public sealed class OriginalDesk(Store store, Acting acting, TimeProvider time)
     /// <summary>How people name an original. A relocation's number never does.</summary>
     public static string IdOf(OriginalRow row) => string.Create(CultureInfo.InvariantCulture, $"o{row.Number}");
 
-    /// <summary>What speaks against discarding an original, as far as the service knows. The machine looks again, and adds <see cref="DiscardTerms.Shrunk"/>.</summary>
+    /// <summary>
+    /// What speaks against discarding an original, as far as the service knows. The machine looks again, and adds <see
+    /// cref="DiscardTerms.Shrunk"/>.
+    /// </summary>
     public static IReadOnlyList<DiscardBlocker> Blockers(
         OriginalFacts seen,
         RelocationRow relocation,

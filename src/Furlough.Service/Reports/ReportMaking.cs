@@ -15,7 +15,10 @@ namespace Furlough.Service.Reports;
 /// <summary>Puts reports together from what is stored; every number of them can be asked for separately too.</summary>
 public sealed class ReportMaking(Store store, LiveHub live, RunViews views, TimeProvider time)
 {
-    /// <summary>A run: what it did, where its data lives now, what failed, who consented to what, and the volumes before and after.</summary>
+    /// <summary>
+    /// A run: what it did, where its data lives now, what failed, who consented to what, and the volumes before and
+    /// after.
+    /// </summary>
     public Task<Report> OfRunAsync(long number, string who, CancellationToken stop) =>
         store.ReadAsync(
             async db =>

@@ -8,7 +8,10 @@ using Microsoft.EntityFrameworkCore;
 
 namespace Furlough.Service.Runs;
 
-/// <summary>Brings a run forward: wave after wave, until everything is at rest or too much has failed. All it knows is in storage, so it goes on after a restart.</summary>
+/// <summary>
+/// Brings a run forward: wave after wave, until everything is at rest or too much has failed. All it knows is in
+/// storage, so it goes on after a restart.
+/// </summary>
 public sealed class RunControl(DocketDesk desk, ErrandDesk errands, RunHours hours, LiveHub live, TimeProvider time)
 {
     /// <summary>Named one by one, so that the storage finds them by its index.</summary>
@@ -17,7 +20,10 @@ public sealed class RunControl(DocketDesk desk, ErrandDesk errands, RunHours hou
         .. Enum.GetValues<RelocationState>().Where(s => !s.IsAtRest()),
     ];
 
-    /// <summary>Starts the next wave when the one before is at rest; ends or halts the run. Returns machines for which dockets wait.</summary>
+    /// <summary>
+    /// Starts the next wave when the one before is at rest; ends or halts the run. Returns machines for which dockets
+    /// wait.
+    /// </summary>
     public async Task<IReadOnlyCollection<Guid>> AdvanceAsync(FurloughDb db, long number, CancellationToken stop)
     {
         var run = (await db.Runs.FindAsync([number], stop))!;
@@ -60,7 +66,10 @@ public sealed class RunControl(DocketDesk desk, ErrandDesk errands, RunHours hou
         return wake;
     }
 
-    /// <summary>Nothing is under way; in a halted run, nothing on a machine that is connected: what a silent one does is shown when it is seen again.</summary>
+    /// <summary>
+    /// Nothing is under way; in a halted run, nothing on a machine that is connected: what a silent one does is shown
+    /// when it is seen again.
+    /// </summary>
     private async Task<bool> IsOverAsync(
         FurloughDb db,
         RunRow run,
@@ -86,7 +95,10 @@ public sealed class RunControl(DocketDesk desk, ErrandDesk errands, RunHours hou
         failure is not null
         && FaultKinds.Find(Column.Read(failure, ModelJson.Default.Failure).Code)?.IsEndedByPerson == true;
 
-    /// <summary>The machines of a wave whose turn it is: as many as may be worked on at once. One that is silent or waits for a person takes nobody's turn, and goes on when it can.</summary>
+    /// <summary>
+    /// The machines of a wave whose turn it is: as many as may be worked on at once. One that is silent or waits for a
+    /// person takes nobody's turn, and goes on when it can.
+    /// </summary>
     private async Task<HashSet<Guid>> TurnAsync(
         FurloughDb db,
         RunRow run,
@@ -149,7 +161,10 @@ public sealed class RunControl(DocketDesk desk, ErrandDesk errands, RunHours hou
         return turn;
     }
 
-    /// <summary>Nothing further is begun, and what no machine has begun is called back; what is repointed already goes on to its end, the rest is undone as it meets its missing permit.</summary>
+    /// <summary>
+    /// Nothing further is begun, and what no machine has begun is called back; what is repointed already goes on to its
+    /// end, the rest is undone as it meets its missing permit.
+    /// </summary>
     public async Task HaltAsync(FurloughDb db, RunRow run, string by, string why, CancellationToken stop)
     {
         run.State = RunState.Halted;

@@ -217,7 +217,10 @@ public static class RunEndpoints
                 );
     }
 
-    /// <summary>Consents are given, nothing in the plan is under way elsewhere, and reality is still what the plan was made from.</summary>
+    /// <summary>
+    /// Consents are given, nothing in the plan is under way elsewhere, and reality is still what the plan was made
+    /// from.
+    /// </summary>
     private static async Task RequireStartableAsync(FurloughDb db, PlanRow plan, PlanBody body, CancellationToken stop)
     {
         if (body.Relocations.All(r => r.Blocked.Count > 0))

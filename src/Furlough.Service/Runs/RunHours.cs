@@ -12,7 +12,10 @@ namespace Furlough.Service.Runs;
 /// <param name="ErrandsWithin">How long people have for what they are asked to do.</param>
 public sealed record RunTimes(OpenTimes? Open, bool Attended, TimeSpan ErrandsWithin);
 
-/// <summary>When relocations of runs may begin, from each run's plan and its brief; read once and kept in memory, for every agent's poll asks.</summary>
+/// <summary>
+/// When relocations of runs may begin, from each run's plan and its brief; read once and kept in memory, for every
+/// agent's poll asks.
+/// </summary>
 public sealed class RunHours(TimeProvider time)
 {
     private readonly ConcurrentDictionary<long, RunTimes> _runs = new();

@@ -5,7 +5,10 @@ using Microsoft.EntityFrameworkCore;
 
 namespace Furlough.Service.Runs;
 
-/// <summary>Looks after runs in which a machine that falls silent matters, because nobody reports that: where only so many are worked on at once it is another's turn, and a halted run ends.</summary>
+/// <summary>
+/// Looks after runs in which a machine that falls silent matters, because nobody reports that: where only so many are
+/// worked on at once it is another's turn, and a halted run ends.
+/// </summary>
 public sealed class RunWatch(
     Store store,
     RunControl control,

@@ -4,7 +4,10 @@ using Microsoft.EntityFrameworkCore;
 
 namespace Furlough.Service.Runs;
 
-/// <summary>The run as someone saw it before acting on it: the entity tag (RFC 9110) that came with it, which is the number of the last entry of the history about it.</summary>
+/// <summary>
+/// The run as someone saw it before acting on it: the entity tag (RFC 9110) that came with it, which is the number of
+/// the last entry of the history about it.
+/// </summary>
 /// <param name="Tag">What <c>If-Match</c> says; null where the caller does not mind.</param>
 public readonly record struct SeenRun(string? Tag)
 {

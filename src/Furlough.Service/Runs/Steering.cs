@@ -17,7 +17,10 @@ public sealed class Steering(
     TimeProvider time
 )
 {
-    /// <summary>Begins nothing further for now. Accounts that are locked out already can sign in again as soon as the work allows.</summary>
+    /// <summary>
+    /// Begins nothing further for now. Accounts that are locked out already can sign in again as soon as the work
+    /// allows.
+    /// </summary>
     public Task<RunView> PauseAsync(long number, SeenRun seen, string who, CancellationToken stop) =>
         SteerAsync(
             number,

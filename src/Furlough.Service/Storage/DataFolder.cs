@@ -4,10 +4,15 @@ using Microsoft.EntityFrameworkCore;
 
 namespace Furlough.Service.Storage;
 
-/// <summary>The service's data folder: one service at a time works with it, nobody else may read it, and what belongs together is there or nothing is.</summary>
+/// <summary>
+/// The service's data folder: one service at a time works with it, nobody else may read it, and what belongs together
+/// is there or nothing is.
+/// </summary>
 public sealed class DataFolder : IDisposable
 {
-    /// <summary>Stands there until the first start has made everything: what it has made is nothing yet that anybody relied on.</summary>
+    /// <summary>
+    /// Stands there until the first start has made everything: what it has made is nothing yet that anybody relied on.
+    /// </summary>
     private const string Beginning = "beginning";
 
     private const string Database = "furlough.db",
@@ -18,7 +23,8 @@ public sealed class DataFolder : IDisposable
     private DataFolder(FileStream alone, string path) => (_lock, _path) = (alone, path);
 
     /// <summary>Takes the folder, and makes it where it is missing.</summary>
-    /// <exception cref="IOException">Another service works with it, or a part of it is missing: says which and what to do.</exception>
+    /// <exception cref="IOException">Another service works with it, or a part of it is missing: says which and what to
+    /// do.</exception>
     public static DataFolder Take(string path)
     {
         PrivateFolder.Make(path);
@@ -65,7 +71,9 @@ public sealed class DataFolder : IDisposable
         return options;
     }
 
-    /// <summary>A service that began again beside a half of its former self would be a stranger to all its agents.</summary>
+    /// <summary>
+    /// A service that began again beside a half of its former self would be a stranger to all its agents.
+    /// </summary>
     private static void RequireWhole(string path)
     {
         var (database, key, beginning) = (
@@ -73,7 +81,8 @@ public sealed class DataFolder : IDisposable
             Path.Combine(path, Key),
             Path.Combine(path, Beginning)
         );
-        // A first start that was cut short is begun again. The mark may have come back after a power cut: what machines rely on is never removed.
+        // A first start that was cut short is begun again. The mark may have come back after a power cut: what machines
+        // rely on is never removed.
         if (
             File.Exists(beginning)
             && Count(database, "SELECT count(*) FROM sqlite_master WHERE name='Machines'") > 0

@@ -34,7 +34,10 @@ public sealed class MachineRow
     public long LastBulletin { get; set; }
     public long LastDocket { get; set; }
 
-    /// <summary>The highest supersession counter that its agent had when the service was found to be behind it; 0 where it never was.</summary>
+    /// <summary>
+    /// The highest supersession counter that its agent had when the service was found to be behind it; 0 where it never
+    /// was.
+    /// </summary>
     public int SupersessionFloor { get; set; }
     public bool Suspect { get; set; }
 
@@ -43,7 +46,9 @@ public sealed class MachineRow
     public DateTimeOffset? HeldAt { get; set; }
     public string? HeldReason { get; set; }
 
-    /// <summary>What is to be left free, in bytes by volume, as JSON: by its room or the fleet, or else by its last run.</summary>
+    /// <summary>
+    /// What is to be left free, in bytes by volume, as JSON: by its room or the fleet, or else by its last run.
+    /// </summary>
     public string? Reserves { get; set; }
 
     /// <summary>The reserves are its room's or the fleet's.</summary>
@@ -214,7 +219,10 @@ public sealed class RelocationRow
     /// <summary>How long the steps took, as JSON; null where they were cut short.</summary>
     public string? Times { get; set; }
 
-    /// <summary>When, by the machine's clock, the copying of what stood again at the former place began last; null when that never came to its end.</summary>
+    /// <summary>
+    /// When, by the machine's clock, the copying of what stood again at the former place began last; null when that
+    /// never came to its end.
+    /// </summary>
     public DateTimeOffset? GatheredAt { get; set; }
     public Guid? Docket { get; set; }
     public int Supersession { get; set; }
@@ -253,7 +261,10 @@ public sealed class ErrandRow
     public string? Remark { get; set; }
 }
 
-/// <summary>What people try at a machine, step by step, with a volume on which someone's home is to live: can the machine be worked on without it, and is everything well when it is back.</summary>
+/// <summary>
+/// What people try at a machine, step by step, with a volume on which someone's home is to live: can the machine be
+/// worked on without it, and is everything well when it is back.
+/// </summary>
 public sealed class DrillRow
 {
     public long Number { get; set; }

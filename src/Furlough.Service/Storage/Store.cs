@@ -7,14 +7,17 @@ using Microsoft.EntityFrameworkCore;
 namespace Furlough.Service.Storage;
 
 /// <summary>
-/// Opens the storage for one piece of work. Pieces that write come one after the other; those that wait together share one transaction and
-/// its flush, but each is stored or refused separately, and nobody hears of its end before it is durable.
+/// Opens the storage for one piece of work. Pieces that write come one after the other; those that wait together share
+/// one transaction and its flush, but each is stored or refused separately, and nobody hears of its end before it is
+/// durable.
 /// </summary>
 public sealed class Store : IAsyncDisposable
 {
     private const int MostAtATime = 64;
 
-    /// <summary>Each reader has pages of the storage in memory of its own; more of them at once would not be quicker.</summary>
+    /// <summary>
+    /// Each reader has pages of the storage in memory of its own; more of them at once would not be quicker.
+    /// </summary>
     private const int MostReaders = 16;
 
     private readonly IDbContextFactory<FurloughDb> _factory;

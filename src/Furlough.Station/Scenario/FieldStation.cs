@@ -3,7 +3,10 @@ using Furlough.Station.World;
 
 namespace Furlough.Station;
 
-/// <summary>Calder Fen Field Station: 59 workstations in five rooms, and more of the same where more are wanted. The same seed gives the same station.</summary>
+/// <summary>
+/// Calder Fen Field Station: 59 workstations in five rooms, and more of the same where more are wanted. The same seed
+/// gives the same station.
+/// </summary>
 public static class FieldStation
 {
     /// <summary>The call with which a machine introduces itself.</summary>
@@ -216,7 +219,9 @@ public static class FieldStation
                 _ => f,
             });
 
-    /// <summary>An account of the directory, whose Documents lead to the fallback account's, and Music into its own Pictures.</summary>
+    /// <summary>
+    /// An account of the directory, whose Documents lead to the fallback account's, and Music into its own Pictures.
+    /// </summary>
     private static AccountSpec Directed(AccountSpec account) =>
         With(account with { FromDirectory = true }, f => f.Name switch
             {
@@ -225,7 +230,9 @@ public static class FieldStation
                 _ => f,
             });
 
-    /// <summary>A home that follows its account, with a cloud drive in it, services at work and a rule of the administration.</summary>
+    /// <summary>
+    /// A home that follows its account, with a cloud drive in it, services at work and a rule of the administration.
+    /// </summary>
     private static AccountSpec Synced(AccountSpec account) =>
         With(account with { Roams = true, SyncFolders = ["Documents", "Bramble"] }, f => f.Name switch
             {

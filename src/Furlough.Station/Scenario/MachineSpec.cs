@@ -3,19 +3,27 @@ using Furlough.Station.World;
 
 namespace Furlough.Station;
 
-/// <summary>A user folder as declared. Files are named after <paramref name="Stem"/> and <paramref name="Ending"/>.</summary>
+/// <summary>
+/// A user folder as declared. Files are named after <paramref name="Stem"/> and <paramref name="Ending"/>.
+/// </summary>
 public sealed record FolderSpec(string Name, int Files, int SmallFiles, long DataBytes, string Stem, string Ending)
 {
     /// <summary>What its surveys say that it asks of a file system.</summary>
     public Demands Demands { get; init; } = Demands.None;
 
-    /// <summary>For a library of a program that adds this name to its setting; found only by a kind card of the folder's name.</summary>
+    /// <summary>
+    /// For a library of a program that adds this name to its setting; found only by a kind card of the folder's name.
+    /// </summary>
     public string? Adds { get; init; }
 
-    /// <summary>For a library of a program of the Heron desk: the preference that names its folder, as domain and key.</summary>
+    /// <summary>
+    /// For a library of a program of the Heron desk: the preference that names its folder, as domain and key.
+    /// </summary>
     public (string Domain, string Key)? Preference { get; init; }
 
-    /// <summary>For a library that is not there yet: the program that makes it in its account's home when it is started.</summary>
+    /// <summary>
+    /// For a library that is not there yet: the program that makes it in its account's home when it is started.
+    /// </summary>
     public string? MadeBy { get; init; }
 
     /// <summary>Found only where a kind card of its name tells of it.</summary>
@@ -49,21 +57,31 @@ public sealed record FolderSpec(string Name, int Files, int SmallFiles, long Dat
     public IReadOnlyList<string> Services { get; init; } = [];
 }
 
-/// <summary>Where a stand-in's system installs programs, for all accounts: a setting, and its twin for older programs.</summary>
+/// <summary>
+/// Where a stand-in's system installs programs, for all accounts: a setting, and its twin for older programs.
+/// </summary>
 /// <param name="Installed">What is installed there.</param>
 /// <param name="OlderSetting">What the twin says, where they disagree.</param>
 public sealed record ProgramsSpec(string Folder, IReadOnlyList<string> Installed, string? OlderSetting = null);
 
-/// <summary>The volume to which a stand-in's system downloads apps, into a folder of its own there: a setting that names the volume alone.</summary>
+/// <summary>
+/// The volume to which a stand-in's system downloads apps, into a folder of its own there: a setting that names the
+/// volume alone.
+/// </summary>
 /// <param name="SmallestBytes">Smaller apps stay on the system volume, whatever it says, and cannot be moved.</param>
 /// <param name="Wants">Since when the system has such a setting, where this one has not; null where it has.</param>
 public sealed record AppVolumeSpec(string Folder, long SmallestBytes, string? Wants = null);
 
-/// <summary>An app of a stand-in, in a folder of its own where its system installs programs; the system keeps a list of where each one is.</summary>
+/// <summary>
+/// An app of a stand-in, in a folder of its own where its system installs programs; the system keeps a list of where
+/// each one is.
+/// </summary>
 /// <param name="Immovable">Why the system does not let it be moved; null where it does.</param>
 public sealed record AppSpec(string Name, int Files, long DataBytes, string? Immovable = null);
 
-/// <summary>A folder of a stand-in that people share, found only by a kind card of its name, and what they left in it.</summary>
+/// <summary>
+/// A folder of a stand-in that people share, found only by a kind card of its name, and what they left in it.
+/// </summary>
 public sealed record CommonFolderSpec(string Name, SpecPlace Place, IReadOnlyList<LeftFiles> Left);
 
 /// <summary>A place on one of a stand-in's volumes.</summary>
@@ -115,7 +133,10 @@ public sealed record MachineSpec(
     /// <summary>Its accounts are known by the names of their homes' folders.</summary>
     public bool HomesNameAccounts { get; init; }
 
-    /// <summary>Its system keeps homes and programs' preferences behind its own commands, and has no settings for user folders: one that lives elsewhere leaves a link in its place.</summary>
+    /// <summary>
+    /// Its system keeps homes and programs' preferences behind its own commands, and has no settings for user folders:
+    /// one that lives elsewhere leaves a link in its place.
+    /// </summary>
     public bool SettingsBehindCommands { get; init; }
 
     /// <summary>The apps that its system lists.</summary>

@@ -1,8 +1,8 @@
 namespace Furlough.Station.World;
 
 /// <summary>
-/// Simulated time of one stand-in: work costs simulated seconds, of which many pass in a real one. Rates and remaining times come out as they
-/// would on the declared media; dates stay real.
+/// Simulated time of one stand-in: work costs simulated seconds, of which many pass in a real one. Rates and remaining
+/// times come out as they would on the declared media; dates stay real.
 /// </summary>
 /// <param name="speed">Simulated seconds in a real second.</param>
 public sealed class StationClock(double speed) : TimeProvider

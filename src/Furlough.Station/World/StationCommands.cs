@@ -5,8 +5,8 @@ using Furlough.Model;
 namespace Furlough.Station.World;
 
 /// <summary>
-/// A Heron desk's own commands, for its directory service and its programs' preferences: they take the arguments, print the answers and refuse with the words of the system that it stands in for, as
-/// that system's manual pages say.
+/// A Heron desk's own commands, for its directory service and its programs' preferences: they take the arguments, print
+/// the answers and refuse with the words of the system that it stands in for, as that system's manual pages say.
 /// </summary>
 public sealed class StationCommands(StationMachine machine) : ICommands
 {

@@ -9,9 +9,9 @@ namespace Furlough.Station.World;
 public sealed class PowerLossException() : CutShortException("The power of this stand-in went away.");
 
 /// <summary>
-/// A stand-in workstation: volumes, accounts, settings and faults from its declaration, and a log of everything that happened since, so that
-/// it is found again as it was. What was not flushed when the process died is lost, as on a real machine. It is for demonstration and scale;
-/// it proves nothing about safety.
+/// A stand-in workstation: volumes, accounts, settings and faults from its declaration, and a log of everything that
+/// happened since, so that it is found again as it was. What was not flushed when the process died is lost, as on a
+/// real machine. It is for demonstration and scale; it proves nothing about safety.
 /// </summary>
 public sealed class StationMachine : IMachine, IDisposable
 {
@@ -29,7 +29,8 @@ public sealed class StationMachine : IMachine, IDisposable
     /// <param name="spec">What the machine is.</param>
     /// <param name="folder">Folder for its log and for Furlough's own files on it.</param>
     /// <param name="clock">Its simulated time.</param>
-    /// <param name="behindCommands">For a desk whose system keeps settings behind its own commands: the pointers that use these.</param>
+    /// <param name="behindCommands">For a desk whose system keeps settings behind its own commands: the pointers that
+    /// use these.</param>
     public StationMachine(
         MachineSpec spec,
         string folder,
@@ -179,7 +180,9 @@ public sealed class StationMachine : IMachine, IDisposable
         _log?.Flush();
     }
 
-    /// <summary>Time passes for an operation: so much for a file, so much for its bytes, with the noise of real disks.</summary>
+    /// <summary>
+    /// Time passes for an operation: so much for a file, so much for its bytes, with the noise of real disks.
+    /// </summary>
     internal void Spend(StationVolumeState volume, long bytes)
     {
         var noise = 0.8 + 0.4 * (FileRange.Mix((ulong)bytes + (ulong)_lastId) % 1000 / 1000.0);

@@ -2,7 +2,10 @@ using Furlough.Engine.Ports;
 
 namespace Furlough.Station.World;
 
-/// <summary>Files that are declared, not stored: count, sizes and times follow from a seed. A copy of a range is a range of the same seed.</summary>
+/// <summary>
+/// Files that are declared, not stored: count, sizes and times follow from a seed. A copy of a range is a range of the
+/// same seed.
+/// </summary>
 internal sealed record FileRange(ulong Seed, int Count, string Prefix, string Ending, long MeanBytes, uint Owner)
 {
     internal string NameOf(int i) => FormattableString.Invariant($"{Prefix}-{i:D6}{Ending}");

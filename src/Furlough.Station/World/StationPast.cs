@@ -2,7 +2,10 @@ using Furlough.Model;
 
 namespace Furlough.Station.World;
 
-/// <summary>What a stand-in's volumes held in the weeks before it began: a steady growth of its own, the noise of working days, and now and then a large copy. The same for the same seed and day.</summary>
+/// <summary>
+/// What a stand-in's volumes held in the weeks before it began: a steady growth of its own, the noise of working days,
+/// and now and then a large copy. The same for the same seed and day.
+/// </summary>
 internal static class StationPast
 {
     private const int Days = 60;

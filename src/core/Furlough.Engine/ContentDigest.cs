@@ -4,8 +4,9 @@ using System.IO.Hashing;
 namespace Furlough.Engine;
 
 /// <summary>
-/// The digest of a file's content: XxHash128 over its blocks of 64 KiB, each preceded by its number; blocks of zeros are passed over, and
-/// the length ends it. A hole and written zeros are therefore equal, wherever a file system puts its holes.
+/// The digest of a file's content: XxHash128 over its blocks of 64 KiB, each preceded by its number; blocks of zeros
+/// are passed over, and the length ends it. A hole and written zeros are therefore equal, wherever a file system puts
+/// its holes.
 /// </summary>
 public sealed class ContentDigest
 {

@@ -5,7 +5,10 @@ using Furlough.Model;
 
 namespace Furlough.Engine;
 
-/// <summary>Which of a docket's two folders: the one for the copy, on the target's volume, or the one for the original, on the source's.</summary>
+/// <summary>
+/// Which of a docket's two folders: the one for the copy, on the target's volume, or the one for the original, on the
+/// source's.
+/// </summary>
 public enum DocketSide
 {
     Copy,
@@ -19,7 +22,8 @@ public sealed class DocketFolder : IDisposable
     private readonly IFolder _above;
     private readonly string _name;
 
-    /// <param name="ground">The folder that holds <paramref name="above"/>; null where an older version left the docket's folder beside its place.</param>
+    /// <param name="ground">The folder that holds <paramref name="above"/>; null where an older version left the
+    /// docket's folder beside its place.</param>
     /// <param name="above">The folder that holds the docket's.</param>
     /// <param name="path">The docket's folder's path on its volume.</param>
     internal DocketFolder(IFolder? ground, IFolder above, string name, IFolder folder, string path) =>
@@ -58,13 +62,16 @@ public sealed class DocketFolder : IDisposable
 }
 
 /// <summary>
-/// Where dockets keep their folders. A folder in which an account can rename things is not a place for them: the account could put another one in its stead
-/// between two steps. So they stand in the highest folder of the place's volume from which everything can be renamed into place and
-/// whose whole chain, up to the volume's root, only the system can change. Whenever one is opened again it is compared with what the journal says.
+/// Where dockets keep their folders. A folder in which an account can rename things is not a place for them: the
+/// account could put another one in its stead between two steps. So they stand in the highest folder of the place's
+/// volume from which everything can be renamed into place and whose whole chain, up to the volume's root, only the
+/// system can change. Whenever one is opened again it is compared with what the journal says.
 /// </summary>
 public static class DocketFolders
 {
-    /// <summary>Whether only the system can make, rename and remove names in a folder that belong to the system.</summary>
+    /// <summary>
+    /// Whether only the system can make, rename and remove names in a folder that belong to the system.
+    /// </summary>
     public static bool IsSystems(in NodeFacts folder)
     {
         const uint groupAndOthersWrite = 0x12,
@@ -72,7 +79,10 @@ public static class DocketFolders
         return folder.Owner == 0 && ((folder.Mode & groupAndOthersWrite) == 0 || (folder.Mode & sticky) != 0);
     }
 
-    /// <summary>The folders above a place in which dockets' folders may stand, the highest first: on the same part of the volume as the folder that holds the place, none of them below one that someone else can change.</summary>
+    /// <summary>
+    /// The folders above a place in which dockets' folders may stand, the highest first: on the same part of the volume
+    /// as the folder that holds the place, none of them below one that someone else can change.
+    /// </summary>
     internal static List<string> Grounds(IFolder root, FileSystemAbilities abilities, Place place)
     {
         // Without owners there is nobody from whom to keep them, and no rights that could be gained.
@@ -103,7 +113,8 @@ public static class DocketFolders
     }
 
     /// <summary>A docket's folder as the journal knows it; null when it is not there.</summary>
-    /// <exception cref="Fault"><c>docket-folder-replaced</c>: another folder stands there than the one that was made.</exception>
+    /// <exception cref="Fault"><c>docket-folder-replaced</c>: another folder stands there than the one that was
+    /// made.</exception>
     internal static DocketFolder? TryOpen(
         IFolder root,
         FileSystemAbilities abilities,
@@ -130,7 +141,10 @@ public static class DocketFolders
         }
     }
 
-    /// <summary>A docket's folder of which no journal is at hand: where this version keeps them, or beside its place, where older ones did. Only one that the system made; null when there is none.</summary>
+    /// <summary>
+    /// A docket's folder of which no journal is at hand: where this version keeps them, or beside its place, where
+    /// older ones did. Only one that the system made; null when there is none.
+    /// </summary>
     /// <exception cref="Fault"><c>docket-folder-replaced</c>: someone else made what is there.</exception>
     public static DocketFolder? TryFind(
         IFolder root,
@@ -146,7 +160,10 @@ public static class DocketFolders
         return TryFindFormer(root, abilities, place, docket);
     }
 
-    /// <summary>The folder that an older version left beside a place. The account may have renamed another one there: what it holds must be this docket's.</summary>
+    /// <summary>
+    /// The folder that an older version left beside a place. The account may have renamed another one there: what it
+    /// holds must be this docket's.
+    /// </summary>
     private static DocketFolder? TryFindFormer(IFolder root, FileSystemAbilities abilities, Place place, Guid docket)
     {
         var parent = Reach.TryFolder(root, place.Parts.SkipLast(1));
@@ -203,7 +220,10 @@ public static class DocketFolders
         }
     }
 
-    /// <summary>The names of all dockets' folders below a ground; empty where there are none, or someone else made what is there.</summary>
+    /// <summary>
+    /// The names of all dockets' folders below a ground; empty where there are none, or someone else made what is
+    /// there.
+    /// </summary>
     public static IReadOnlyList<string> List(IFolder ground, FileSystemAbilities abilities)
     {
         if (ground.Find(Layout.Dockets) is not { Kind: NodeKind.Folder })
@@ -248,7 +268,8 @@ public static class DocketFolders
             }
             catch (IoFault gone) when (again && gone.Reason is IoReason.NotFound or IoReason.Exists)
             {
-                // Another docket of this machine took the empty folder of all dockets away, or made it, at the same moment.
+                // Another docket of this machine took the empty folder of all dockets away, or made it, at the same
+                // moment.
                 container?.Dispose();
             }
             catch

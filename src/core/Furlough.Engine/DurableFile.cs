@@ -2,7 +2,10 @@ using Furlough.Engine.Ports;
 
 namespace Furlough.Engine;
 
-/// <summary>The one way in which the engine writes a small file: under a new name, flushed, renamed, its folder flushed. Anyone who looks finds the former content or the whole new one, or none.</summary>
+/// <summary>
+/// The one way in which the engine writes a small file: under a new name, flushed, renamed, its folder flushed. Anyone
+/// who looks finds the former content or the whole new one, or none.
+/// </summary>
 public static class DurableFile
 {
     /// <summary>Writes a file of the engine's own, in a folder of its own.</summary>

@@ -23,7 +23,8 @@ public enum IoReason
 }
 
 /// <summary>Something that stops a docket: which kind of thing, what happened, and what to correct.</summary>
-/// <param name="remedy">What the technician can correct at the machine or in the brief; empty where nothing can be. What comes after that follows from the kind.</param>
+/// <param name="remedy">What the technician can correct at the machine or in the brief; empty where nothing can be.
+/// What comes after that follows from the kind.</param>
 public class Fault(FaultKind kind, string text, string remedy) : Exception(text)
 {
     /// <summary>Its entry in the catalogue.</summary>

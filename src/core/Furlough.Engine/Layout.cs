@@ -6,9 +6,10 @@ using Furlough.Model;
 namespace Furlough.Engine;
 
 /// <summary>
-/// The two folders that a docket keeps, closed to everybody but the system (I12) and out of reach of every account (I8):
-/// <c>.furlough-dockets/ID-copy/</c> on the target's volume with <c>staging</c> while copying, <c>manifest</c> and <c>receipt</c>, and
-/// <c>.furlough-dockets/ID-original/</c> on the source's volume with <c>original</c>, its <c>manifest</c> and a <c>receipt</c>. See <see cref="DocketFolders"/>.
+/// The two folders that a docket keeps, closed to everybody but the system (I12) and out of reach of every account
+/// (I8): <c>.furlough-dockets/ID-copy/</c> on the target's volume with <c>staging</c> while copying, <c>manifest</c>
+/// and <c>receipt</c>, and <c>.furlough-dockets/ID-original/</c> on the source's volume with <c>original</c>, its
+/// <c>manifest</c> and a <c>receipt</c>. See <see cref="DocketFolders"/>.
 /// </summary>
 public static class Layout
 {
@@ -33,7 +34,9 @@ public static class Layout
     /// <summary>The list of what stood at the source, where the target was adopted and is not equal to it.</summary>
     public const string SourceManifest = "manifest-of-source";
 
-    /// <summary>The manifest of a copy that was proven while people went on working, kept while it is caught up.</summary>
+    /// <summary>
+    /// The manifest of a copy that was proven while people went on working, kept while it is caught up.
+    /// </summary>
     public const string Proven = "proven";
 
     /// <summary>What attempts at copying list while they go on: "listed-1", "listed-2".</summary>

@@ -3,10 +3,14 @@ using System.Text;
 
 namespace Furlough.Engine;
 
-/// <summary>Writes names that may hold line breaks, controls or bytes that are no text, so that they can be read back exactly.</summary>
+/// <summary>
+/// Writes names that may hold line breaks, controls or bytes that are no text, so that they can be read back exactly.
+/// </summary>
 public static class PathText
 {
-    /// <summary>Percent-escapes controls, '%', and what is not valid text (U+DC80..U+DCFF stand for single bytes).</summary>
+    /// <summary>
+    /// Percent-escapes controls, '%', and what is not valid text (U+DC80..U+DCFF stand for single bytes).
+    /// </summary>
     public static string Escape(string path)
     {
         if (!NeedsEscape(path))

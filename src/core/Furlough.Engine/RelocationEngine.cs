@@ -23,8 +23,9 @@ using Furlough.Model;
 namespace Furlough.Engine;
 
 /// <summary>
-/// Carries out dockets and takes up what a crash cut short. The step classes do the work; this decides what comes next. Several dockets can be
-/// carried out at once, on a thread each, if <see cref="DocketQueue"/> says that they need nothing of each other.
+/// Carries out dockets and takes up what a crash cut short. The step classes do the work; this decides what comes next.
+/// Several dockets can be carried out at once, on a thread each, if <see cref="DocketQueue"/> says that they need
+/// nothing of each other.
 /// </summary>
 public sealed class RelocationEngine(
     IMachine machine,
@@ -34,7 +35,9 @@ public sealed class RelocationEngine(
     TimeProvider time
 ) : IDisposable
 {
-    /// <summary>How long an account is locked out for a service that does not answer, before the docket is undone.</summary>
+    /// <summary>
+    /// How long an account is locked out for a service that does not answer, before the docket is undone.
+    /// </summary>
     private static readonly TimeSpan LongestAwayWhileQuiesced = TimeSpan.FromMinutes(5);
 
     private readonly EngineParts _parts = new(
@@ -103,7 +106,9 @@ public sealed class RelocationEngine(
         return Faults.Unforeseen(step, defect);
     }
 
-    /// <summary>Something failed outside of any step: the docket is looked at again later, and the others go on. Told once.</summary>
+    /// <summary>
+    /// Something failed outside of any step: the docket is looked at again later, and the others go on. Told once.
+    /// </summary>
     private RelocationState PutAside(Docket docket, IWatcher watcher, Exception defect)
     {
         if (_defects.TryGetValue(docket.Id, out var told) && told == defect.Message)
@@ -242,7 +247,9 @@ public sealed class RelocationEngine(
     private static bool IsPastReturn(StepContext context) =>
         ProcedureOf(context).Steps.Any(s => s.IsPastReturn(context));
 
-    /// <summary>A permit is needed from the first step that says so, until one has begun that is finished with or without it.</summary>
+    /// <summary>
+    /// A permit is needed from the first step that says so, until one has begun that is finished with or without it.
+    /// </summary>
     private void RequirePermit(StepContext context, IStep next)
     {
         var procedure = ProcedureOf(context);
@@ -354,7 +361,10 @@ public sealed class RelocationEngine(
         return final;
     }
 
-    /// <summary>Walks the begun steps backwards. Where one cannot be undone, those before it stay, but for what keeps someone out.</summary>
+    /// <summary>
+    /// Walks the begun steps backwards. Where one cannot be undone, those before it stay, but for what keeps someone
+    /// out.
+    /// </summary>
     /// <exception cref="Fault">The first that could not be undone.</exception>
     private void Undo(StepContext context)
     {
@@ -380,7 +390,10 @@ public sealed class RelocationEngine(
             throw stopped;
     }
 
-    /// <summary>The holding is complete where its settings lead, so its account may sign in, whatever else failed; says so where it still cannot.</summary>
+    /// <summary>
+    /// The holding is complete where its settings lead, so its account may sign in, whatever else failed; says so where
+    /// it still cannot.
+    /// </summary>
     private static string? LetInAfterAll(StepContext context)
     {
         try

@@ -16,14 +16,17 @@ public enum DocketWork
 /// <summary>What follows from what a docket asks for.</summary>
 public static class DocketWorks
 {
-    /// <summary>The work takes the holding to another place; else the holding stays where it lives, at the docket's target.</summary>
+    /// <summary>
+    /// The work takes the holding to another place; else the holding stays where it lives, at the docket's target.
+    /// </summary>
     public static bool MovesHolding(this DocketWork work) =>
         work is DocketWork.Relocate or DocketWork.Return or DocketWork.FallBack;
 }
 
 /// <summary>
-/// How the data gets to its target: copied while nobody works; copied while people work, then caught up; renamed on its own volume; it is there
-/// already. Or no data moves: an install path's setting changes; a folder's setting changes and what is in the folder stays where it is.
+/// How the data gets to its target: copied while nobody works; copied while people work, then caught up; renamed on its
+/// own volume; it is there already. Or no data moves: an install path's setting changes; a folder's setting changes and
+/// what is in the folder stays where it is.
 /// </summary>
 [JsonConverter(typeof(WordConverter<Method>))]
 public enum Method
@@ -42,20 +45,32 @@ public static class MethodsOfDockets
     /// <summary>Data moves; else only settings change.</summary>
     public static bool MovesData(this Method method) => method is not (Method.Setting or Method.RepointOnly);
 
-    /// <summary>How it is said where the holding is: "the data lives at", or, where only settings change, where these lead.</summary>
+    /// <summary>
+    /// How it is said where the holding is: "the data lives at", or, where only settings change, where these lead.
+    /// </summary>
     public static string Lives(this Method method) => method.MovesData() ? "the data lives at" : "the settings lead to";
 }
 
-/// <summary>One pointer to be changed: it must read <paramref name="Expected"/>; <paramref name="Next"/> is its new raw value, null to spell the target in the pointer's own syntax.</summary>
+/// <summary>
+/// One pointer to be changed: it must read <paramref name="Expected"/>; <paramref name="Next"/> is its new raw value,
+/// null to spell the target in the pointer's own syntax.
+/// </summary>
 public sealed record PointerChange(PointerAddress Address, PointerValue Expected, PointerValue? Next)
 {
-    /// <summary>Path below the docket's places to which it leads: that of a holding which lives inside the one that is moved. Empty for the holding itself.</summary>
+    /// <summary>
+    /// Path below the docket's places to which it leads: that of a holding which lives inside the one that is moved.
+    /// Empty for the holding itself.
+    /// </summary>
     public string Within { get; init; } = "";
 }
 
-/// <summary>A receipt by which a holding is known at its target, with <see cref="Method.Adopt"/>; without one the target must equal the source.</summary>
+/// <summary>
+/// A receipt by which a holding is known at its target, with <see cref="Method.Adopt"/>; without one the target must
+/// equal the source.
+/// </summary>
 /// <param name="Docket">The docket that wrote the receipt; names its folder.</param>
-/// <param name="Digest">SHA-256 of the receipt's body, hexadecimal: the very receipt that the service found genuine.</param>
+/// <param name="Digest">SHA-256 of the receipt's body, hexadecimal: the very receipt that the service found
+/// genuine.</param>
 public sealed record Adoption(Guid Docket, string Digest);
 
 /// <summary>That people who are signed in are notified before they are locked out.</summary>
@@ -68,10 +83,12 @@ public sealed record Telling(TimeSpan Before, int PutOffs, string Language);
 public sealed record ToldText(string Title, string Text, string PutOff);
 
 /// <summary>How a docket's work treats the machine and the people at it.</summary>
-/// <param name="BytesPerSecond">Most bytes that are copied or read back in a second; null for as many as there are.</param>
+/// <param name="BytesPerSecond">Most bytes that are copied or read back in a second; null for as many as there
+/// are.</param>
 /// <param name="GiveWay">Processor and disks serve everybody else first.</param>
 /// <param name="FilesInUseWait">How long quiesce waits for files in use to be closed.</param>
-/// <param name="KeepWaiting">After that the relocation lets the account sign in again and waits for the files; else it fails with the list.</param>
+/// <param name="KeepWaiting">After that the relocation lets the account sign in again and waits for the files; else it
+/// fails with the list.</param>
 public sealed record Terms(long? BytesPerSecond, bool GiveWay, TimeSpan FilesInUseWait, bool KeepWaiting)
 {
     /// <summary>People are notified before they are locked out; null: they are not.</summary>
@@ -95,10 +112,13 @@ public sealed record DiscardTerms(DateTimeOffset KeptUntil, string? BeforeItsTim
 /// <param name="Id">Identity of the docket (UUIDv7); also names its staging folder, receipt and original.</param>
 /// <param name="Relocation">The relocation's number, for people.</param>
 /// <param name="Machine">The only machine that may carry it out.</param>
-/// <param name="Supersession">Counts the dockets of one relocation; a lower one is never begun after a higher one.</param>
-/// <param name="OwnedFrom">From which part of the target's path on folders made for it belong to the account (parts before belong to the system).</param>
+/// <param name="Supersession">Counts the dockets of one relocation; a lower one is never begun after a higher
+/// one.</param>
+/// <param name="OwnedFrom">From which part of the target's path on folders made for it belong to the account; parts before
+/// it, and all of them where it is null, belong to the system.</param>
 /// <param name="DataBytes">Expected size in bytes, from the survey.</param>
-/// <param name="Originals">The dockets whose originals are removed (<see cref="DocketWork.Discard"/>), or the one whose original becomes live again (<see cref="DocketWork.FallBack"/>).</param>
+/// <param name="Originals">The dockets whose originals are removed (<see cref="DocketWork.Discard"/>), or the one whose
+/// original becomes live again (<see cref="DocketWork.FallBack"/>).</param>
 /// <param name="LeavesLink">A link to the target stays at the source, for programs that know only the old path.</param>
 /// <param name="Supersedes">Earlier dockets of this relocation, whose staging folders may be removed.</param>
 public sealed record Docket(
@@ -116,7 +136,7 @@ public sealed record Docket(
     Place Target,
     VolumeIdentity SourceVolume,
     VolumeIdentity TargetVolume,
-    int OwnedFrom,
+    int? OwnedFrom,
     IReadOnlyList<PointerChange> Pointers,
     long Files,
     long DataBytes,
@@ -137,7 +157,10 @@ public sealed record Docket(
     public DiscardTerms? Discards { get; init; }
 }
 
-/// <summary>What the service wishes of a docket that is under way: that it goes on, that it rests for one of four reasons, or that it is undone.</summary>
+/// <summary>
+/// What the service wishes of a docket that is under way: that it goes on, that it rests for one of four reasons, or
+/// that it is undone.
+/// </summary>
 [JsonConverter(typeof(WordConverter<Wish>))]
 public enum Wish
 {

@@ -19,7 +19,10 @@ public enum ErrandKind
     ConfirmByEye,
 }
 
-/// <summary>Why an errand was raised: a relocation waits for it before it begins; it is in a relocation's way; a relocation failed for want of it; it comes after a relocation; or it is a step of a drill.</summary>
+/// <summary>
+/// Why an errand was raised: a relocation waits for it before it begins; it is in a relocation's way; a relocation
+/// failed for want of it; it comes after a relocation; or it is a step of a drill.
+/// </summary>
 [JsonConverter(typeof(WordConverter<ErrandCause>))]
 public enum ErrandCause
 {

@@ -14,11 +14,15 @@ public enum FaultClass
     /// <summary>The service or a person decided that the docket is not carried out now.</summary>
     Refused,
 
-    /// <summary>Something that should not happen: a disk, a system or this program does not do what it promises.</summary>
+    /// <summary>
+    /// Something that should not happen: a disk, a system or this program does not do what it promises.
+    /// </summary>
     Error,
 }
 
-/// <summary>What comes after a fault was corrected. Anyone who shows a failure writes the sentence and the command for it.</summary>
+/// <summary>
+/// What comes after a fault was corrected. Anyone who shows a failure writes the sentence and the command for it.
+/// </summary>
 [JsonConverter(typeof(WordConverter<NextStep>))]
 public enum NextStep
 {
@@ -41,10 +45,13 @@ public enum NextStep
 
 /// <summary>One kind of fault.</summary>
 /// <param name="Code">Stable, hyphenated; what programs and reports go by.</param>
-/// <param name="Next">What comes after it was corrected; <see cref="NextStep.Retry"/> stands for the same work again, whichever it was.</param>
+/// <param name="Next">What comes after it was corrected; <see cref="NextStep.Retry"/> stands for the same work again,
+/// whichever it was.</param>
 public sealed record FaultKind(string Code, FaultClass Class, NextStep Next)
 {
-    /// <summary>It passes when someone at the machine or at the service does something: closes a program, signs out, is there.</summary>
+    /// <summary>
+    /// It passes when someone at the machine or at the service does something: closes a program, signs out, is there.
+    /// </summary>
     public bool IsEndedByPerson { get; init; }
 
     /// <summary>The volume itself cannot be reached, or is not the one that is meant.</summary>

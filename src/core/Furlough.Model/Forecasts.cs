@@ -10,7 +10,10 @@ public sealed record Span(TimeSpan Likely, TimeSpan High)
     /// <summary>No time.</summary>
     public static Span None { get; } = new(TimeSpan.Zero, TimeSpan.Zero);
 
-    /// <summary>One after the other. Single high figures do not all come true together, so their excess adds up as independent ones do.</summary>
+    /// <summary>
+    /// One after the other. Single high figures do not all come true together, so their excess adds up as independent
+    /// ones do.
+    /// </summary>
     public static Span Sum(IEnumerable<Span> spans)
     {
         var (likely, squares) = (0.0, 0.0);
@@ -34,7 +37,8 @@ public sealed record RelocationForecast(Span Work, Span Outage, int Learned)
 }
 
 /// <summary>The free space of a volume at one moment of a plan.</summary>
-/// <param name="What">What has just happened: "now", "Pictures of asa.lind is copied", "its original is discarded".</param>
+/// <param name="What">What has just happened: "now", "Pictures of asa.lind is copied", "its original is
+/// discarded".</param>
 /// <param name="After">Time since the plan is begun on this machine.</param>
 /// <param name="FreeBytes">Free then, growth counted in.</param>
 public sealed record SpacePoint(string What, TimeSpan After, long FreeBytes);

@@ -35,7 +35,9 @@ public sealed record HoldingName(string Account, HoldingKind Kind, string Name)
         $"{holding} of {(account.Length == 0 ? "the machine" : account)}";
 }
 
-/// <summary>A place: a volume (its identity's key) and a path on it, parts separated by '/', without a leading one.</summary>
+/// <summary>
+/// A place: a volume (its identity's key) and a path on it, parts separated by '/', without a leading one.
+/// </summary>
 public sealed record Place(string Volume, string Path)
 {
     /// <summary>The path's parts.</summary>
@@ -50,19 +52,29 @@ public sealed record Place(string Volume, string Path)
         );
 }
 
-/// <summary>Where a pointer is found: its kind's adapter, the container (settings file or the like) and the key in it.</summary>
+/// <summary>
+/// Where a pointer is found: its kind's adapter, the container (settings file or the like) and the key in it.
+/// </summary>
 public sealed record PointerAddress(string Kind, string Container, string Key, string Account)
 {
-    /// <summary>The name that the program adds to the value; null where the value is the holding's own folder.</summary>
+    /// <summary>
+    /// The name that the program adds to the value; null where the value is the holding's own folder.
+    /// </summary>
     public string? Adds { get; init; }
 
     /// <summary>The value names a volume alone, on which the program has a folder of the name that it adds.</summary>
     public bool NamesVolume { get; init; }
 
-    /// <summary>What the value has behind the holding's path: it leads to a folder of its own beside the holding's, as the twin of another pointer, or to one in it. Null for every other pointer.</summary>
+    /// <summary>
+    /// What the value has behind the holding's path: it leads to a folder of its own beside the holding's, as the twin
+    /// of another pointer, or to one in it. Null for every other pointer.
+    /// </summary>
     public string? Behind { get; init; }
 
-    /// <summary>No setting leads to the holding: its program knows only this path, on which a link stands instead of the data when that lives elsewhere. The engine leaves it and takes it away.</summary>
+    /// <summary>
+    /// No setting leads to the holding: its program knows only this path, on which a link stands instead of the data
+    /// when that lives elsewhere. The engine leaves it and takes it away.
+    /// </summary>
     public bool InPlace { get; init; }
 
     /// <summary>The commands that keep it; null where none do.</summary>
@@ -83,19 +95,28 @@ public sealed record PointerValue(string Type, string? Text)
     public static PointerValue Absent { get; } = new("absent", null);
 }
 
-/// <summary>A pointer as surveyed; <paramref name="Resolves"/> is the place it leads to, null when it leads nowhere known.</summary>
+/// <summary>
+/// A pointer as surveyed; <paramref name="Resolves"/> is the place it leads to, null when it leads nowhere known.
+/// </summary>
 public sealed record PointerFacts(PointerAddress Address, PointerValue Value, Place? Resolves)
 {
-    /// <summary>What keeps it as it is, against its account: "the file belongs to root". Null for a setting that is the account's own.</summary>
+    /// <summary>
+    /// What keeps it as it is, against its account: "the file belongs to root". Null for a setting that is the
+    /// account's own.
+    /// </summary>
     public string? FixedBy { get; init; }
 
-    /// <summary>In a plan: path below the holding that is moved at which the one that it leads to lives. Empty for the moved one itself.</summary>
+    /// <summary>
+    /// In a plan: path below the holding that is moved at which the one that it leads to lives. Empty for the moved one
+    /// itself.
+    /// </summary>
     public string Within { get; init; } = "";
 }
 
 /// <summary>
-/// What a tree may ask of the file system that stores it, or of its place (links that lead elsewhere from another one); and what no copy can keep: marks
-/// against changes, encryption, content that is not in the file itself, facts beside it, other volumes mounted inside.
+/// What a tree may ask of the file system that stores it, or of its place (links that lead elsewhere from another one);
+/// and what no copy can keep: marks against changes, encryption, content that is not in the file itself, facts beside
+/// it, other volumes mounted inside.
 /// </summary>
 [JsonConverter(typeof(WordConverter<DemandKind>))]
 public enum DemandKind
@@ -171,7 +192,9 @@ public sealed record HoldingFacts(
     Demands Demands
 )
 {
-    /// <summary>What it would take on each of the machine's volumes, by their cluster sizes; empty where it was not measured.</summary>
+    /// <summary>
+    /// What it would take on each of the machine's volumes, by their cluster sizes; empty where it was not measured.
+    /// </summary>
     public IReadOnlyList<ClusterUse> Allocated { get; init; } = [];
 
     /// <summary>When a file in it was changed last; null for an empty one, or where it was not measured.</summary>
@@ -180,10 +203,15 @@ public sealed record HoldingFacts(
     /// <summary>System services that hold files of it open.</summary>
     public IReadOnlyList<string> Services { get; init; } = [];
 
-    /// <summary>What of the machine's configuration names it by its path, or serves a folder around it: "the Samba share `plates` (`/etc/samba/smb.conf`)".</summary>
+    /// <summary>
+    /// What of the machine's configuration names it by its path, or serves a folder around it: "the Samba share
+    /// `plates` (`/etc/samba/smb.conf`)".
+    /// </summary>
     public IReadOnlyList<string> ServedBy { get; init; } = [];
 
-    /// <summary>Files of it that are only in the cloud: they take no space here, and reading one downloads it.</summary>
+    /// <summary>
+    /// Files of it that are only in the cloud: they take no space here, and reading one downloads it.
+    /// </summary>
     public long CloudOnlyFiles { get; init; }
 
     /// <summary>What those files would take.</summary>
@@ -192,13 +220,18 @@ public sealed record HoldingFacts(
     /// <summary>For an install path: what is installed there, at most <see cref="MostEntries"/> names.</summary>
     public IReadOnlyList<string> Installed { get; init; } = [];
 
-    /// <summary>For an install path: what is smaller goes to the system volume whatever the setting says, in bytes; 0 for nothing.</summary>
+    /// <summary>
+    /// For an install path: what is smaller goes to the system volume whatever the setting says, in bytes; 0 for
+    /// nothing.
+    /// </summary>
     public long SmallestBytes { get; init; }
 
     /// <summary>The program whose holding it is; null where nothing is to be done about one.</summary>
     public OwnProgram? Program { get; init; }
 
-    /// <summary>It is not there yet, no setting names a place for it, and its program makes it when it is started once.</summary>
+    /// <summary>
+    /// It is not there yet, no setting names a place for it, and its program makes it when it is started once.
+    /// </summary>
     [JsonIgnore]
     public bool IsMadeByFirstStart =>
         !Present
@@ -209,7 +242,10 @@ public sealed record HoldingFacts(
     /// <summary>Most names in <see cref="Installed"/>.</summary>
     public const int MostEntries = 50;
 
-    /// <summary>The folder around it that the system hides from people, where hiding is not a matter of names; null where there is none.</summary>
+    /// <summary>
+    /// The folder around it that the system hides from people, where hiding is not a matter of names; null where there
+    /// is none.
+    /// </summary>
     public string? HiddenIn { get; init; }
 
     /// <summary>Why it cannot be moved, half a sentence; null where nothing keeps it.</summary>
@@ -221,7 +257,9 @@ public sealed record HoldingFacts(
     /// <summary>For a home: what else depends on where it is; null for everything else.</summary>
     public HomeFacts? Home { get; init; }
 
-    /// <summary>What stands at the usual place of such a folder while its pointers lead elsewhere; null when nothing does.</summary>
+    /// <summary>
+    /// What stands at the usual place of such a folder while its pointers lead elsewhere; null when nothing does.
+    /// </summary>
     public StrayFolder? Stray { get; init; }
 }
 
@@ -258,7 +296,10 @@ public sealed record AccountFacts(string Name, string Id, string Home, bool Fall
     /// <summary>How much it may store on volumes where that is limited.</summary>
     public IReadOnlyList<AccountQuota> Quotas { get; init; } = [];
 
-    /// <summary>Furlough keeps it from signing in: what stands in the way of letting it in again, half a sentence, empty for nothing. Null where it is not locked out.</summary>
+    /// <summary>
+    /// Furlough keeps it from signing in: what stands in the way of letting it in again, half a sentence, empty for
+    /// nothing. Null where it is not locked out.
+    /// </summary>
     public string? KeptOut { get; init; }
 
     /// <summary>It comes from a directory of accounts that many machines share.</summary>
@@ -321,7 +362,10 @@ public sealed record OriginalFacts(
 /// <param name="LastChange">When a file in it was changed last; null when no file is there.</param>
 public sealed record RecreatedSource(long Files, long DataBytes, DateTimeOffset? LastChange);
 
-/// <summary>The name behind a number by which file systems know a user or group. The name stays when a system is reinstalled; the number may not.</summary>
+/// <summary>
+/// The name behind a number by which file systems know a user or group. The name stays when a system is reinstalled;
+/// the number may not.
+/// </summary>
 public sealed record NumberedName(uint Number, string Name, bool IsGroup);
 
 /// <summary>How a receipt is named when it is adopted.</summary>
@@ -334,7 +378,10 @@ public static class ReceiptDigest
         );
 }
 
-/// <summary>A receipt that a survey found and that the agent's journal knows nothing of: from before the system was reinstalled, or from another machine.</summary>
+/// <summary>
+/// A receipt that a survey found and that the agent's journal knows nothing of: from before the system was reinstalled,
+/// or from another machine.
+/// </summary>
 /// <param name="Docket">The docket that wrote it.</param>
 /// <param name="Machine">The machine that carried it out.</param>
 /// <param name="Target">Where the holding was put.</param>
@@ -415,10 +462,15 @@ public sealed record Survey(
     /// <summary>The machine ran on battery.</summary>
     public bool OnBattery { get; init; }
 
-    /// <summary>The number of the service's request that it answers: it was begun after the agent had received that one. Null for none.</summary>
+    /// <summary>
+    /// The number of the service's request that it answers: it was begun after the agent had received that one. Null
+    /// for none.
+    /// </summary>
     public long? Request { get; init; }
 
-    /// <summary>What of a holding's data belongs to no other holding inside it, in bytes: a home is more than its folders.</summary>
+    /// <summary>
+    /// What of a holding's data belongs to no other holding inside it, in bytes: a home is more than its folders.
+    /// </summary>
     public long OwnBytes(HoldingFacts holding)
     {
         if (holding.Place is not { } place)

@@ -39,7 +39,8 @@ public sealed record Finding(
 /// <param name="LeavesLink">A link to the target stays at the source, for programs that know only the old path.</param>
 /// <param name="Keep">How long its original is kept at least; null: as long as the plan says.</param>
 /// <param name="Attended">It waits until someone has been there, or has done what it wants beforehand.</param>
-/// <param name="Forecast">How long it will take; null where nothing can be said, because its volumes are unknown.</param>
+/// <param name="Forecast">How long it will take; null where nothing can be said, because its volumes are
+/// unknown.</param>
 public sealed record PlannedRelocation(
     int Sequence,
     Guid Machine,
@@ -54,7 +55,7 @@ public sealed record PlannedRelocation(
     string TargetShown,
     VolumeIdentity SourceVolume,
     VolumeIdentity TargetVolume,
-    int OwnedFrom,
+    int? OwnedFrom,
     IReadOnlyList<PointerFacts> Pointers,
     long Files,
     long DataBytes,
@@ -78,7 +79,9 @@ public sealed record PlannedRelocation(
             ? $"its program makes it at `{SourceShown}`"
             : $"{Method.Lives()} its source, `{SourceShown}`";
 
-    /// <summary>What its account is shown before it is locked out, for all its relocations of the plan; null: nothing.</summary>
+    /// <summary>
+    /// What its account is shown before it is locked out, for all its relocations of the plan; null: nothing.
+    /// </summary>
     public ToldText? Told { get; init; }
 
     /// <summary>What people have to do before it begins.</summary>
@@ -88,7 +91,9 @@ public sealed record PlannedRelocation(
     public IReadOnlyList<ErrandKind> Afterwards { get; init; } = [];
 }
 
-/// <summary>One volume of a machine through the plan: free now, and at the lowest point while originals are kept.</summary>
+/// <summary>
+/// One volume of a machine through the plan: free now, and at the lowest point while originals are kept.
+/// </summary>
 /// <param name="Timeline">Its free space after every change; begins with now.</param>
 public sealed record PlannedVolume(
     string Volume,

@@ -2,7 +2,9 @@ using System.Text.Json.Serialization;
 
 namespace Furlough.Model;
 
-/// <summary>The steps of a relocation. Their order depends on the method; nothing before repoint changes what is live.</summary>
+/// <summary>
+/// The steps of a relocation. Their order depends on the method; nothing before repoint changes what is live.
+/// </summary>
 [JsonConverter(typeof(WordConverter<Step>))]
 public enum Step
 {
@@ -50,7 +52,9 @@ public enum RelocationState
     Skipped,
 }
 
-/// <summary>What went wrong: what happened, where the data lives, what to correct. Anyone who shows it adds how to go on.</summary>
+/// <summary>
+/// What went wrong: what happened, where the data lives, what to correct. Anyone who shows it adds how to go on.
+/// </summary>
 /// <param name="Code">Stable, hyphenated: that of a <see cref="FaultKind"/>, or one of the service's own.</param>
 /// <param name="Remedy">What can be corrected; may be empty.</param>
 public sealed record Failure(string Code, string Text, string Where, string Remedy)
@@ -183,7 +187,10 @@ public static class RelocationStates
 /// <summary>A pointer's value before and after.</summary>
 public sealed record PointerHistory(PointerAddress Address, PointerValue Before, PointerValue After)
 {
-    /// <summary>Path below the docket's places to which it leads: that of a holding which lives inside the one that is moved. Empty for the holding itself.</summary>
+    /// <summary>
+    /// Path below the docket's places to which it leads: that of a holding which lives inside the one that is moved.
+    /// Empty for the holding itself.
+    /// </summary>
     public string Within { get; init; } = "";
 }
 

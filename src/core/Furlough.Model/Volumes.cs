@@ -2,7 +2,10 @@ using System.Text.Json.Serialization;
 
 namespace Furlough.Model;
 
-/// <summary>How a volume is attached to its machine; unknown where the system does not say, which counts as what can be unplugged.</summary>
+/// <summary>
+/// How a volume is attached to its machine; unknown where the system does not say, which counts as what can be
+/// unplugged.
+/// </summary>
 [JsonConverter(typeof(WordConverter<Attachment>))]
 public enum Attachment
 {
@@ -24,11 +27,12 @@ public enum Medium
 }
 
 /// <summary>
-/// By what a volume is known: the file system's own identity where it has one, and the marker that Furlough leaves in its root.
-/// Two volumes are the same when the markers agree; the file system's identity must then agree too.
+/// By what a volume is known: the file system's own identity where it has one, and the marker that Furlough leaves in
+/// its root. Two volumes are the same when the markers agree; the file system's identity must then agree too.
 /// </summary>
 /// <param name="Marker">Our marker, a UUID; empty for a volume that cannot be marked (read-only).</param>
-/// <param name="FileSystemId">The UUID or serial of the file system; empty where it has none (memory, bind mounts).</param>
+/// <param name="FileSystemId">The UUID or serial of the file system; empty where it has none (memory, bind
+/// mounts).</param>
 public sealed record VolumeIdentity(string Marker, string FileSystemId)
 {
     /// <summary>What places refer to.</summary>
@@ -46,7 +50,8 @@ public sealed record VolumeIdentity(string Marker, string FileSystemId)
 
 /// <summary>What a file system can keep of a file.</summary>
 /// <param name="TimeStepNanoseconds">How fine modification times are.</param>
-/// <param name="OddNames">Takes any name but "/"; others refuse reserved characters, device names, and names that are no text.</param>
+/// <param name="OddNames">Takes any name but "/"; others refuse reserved characters, device names, and names that are
+/// no text.</param>
 /// <param name="LargestFileBytes">Bytes of the largest file.</param>
 /// <param name="LongestPathBytes">Bytes of the longest path that programs can open.</param>
 public sealed record FileSystemAbilities(
@@ -75,7 +80,8 @@ public sealed record FileSystemAbilities(
 /// <param name="FreeBytes">Free for new data, in bytes.</param>
 /// <param name="ClusterBytes">Smallest unit in which files take space, in bytes.</param>
 /// <param name="FixedMount">Mounted at start-up, before anybody signs in.</param>
-/// <param name="Taken">Paths, up to three folders deep, at which something stands: files, and folders that are not empty. Not for the system volume.</param>
+/// <param name="Taken">Paths, up to three folders deep, at which something stands: files, and folders that are not
+/// empty. Not for the system volume.</param>
 public sealed record VolumeFacts(
     VolumeIdentity Identity,
     string Label,
@@ -94,6 +100,8 @@ public sealed record VolumeFacts(
     IReadOnlyList<string> Taken
 )
 {
-    /// <summary>Someone but the system can rename what stands in its root folder: copies and originals are safe nowhere on it.</summary>
+    /// <summary>
+    /// Someone but the system can rename what stands in its root folder: copies and originals are safe nowhere on it.
+    /// </summary>
     public bool RootOpen { get; init; }
 }

@@ -21,7 +21,10 @@ public sealed record FolderTraits(bool Links, bool FurtherNames, bool Rights)
         new(abilities.Links, abilities.HardLinks, abilities is { Owners: true, TimeStepNanoseconds: 1 });
 }
 
-/// <summary>What every adapter of a file system must do, real or simulated: the tests ask it of all of them, and a machine of its own when its agent is told to check.</summary>
+/// <summary>
+/// What every adapter of a file system must do, real or simulated: the tests ask it of all of them, and a machine of
+/// its own when its agent is told to check.
+/// </summary>
 public static class FolderChecks
 {
     /// <summary>All of them by what they say. Each needs an empty folder.</summary>

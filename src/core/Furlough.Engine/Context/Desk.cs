@@ -4,8 +4,9 @@ using Furlough.Model;
 namespace Furlough.Engine.Context;
 
 /// <summary>
-/// The people at the machine, who are notified before they are locked out. A person is notified once for all dockets of an account that follow one another, and may
-/// put the work off as often as the dockets allow. Nothing of it is kept: after a restart of the agent people are notified again.
+/// The people at the machine, who are notified before they are locked out. A person is notified once for all dockets of
+/// an account that follow one another, and may put the work off as often as the dockets allow. Nothing of it is kept:
+/// after a restart of the agent people are notified again.
 /// </summary>
 public sealed class Desk(IActivity activity, TimeProvider time)
 {

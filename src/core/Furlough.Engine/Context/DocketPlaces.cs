@@ -63,7 +63,10 @@ public sealed class DocketPlaces(Docket docket, IMachine machine, DocketJournal 
             "Find out who removed it."
         );
 
-    /// <summary>The folder of this or another docket of the same holding on one side of this one: as the journal knows it, else wherever an earlier version or another system may have left it.</summary>
+    /// <summary>
+    /// The folder of this or another docket of the same holding on one side of this one: as the journal knows it, else
+    /// wherever an earlier version or another system may have left it.
+    /// </summary>
     public DocketFolder? TryFolderOf(Guid id, DocketSide side)
     {
         var (volume, place) =
@@ -80,7 +83,10 @@ public sealed class DocketPlaces(Docket docket, IMachine machine, DocketJournal 
             : DocketFolders.TryFind(root, volume.Abilities, place, id, side);
     }
 
-    /// <summary>Acts on names in a folder of a volume with the rights of the holding's account, if the account can change the folder; else with the system's (I8).</summary>
+    /// <summary>
+    /// Acts on names in a folder of a volume with the rights of the holding's account, if the account can change the
+    /// folder; else with the system's (I8).
+    /// </summary>
     public IDisposable In(IFolder folder, IVolume volume) =>
         docket.Holding.IsShared || !volume.Abilities.Owners || DocketFolders.IsSystems(folder.Facts())
             ? OwnRights.Kept

@@ -4,7 +4,9 @@ using Furlough.Model;
 
 namespace Furlough.Engine.Context;
 
-/// <summary>What is reported about one docket: its states, its progress, and what is worth knowing at its end.</summary>
+/// <summary>
+/// What is reported about one docket: its states, its progress, and what is worth knowing at its end.
+/// </summary>
 public sealed class DocketReport(
     Docket docket,
     LivePlace live,

@@ -5,11 +5,17 @@ using Furlough.Model;
 
 namespace Furlough.Engine.Context;
 
-/// <summary>The settings that lead to the holding of one docket: their values before and after, and how they are changed and put back (I6).</summary>
+/// <summary>
+/// The settings that lead to the holding of one docket: their values before and after, and how they are changed and put
+/// back (I6).
+/// </summary>
 /// <param name="report">Takes what is reported with the outcome.</param>
 public sealed class DocketSettings(Docket docket, IMachine machine, DocketJournal journal, Action<string> report)
 {
-    /// <summary>A setting's raw value before the relocation: what the docket expects, or what the program wrote at its first start.</summary>
+    /// <summary>
+    /// A setting's raw value before the relocation: what the docket expects, or what the program wrote at its first
+    /// start.
+    /// </summary>
     public PointerValue FormerOf(PointerChange change)
     {
         if (docket.Program is not { FirstStart.Count: > 0 })
@@ -19,7 +25,10 @@ public sealed class DocketSettings(Docket docket, IMachine machine, DocketJourna
         return FirstStart.IsToCome(journal) ? machine.Pointers.Read(change.Address) : change.Expected;
     }
 
-    /// <summary>A setting's new raw value: given by the docket, or the target spelled in its own syntax. Spelled once: recovery must see what was written.</summary>
+    /// <summary>
+    /// A setting's new raw value: given by the docket, or the target spelled in its own syntax. Spelled once: recovery
+    /// must see what was written.
+    /// </summary>
     public PointerValue NextOf(PointerChange change)
     {
         if (change.Next is { } given)
@@ -50,7 +59,10 @@ public sealed class DocketSettings(Docket docket, IMachine machine, DocketJourna
         }
     }
 
-    /// <summary>The former values that a docket gives must lead to its target still: one that is written from the home on does not when the home is elsewhere now (I2).</summary>
+    /// <summary>
+    /// The former values that a docket gives must lead to its target still: one that is written from the home on does
+    /// not when the home is elsewhere now (I2).
+    /// </summary>
     public void RequireFormerLead()
     {
         foreach (var change in docket.Pointers)
@@ -67,7 +79,10 @@ public sealed class DocketSettings(Docket docket, IMachine machine, DocketJourna
                 );
     }
 
-    /// <summary>Every pointer must lead to the target. The link of a holding that has one in its place is left last of all, and looked at when the relocation is confirmed.</summary>
+    /// <summary>
+    /// Every pointer must lead to the target. The link of a holding that has one in its place is left last of all, and
+    /// looked at when the relocation is confirmed.
+    /// </summary>
     public void RequireAtTarget()
     {
         foreach (var change in docket.Pointers.Where(p => !(p.Address.InPlace && docket.Work == DocketWork.Relocate)))

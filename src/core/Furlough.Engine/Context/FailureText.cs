@@ -7,7 +7,8 @@ namespace Furlough.Engine.Context;
 internal static class FailureText
 {
     /// <summary>The failure.</summary>
-    /// <param name="isLive">The data is at its new place for good: nothing is left to try again, but to check that all is right.</param>
+    /// <param name="isLive">The data is at its new place for good: nothing is left to try again, but to check that all
+    /// is right.</param>
     /// <param name="waits">It continues when the fault is over.</param>
     internal static Failure Of(Docket docket, Fault fault, string where, bool isLive = false, bool waits = false) =>
         new(

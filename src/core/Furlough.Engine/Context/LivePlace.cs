@@ -14,7 +14,10 @@ public sealed class LivePlace(
     DocketSettings settings
 )
 {
-    /// <summary>Which of the docket's places is live, read from the pointers themselves (I2): the target once every one leads there.</summary>
+    /// <summary>
+    /// Which of the docket's places is live, read from the pointers themselves (I2): the target once every one leads
+    /// there.
+    /// </summary>
     public Live Now()
     {
         try

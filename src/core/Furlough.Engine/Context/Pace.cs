@@ -4,10 +4,11 @@ using Furlough.Model;
 namespace Furlough.Engine.Context;
 
 /// <summary>
-/// Lets bytes pass at the docket's rate, and heeds at every file what the service wishes: that it rests, or that the docket is backed out. Safe for
-/// several threads.
+/// Lets bytes pass at the docket's rate, and heeds at every file what the service wishes: that it rests, or that the
+/// docket is backed out. Safe for several threads.
 /// </summary>
-/// <param name="mayPause">Whether nobody is locked out yet; from quiesce on a wish to rest is not heeded, so that nobody waits longer than needed.</param>
+/// <param name="mayPause">Whether nobody is locked out yet; from quiesce on a wish to rest is not heeded, so that
+/// nobody waits longer than needed.</param>
 public sealed class Pace(
     Docket docket,
     IPermits permits,
@@ -51,7 +52,9 @@ public sealed class Pace(
     }
 }
 
-/// <summary>The docket cannot go on now and need not be undone: it is taken up again when <paramref name="why"/> is over.</summary>
+/// <summary>
+/// The docket cannot go on now and need not be undone: it is taken up again when <paramref name="why"/> is over.
+/// </summary>
 public sealed class Parked(Fault why) : Exception(why.Message)
 {
     /// <summary>What it waits for.</summary>

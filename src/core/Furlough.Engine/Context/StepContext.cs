@@ -69,7 +69,10 @@ public sealed class StepContext
     public bool KeepsOriginal =>
         Procedures.Of(Docket, Journal.Records).SetsAside && !Journal.Records.Has<NothingAtSource>();
 
-    /// <summary>What the list of the source is called in the folder beside the target: a copy is equal to its source and has one list; what was adopted by a receipt is not.</summary>
+    /// <summary>
+    /// What the list of the source is called in the folder beside the target: a copy is equal to its source and has one
+    /// list; what was adopted by a receipt is not.
+    /// </summary>
     public string ListOfSource => Docket.Adoption is null ? Layout.Manifest : Layout.SourceManifest;
 
     /// <summary>Counts at the docket's pace.</summary>

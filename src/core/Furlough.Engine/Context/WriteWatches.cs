@@ -4,7 +4,10 @@ using Furlough.Model;
 
 namespace Furlough.Engine.Context;
 
-/// <summary>What is written in sources while they are copied, by docket. It outlives a docket that is put away for a while, and ends with the agent.</summary>
+/// <summary>
+/// What is written in sources while they are copied, by docket. It outlives a docket that is put away for a while, and
+/// ends with the agent.
+/// </summary>
 public sealed class WriteWatches : IDisposable
 {
     private readonly ConcurrentDictionary<Guid, IWriteWatch> _watches = new();
@@ -46,7 +49,10 @@ public sealed class WriteWatches : IDisposable
 /// <summary>What file systems tell of writes.</summary>
 internal static class Writes
 {
-    /// <summary>Whether, after a flush, the next write to a file sets its change time, and that is fine enough to tell two apart. File systems in memory and outside the kernel do not promise that, nor do network ones.</summary>
+    /// <summary>
+    /// Whether, after a flush, the next write to a file sets its change time, and that is fine enough to tell two
+    /// apart. File systems in memory and outside the kernel do not promise that, nor do network ones.
+    /// </summary>
     internal static bool ShowsEveryWrite(this FileSystemAbilities abilities) =>
         abilities.ReadsPastCache && abilities.TimeStepNanoseconds < 1_000_000;
 }

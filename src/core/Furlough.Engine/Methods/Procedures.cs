@@ -113,7 +113,8 @@ public static class Procedures
     private static readonly IStep Mend = new MendStep();
 
     /// <summary>The procedure of a docket.</summary>
-    /// <param name="records">What its steps have recorded: prepare decides whether a return renames its original back.</param>
+    /// <param name="records">What its steps have recorded: prepare decides whether a return renames its original
+    /// back.</param>
     public static Procedure Of(Docket docket, StepRecordSet records)
     {
         var procedure = docket.Work switch

@@ -18,8 +18,8 @@ public sealed record JournalState(
 );
 
 /// <summary>
-/// Work stops as if the process had died at this moment: nothing is undone or reported; what is recorded says how far it came, and it is taken up
-/// again.
+/// Work stops as if the process had died at this moment: nothing is undone or reported; what is recorded says how far
+/// it came, and it is taken up again.
 /// </summary>
 public abstract class CutShortException(string message, Exception? cause = null) : Exception(message, cause);
 
@@ -56,10 +56,14 @@ public interface IJournal
     /// <summary>The docket is being undone.</summary>
     void Undo(Guid docket, Failure cause);
 
-    /// <summary>Whether a docket that was carried out to its end had a holding at a place, before it or after it.</summary>
+    /// <summary>
+    /// Whether a docket that was carried out to its end had a holding at a place, before it or after it.
+    /// </summary>
     bool WasAt(HoldingName holding, Place place) => true;
 
-    /// <summary>Whether a docket that was carried out to its end found a setting at a raw value and changed it, or left it so.</summary>
+    /// <summary>
+    /// Whether a docket that was carried out to its end found a setting at a raw value and changed it, or left it so.
+    /// </summary>
     bool HadValue(PointerAddress address, PointerValue value) => true;
 
     /// <summary>What other dockets that have not ended claim of their targets.</summary>
@@ -81,8 +85,12 @@ public enum PermitAnswer
 /// <summary>Leave to go on from quiesce, and the service's wishes before that.</summary>
 public interface IPermits
 {
-    /// <summary>Waits for a permit, at most until the docket expires. <paramref name="waiting"/> is called once when it does not come at once.</summary>
-    /// <param name="most">The longest wait where someone is locked out meanwhile; <see cref="PermitAnswer.NotNow"/> is no answer then.</param>
+    /// <summary>
+    /// Waits for a permit, at most until the docket expires. <paramref name="waiting"/> is called once when it does not
+    /// come at once.
+    /// </summary>
+    /// <param name="most">The longest wait where someone is locked out meanwhile; <see cref="PermitAnswer.NotNow"/> is
+    /// no answer then.</param>
     PermitAnswer Await(Docket docket, TimeSpan? most, Action waiting, CancellationToken stop);
 
     /// <summary>The last wish heard. Asked at every file, so it must be quick.</summary>
@@ -101,7 +109,9 @@ public interface IWatcher
     /// <summary>How far the current step is; only the latest counts.</summary>
     void Progressed(Progress progress);
 
-    /// <summary>A defect of the program was met. It is reported as a failure of the docket; the exception is for the log.</summary>
+    /// <summary>
+    /// A defect of the program was met. It is reported as a failure of the docket; the exception is for the log.
+    /// </summary>
     void Met(Docket docket, Exception defect) { }
 }
 

@@ -50,11 +50,16 @@ public enum NodeMarks
     /// <summary>The file system encrypts it: the copy would be readable for anyone who has the disk.</summary>
     Encrypted = 2,
 
-    /// <summary>Its content is somewhere else, in the cloud or in a store of shared blocks: what can be read of the file itself is not all of it.</summary>
+    /// <summary>
+    /// Its content is somewhere else, in the cloud or in a store of shared blocks: what can be read of the file itself
+    /// is not all of it.
+    /// </summary>
     NotHere = 4,
 }
 
-/// <summary>A name in a folder. Names that are no valid text carry their odd bytes as lone surrogates U+DC80..U+DCFF.</summary>
+/// <summary>
+/// A name in a folder. Names that are no valid text carry their odd bytes as lone surrogates U+DC80..U+DCFF.
+/// </summary>
 public readonly record struct FolderEntry(string Name, NodeKind Kind);
 
 /// <summary>Extended attributes, access lists among them, sorted by name.</summary>
@@ -80,11 +85,17 @@ public sealed class ByteCounter(Action<long>? passing = null)
         passing?.Invoke(bytes);
     }
 
-    /// <summary>Adds bytes that need not be read or written: holes, and what was copied before; or takes bytes back, when a file is copied again.</summary>
+    /// <summary>
+    /// Adds bytes that need not be read or written: holes, and what was copied before; or takes bytes back, when a file
+    /// is copied again.
+    /// </summary>
     public void Skip(long bytes) => Interlocked.Add(ref _bytes, bytes);
 }
 
-/// <summary>The digest of a file's content as it was read back. <paramref name="FromMedium"/> is false where a cache may have answered.</summary>
+/// <summary>
+/// The digest of a file's content as it was read back. <paramref name="FromMedium"/> is false where a cache may have
+/// answered.
+/// </summary>
 public readonly record struct ReadBack(UInt128 Digest, long SizeBytes, bool FromMedium);
 
 /// <summary>An open file. Everything goes through the handle, never through a path again.</summary>
@@ -96,10 +107,14 @@ public interface IFileHandle : IDisposable
     /// <summary>Facts as they were when it was opened, or read last.</summary>
     NodeFacts Known { get; }
 
-    /// <summary>Copies the content into an empty file, holes kept, and returns its digest (<see cref="ContentDigest"/>).</summary>
+    /// <summary>
+    /// Copies the content into an empty file, holes kept, and returns its digest (<see cref="ContentDigest"/>).
+    /// </summary>
     UInt128 CopyTo(IFileHandle target, ByteCounter counter, CancellationToken stop);
 
-    /// <summary>The digest of the content as anyone who opens the file sees it, what is not on the medium yet included.</summary>
+    /// <summary>
+    /// The digest of the content as anyone who opens the file sees it, what is not on the medium yet included.
+    /// </summary>
     UInt128 Digest(ByteCounter counter, CancellationToken stop) => ReadBack(counter, stop).Digest;
 
     /// <summary>Reads the whole content back, from the medium where the volume allows it.</summary>
@@ -136,16 +151,24 @@ public interface IFolder : IDisposable
     /// <summary>Whether an entry has extended attributes; false where that cannot be asked.</summary>
     bool HasAttributes(string name);
 
-    /// <summary>Whether something is kept about an entry that no copy has: further streams of data, attributes of a link or pipe.</summary>
+    /// <summary>
+    /// Whether something is kept about an entry that no copy has: further streams of data, attributes of a link or
+    /// pipe.
+    /// </summary>
     bool HasMoreThanIsCopied(string name, NodeKind kind) => false;
 
     /// <summary>Opens a folder below this one, on the same volume.</summary>
     IFolder OpenFolder(string name);
 
-    /// <summary>Opens a folder below this one, also where a part of the same mounted volume with file numbers of its own begins.</summary>
+    /// <summary>
+    /// Opens a folder below this one, also where a part of the same mounted volume with file numbers of its own begins.
+    /// </summary>
     IFolder OpenSubvolume(string name) => OpenFolder(name);
 
-    /// <summary>Lets what is made in this folder count for the same project, whose space is limited, as what is made in another one: only then can it be renamed into that.</summary>
+    /// <summary>
+    /// Lets what is made in this folder count for the same project, whose space is limited, as what is made in another
+    /// one: only then can it be renamed into that.
+    /// </summary>
     void CountWith(IFolder other) { }
 
     /// <summary>Makes and opens a folder.</summary>
@@ -184,7 +207,9 @@ public interface IFolder : IDisposable
     /// <summary>Sets owner, group, attributes, mode and modification time of the folder itself.</summary>
     void Apply(in NodeFacts facts, Attributes attributes);
 
-    /// <summary>Sets owner, group, mode and modification time of a link or named pipe; the link itself, not what it leads to.</summary>
+    /// <summary>
+    /// Sets owner, group, mode and modification time of a link or named pipe; the link itself, not what it leads to.
+    /// </summary>
     void ApplyTo(string name, in NodeFacts facts);
 
     /// <summary>Makes the folder's entries durable.</summary>

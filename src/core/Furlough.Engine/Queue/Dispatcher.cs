@@ -3,8 +3,8 @@ using Furlough.Model;
 namespace Furlough.Engine.Queue;
 
 /// <summary>
-/// Carries out dockets on threads of their own, as many side by side as the queue allows. A docket that has to wait lets the others pass and is
-/// looked at again.
+/// Carries out dockets on threads of their own, as many side by side as the queue allows. A docket that has to wait
+/// lets the others pass and is looked at again.
 /// </summary>
 /// <param name="open">What is to be carried out, in order.</param>
 /// <param name="carryOut">Carries a docket out until it ends (true) or has to wait (false).</param>
@@ -40,7 +40,8 @@ public sealed class Dispatcher(
 
     /// <summary>Works until stopped. Returns when everything that was begun has come to a safe point.</summary>
     /// <exception cref="OperationCanceledException">Stopped.</exception>
-    /// <exception cref="AggregateException">Carrying out failed in a way that nobody foresaw: the others were stopped at a safe point.</exception>
+    /// <exception cref="AggregateException">Carrying out failed in a way that nobody foresaw: the others were stopped
+    /// at a safe point.</exception>
     public void Run(CancellationToken stop)
     {
         using var failing = CancellationTokenSource.CreateLinkedTokenSource(stop);

@@ -2,11 +2,15 @@ using Furlough.Model;
 
 namespace Furlough.Engine.Queue;
 
-/// <summary>What a docket needs for itself while it is carried out. Two dockets that need the same thing follow each other.</summary>
-/// <param name="Account">The account that it locks out, whose notices and sign-in it handles; null where it touches none.</param>
+/// <summary>
+/// What a docket needs for itself while it is carried out. Two dockets that need the same thing follow each other.
+/// </summary>
+/// <param name="Account">The account that it locks out, whose notices and sign-in it handles; null where it touches
+/// none.</param>
 /// <param name="Containers">The settings files that it edits.</param>
 /// <param name="Places">What it reads, writes or removes.</param>
-/// <param name="Volumes">The volumes, by identity, between which it moves many bytes; empty where it only renames or edits.</param>
+/// <param name="Volumes">The volumes, by identity, between which it moves many bytes; empty where it only renames or
+/// edits.</param>
 public sealed record DocketLocks(
     string? Account,
     IReadOnlySet<string> Containers,
@@ -37,12 +41,17 @@ public sealed record DocketLocks(
             : null;
     }
 
-    /// <summary>A discard compares and removes; it never had to wait for copies, and moves nothing between volumes.</summary>
+    /// <summary>
+    /// A discard compares and removes; it never had to wait for copies, and moves nothing between volumes.
+    /// </summary>
     private static bool MovesBytes(Docket docket) =>
         docket.Work is not (DocketWork.Discard or DocketWork.FallBack)
         && docket.Method is Method.Cold or Method.Warm or Method.Adopt;
 
-    /// <summary>The accounts' own homes are set in one file for all of them, and a path from the root on is the same file for everybody; what else belongs to an account is its own.</summary>
+    /// <summary>
+    /// The accounts' own homes are set in one file for all of them, and a path from the root on is the same file for
+    /// everybody; what else belongs to an account is its own.
+    /// </summary>
     private static string ContainerOf(Docket docket, PointerAddress address) =>
         docket.Holding.Kind == HoldingKind.Home || address.Account.Length == 0 || address.Container.StartsWith('/')
             ? "\0" + address.Container

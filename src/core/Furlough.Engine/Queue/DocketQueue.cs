@@ -6,7 +6,10 @@ namespace Furlough.Engine.Queue;
 /// <summary>A docket that is to be carried out.</summary>
 public sealed record QueuedDocket(Docket Docket)
 {
-    /// <summary>The agent died while it was under way: nothing else is carried out beside it, so that the next death names its docket.</summary>
+    /// <summary>
+    /// The agent died while it was under way: nothing else is carried out beside it, so that the next death names its
+    /// docket.
+    /// </summary>
     public bool Alone { get; init; }
 
     /// <summary>Its copy is complete: what is left keeps no disk busy for long.</summary>
@@ -25,8 +28,9 @@ public sealed record QueuedDocket(Docket Docket)
 public sealed record QueueWait(Docket For, string Reason);
 
 /// <summary>
-/// Which dockets of a machine can be carried out side by side: those that need nothing of each other. A docket never overtakes an earlier one that
-/// needs the same thing. Immutable; a decision is made from what is open and what is under way.
+/// Which dockets of a machine can be carried out side by side: those that need nothing of each other. A docket never
+/// overtakes an earlier one that needs the same thing. Immutable; a decision is made from what is open and what is
+/// under way.
 /// </summary>
 /// <param name="MostAtOnce">How many at most, discards not counted: one of them may go on beside the others.</param>
 public sealed record DocketQueue(int MostAtOnce)
@@ -37,7 +41,9 @@ public sealed record DocketQueue(int MostAtOnce)
     public IReadOnlyList<Docket> Startable(IReadOnlyList<QueuedDocket> open, IReadOnlySet<Guid> underWay) =>
         [.. Decide(open, underWay).Where(d => d.Wait is null && !underWay.Contains(d.Docket.Id)).Select(d => d.Docket)];
 
-    /// <summary>Every open docket, in order, with what it waits for; null for those that are under way or can begin.</summary>
+    /// <summary>
+    /// Every open docket, in order, with what it waits for; null for those that are under way or can begin.
+    /// </summary>
     public IReadOnlyList<(Docket Docket, QueueWait? Wait)> Decide(
         IReadOnlyList<QueuedDocket> open,
         IReadOnlySet<Guid> underWay
@@ -71,8 +77,9 @@ public sealed record DocketQueue(int MostAtOnce)
     }
 
     /// <summary>
-    /// One copy at a time reads or writes a volume: each has workers enough to keep a disk busy, so a second one would only make both take longer, and
-    /// keep people locked out for longer. What waits for its account does not keep a disk from the others meanwhile.
+    /// One copy at a time reads or writes a volume: each has workers enough to keep a disk busy, so a second one would
+    /// only make both take longer, and keep people locked out for longer. What waits for its account does not keep a
+    /// disk from the others meanwhile.
     /// </summary>
     private static QueueWait? WaitForDisk(QueuedDocket queued, List<Entry> ahead) =>
         ahead.FirstOrDefault(a => a.WantsDisk && a.Queued.Disks.Overlaps(queued.Disks)) is { } user

@@ -6,8 +6,8 @@ using Furlough.Model;
 namespace Furlough.Engine.Queue;
 
 /// <summary>
-/// The room on target volumes that dockets count on and have not filled yet, so that two copies never count on the same free bytes. It is kept in the
-/// journal, so a restart of the agent forgets none of it.
+/// The room on target volumes that dockets count on and have not filled yet, so that two copies never count on the same
+/// free bytes. It is kept in the journal, so a restart of the agent forgets none of it.
 /// </summary>
 public sealed class SpaceLedger
 {
@@ -20,7 +20,8 @@ public sealed class SpaceLedger
 
     /// <summary>Claims the room that a copy needs, durably, before any of it is filled.</summary>
     /// <returns>Null; or the free bytes where they are too few, no matter who claims them.</returns>
-    /// <exception cref="Parked"><c>space-claimed</c>: there would be enough if others did not need it first.</exception>
+    /// <exception cref="Parked"><c>space-claimed</c>: there would be enough if others did not need it
+    /// first.</exception>
     internal long? TryClaim(StepContext context, IVolume target)
     {
         lock (_lock)

@@ -6,7 +6,9 @@ namespace Furlough.Engine.Records;
 /// <summary>prepare: reality was compared with the docket, and nothing had been made before.</summary>
 public sealed record Compared : StepRecord;
 
-/// <summary>prepare: the docket is about to use the target, and counts on this much room there until its copy is complete.</summary>
+/// <summary>
+/// prepare: the docket is about to use the target, and counts on this much room there until its copy is complete.
+/// </summary>
 /// <param name="Bytes">Room it needs; 0 where what arrives is there already.</param>
 public sealed record TargetClaim(Place Target, long Bytes) : StepRecord;
 
@@ -24,10 +26,14 @@ public sealed record MadeTarget(string Name) : StepRecord
 /// <summary>prepare: an empty folder stands at the target and gives way to what arrives there.</summary>
 public sealed record EmptyTarget(uint Mode, uint Owner, uint Group) : StepRecord;
 
-/// <summary>prepare: who could reach the source when it was relocated. A return gives the same accounts access again.</summary>
+/// <summary>
+/// prepare: who could reach the source when it was relocated. A return gives the same accounts access again.
+/// </summary>
 public sealed record ReachedBy(IReadOnlyList<string> Accounts) : StepRecord;
 
-/// <summary>prepare: how the target is shown on this machine. It must not change while the docket is under way (I11).</summary>
+/// <summary>
+/// prepare: how the target is shown on this machine. It must not change while the docket is under way (I11).
+/// </summary>
 public sealed record TargetShown(string Path) : StepRecord;
 
 /// <summary>prepare: the target was there before the docket; undoing leaves it where it is.</summary>
@@ -66,10 +72,14 @@ public abstract record SettingRecord(PointerAddress Address, PointerValue Value)
         string.Join('\n', address.Kind, address.Container, address.Key, address.Account);
 }
 
-/// <summary>prepare: a program wrote this at its first start; it is the setting's value before the relocation.</summary>
+/// <summary>
+/// prepare: a program wrote this at its first start; it is the setting's value before the relocation.
+/// </summary>
 public sealed record FormerValue(PointerAddress Address, PointerValue Value) : SettingRecord(Address, Value);
 
-/// <summary>repoint: the target spelled in the setting's own syntax. Spelled once, so that recovery recognises what was written.</summary>
+/// <summary>
+/// repoint: the target spelled in the setting's own syntax. Spelled once, so that recovery recognises what was written.
+/// </summary>
 public sealed record NextValue(PointerAddress Address, PointerValue Value) : SettingRecord(Address, Value);
 
 /// <summary>prepare: whether a return renames an original back instead of copying.</summary>
@@ -80,7 +90,8 @@ public sealed record RenamesBack(Guid? Docket) : StepRecord;
 public sealed record UnfitOriginal(Guid Docket) : StepRecord;
 
 /// <summary>copy: when the live place was flushed before it was compared with the original.</summary>
-/// <param name="AtNs">Nanoseconds since 1970 by the volume's clock; <see cref="long.MinValue"/> where a flush shows nothing.</param>
+/// <param name="AtNs">Nanoseconds since 1970 by the volume's clock; <see cref="long.MinValue"/> where a flush shows
+/// nothing.</param>
 public sealed record LiveFlushed(long AtNs) : StepRecord;
 
 /// <summary>prove: what was proven, for the receipt.</summary>

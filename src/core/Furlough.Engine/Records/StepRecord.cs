@@ -3,8 +3,8 @@ using System.Collections.Immutable;
 namespace Furlough.Engine.Records;
 
 /// <summary>
-/// A fact that a step records in the journal before it acts on it, so that anyone who takes up the docket after a crash knows it. The journal
-/// keeps one of each type and key; a later one replaces it.
+/// A fact that a step records in the journal before it acts on it, so that anyone who takes up the docket after a crash
+/// knows it. The journal keeps one of each type and key; a later one replaces it.
 /// </summary>
 public abstract record StepRecord
 {

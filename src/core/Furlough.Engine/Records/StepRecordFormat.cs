@@ -11,7 +11,10 @@ namespace Furlough.Engine.Records;
 /// <param name="Body">Its values as JSON.</param>
 public sealed record StoredRecord(string Kind, string Key, string Body);
 
-/// <summary>Stores records and reads them again. Kinds are the names in journals on machines: a new type gets a new one, none is ever changed.</summary>
+/// <summary>
+/// Stores records and reads them again. Kinds are the names in journals on machines: a new type gets a new one, none is
+/// ever changed.
+/// </summary>
 public static class StepRecordFormat
 {
     private static readonly Dictionary<string, JsonTypeInfo> Kinds = new()
@@ -59,7 +62,8 @@ public static class StepRecordFormat
     }
 
     /// <summary>A stored record.</summary>
-    /// <exception cref="FormatException">The kind is unknown, or its values cannot be read: the journal was written by a later version, or is damaged.</exception>
+    /// <exception cref="FormatException">The kind is unknown, or its values cannot be read: the journal was written by
+    /// a later version, or is damaged.</exception>
     public static StepRecord Read(string kind, string body)
     {
         try

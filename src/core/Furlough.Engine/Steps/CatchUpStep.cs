@@ -6,8 +6,8 @@ using Furlough.Model;
 namespace Furlough.Engine.Steps;
 
 /// <summary>
-/// After quiesce: copies what people changed since the warm copy, removes from the staging folder what is gone, and proves the difference. What
-/// was proven before and is unchanged at its source since is not read back again.
+/// After quiesce: copies what people changed since the warm copy, removes from the staging folder what is gone, and
+/// proves the difference. What was proven before and is unchanged at its source since is not read back again.
 /// </summary>
 public sealed class CatchUpStep : IStep
 {
@@ -32,7 +32,8 @@ public sealed class CatchUpStep : IStep
             own.Move(Layout.Manifest, own, Layout.Proven);
             own.Flush();
         }
-        // What people wrote in a way that shows in no time is compared by content; where nobody knows what that is, everything.
+        // What people wrote in a way that shows in no time is compared by content; where nobody knows what that is,
+        // everything.
         var written = sourceVolume.Abilities.ShowsEveryWrite() ? context.Writes.Written(sourceVolume) : null;
         CopyStep.Copy(context, Name, Layout.Proven, order =>
             order with

@@ -79,7 +79,10 @@ public sealed class ConfirmStep : IStep
                 folder.Remove(context.Stop);
     }
 
-    /// <summary>The receipts of the place that a return has left have served, and so has its own: the holding is where it was before.</summary>
+    /// <summary>
+    /// The receipts of the place that a return has left have served, and so has its own: the holding is where it was
+    /// before.
+    /// </summary>
     private static void ClearReceipts(StepContext context)
     {
         foreach (var earlier in context.Docket.Supersedes)

@@ -6,7 +6,9 @@ using Furlough.Model;
 
 namespace Furlough.Engine.Steps;
 
-/// <summary>Copies the holding into the staging folder while nobody works in it; goes on where an earlier attempt was cut short.</summary>
+/// <summary>
+/// Copies the holding into the staging folder while nobody works in it; goes on where an earlier attempt was cut short.
+/// </summary>
 /// <param name="during">The state in which it works.</param>
 public sealed class CopyStep(StepState during) : IStep
 {
@@ -22,7 +24,10 @@ public sealed class CopyStep(StepState during) : IStep
     /// <inheritdoc/>
     public void Perform(StepContext context) => Copy(context, Name, null, order => order);
 
-    /// <summary>Flushes the source, so that every later write to it shows; says when. A source that does not let itself be flushed shows nothing.</summary>
+    /// <summary>
+    /// Flushes the source, so that every later write to it shows; says when. A source that does not let itself be
+    /// flushed shows nothing.
+    /// </summary>
     internal static long Flushed(IVolume source)
     {
         var now = source.NowNs;
@@ -37,7 +42,10 @@ public sealed class CopyStep(StepState during) : IStep
         return source.Abilities.ShowsEveryWrite() ? now : long.MinValue;
     }
 
-    /// <summary>Makes the staging folder equal to the source and lists it as the manifest. What an attempt cut short has listed, or the list named <paramref name="proven"/>, is kept where both sides are unchanged.</summary>
+    /// <summary>
+    /// Makes the staging folder equal to the source and lists it as the manifest. What an attempt cut short has listed,
+    /// or the list named <paramref name="proven"/>, is kept where both sides are unchanged.
+    /// </summary>
     /// <param name="under">The conditions of the copy.</param>
     internal static void Copy(StepContext context, Step step, string? proven, Func<CopyOrder, CopyOrder> under)
     {

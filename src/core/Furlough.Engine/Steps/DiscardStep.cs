@@ -7,12 +7,15 @@ using Furlough.Model;
 namespace Furlough.Engine.Steps;
 
 /// <summary>
-/// Removes an original, after confirming everything again (I10), at every start again. The docket's target is where the holding lives now, its source where the original was set aside. The
-/// live folder stays open while the original goes, so that its volume is not taken away meanwhile.
+/// Removes an original, after confirming everything again (I10), at every start again. The docket's target is where the
+/// holding lives now, its source where the original was set aside. The live folder stays open while the original goes,
+/// so that its volume is not taken away meanwhile.
 /// </summary>
 public sealed class DiscardStep : IStep
 {
-    /// <summary>A live folder with less than one of so many files of those that were relocated has shrunk a lot.</summary>
+    /// <summary>
+    /// A live folder with less than one of so many files of those that were relocated has shrunk a lot.
+    /// </summary>
     private const int ShrunkTo = 2;
 
     /// <inheritdoc/>
@@ -65,7 +68,9 @@ public sealed class DiscardStep : IStep
         at.Remove(context.Stop);
     }
 
-    /// <summary>The service says that its time is over; so must the machine's own clock, unless someone decided otherwise.</summary>
+    /// <summary>
+    /// The service says that its time is over; so must the machine's own clock, unless someone decided otherwise.
+    /// </summary>
     private static void RequireDue(StepContext context)
     {
         if (context.Docket.Discards is not { } terms)
@@ -131,7 +136,9 @@ public sealed class DiscardStep : IStep
         RequireNotShrunk(context, own, live);
     }
 
-    /// <summary>Someone may have emptied the live folder by mistake, or what is mounted there may be something else.</summary>
+    /// <summary>
+    /// Someone may have emptied the live folder by mistake, or what is mounted there may be something else.
+    /// </summary>
     private static void RequireNotShrunk(StepContext context, IFolder own, IFolder live)
     {
         if (context.Docket.Discards?.Acknowledged.Contains(DiscardTerms.Shrunk) == true)

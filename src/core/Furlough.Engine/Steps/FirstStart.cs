@@ -4,10 +4,15 @@ using Furlough.Model;
 
 namespace Furlough.Engine.Steps;
 
-/// <summary>Some programs make their library when they are started for the first time: that is done once, in the account, before anything is compared. The program may write its settings then; what they say afterwards are their former values.</summary>
+/// <summary>
+/// Some programs make their library when they are started for the first time: that is done once, in the account, before
+/// anything is compared. The program may write its settings then; what they say afterwards are their former values.
+/// </summary>
 internal static class FirstStart
 {
-    /// <summary>Starts the program of a library that is not there yet. Repeatable: what it has made is not made again.</summary>
+    /// <summary>
+    /// Starts the program of a library that is not there yet. Repeatable: what it has made is not made again.
+    /// </summary>
     internal static void Make(StepContext context, Func<bool> isThere)
     {
         if (
@@ -44,7 +49,10 @@ internal static class FirstStart
     /// <summary>Whether the library was not there when the docket began, and its program has not made it.</summary>
     internal static bool IsToCome(DocketJournal journal) => journal.Records.Find<FirstStartBegun>() is { Done: false };
 
-    /// <summary>A program that goes on running is ended when its time is up, and has done what it is started for if the library is there.</summary>
+    /// <summary>
+    /// A program that goes on running is ended when its time is up, and has done what it is started for if the library
+    /// is there.
+    /// </summary>
     private static void Start(StepContext context, IReadOnlyList<string> command, Func<bool> isThere)
     {
         Fault? why = null;

@@ -8,8 +8,9 @@ using Furlough.Model;
 namespace Furlough.Engine.Steps;
 
 /// <summary>
-/// The link that may stay where a holding lived, for programs that know only the old path: it is left before the account can sign in again,
-/// taken away when that is undone, and gives way when the holding comes back. Only a link that leads to the holding itself is ever removed.
+/// The link that may stay where a holding lived, for programs that know only the old path: it is left before the
+/// account can sign in again, taken away when that is undone, and gives way when the holding comes back. Only a link
+/// that leads to the holding itself is ever removed.
 /// </summary>
 internal static class FormerPlace
 {
@@ -76,7 +77,9 @@ internal static class FormerPlace
         parent.Flush();
     }
 
-    /// <summary>Whether what stands at the target is a link to the source, which may give way to what comes back.</summary>
+    /// <summary>
+    /// Whether what stands at the target is a link to the source, which may give way to what comes back.
+    /// </summary>
     internal static bool MayGiveWay(StepContext context, IFolder parent)
     {
         var leaf = context.Docket.Target.Parts[^1];

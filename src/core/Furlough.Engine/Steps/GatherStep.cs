@@ -6,7 +6,10 @@ using Furlough.Model;
 
 namespace Furlough.Engine.Steps;
 
-/// <summary>Puts the proven copy of what stands at the former place into the live place, as a folder of its own and by one rename. Nothing is overwritten there (I7), nothing removed at the former place.</summary>
+/// <summary>
+/// Puts the proven copy of what stands at the former place into the live place, as a folder of its own and by one
+/// rename. Nothing is overwritten there (I7), nothing removed at the former place.
+/// </summary>
 public sealed class GatherStep : IStep
 {
     /// <inheritdoc/>

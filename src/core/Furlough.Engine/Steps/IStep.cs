@@ -5,7 +5,8 @@ namespace Furlough.Engine.Steps;
 
 /// <summary>What must be true of a relocation before or after a step, read from reality.</summary>
 /// <param name="Leads">Where every setting leads; null where a crash may have changed some of them.</param>
-/// <param name="KeptOut">Whether the account is locked out; null for either. Where it cannot be locked out it counts as able to sign in.</param>
+/// <param name="KeptOut">Whether the account is locked out; null for either. Where it cannot be locked out it counts as
+/// able to sign in.</param>
 public sealed record StepState(Live? Leads, bool? KeptOut)
 {
     internal static StepState AtSource { get; } = new(Live.Source, null);
@@ -25,7 +26,10 @@ public sealed record StepState(Live? Leads, bool? KeptOut)
     internal static StepState AtTargetClosed { get; } = new(Live.Target, true);
 }
 
-/// <summary>One step of a method. It reads reality first and then does what is missing, so that it can be repeated after a crash at any operation (I5).</summary>
+/// <summary>
+/// One step of a method. It reads reality first and then does what is missing, so that it can be repeated after a crash
+/// at any operation (I5).
+/// </summary>
 public interface IStep
 {
     /// <summary>Its name; a method has each name once.</summary>
@@ -50,10 +54,16 @@ public interface IStep
     /// <exception cref="Fault">The docket cannot go on.</exception>
     void Perform(StepContext context);
 
-    /// <summary>Who or what keeps it from being carried out and goes away without anybody's doing; null for nothing. Asked while a docket is put away.</summary>
+    /// <summary>
+    /// Who or what keeps it from being carried out and goes away without anybody's doing; null for nothing. Asked while
+    /// a docket is put away.
+    /// </summary>
     Fault? InTheWay(StepContext context) => null;
 
-    /// <summary>Takes back what <see cref="Perform"/> did, as far as it came. Repeatable. What cannot be cleaned up now is reported and left to the next docket.</summary>
+    /// <summary>
+    /// Takes back what <see cref="Perform"/> did, as far as it came. Repeatable. What cannot be cleaned up now is
+    /// reported and left to the next docket.
+    /// </summary>
     /// <exception cref="Fault">It cannot be taken back; source and target both stay complete.</exception>
     void Undo(StepContext context) { }
 

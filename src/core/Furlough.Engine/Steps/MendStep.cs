@@ -8,8 +8,9 @@ using Furlough.Model;
 namespace Furlough.Engine.Steps;
 
 /// <summary>
-/// Puts right by what people find the holding: the entry that opens its program without it is taken away from the account, and beside the holding a shortcut that opens it and a note that says what it
-/// is are left. A return puts everything back. What cannot be corrected is reported and stops nothing: the data is where it shall be.
+/// Puts right by what people find the holding: the entry that opens its program without it is taken away from the
+/// account, and beside the holding a shortcut that opens it and a note that says what it is are left. A return puts
+/// everything back. What cannot be corrected is reported and stops nothing: the data is where it shall be.
 /// </summary>
 public sealed class MendStep : IStep
 {

@@ -8,8 +8,9 @@ using Furlough.Model;
 namespace Furlough.Engine.Steps;
 
 /// <summary>
-/// The original that becomes live again by a rename: the one that a fall-back names, and the one that a return finds unchanged while what
-/// lives now is equal to it in everything that is copied. Then nothing needs to be copied, and no room is needed beside it.
+/// The original that becomes live again by a rename: the one that a fall-back names, and the one that a return finds
+/// unchanged while what lives now is equal to it in everything that is copied. Then nothing needs to be copied, and no
+/// room is needed beside it.
 /// </summary>
 internal static class OriginalBack
 {
@@ -38,7 +39,10 @@ internal static class OriginalBack
         return context.Docket.Target with { Path = path };
     }
 
-    /// <summary>Decides, by what the file systems say and without reading contents, whether a return may rename an original back.</summary>
+    /// <summary>
+    /// Decides, by what the file systems say and without reading contents, whether a return may rename an original
+    /// back.
+    /// </summary>
     internal static void Choose(StepContext context)
     {
         if (
@@ -94,7 +98,10 @@ internal static class OriginalBack
         }
     }
 
-    /// <summary>Reads what lives now and compares it with what was set aside; lists it as the manifest. False: it is copied like everything else.</summary>
+    /// <summary>
+    /// Reads what lives now and compares it with what was set aside; lists it as the manifest. False: it is copied like
+    /// everything else.
+    /// </summary>
     internal static bool TryList(StepContext context, Step step)
     {
         var source = context.Places.SourceVolume();
@@ -169,7 +176,10 @@ internal static class OriginalBack
         });
     }
 
-    /// <summary>After quiesce: what lives now still is what was compared while people could go on working. What was written in a way that shows in no time is read again.</summary>
+    /// <summary>
+    /// After quiesce: what lives now still is what was compared while people could go on working. What was written in a
+    /// way that shows in no time is read again.
+    /// </summary>
     /// <exception cref="Fault">People changed something meanwhile: the next attempt copies.</exception>
     internal static void RequireStillEqual(StepContext context, Step step)
     {
@@ -196,7 +206,9 @@ internal static class OriginalBack
             written?.Contains(facts.FileId) == false && TreeCopy.ShowsNextWrite(facts, flushed);
     }
 
-    /// <summary>What is left of its folder when it has become live: lists and receipts of what is an original no more.</summary>
+    /// <summary>
+    /// What is left of its folder when it has become live: lists and receipts of what is an original no more.
+    /// </summary>
     internal static void RemoveEmptied(StepContext context)
     {
         try

@@ -4,7 +4,10 @@ using Furlough.Model;
 
 namespace Furlough.Engine.Steps;
 
-/// <summary>Reads what lives now and compares it with the original that is to be renamed back. Where the two differ, what lives now is copied after all.</summary>
+/// <summary>
+/// Reads what lives now and compares it with the original that is to be renamed back. Where the two differ, what lives
+/// now is copied after all.
+/// </summary>
 /// <param name="otherwise">The step that copies.</param>
 public class CompareOriginalStep(IStep otherwise) : IStep
 {
@@ -36,7 +39,9 @@ public sealed class CompareOriginalInUseStep(IStep otherwise) : CompareOriginalS
     }
 }
 
-/// <summary>Reads the original from the medium and compares it with what lives now; then looks whether that is unchanged.</summary>
+/// <summary>
+/// Reads the original from the medium and compares it with what lives now; then looks whether that is unchanged.
+/// </summary>
 public sealed class ProveOriginalStep : IStep
 {
     /// <inheritdoc/>

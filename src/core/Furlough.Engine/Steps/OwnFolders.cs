@@ -6,13 +6,17 @@ using Furlough.Model;
 
 namespace Furlough.Engine.Steps;
 
-/// <summary>Makes a docket's own folders where no account can reach them (I8), and makes sure that everything can be renamed between them and the docket's places before anything is copied.</summary>
+/// <summary>
+/// Makes a docket's own folders where no account can reach them (I8), and makes sure that everything can be renamed
+/// between them and the docket's places before anything is copied.
+/// </summary>
 internal static class OwnFolders
 {
     private const string Trial = "trial";
 
     /// <summary>The docket's folder on one side; made where it is not there yet.</summary>
-    /// <exception cref="Fault"><c>no-closed-folder</c>: every folder from which the place can be reached by a rename can be changed by someone else.</exception>
+    /// <exception cref="Fault"><c>no-closed-folder</c>: every folder from which the place can be reached by a rename
+    /// can be changed by someone else.</exception>
     internal static DocketFolder Make(StepContext context, DocketSide side)
     {
         var (volume, place) =

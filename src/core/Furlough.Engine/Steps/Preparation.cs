@@ -10,8 +10,12 @@ namespace Furlough.Engine.Steps;
 /// <summary>What several methods check and make when they prepare, and how that is taken back.</summary>
 internal static class Preparation
 {
-    /// <summary>Removes the docket's own folders, the folders above the target that this docket made, and puts an empty folder back that stood there.</summary>
-    /// <param name="stays">Whether the copy could not be taken back from the target: then what tells that it is one stays too.</param>
+    /// <summary>
+    /// Removes the docket's own folders, the folders above the target that this docket made, and puts an empty folder
+    /// back that stood there.
+    /// </summary>
+    /// <param name="stays">Whether the copy could not be taken back from the target: then what tells that it is one
+    /// stays too.</param>
     internal static void TakeBack(StepContext context, Func<IFolder, bool> stays)
     {
         if (!context.Journal.Records.Has<Compared>())
@@ -32,7 +36,9 @@ internal static class Preparation
         );
     }
 
-    /// <summary>The source must be a folder; a program that makes its library at its first start is started for it.</summary>
+    /// <summary>
+    /// The source must be a folder; a program that makes its library at its first start is started for it.
+    /// </summary>
     internal static void RequireSource(StepContext context)
     {
         var volume = context.Places.SourceVolume();
@@ -107,7 +113,10 @@ internal static class Preparation
             );
     }
 
-    /// <summary>Removes what earlier dockets of this relocation could not remove because their volume was away: their staging folder, or their untouched copy at the target.</summary>
+    /// <summary>
+    /// Removes what earlier dockets of this relocation could not remove because their volume was away: their staging
+    /// folder, or their untouched copy at the target.
+    /// </summary>
     internal static void ClearSuperseded(StepContext context, IVolume volume)
     {
         foreach (var earlier in context.Docket.Supersedes)
@@ -129,7 +138,10 @@ internal static class Preparation
         }
     }
 
-    /// <summary>A copy that had become the target when its docket was undone goes, if it still is what was copied; otherwise it stays and stops this docket.</summary>
+    /// <summary>
+    /// A copy that had become the target when its docket was undone goes, if it still is what was copied; otherwise it
+    /// stays and stops this docket.
+    /// </summary>
     private static bool TakeBackCopy(StepContext context, IVolume volume, IFolder parent, IFolder own, Guid earlier)
     {
         var leaf = context.Docket.Target.Parts[^1];
@@ -153,7 +165,10 @@ internal static class Preparation
         return true;
     }
 
-    /// <summary>I7: what exists at the target is never overwritten; an empty folder may give way, and a link that leads to the source.</summary>
+    /// <summary>
+    /// I7: what exists at the target is never overwritten; an empty folder may give way, and a link that leads to the
+    /// source.
+    /// </summary>
     internal static void RequireFreeTarget(StepContext context, IFolder root)
     {
         var place = context.Docket.Target;
@@ -195,7 +210,10 @@ internal static class Preparation
         return false;
     }
 
-    /// <summary>I12: anyone who could not reach the source cannot reach the target; the holding's own rights come along, so the folders above decide.</summary>
+    /// <summary>
+    /// I12: anyone who could not reach the source cannot reach the target; the holding's own rights come along, so the
+    /// folders above decide.
+    /// </summary>
     internal static void RequireNobodyNew(StepContext context, IVolume sourceVolume, IFolder targetRoot)
     {
         if (!context.Places.TargetVolume().Abilities.Owners)

@@ -6,7 +6,10 @@ using Furlough.Model;
 
 namespace Furlough.Engine.Steps;
 
-/// <summary>The data is at the target already: compares reality with the docket, finds the receipt that it was promised, and makes the docket's own folder beside the target.</summary>
+/// <summary>
+/// The data is at the target already: compares reality with the docket, finds the receipt that it was promised, and
+/// makes the docket's own folder beside the target.
+/// </summary>
 public sealed class PrepareAdoptionStep : IStep
 {
     /// <inheritdoc/>

@@ -4,7 +4,10 @@ using Furlough.Model;
 
 namespace Furlough.Engine.Steps;
 
-/// <summary>Compares reality with the docket (I9), makes the target's folders, the docket's own folders, a staging folder and a first receipt. Touches nothing of the source.</summary>
+/// <summary>
+/// Compares reality with the docket (I9), makes the target's folders, the docket's own folders, a staging folder and a
+/// first receipt. Touches nothing of the source.
+/// </summary>
 public sealed class PrepareCopyStep : IStep
 {
     /// <inheritdoc/>

@@ -6,8 +6,8 @@ using Furlough.Model;
 namespace Furlough.Engine.Steps;
 
 /// <summary>
-/// The live place is lost: makes sure of that, and that the original which becomes live again is there. The docket's source is what is
-/// lost, its target where the original was set aside.
+/// The live place is lost: makes sure of that, and that the original which becomes live again is there. The docket's
+/// source is what is lost, its target where the original was set aside.
 /// </summary>
 public sealed class PrepareFallBackStep : IStep
 {

@@ -6,7 +6,10 @@ using Furlough.Model;
 
 namespace Furlough.Engine.Steps;
 
-/// <summary>Compares reality with a docket that gathers what stands again at a holding's former place (I9), and makes the docket's folder beside the live place. The docket's source is the former place, its target the live one.</summary>
+/// <summary>
+/// Compares reality with a docket that gathers what stands again at a holding's former place (I9), and makes the
+/// docket's folder beside the live place. The docket's source is the former place, its target the live one.
+/// </summary>
 public sealed class PrepareGatherStep : IStep
 {
     /// <inheritdoc/>

@@ -7,8 +7,9 @@ using Furlough.Model;
 namespace Furlough.Engine.Steps;
 
 /// <summary>
-/// Lists the source as the manifest, then proves the target: without a receipt it must equal the source in everything; with one, what is
-/// unchanged since the receipt must still have the content that it lists, and owners get the numbers that their names have now.
+/// Lists the source as the manifest, then proves the target: without a receipt it must equal the source in everything;
+/// with one, what is unchanged since the receipt must still have the content that it lists, and owners get the numbers
+/// that their names have now.
 /// </summary>
 public sealed class ProveAdoptionStep : IStep
 {

@@ -6,7 +6,10 @@ using Furlough.Model;
 
 namespace Furlough.Engine.Steps;
 
-/// <summary>Reads the copy back from the medium and compares everything with what was copied, then the source with it once more (I3).</summary>
+/// <summary>
+/// Reads the copy back from the medium and compares everything with what was copied, then the source with it once more
+/// (I3).
+/// </summary>
 /// <param name="during">The state in which it works.</param>
 public sealed class ProveStep(StepState during) : IStep
 {
@@ -35,7 +38,10 @@ public sealed class ProveStep(StepState during) : IStep
         Prove(context, Step.Prove, at.Folder, staging, context.Places.TargetVolume(), null);
     }
 
-    /// <summary>Compares a copy with the manifest; reads back what does not stand unchanged in the list named <paramref name="proven"/>.</summary>
+    /// <summary>
+    /// Compares a copy with the manifest; reads back what does not stand unchanged in the list named <paramref
+    /// name="proven"/>.
+    /// </summary>
     /// <param name="otherwise">What is wrong where the two differ.</param>
     internal static void Prove(
         StepContext context,
@@ -65,7 +71,9 @@ public sealed class ProveStep(StepState during) : IStep
         context.Journal.Record(new Proven(copy.Files, copy.BytesRead));
     }
 
-    /// <summary>The manifest, with what was read back before and not been copied again since marked as proven.</summary>
+    /// <summary>
+    /// The manifest, with what was read back before and not been copied again since marked as proven.
+    /// </summary>
     private static IEnumerable<ManifestEntry> Marked(IFolder own, string proven)
     {
         using var before = new ManifestCursor(Manifest.ReadFrom(own, proven));
@@ -93,7 +101,9 @@ public sealed class ProveStep(StepState during) : IStep
     }
 }
 
-/// <summary>Reads the copy back from the medium while people still work in the source: what they change is caught up with later.</summary>
+/// <summary>
+/// Reads the copy back from the medium while people still work in the source: what they change is caught up with later.
+/// </summary>
 public sealed class ProveInUseStep : IStep
 {
     /// <inheritdoc/>

@@ -3,7 +3,10 @@ using Furlough.Model;
 
 namespace Furlough.Engine.Steps;
 
-/// <summary>Tells the person at the machine, keeps the account from signing in until reopen, and makes sure that nobody holds files of the holding open.</summary>
+/// <summary>
+/// Tells the person at the machine, keeps the account from signing in until reopen, and makes sure that nobody holds
+/// files of the holding open.
+/// </summary>
 public class QuiesceStep : IStep
 {
     /// <inheritdoc/>

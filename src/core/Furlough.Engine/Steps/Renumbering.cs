@@ -8,9 +8,10 @@ using Furlough.Model;
 namespace Furlough.Engine.Steps;
 
 /// <summary>
-/// Gives a tree's owners, groups and access lists the numbers that the same names have on this system now. Numbers may have been exchanged, so
-/// that doing it twice would be wrong. What each node shall have is written down durably before the first one is changed (I5), and afterwards
-/// whose numbers the tree has now; both beside the receipt, where anyone who tries again finds them.
+/// Gives a tree's owners, groups and access lists the numbers that the same names have on this system now. Numbers may
+/// have been exchanged, so that doing it twice would be wrong. What each node shall have is written down durably before
+/// the first one is changed (I5), and afterwards whose numbers the tree has now; both beside the receipt, where anyone
+/// who tries again finds them.
 /// </summary>
 internal static class Renumbering
 {
@@ -97,7 +98,10 @@ internal static class Renumbering
         DurableFile.Write(receiptFolder, List, System.Text.Encoding.UTF8.GetBytes(names + string.Concat(lines)));
     }
 
-    /// <summary>Folders above are shared by the account's holdings: one that has the account's new number was renumbered with another holding.</summary>
+    /// <summary>
+    /// Folders above are shared by the account's holdings: one that has the account's new number was renumbered with
+    /// another holding.
+    /// </summary>
     private static bool IsAccounts(StepContext context, Owned above, Dictionary<(uint, bool), uint> numbers) =>
         numbers.TryGetValue((above.Facts.Owner, false), out var now)
         && now.ToString(CultureInfo.InvariantCulture) == context.Docket.AccountId;
@@ -105,7 +109,8 @@ internal static class Renumbering
     private static IEnumerable<Owned> Above(StepContext context, IFolder root)
     {
         var parts = context.Docket.Target.Parts;
-        for (var count = context.Docket.OwnedFrom + 1L; count < parts.Count; count++)
+        // Dockets of earlier versions have the largest number where nothing belongs to the account.
+        for (var count = (context.Docket.OwnedFrom ?? parts.Count) + 1L; count < parts.Count; count++)
         {
             using var above = Reach.Folder(root, parts.Take((int)count));
             yield return new Owned(string.Join('/', parts.Take((int)count)), above.Facts(), above.ReadAttributes());

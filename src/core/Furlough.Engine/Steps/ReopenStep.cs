@@ -5,7 +5,10 @@ using Furlough.Model;
 
 namespace Furlough.Engine.Steps;
 
-/// <summary>Compares the original once more with what was copied (I3), leaves a link at the former place where one is wanted, then lets the account sign in again. After this there is no way back but a return.</summary>
+/// <summary>
+/// Compares the original once more with what was copied (I3), leaves a link at the former place where one is wanted,
+/// then lets the account sign in again. After this there is no way back but a return.
+/// </summary>
 public sealed class ReopenStep : IStep
 {
     /// <inheritdoc/>

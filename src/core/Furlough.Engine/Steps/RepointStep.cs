@@ -6,7 +6,10 @@ using Furlough.Model;
 
 namespace Furlough.Engine.Steps;
 
-/// <summary>Makes the target what the holding is to be, by one rename, then changes every pointer by compare-and-swap. Where the data comes from is what the methods differ in.</summary>
+/// <summary>
+/// Makes the target what the holding is to be, by one rename, then changes every pointer by compare-and-swap. Where the
+/// data comes from is what the methods differ in.
+/// </summary>
 public abstract class RepointStep : IStep
 {
     /// <inheritdoc/>
@@ -69,7 +72,10 @@ public abstract class RepointStep : IStep
         from.Flush();
     }
 
-    /// <summary>The whole path must lead to what was moved: anyone who owns a folder above may have moved that away meanwhile. Then everything goes back.</summary>
+    /// <summary>
+    /// The whole path must lead to what was moved: anyone who owns a folder above may have moved that away meanwhile.
+    /// Then everything goes back.
+    /// </summary>
     private static void RequireArrived(
         StepContext context,
         IFolder from,
@@ -99,7 +105,9 @@ public abstract class RepointStep : IStep
     internal static bool StaysAtTarget(StepContext context, IFolder parent) =>
         MayLeave(context) && IsArrived(context, parent);
 
-    /// <summary>Whether nothing leads to the target any more. Links in a holding's place are corrected with the place itself.</summary>
+    /// <summary>
+    /// Whether nothing leads to the target any more. Links in a holding's place are corrected with the place itself.
+    /// </summary>
     private protected static bool MayLeave(StepContext context) =>
         context.Docket.Pointers.All(p => p.Address.InPlace) || context.Live.Now() != Live.Target;
 

@@ -6,7 +6,9 @@ using Furlough.Model;
 
 namespace Furlough.Engine.Steps;
 
-/// <summary>Renames the source aside on its own volume, with a receipt and the manifest: it is now the original.</summary>
+/// <summary>
+/// Renames the source aside on its own volume, with a receipt and the manifest: it is now the original.
+/// </summary>
 public sealed class SetAsideStep : IStep
 {
     /// <inheritdoc/>
@@ -63,7 +65,8 @@ public sealed class SetAsideStep : IStep
     private static void SetAside(StepContext context, IFolder targetOwn, Receipt receipt)
     {
         using var sourceParent = Reach.Parent(context.Places.SourceVolume(), context.Docket.Source);
-        // Its own name is durable before anything is moved into it: the original must not hang on a folder that a crash forgets.
+        // Its own name is durable before anything is moved into it: the original must not hang on a folder that a crash
+        // forgets.
         using var at = OwnFolders.Make(context, DocketSide.Original);
         var own = at.Folder;
         try

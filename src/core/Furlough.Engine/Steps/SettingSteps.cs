@@ -6,7 +6,10 @@ using Furlough.Model;
 
 namespace Furlough.Engine.Steps;
 
-/// <summary>Compares reality with the docket (I9) and makes the folder that the settings will lead to. A return leaves folders alone.</summary>
+/// <summary>
+/// Compares reality with the docket (I9) and makes the folder that the settings will lead to. A return leaves folders
+/// alone.
+/// </summary>
 public sealed class PrepareSettingStep : IStep
 {
     /// <inheritdoc/>
@@ -43,7 +46,9 @@ public sealed class PrepareSettingStep : IStep
         }
     }
 
-    /// <summary>The folder that settings were to lead to goes again, if this docket made it and nobody has put anything there.</summary>
+    /// <summary>
+    /// The folder that settings were to lead to goes again, if this docket made it and nobody has put anything there.
+    /// </summary>
     public void Undo(StepContext context)
     {
         if (!context.Journal.Records.Has<Compared>())
@@ -79,7 +84,10 @@ public sealed class PrepareSettingStep : IStep
             .Distinct(StringComparer.Ordinal);
 }
 
-/// <summary>The same where the folder's data stays where it is: what people see from now on is an empty folder, so it must be one.</summary>
+/// <summary>
+/// The same where the folder's data stays where it is: what people see from now on is an empty folder, so it must be
+/// one.
+/// </summary>
 public sealed class PrepareEmptyFolderStep : IStep
 {
     private readonly PrepareSettingStep _prepare = new();
@@ -106,7 +114,9 @@ public sealed class PrepareEmptyFolderStep : IStep
     public void Undo(StepContext context) => _prepare.Undo(context);
 }
 
-/// <summary>Waits until the program is closed that would write over the settings, then changes each by compare-and-swap.</summary>
+/// <summary>
+/// Waits until the program is closed that would write over the settings, then changes each by compare-and-swap.
+/// </summary>
 public sealed class RepointSettingStep : IStep
 {
     /// <inheritdoc/>
@@ -170,7 +180,9 @@ public sealed class ConfirmSettingStep : IStep
         ConfirmStep.AskSystem(context);
     }
 
-    /// <summary>The folder that the settings lead to must be there; where a return leads is the system's own affair.</summary>
+    /// <summary>
+    /// The folder that the settings lead to must be there; where a return leads is the system's own affair.
+    /// </summary>
     internal static void RequireTarget(StepContext context)
     {
         if (context.Docket.Work == DocketWork.Return)

@@ -3,7 +3,9 @@ using Furlough.Engine.Records;
 
 namespace Furlough.Engine.Steps;
 
-/// <summary>Keeps the account of a holding from signing in while it is switched, and lets it sign in again as it was before.</summary>
+/// <summary>
+/// Keeps the account of a holding from signing in while it is switched, and lets it sign in again as it was before.
+/// </summary>
 internal static class SignIn
 {
     /// <summary>Bars the sign-in; how it was before is recorded first.</summary>
@@ -35,7 +37,9 @@ internal static class SignIn
     /// <summary>Whether the account can be locked out on this machine.</summary>
     internal static bool CanBar(StepContext context) => Former(context) is not null;
 
-    /// <summary>How the account's sign-in is now; null where it cannot be barred, and for what belongs to no account.</summary>
+    /// <summary>
+    /// How the account's sign-in is now; null where it cannot be barred, and for what belongs to no account.
+    /// </summary>
     private static string? Former(StepContext context) =>
         context.Docket.Holding.IsShared ? null : context.Machine.Activity.SignInRecord(context.Docket.Holding.Account);
 }

@@ -7,13 +7,18 @@ using Furlough.Model;
 
 namespace Furlough.Engine.Steps;
 
-/// <summary>The folders above a target, and the empty folder that may stand there: made for a docket, and put back as they were.</summary>
+/// <summary>
+/// The folders above a target, and the empty folder that may stand there: made for a docket, and put back as they were.
+/// </summary>
 internal static class TargetFolders
 {
     /// <summary>Dockets that are carried out side by side may share folders above their targets.</summary>
     private static readonly Lock Shared = new();
 
-    /// <summary>Makes the folders above the target; those from <see cref="Docket.OwnedFrom"/> on belong to the account and to nobody else.</summary>
+    /// <summary>
+    /// Makes the folders above the target; those from <see cref="Docket.OwnedFrom"/> on belong to the account and to
+    /// nobody else.
+    /// </summary>
     internal static IFolder Make(StepContext context, IFolder root)
     {
         lock (Shared)
@@ -60,7 +65,10 @@ internal static class TargetFolders
         parent.Flush();
     }
 
-    /// <summary>Folders that this docket made above the target are removed again if they are empty and no other docket is about to use them.</summary>
+    /// <summary>
+    /// Folders that this docket made above the target are removed again if they are empty and no other docket is about
+    /// to use them.
+    /// </summary>
     internal static void RemoveMade(StepContext context, IVolume volume)
     {
         lock (Shared)

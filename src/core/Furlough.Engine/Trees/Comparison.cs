@@ -15,7 +15,9 @@ internal interface IEntryCheck
     string? Whole();
 }
 
-/// <summary>Walks a tree and its manifest in the same sequence and finds the first difference; a crew looks at the leaves.</summary>
+/// <summary>
+/// Walks a tree and its manifest in the same sequence and finds the first difference; a crew looks at the leaves.
+/// </summary>
 internal sealed class Comparison : IDisposable
 {
     private const int PortionSize = 32;

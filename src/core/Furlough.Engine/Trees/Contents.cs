@@ -9,7 +9,8 @@ namespace Furlough.Engine.Trees;
 /// <param name="HiddenBytes">The part of it whose name or a folder above it begins with a dot.</param>
 /// <param name="Demands">What it asks of the file system that stores it.</param>
 /// <param name="Allocated">What it takes at some cluster sizes, in bytes.</param>
-/// <param name="LastChangeNs">When a file in it was changed last, in nanoseconds since 1970; 0 for an empty tree.</param>
+/// <param name="LastChangeNs">When a file in it was changed last, in nanoseconds since 1970; 0 for an empty
+/// tree.</param>
 public readonly record struct Contents(
     long Files,
     long DataBytes,
@@ -19,10 +20,13 @@ public readonly record struct Contents(
     long LastChangeNs
 )
 {
-    /// <summary>Measures a tree; folders that cannot be opened are passed over and named in <paramref name="unread"/>.</summary>
+    /// <summary>
+    /// Measures a tree; folders that cannot be opened are passed over and named in <paramref name="unread"/>.
+    /// </summary>
     /// <param name="shown">The tree's path, as the system shows it.</param>
     /// <param name="clusters">Cluster sizes for which the allocated bytes are wanted.</param>
-    /// <param name="memory">What an earlier measuring found; folders that did not change since are not looked into again.</param>
+    /// <param name="memory">What an earlier measuring found; folders that did not change since are not looked into
+    /// again.</param>
     public static Contents Of(
         IFolder root,
         string shown,
@@ -38,7 +42,8 @@ public readonly record struct Contents(
         Below(root, "", false, 0);
         if (!memory.End(names.Missing))
         {
-            // A file got a further name: in a folder that was not looked into again it still counts as one with a single name.
+            // A file got a further name: in a folder that was not looked into again it still counts as one with a
+            // single name.
             memory.Forget();
             unread.Clear();
             return Of(root, shown, unread, clusters, memory, stop);

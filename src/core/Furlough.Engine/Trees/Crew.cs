@@ -5,8 +5,8 @@ using Furlough.Engine.Ports;
 namespace Furlough.Engine.Trees;
 
 /// <summary>
-/// Threads that carry out what one walker hands them. The first fault ends the work and is thrown at the walker. A crew of one is the walker
-/// itself, so that everything happens in order.
+/// Threads that carry out what one walker hands them. The first fault ends the work and is thrown at the walker. A crew
+/// of one is the walker itself, so that everything happens in order.
 /// </summary>
 internal sealed class Crew<T> : IDisposable
 {

@@ -78,7 +78,9 @@ internal sealed class DemandSurvey
     /// <summary>A folder on which another volume is mounted, or where another part of this one begins.</summary>
     internal static Demands Mount(string path) => new([new Demand(DemandKind.Mounts, 1, PathText.Show(path))], 0, 0);
 
-    /// <summary>One link: relative ones may lead out of the tree, absolute ones back into it by its former path.</summary>
+    /// <summary>
+    /// One link: relative ones may lead out of the tree, absolute ones back into it by its former path.
+    /// </summary>
     /// <param name="shown">The tree's own path, as the system shows it.</param>
     internal void Link(string path, string text, string shown)
     {
@@ -113,7 +115,10 @@ internal sealed class DemandSurvey
             }
             : new Demand(kind, 1, PathText.Show(path.Length == 0 ? "." : path));
 
-    /// <summary>Names that every file system takes: text without control and reserved characters, not ending in a dot or space, no device's name.</summary>
+    /// <summary>
+    /// Names that every file system takes: text without control and reserved characters, not ending in a dot or space,
+    /// no device's name.
+    /// </summary>
     private static bool IsPlain(string name)
     {
         if (name.AsSpan().IndexOfAny(Reserved) >= 0 || name[^1] is '.' or ' ')

@@ -4,17 +4,23 @@ using Furlough.Engine.Ports;
 
 namespace Furlough.Engine.Trees;
 
-/// <summary>One node as it was copied: what the copy must equal, and by what a later change of the source is recognised.</summary>
+/// <summary>
+/// One node as it was copied: what the copy must equal, and by what a later change of the source is recognised.
+/// </summary>
 /// <param name="Path">Path below the tree's root; empty for the root itself.</param>
 /// <param name="Digest">Of a file's content.</param>
 /// <param name="AttributesDigest">Of its extended attributes.</param>
-/// <param name="Link">A symbolic link's target, or for a further name of a file (a hard link) the path of its first.</param>
+/// <param name="Link">A symbolic link's target, or for a further name of a file (a hard link) the path of its
+/// first.</param>
 public sealed record ManifestEntry(string Path, NodeFacts Facts, UInt128 Digest, UInt128 AttributesDigest, string? Link)
 {
     /// <summary>Its content was read back before and has not been written since. Not written down.</summary>
     public bool IsProven { get; init; }
 
-    /// <summary>Its content may have been written after it was read without any of its times showing that. Written down as a change time below zero.</summary>
+    /// <summary>
+    /// Its content may have been written after it was read without any of its times showing that. Written down as a
+    /// change time below zero.
+    /// </summary>
     public bool IsDoubtful => Facts.ChangedNs < 0;
 
     /// <summary>The entry with the change time that its file had, in doubt or not.</summary>
@@ -104,8 +110,8 @@ public sealed record ManifestEntry(string Path, NodeFacts Facts, UInt128 Digest,
 }
 
 /// <summary>
-/// A list of all copied nodes in walking order (<see cref="Walk"/>), one line each. It is written only after the nodes are durable,
-/// so what it lists is there; a torn last line is passed over.
+/// A list of all copied nodes in walking order (<see cref="Walk"/>), one line each. It is written only after the nodes
+/// are durable, so what it lists is there; a torn last line is passed over.
 /// </summary>
 public static class Manifest
 {

@@ -1,6 +1,9 @@
 namespace Furlough.Engine.Trees;
 
-/// <summary>Looks a list's entries up while a tree is walked in the list's own sequence (<see cref="Walk"/>). Only the entry at hand is kept in memory.</summary>
+/// <summary>
+/// Looks a list's entries up while a tree is walked in the list's own sequence (<see cref="Walk"/>). Only the entry at
+/// hand is kept in memory.
+/// </summary>
 public sealed class ManifestCursor : IDisposable
 {
     private readonly IEnumerator<ManifestEntry> _entries;

@@ -3,8 +3,8 @@ using Furlough.Engine.Ports;
 namespace Furlough.Engine.Trees;
 
 /// <summary>
-/// Compares a tree that was used since its receipt with the list of that receipt: a file that still has the size and time listed must have the
-/// content listed too. What was written, added or removed since is counted.
+/// Compares a tree that was used since its receipt with the list of that receipt: a file that still has the size and
+/// time listed must have the content listed too. What was written, added or removed since is counted.
 /// </summary>
 /// <param name="listed">The receipt's list, in walking order.</param>
 public sealed class ReceiptProof(IEnumerable<ManifestEntry> listed)
@@ -12,7 +12,9 @@ public sealed class ReceiptProof(IEnumerable<ManifestEntry> listed)
     private long _listed,
         _found;
 
-    /// <summary>The first file whose content is another one than listed though its size and time are the same, or null.</summary>
+    /// <summary>
+    /// The first file whose content is another one than listed though its size and time are the same, or null.
+    /// </summary>
     public string? Difference { get; private set; }
 
     /// <summary>Files unchanged since.</summary>

@@ -20,10 +20,12 @@ public sealed class TreeCounter(Action<long>? passing = null)
 }
 
 /// <summary>What a copy is made with.</summary>
-/// <param name="TargetVolume">The volume of the target, opened before the first write, so that its sync reports every error.</param>
+/// <param name="TargetVolume">The volume of the target, opened before the first write, so that its sync reports every
+/// error.</param>
 /// <param name="Manifest">An empty file that receives the list.</param>
 /// <param name="Earlier">What earlier attempts listed, the newest first.</param>
-/// <param name="InUse">People go on working in the source: what vanishes or keeps changing is left for the catch-up.</param>
+/// <param name="InUse">People go on working in the source: what vanishes or keeps changing is left for the
+/// catch-up.</param>
 public sealed record CopyOrder(
     IVolume TargetVolume,
     IFileHandle Manifest,
@@ -32,16 +34,21 @@ public sealed record CopyOrder(
     bool InUse
 )
 {
-    /// <summary>When the source was flushed before the copy, in nanoseconds since 1970. What was changed later may be changed again without its change time showing it.</summary>
+    /// <summary>
+    /// When the source was flushed before the copy, in nanoseconds since 1970. What was changed later may be changed
+    /// again without its change time showing it.
+    /// </summary>
     public long FlushedNs { get; init; } = long.MinValue;
 
-    /// <summary>Whether what an earlier attempt copied of a file must be compared by content although its times are the same.</summary>
+    /// <summary>
+    /// Whether what an earlier attempt copied of a file must be compared by content although its times are the same.
+    /// </summary>
     public Func<NodeFacts, bool> Doubts { get; init; } = _ => false;
 }
 
 /// <summary>
-/// Copies a tree into an empty or partly filled staging tree and lists what it copied. A node is listed only after it is durable; what an
-/// earlier attempt listed, and still is the same at both sides, is kept.
+/// Copies a tree into an empty or partly filled staging tree and lists what it copied. A node is listed only after it
+/// is durable; what an earlier attempt listed, and still is the same at both sides, is kept.
 /// </summary>
 public sealed class TreeCopy : IDisposable
 {
@@ -76,7 +83,10 @@ public sealed class TreeCopy : IDisposable
         _crew = new Crew<Portion>(order.Workers, CopyPortion);
     }
 
-    /// <summary>Copies <paramref name="source"/> into <paramref name="target"/>; returns what is to be reported (pipes, sockets).</summary>
+    /// <summary>
+    /// Copies <paramref name="source"/> into <paramref name="target"/>; returns what is to be reported (pipes,
+    /// sockets).
+    /// </summary>
     /// <exception cref="Fault">The copy cannot be made; what stands in the target so far is not a copy.</exception>
     public static IReadOnlyList<string> Run(
         IFolder source,
@@ -279,15 +289,21 @@ public sealed class TreeCopy : IDisposable
     }
 
     /// <summary>
-    /// Whether a later change would show in the facts: nothing of the file was written since the source was flushed, so that the next write to any of its
-    /// pages sets its change time. Otherwise the catch-up compares the contents.
+    /// Whether a later change would show in the facts: nothing of the file was written since the source was flushed, so
+    /// that the next write to any of its pages sets its change time. Otherwise the catch-up compares the contents.
     /// </summary>
     private bool IsSettled(in NodeFacts facts) => !_order.InUse || ShowsNextWrite(facts, _order.FlushedNs);
 
-    /// <summary>Whether the next write to a file would set its change time: nothing of it was written since the flush, given in nanoseconds since 1970.</summary>
+    /// <summary>
+    /// Whether the next write to a file would set its change time: nothing of it was written since the flush, given in
+    /// nanoseconds since 1970.
+    /// </summary>
     internal static bool ShowsNextWrite(in NodeFacts facts, long flushedNs) => facts.ChangedNs < flushedNs - TickNs;
 
-    /// <summary>The entry of an earlier attempt when neither side has changed since; otherwise the target's name is free afterwards.</summary>
+    /// <summary>
+    /// The entry of an earlier attempt when neither side has changed since; otherwise the target's name is free
+    /// afterwards.
+    /// </summary>
     private ManifestEntry? Kept(IFolder target, IFileHandle from, string name, NodeFacts source, ManifestEntry? earlier)
     {
         if (target.Find(name) is not { } there)
@@ -309,7 +325,10 @@ public sealed class TreeCopy : IDisposable
         return null;
     }
 
-    /// <summary>Whether a file whose times are those of an earlier entry has its content too; read only where the times cannot tell.</summary>
+    /// <summary>
+    /// Whether a file whose times are those of an earlier entry has its content too; read only where the times cannot
+    /// tell.
+    /// </summary>
     private bool HasContent(IFileHandle from, in NodeFacts source, ManifestEntry entry, bool isDoubtful)
     {
         if (!isDoubtful && !_order.Doubts(source))
@@ -357,7 +376,10 @@ public sealed class TreeCopy : IDisposable
         }
     }
 
-    /// <summary>Refuses what would come out as something else. A time beyond what is reckoned with (the years 1677 to 2262) would be another one.</summary>
+    /// <summary>
+    /// Refuses what would come out as something else. A time beyond what is reckoned with (the years 1677 to 2262)
+    /// would be another one.
+    /// </summary>
     private static void RequireKept(in NodeFacts facts, string path)
     {
         var shown = PathText.Show(path.Length == 0 ? "." : path);
@@ -384,7 +406,9 @@ public sealed class TreeCopy : IDisposable
         throw new Fault(FaultKinds.CannotBeCopied, $"`{shown}` {why}.", $"{remedy}, or take it out of the folder.");
     }
 
-    /// <summary>Removes from the staging folder what an earlier attempt left and the source does not have (any more).</summary>
+    /// <summary>
+    /// Removes from the staging folder what an earlier attempt left and the source does not have (any more).
+    /// </summary>
     private static void RemoveForeign(
         IFolder target,
         IReadOnlyList<FolderEntry> leaves,
@@ -459,7 +483,10 @@ public sealed class TreeCopy : IDisposable
         public void Dispose() => At.Dispose();
     }
 
-    /// <summary>A folder at both sides. When it has been walked and its last file is copied, it gets its own facts and is closed.</summary>
+    /// <summary>
+    /// A folder at both sides. When it has been walked and its last file is copied, it gets its own facts and is
+    /// closed.
+    /// </summary>
     private sealed class FolderPair(IFolder source, IFolder target, bool close, bool fresh) : IDisposable
     {
         private int _holders = 1;

@@ -2,7 +2,9 @@ using Furlough.Engine.Ports;
 
 namespace Furlough.Engine.Trees;
 
-/// <summary>Lists a tree as a copy would list it, without copying: in walking order, with digests of all contents.</summary>
+/// <summary>
+/// Lists a tree as a copy would list it, without copying: in walking order, with digests of all contents.
+/// </summary>
 public sealed class TreeListing
 {
     private readonly TreeCounter _counter;

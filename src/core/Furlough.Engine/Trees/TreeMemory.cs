@@ -3,9 +3,10 @@ using Furlough.Engine.Ports;
 namespace Furlough.Engine.Trees;
 
 /// <summary>
-/// What measuring a tree found in each of its folders. A folder whose own times did not change has the same entries as before, so its files are
-/// not looked at again. A file that grew in place does not show in its folder: therefore every <see cref="Turn"/>th folder is looked into anyway, another
-/// part each time, and after as many measurings all of them. Forgotten with the process. Not for several threads at once.
+/// What measuring a tree found in each of its folders. A folder whose own times did not change has the same entries as
+/// before, so its files are not looked at again. A file that grew in place does not show in its folder: therefore every
+/// <see cref="Turn"/>th folder is looked into anyway, another part each time, and after as many measurings all of them.
+/// Forgotten with the process. Not for several threads at once.
 /// </summary>
 public sealed class TreeMemory(TimeProvider time)
 {
@@ -15,7 +16,10 @@ public sealed class TreeMemory(TimeProvider time)
     /// <summary>A tree of more folders is measured again each time.</summary>
     private const int Most = 200_000;
 
-    /// <summary>A folder that changed so shortly before it was looked at may have changed again within the same tick of its clock.</summary>
+    /// <summary>
+    /// A folder that changed so shortly before it was looked at may have changed again within the same tick of its
+    /// clock.
+    /// </summary>
     private static readonly long DoubtNs = 2_000_000_000;
 
     private Dictionary<(ulong, ulong), FolderSums> _before = [],
@@ -51,7 +55,10 @@ public sealed class TreeMemory(TimeProvider time)
             _now[(facts.Device, facts.FileId)] = sums;
     }
 
-    /// <summary>Ends a measuring. False when files have names outside the tree that had none before: then nothing known may be trusted.</summary>
+    /// <summary>
+    /// Ends a measuring. False when files have names outside the tree that had none before: then nothing known may be
+    /// trusted.
+    /// </summary>
     internal bool End(IReadOnlySet<SharedFile> missing)
     {
         var trusted = _missing is null || missing.IsSubsetOf(_missing);

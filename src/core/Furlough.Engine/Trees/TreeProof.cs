@@ -23,7 +23,10 @@ public static class TreeProof
         return new ProofResult(difference, counter.Files, check.BytesRead, check.FromMedium);
     }
 
-    /// <summary>Compares a source or original with the manifest by what the file system says: kind, size, times, identity. Reads no content.</summary>
+    /// <summary>
+    /// Compares a source or original with the manifest by what the file system says: kind, size, times, identity. Reads
+    /// no content.
+    /// </summary>
     public static ProofResult Unchanged(
         IFolder root,
         IEnumerable<ManifestEntry> manifest,
@@ -40,7 +43,10 @@ public static class TreeProof
         );
     }
 
-    /// <summary>In what a tree differs from a list, as far as it shows without reading contents: names, sizes and times of what is not a folder.</summary>
+    /// <summary>
+    /// In what a tree differs from a list, as far as it shows without reading contents: names, sizes and times of what
+    /// is not a folder.
+    /// </summary>
     internal static IReadOnlyList<string> Differences(
         IFolder root,
         IEnumerable<ManifestEntry> listed,
@@ -75,7 +81,10 @@ public static class TreeProof
         return [.. found, .. wanted.Keys.Select(path => $"`{PathText.Show(path)}` is only at the source")];
     }
 
-    /// <summary>What of a tree is neither gone nor as it was; null when everything left is. For an original whose removal was begun: removing changes the times of folders and of further names.</summary>
+    /// <summary>
+    /// What of a tree is neither gone nor as it was; null when everything left is. For an original whose removal was
+    /// begun: removing changes the times of folders and of further names.
+    /// </summary>
     public static string? NotLeftOver(IFolder root, IEnumerable<ManifestEntry> manifest, CancellationToken stop)
     {
         var known = manifest.ToDictionary(e => e.Path, e => e.Facts, StringComparer.Ordinal);

@@ -17,7 +17,9 @@ public sealed class TreeRemoval : IDisposable
         _crew = new Crew<Portion>(workers, Remove);
     }
 
-    /// <summary>Removes the folder <paramref name="name"/> and everything below it. Repeating it finishes what was begun.</summary>
+    /// <summary>
+    /// Removes the folder <paramref name="name"/> and everything below it. Repeating it finishes what was begun.
+    /// </summary>
     public static void Run(
         IFolder parent,
         string name,

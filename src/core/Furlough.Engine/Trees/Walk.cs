@@ -4,8 +4,9 @@ using Furlough.Model;
 namespace Furlough.Engine.Trees;
 
 /// <summary>
-/// The one sequence in which trees are copied, listed and compared: a folder, then its entries that are no folders by name, then its
-/// folders by name, each with what is below it. So two trees are compared while both are walked, and memory does not grow with them.
+/// The one sequence in which trees are copied, listed and compared: a folder, then its entries that are no folders by
+/// name, then its folders by name, each with what is below it. So two trees are compared while both are walked, and
+/// memory does not grow with them.
 /// </summary>
 public static class Walk
 {
@@ -51,7 +52,9 @@ public static class Walk
             path.IndexOf('/', from) is var end and >= 0 ? path.AsSpan(from, end - from) : path.AsSpan(from);
     }
 
-    /// <summary>Visits every node; <paramref name="visit"/> gets its folder (null for the root), name, path and facts.</summary>
+    /// <summary>
+    /// Visits every node; <paramref name="visit"/> gets its folder (null for the root), name, path and facts.
+    /// </summary>
     public static void Visit(IFolder root, Action<IFolder?, string, string, NodeFacts> visit, CancellationToken stop)
     {
         visit(null, "", "", root.Facts());

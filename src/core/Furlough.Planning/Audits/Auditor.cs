@@ -4,7 +4,8 @@ using Furlough.Planning.Plans;
 namespace Furlough.Planning.Audits;
 
 /// <summary>Where a holding should live, as the last relocation of it left it.</summary>
-/// <param name="Since">When it was left so, by the machine's clock: a survey that was begun before says nothing of it.</param>
+/// <param name="Since">When it was left so, by the machine's clock: a survey that was begun before says nothing of
+/// it.</param>
 public sealed record Intended(
     Guid Machine,
     long Relocation,
@@ -15,13 +16,16 @@ public sealed record Intended(
     DateTimeOffset Since
 )
 {
-    /// <summary>Where data of the holding was left on purpose, as the machine shows it: only the setting changed.</summary>
+    /// <summary>
+    /// Where data of the holding was left on purpose, as the machine shows it: only the setting changed.
+    /// </summary>
     public IReadOnlyList<string> DataLeftAt { get; init; } = [];
 }
 
 /// <summary>An original that waits, with the day from which it may be discarded.</summary>
 /// <param name="Id">How people name the original: "o371".</param>
-/// <param name="GatheredAt">When, by the machine's clock, what stood again at the source was last begun to be copied to the live place.</param>
+/// <param name="GatheredAt">When, by the machine's clock, what stood again at the source was last begun to be copied to
+/// the live place.</param>
 public sealed record Kept(
     Guid Machine,
     long Relocation,
@@ -31,7 +35,9 @@ public sealed record Kept(
     string Id
 );
 
-/// <summary>An errand that is overdue, or that someone declined after a relocation whose data still lives at its target.</summary>
+/// <summary>
+/// An errand that is overdue, or that someone declined after a relocation whose data still lives at its target.
+/// </summary>
 /// <param name="Account">The account that it concerns; empty for the machine as a whole.</param>
 /// <param name="Declined">Who declined it, and why; null for one that is still to do.</param>
 /// <param name="Relocations">The relocations that it is for.</param>
@@ -48,14 +54,17 @@ public sealed record Asked(
 /// <summary>Compares machines with what is intended.</summary>
 public static class Auditor
 {
-    /// <summary>The code of the finding that tells of someone who cannot sign in although nothing under way needs that.</summary>
+    /// <summary>
+    /// The code of the finding that tells of someone who cannot sign in although nothing under way needs that.
+    /// </summary>
     public const string AccountKeptOut = "account-kept-out";
 
     /// <summary>Machines are asked to look again before they are audited.</summary>
     private static readonly TimeSpan OldSurvey = TimeSpan.FromDays(1);
 
     /// <summary>The findings, worst first.</summary>
-    /// <param name="atWork">By machine: the accounts of which something is being relocated, and who may be locked out therefore.</param>
+    /// <param name="atWork">By machine: the accounts of which something is being relocated, and who may be locked out
+    /// therefore.</param>
     public static IReadOnlyList<Finding> Audit(
         IEnumerable<FleetMachine> fleet,
         IEnumerable<Intended> intended,

@@ -7,8 +7,8 @@ using Ical.Net.Evaluation;
 namespace Furlough.Planning.Briefs;
 
 /// <summary>
-/// The hours in which machines may be worked on: the events of an iCalendar file (RFC 5545), repeated ones with their exceptions. Times without
-/// a zone are the service's own. Events that touch or overlap are one.
+/// The hours in which machines may be worked on: the events of an iCalendar file (RFC 5545), repeated ones with their
+/// exceptions. Times without a zone are the service's own. Events that touch or overlap are one.
 /// </summary>
 public sealed class AllowedHours
 {
@@ -22,7 +22,9 @@ public sealed class AllowedHours
     private const int MostEvents = 5_000,
         MostTries = 10_000;
 
-    /// <summary>Most single times that rules may yield from their beginning until <see cref="WorkedOutUntil"/>.</summary>
+    /// <summary>
+    /// Most single times that rules may yield from their beginning until <see cref="WorkedOutUntil"/>.
+    /// </summary>
     private const double MostCost = 150_000;
     private const int EarliestYear = 1900;
     private static readonly DateTime WorkedOutUntil = new(2040, 1, 1, 0, 0, 0, DateTimeKind.Unspecified);
@@ -34,7 +36,8 @@ public sealed class AllowedHours
 
     /// <summary>Reads a calendar.</summary>
     /// <param name="zone">What times without a zone mean.</param>
-    /// <exception cref="FormatException">It is none, has no events, or has events that cannot be worked out; says which.</exception>
+    /// <exception cref="FormatException">It is none, has no events, or has events that cannot be worked out; says
+    /// which.</exception>
     public static AllowedHours Read(string text, TimeZoneInfo zone)
     {
         if (text.Length > LimitCharacters)
@@ -83,7 +86,9 @@ public sealed class AllowedHours
         return hours;
     }
 
-    /// <summary>About how many single times a rule yields. Estimated, never worked out: that is what would take long.</summary>
+    /// <summary>
+    /// About how many single times a rule yields. Estimated, never worked out: that is what would take long.
+    /// </summary>
     private static double Cost(RecurrenceRule rule, DateTime start)
     {
         if (rule.Interval < 1)
@@ -120,7 +125,10 @@ public sealed class AllowedHours
         return Math.Max(1, (WorkedOutUntil - start).TotalDays / period / rule.Interval) * each;
     }
 
-    /// <summary>The hours that are not over at a moment, in order, as far as <see cref="Horizon"/> reaches; the first may have begun already.</summary>
+    /// <summary>
+    /// The hours that are not over at a moment, in order, as far as <see cref="Horizon"/> reaches; the first may have
+    /// begun already.
+    /// </summary>
     /// <exception cref="FormatException">The calendar repeats something too often, or too long.</exception>
     public IReadOnlyList<OpenHours> After(DateTimeOffset moment)
     {
@@ -188,8 +196,11 @@ public sealed class HoursOutlook(IReadOnlyList<OpenHours>? open)
     /// <summary>The longest of the hours to come; null where all are allowed.</summary>
     public TimeSpan? Longest { get; } = open?.Select(h => h.Length).DefaultIfEmpty().Max();
 
-    /// <summary>When a sequence of work is done that is begun at a moment. A piece whose unbroken part fits nowhere is left out.</summary>
-    /// <param name="work">What may rest between hours and go on in the next ones, and what follows it within one stretch of hours.</param>
+    /// <summary>
+    /// When a sequence of work is done that is begun at a moment. A piece whose unbroken part fits nowhere is left out.
+    /// </summary>
+    /// <param name="work">What may rest between hours and go on in the next ones, and what follows it within one
+    /// stretch of hours.</param>
     public DateTimeOffset Done(DateTimeOffset begun, IEnumerable<(TimeSpan Resting, TimeSpan Unbroken)> work)
     {
         var (at, next) = (begun, 0);

@@ -82,7 +82,8 @@ public sealed record VolumeRole(
     public bool IsPersonal => Label?.Contains('{') == true || Identity?.Contains('{') == true;
 
     /// <summary>The volume of a machine that fills the role; null when none does.</summary>
-    /// <param name="said">What the brief says of the person whose holding is meant; empty where nothing is said.</param>
+    /// <param name="said">What the brief says of the person whose holding is meant; empty where nothing is
+    /// said.</param>
     public VolumeFacts? Choose(Survey survey, IReadOnlyDictionary<string, string> said)
     {
         var (label, identity) = (Brief.Filled(Label, said), Brief.Filled(Identity, said));
@@ -116,8 +117,10 @@ public sealed record AccountChoice(IReadOnlyList<string> Names, bool ExceptFallb
 }
 
 /// <summary>One line of what is relocated.</summary>
-/// <param name="Named">The names of what it means, by kind: user folders by their own, apps by names or patterns, others as their kind cards call them.</param>
-/// <param name="Method">Null: exchange within a volume, cold between volumes; of install paths only the settings change.</param>
+/// <param name="Named">The names of what it means, by kind: user folders by their own, apps by names or patterns,
+/// others as their kind cards call them.</param>
+/// <param name="Method">Null: exchange within a volume, cold between volumes; of install paths only the settings
+/// change.</param>
 /// <param name="AdoptsExisting">What is at the target already becomes live there, if it is the holding's own.</param>
 /// <param name="On">Name patterns of the machines that it is for; empty for all that the brief means.</param>
 public sealed record RelocateItem(
@@ -213,7 +216,8 @@ public sealed record WaveRule(string Name, int? Machines, double? Share);
 
 /// <summary>How the work treats machines and people.</summary>
 /// <param name="FilesInUseWait">How long files in use are waited for.</param>
-/// <param name="KeepWaiting">Whether a relocation waits on after that; null: it does when its copy is made already (warm) or nobody is locked out for it (setting), else it fails.</param>
+/// <param name="KeepWaiting">Whether a relocation waits on after that; null: it does when its copy is made already
+/// (warm) or nobody is locked out for it (setting), else it fails.</param>
 public sealed record WorkRules(long? BytesPerSecond, bool GiveWay, TimeSpan FilesInUseWait, bool? KeepWaiting)
 {
     /// <summary>At full speed; files in use are waited for two minutes.</summary>
@@ -222,7 +226,9 @@ public sealed record WorkRules(long? BytesPerSecond, bool GiveWay, TimeSpan File
     /// <summary>People who are signed in are notified before they are locked out; null: they are not.</summary>
     public Telling? Telling { get; init; }
 
-    /// <summary>The terms of a relocation of a holding. Nobody is locked out for a setting, nor for what belongs to no account.</summary>
+    /// <summary>
+    /// The terms of a relocation of a holding. Nobody is locked out for a setting, nor for what belongs to no account.
+    /// </summary>
     public Terms For(Method method, HoldingName holding) =>
         new(
             BytesPerSecond,
@@ -250,20 +256,28 @@ public sealed record Brief(
     string Text
 )
 {
-    /// <summary>What the brief says of people, by account: names that paths may use, such as <c>family-name</c>, with their values.</summary>
+    /// <summary>
+    /// What the brief says of people, by account: names that paths may use, such as <c>family-name</c>, with their
+    /// values.
+    /// </summary>
     public IReadOnlyDictionary<string, IReadOnlyDictionary<string, string>> People { get; init; } =
         new Dictionary<string, IReadOnlyDictionary<string, string>>();
 
     /// <summary>The brief has a reserve of its own, whatever rooms have.</summary>
     public bool SaysReserve { get; init; }
 
-    /// <summary>What is to be left free on a volume, in bytes: the brief's own reserve, else that of the machine's room or the fleet.</summary>
+    /// <summary>
+    /// What is to be left free on a volume, in bytes: the brief's own reserve, else that of the machine's room or the
+    /// fleet.
+    /// </summary>
     public long ReserveOf(FleetMachine machine, VolumeFacts volume) =>
         !SaysReserve && machine.Reserves is { } said
             ? said.GetValueOrDefault(volume.Identity.Key)
             : (volume.System ? SystemReserve : OtherReserve).Of(volume.SizeBytes);
 
-    /// <summary>What the brief says of an account, and its name as <c>account</c>; nothing of what all accounts share.</summary>
+    /// <summary>
+    /// What the brief says of an account, and its name as <c>account</c>; nothing of what all accounts share.
+    /// </summary>
     public IReadOnlyDictionary<string, string> Of(string account) =>
         new Dictionary<string, string>(
             account.Length == 0
@@ -271,12 +285,12 @@ public sealed record Brief(
                 : [new("account", account), .. People.GetValueOrDefault(account) ?? new Dictionary<string, string>()]
         );
 
-    /// <summary>A text with what is said of a person in the place of its names; those of which nothing is said stay.</summary>
+    /// <summary>
+    /// A text with what is said of a person in the place of its names; those of which nothing is said stay.
+    /// </summary>
     [return: System.Diagnostics.CodeAnalysis.NotNullIfNotNull(nameof(text))]
     public static string? Filled(string? text, IReadOnlyDictionary<string, string> said) =>
-        text is null
-            ? null
-            : said.Aggregate(text, (t, s) => t.Replace("{" + s.Key + "}", s.Value, StringComparison.Ordinal));
+        text is null ? null : Template.Parse(text).Fill(said.GetValueOrDefault);
 
     /// <summary>The names that are said of some account.</summary>
     public IEnumerable<string> PersonalNames => People.Values.SelectMany(p => p.Keys).Distinct(StringComparer.Ordinal);
@@ -284,7 +298,9 @@ public sealed record Brief(
     /// <summary>How old a backup may be where the brief says nothing.</summary>
     public static readonly TimeSpan UsualBackupWithin = TimeSpan.FromDays(7);
 
-    /// <summary>The share of relocations after whose failure a run starts nothing further, instead of a number; null for none.</summary>
+    /// <summary>
+    /// The share of relocations after whose failure a run starts nothing further, instead of a number; null for none.
+    /// </summary>
     public double? HaltAfterShare { get; init; }
 
     /// <summary>How many machines are worked on at once.</summary>

@@ -7,7 +7,9 @@ using YamlDotNet.RepresentationModel;
 
 namespace Furlough.Planning.Briefs;
 
-/// <summary>Reads a brief strictly: every key and value must be known, and every error has its line and column.</summary>
+/// <summary>
+/// Reads a brief strictly: every key and value must be known, and every error has its line and column.
+/// </summary>
 public sealed partial class BriefReader : StrictReader
 {
     /// <summary>Largest brief in characters.</summary>
@@ -43,7 +45,8 @@ public sealed partial class BriefReader : StrictReader
     private BriefReader(TimeZoneInfo zone) => _zone = zone;
 
     /// <summary>Reads a brief.</summary>
-    /// <param name="zone">What times without a zone mean in its allowed hours; left out: the zone of this machine.</param>
+    /// <param name="zone">What times without a zone mean in its allowed hours; left out: the zone of this
+    /// machine.</param>
     /// <exception cref="BriefException">Something is wrong with it; all errors are listed.</exception>
     public static Brief Read(string text, TimeZoneInfo? zone = null)
     {
@@ -237,11 +240,11 @@ public sealed partial class BriefReader : StrictReader
         if (!facts.TryGetValue(key, out var node))
             return null;
         List<string> personal = ["account", .. _variables.Except(Usual)];
-        foreach (Match variable in VariablePattern().Matches(Text(node)))
-            if (!personal.Contains(variable.Groups[1].Value))
+        foreach (var variable in Template.Parse(Text(node)).Names)
+            if (!personal.Contains(variable))
                 Error(
                     node,
-                    $"`{variable.Value}` is not said of anybody.{Near(variable.Groups[1].Value, personal)}",
+                    $"`{{{variable}}}` is not said of anybody.{Near(variable, personal)}",
                     $"{string.Join(", ", personal.Select(p => "{" + p + "}"))}; more of them under `people`"
                 );
         return Text(node);
@@ -365,7 +368,9 @@ public sealed partial class BriefReader : StrictReader
         return [.. kinds.Distinct()];
     }
 
-    /// <summary>What an item means. Data and install paths do not go into one item: of these only settings change.</summary>
+    /// <summary>
+    /// What an item means. Data and install paths do not go into one item: of these only settings change.
+    /// </summary>
     private Dictionary<HoldingKind, IReadOnlyList<string>> ReadNames(YamlNode item, Dictionary<string, YamlNode> keys)
     {
         Dictionary<HoldingKind, IReadOnlyList<string>> named = [];
@@ -471,11 +476,11 @@ public sealed partial class BriefReader : StrictReader
             Error(node, $"`{path}` has a part that is empty, `.` or `..`.", "plain folder names");
         else if (parts.Any(p => p.StartsWith(".furlough", StringComparison.Ordinal)))
             Error(node, $"`{path}` uses a name that Furlough keeps for itself.", "another folder name");
-        foreach (Match variable in VariablePattern().Matches(path))
-            if (!_variables.Contains(variable.Groups[1].Value))
+        foreach (var variable in Template.Parse(path).Names)
+            if (!_variables.Contains(variable))
                 Error(
                     node,
-                    $"`{variable.Value}` is not a variable.{Near(variable.Groups[1].Value, _variables)}",
+                    $"`{{{variable}}}` is not a variable.{Near(variable, _variables)}",
                     $"{string.Join(", ", _variables.Select(v => "{" + v + "}"))}; more of them under `people`"
                 );
         return path;
@@ -684,9 +689,6 @@ public sealed partial class BriefReader : StrictReader
 
     private static bool LooksLikeLetter(string role) =>
         role.TrimEnd('\\', '/') is [_, ':'] || (role.Length == 1 && char.IsAsciiLetterUpper(role[0]));
-
-    [GeneratedRegex(@"\{([^}]*)\}")]
-    private static partial Regex VariablePattern();
 
     [GeneratedRegex(@"^(\d{1,4}) (second|minute|hour|day|week)s?$")]
     private static partial Regex DurationPattern();

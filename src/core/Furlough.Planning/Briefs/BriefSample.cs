@@ -6,7 +6,10 @@ public static class BriefSample
     /// <summary>Its text.</summary>
     public static string Text { get; } = Load("brief-sample.yaml");
 
-    /// <summary>The JSON Schema of briefs, for editors. It knows words and spellings; what belongs together only the reader knows.</summary>
+    /// <summary>
+    /// The JSON Schema of briefs, for editors. It knows words and spellings; what belongs together only the reader
+    /// knows.
+    /// </summary>
     public static string Schema { get; } = Load("brief.schema.json");
 
     private static string Load(string name)

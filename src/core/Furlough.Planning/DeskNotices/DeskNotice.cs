@@ -3,7 +3,10 @@ using Furlough.Model;
 
 namespace Furlough.Planning.DeskNotices;
 
-/// <summary>What the person at a desk should know before a plan is carried out there: what happens, when, for how long, and what to do.</summary>
+/// <summary>
+/// What the person at a desk should know before a plan is carried out there: what happens, when, for how long, and what
+/// to do.
+/// </summary>
 public sealed record DeskNotice(string Machine, string Room, string Account, string Text)
 {
     /// <summary>The notices of a plan, one for every account of every machine.</summary>
@@ -34,7 +37,9 @@ public sealed record DeskNotice(string Machine, string Room, string Account, str
         ];
     }
 
-    /// <summary>What the account's person is shown at the machine shortly before, for all these relocations of one account.</summary>
+    /// <summary>
+    /// What the account's person is shown at the machine shortly before, for all these relocations of one account.
+    /// </summary>
     /// <param name="back">The relocations are returned.</param>
     public static ToldText AtTheMachine(IReadOnlyList<PlannedRelocation> own, Telling telling, bool back = false)
     {

@@ -2,7 +2,9 @@ using Furlough.Model;
 
 namespace Furlough.Planning.Forecasts;
 
-/// <summary>What a relocation between two media costs in time: so much once, so much for each byte, so much for each file.</summary>
+/// <summary>
+/// What a relocation between two media costs in time: so much once, so much for each byte, so much for each file.
+/// </summary>
 /// <param name="Once">Seconds.</param>
 /// <param name="PerByte">Seconds for each byte: read, written and read back.</param>
 /// <param name="PerFile">Seconds for each file: read, made and opened again.</param>

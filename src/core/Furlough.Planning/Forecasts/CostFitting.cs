@@ -9,9 +9,11 @@ public sealed record Shown(long Bytes, long Files, double Seconds);
 public sealed record FittedCost(Cost Cost, double HighFactor, int Rests);
 
 /// <summary>
-/// Fits a cost to relocations by least squares of the relative errors, none of its parts below zero. Relocations that do not fit (a disk that
-/// was busy, a cache that answered) count less the further off they are, by Tukey's biweight with the scale from the median absolute deviation,
-/// repeated until nothing changes; as long as only a few were seen, all count alike. The usual cost is held against it like a few relocations, so that the first ones seen do not bend it too far.
+/// Fits a cost to relocations by least squares of the relative errors, none of its parts below zero. Relocations that
+/// do not fit (a disk that was busy, a cache that answered) count less the further off they are, by Tukey's biweight
+/// with the scale from the median absolute deviation, repeated until nothing changes; as long as only a few were seen,
+/// all count alike. The usual cost is held against it like a few relocations, so that the first ones seen do not bend
+/// it too far.
 /// </summary>
 public static class CostFitting
 {
@@ -88,7 +90,10 @@ public static class CostFitting
         return best;
     }
 
-    /// <summary>Weighted least squares of the relative errors over the parts whose bit is set; null where they cannot be told apart.</summary>
+    /// <summary>
+    /// Weighted least squares of the relative errors over the parts whose bit is set; null where they cannot be told
+    /// apart.
+    /// </summary>
     private static double[]? Solve(List<(Shown Shown, double Weight)> all, int parts)
     {
         var used = Enumerable.Range(0, 3).Where(i => (parts & (1 << i)) != 0).ToArray();

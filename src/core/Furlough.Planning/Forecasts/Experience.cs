@@ -23,7 +23,9 @@ public sealed class Experience
         RestHighFactor = 3,
         LimitHighFactor = 1.1;
 
-    /// <summary>Part of the files of a holding that people change while a warm copy is made, for want of anything better known.</summary>
+    /// <summary>
+    /// Part of the files of a holding that people change while a warm copy is made, for want of anything better known.
+    /// </summary>
     private const double CaughtUp = 0.02;
 
     private readonly Dictionary<MediaPair, FittedCost> _fits = [];
@@ -86,7 +88,10 @@ public sealed class Experience
         }
     }
 
-    /// <summary>The fleet's cost of a pair, then by how much a room and a machine differ from it, trusted the more the more they have shown.</summary>
+    /// <summary>
+    /// The fleet's cost of a pair, then by how much a room and a machine differ from it, trusted the more the more they
+    /// have shown.
+    /// </summary>
     private void Learn(MediaPair pair, IReadOnlyList<Carried> carried)
     {
         var usual = UsualCost.Of(pair);

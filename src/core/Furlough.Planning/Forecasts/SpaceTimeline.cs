@@ -3,13 +3,15 @@ using Furlough.Model;
 namespace Furlough.Planning.Forecasts;
 
 /// <summary>
-/// The free space of a machine's volumes through a plan: every copy takes space on its target when it is made, and its source gets space back
-/// only when the original is discarded, after its keeping time. Meanwhile volumes fill up as they always did.
+/// The free space of a machine's volumes through a plan: every copy takes space on its target when it is made, and its
+/// source gets space back only when the original is discarded, after its keeping time. Meanwhile volumes fill up as
+/// they always did.
 /// </summary>
 public static class SpaceTimeline
 {
     /// <summary>A relocation as far as space is concerned.</summary>
-    /// <param name="TakesBytes">Space that it takes on its target; 0 where the data is there already or is only renamed.</param>
+    /// <param name="TakesBytes">Space that it takes on its target; 0 where the data is there already or is only
+    /// renamed.</param>
     /// <param name="GivesBytes">Space that its source gets back when the original is discarded.</param>
     /// <param name="Work">How long it takes.</param>
     /// <param name="Keep">How long its original is kept.</param>

@@ -33,7 +33,10 @@ public sealed record HazardContext(
     /// <summary>The longest of the allowed hours to come; null where all hours are allowed.</summary>
     public TimeSpan? LongestHours { get; init; }
 
-    /// <summary>What the holding takes on the target, in whole clusters where they were measured, else its data and half a cluster for every file; nothing where it is there already.</summary>
+    /// <summary>
+    /// What the holding takes on the target, in whole clusters where they were measured, else its data and half a
+    /// cluster for every file; nothing where it is there already.
+    /// </summary>
     public long NeededBytes =>
         Method == Method.Adopt
             ? 0

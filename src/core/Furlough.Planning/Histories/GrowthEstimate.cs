@@ -6,9 +6,10 @@ namespace Furlough.Planning.Histories;
 public sealed record SpaceSample(DateTimeOffset At, long UsedBytes);
 
 /// <summary>
-/// The slope of a volume's used space that single large copies and removals do not bend: the median of the slopes between pairs of samples
-/// (Theil 1950, Sen 1968). Its interval are the order statistics that Sen gives, from the variance of Kendall's S. Pairs between which Furlough
-/// itself changed the volume are left out, and the variances of the stretches between such breaks add up.
+/// The slope of a volume's used space that single large copies and removals do not bend: the median of the slopes
+/// between pairs of samples (Theil 1950, Sen 1968). Its interval are the order statistics that Sen gives, from the
+/// variance of Kendall's S. Pairs between which Furlough itself changed the volume are left out, and the variances of
+/// the stretches between such breaks add up.
 /// </summary>
 public static class GrowthEstimate
 {

@@ -1,6 +1,8 @@
 namespace Furlough.Planning.Histories;
 
-/// <summary>Which moments of a history are kept: all of the last two days, one a day for 90 days, one a week for two years.</summary>
+/// <summary>
+/// Which moments of a history are kept: all of the last two days, one a day for 90 days, one a week for two years.
+/// </summary>
 public static class Thinning
 {
     private static readonly TimeSpan All = TimeSpan.FromDays(2),

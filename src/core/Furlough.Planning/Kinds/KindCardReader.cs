@@ -1,5 +1,6 @@
 using System.Text.RegularExpressions;
 using Furlough.Model;
+using Furlough.Planning.Briefs;
 using Furlough.Planning.Reading;
 using YamlDotNet.RepresentationModel;
 
@@ -492,11 +493,11 @@ public sealed partial class KindCardReader : StrictReader
 
     private void RequireVariables(YamlNode node, string file)
     {
-        foreach (Match variable in VariablePattern().Matches(file))
-            if (!Variables.Contains(variable.Groups[1].Value))
+        foreach (var variable in Template.Parse(file).Names)
+            if (!Variables.Contains(variable))
                 Error(
                     node,
-                    $"`{variable.Value}` is not a variable.{Near(variable.Groups[1].Value, Variables)}",
+                    $"`{{{variable}}}` is not a variable.{Near(variable, Variables)}",
                     string.Join(", ", Variables.Select(v => "{" + v + "}"))
                 );
     }
@@ -515,7 +516,4 @@ public sealed partial class KindCardReader : StrictReader
 
     [GeneratedRegex(@"^[A-Za-z0-9][\w-]*(\.[\w-]+)*$")]
     private static partial Regex DomainPattern();
-
-    [GeneratedRegex(@"\{([^}]*)\}")]
-    private static partial Regex VariablePattern();
 }

@@ -15,6 +15,8 @@ public sealed record FleetMachine(Guid Id, string Name, string Room, Survey? Sur
     /// <summary>Keys of the volumes with which a drill has passed.</summary>
     public IReadOnlyList<string> Drilled { get; init; } = [];
 
-    /// <summary>How its volumes fill up, by their identity's key; those with too short a history are left out.</summary>
+    /// <summary>
+    /// How its volumes fill up, by their identity's key; those with too short a history are left out.
+    /// </summary>
     public IReadOnlyDictionary<string, Growth> Growth { get; init; } = new Dictionary<string, Growth>();
 }

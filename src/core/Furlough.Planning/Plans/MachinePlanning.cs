@@ -6,7 +6,9 @@ using Furlough.Planning.Hazards;
 
 namespace Furlough.Planning.Plans;
 
-/// <summary>Plans one machine: chooses holdings and targets, puts them in order, follows space and time, asks every hazard.</summary>
+/// <summary>
+/// Plans one machine: chooses holdings and targets, puts them in order, follows space and time, asks every hazard.
+/// </summary>
 internal sealed class MachinePlanning(
     Brief brief,
     FleetMachine machine,
@@ -87,20 +89,10 @@ internal sealed class MachinePlanning(
         var account = survey.AccountOf(holding.Name);
         var said = brief.Of(holding.Name.Account);
         var target = brief.Volumes[item.Onto].Choose(survey, said);
-        var path = item
-            .Path.Replace(
-                "{account}",
-                holding.Name.IsShared ? "shared" : holding.Name.Account,
-                StringComparison.Ordinal
-            )
-            .Replace("{folder}", holding.Name.Name, StringComparison.Ordinal)
-            .Replace("{machine}", machine.Name, StringComparison.Ordinal)
-            .Replace("{room}", machine.Room, StringComparison.Ordinal)
-            .Replace("{tag}", machine.Tag ?? "no tag", StringComparison.Ordinal)
-            .Replace("{volume}", item.Onto, StringComparison.Ordinal)
-            .Replace("{kind}", holding.Name.Kind.Word(), StringComparison.Ordinal)
-            .Replace("{year}", now.Year.ToString("D4", CultureInfo.InvariantCulture), StringComparison.Ordinal);
-        var place = new Place(target?.Identity.Key ?? "", Brief.Filled(path, said));
+        var place = new Place(
+            target?.Identity.Key ?? "",
+            Template.Parse(item.Path).Fill(name => ValueOf(name, holding, item) ?? said.GetValueOrDefault(name))
+        );
         var receipt = item.AdoptsExisting ? ReceiptOf(survey, holding.Name) : null;
         if (receipt is not null)
             (place, target) = (receipt.Target, survey.VolumeOf(receipt.Target));
@@ -184,7 +176,7 @@ internal sealed class MachinePlanning(
             target is null ? $"({item.Onto})/{place.Path}" : survey.Show(place),
             source?.Identity ?? new VolumeIdentity("", ""),
             target?.Identity ?? new VolumeIdentity("", ""),
-            holding.Name.IsShared ? int.MaxValue : OwnedFrom(item.Path, brief.PersonalNames),
+            holding.Name.IsShared ? null : OwnedFrom(item.Path, brief.PersonalNames),
             MovedTogether.Pointers(survey, holding),
             method.MovesData() ? holding.Files : 0,
             method.MovesData() ? holding.DataBytes : 0,
@@ -204,7 +196,9 @@ internal sealed class MachinePlanning(
         };
     }
 
-    /// <summary>The newest receipt that says where a holding's data is and that the service knows to be genuine.</summary>
+    /// <summary>
+    /// The newest receipt that says where a holding's data is and that the service knows to be genuine.
+    /// </summary>
     private static ReceiptFacts? ReceiptOf(Survey survey, HoldingName holding) =>
         survey
             .Receipts.Where(r =>
@@ -212,14 +206,29 @@ internal sealed class MachinePlanning(
             )
             .MaxBy(r => r.WrittenAt);
 
-    /// <summary>The first part of a path template from which on folders are the account's own.</summary>
-    private static int OwnedFrom(string template, IEnumerable<string> personal)
+    /// <summary>The value of a name that every path may have; null where it is not one of these.</summary>
+    private string? ValueOf(string name, HoldingFacts holding, RelocateItem item) =>
+        name switch
+        {
+            "account" => holding.Name.IsShared ? "shared" : holding.Name.Account,
+            "folder" => holding.Name.Name,
+            "kind" => holding.Name.Kind.Word(),
+            "machine" => machine.Name,
+            "room" => machine.Room,
+            "tag" => machine.Tag ?? "no tag",
+            "volume" => item.Onto,
+            "year" => now.Year.ToString("D4", CultureInfo.InvariantCulture),
+            _ => null,
+        };
+
+    /// <summary>
+    /// The first part of a path from which on folders are the account's own; null where none of its parts names it.
+    /// </summary>
+    private static int? OwnedFrom(string path, IEnumerable<string> personal)
     {
-        List<string> owners = [.. personal.Append("account").Select(n => "{" + n + "}")];
-        var at = Array.FindIndex(template.Split('/'), part =>
-            owners.Any(o => part.Contains(o, StringComparison.Ordinal))
-        );
-        return at < 0 ? int.MaxValue : at;
+        HashSet<string> owners = [.. personal, "account"];
+        var at = Array.FindIndex(path.Split('/'), part => Template.Parse(part).Names.Any(owners.Contains));
+        return at < 0 ? null : at;
     }
 
     private IEnumerable<(PlannedVolume Planned, VolumeOutlook Outlook)> Volumes(Survey survey)

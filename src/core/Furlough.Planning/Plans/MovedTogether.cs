@@ -5,7 +5,10 @@ namespace Furlough.Planning.Plans;
 /// <summary>Which holdings live inside another one, and which of them are moved together with it.</summary>
 public static class MovedTogether
 {
-    /// <summary>The other holdings of its account that live inside a holding, or at the same place, and do not follow it automatically.</summary>
+    /// <summary>
+    /// The other holdings of its account that live inside a holding, or at the same place, and do not follow it
+    /// automatically.
+    /// </summary>
     internal static IEnumerable<HoldingFacts> Inside(Survey survey, HoldingFacts holding) =>
         holding.Name.Kind == HoldingKind.Home || holding.Place is not { Path.Length: > 0 } place
             ? []
@@ -32,7 +35,10 @@ public static class MovedTogether
         return [.. holding.Pointers, .. along];
     }
 
-    /// <summary>There are settings, nothing keeps them as they are, each names the whole place, and no program has to be closed for it.</summary>
+    /// <summary>
+    /// There are settings, nothing keeps them as they are, each names the whole place, and no program has to be closed
+    /// for it.
+    /// </summary>
     private static bool MayFollow(HoldingFacts inner) =>
         inner
             is {
@@ -46,7 +52,9 @@ public static class MovedTogether
             && p is { FixedBy: null, Address: { InPlace: false, Adds: null, NamesVolume: false, Behind: null } }
         );
 
-    /// <summary>An install path whose settings say nothing is where its program has it, which follows the folder.</summary>
+    /// <summary>
+    /// An install path whose settings say nothing is where its program has it, which follows the folder.
+    /// </summary>
     private static bool FollowsByItself(HoldingFacts holding) =>
         holding.Name.Kind == HoldingKind.InstallPath && holding.Pointers.All(p => p.Value.Text is null);
 }

@@ -88,7 +88,10 @@ public static class Planner
         );
     }
 
-    /// <summary>When each wave begins and how long it takes, in a run begun now: a wave follows when the one before is done, and all work lies within the allowed hours.</summary>
+    /// <summary>
+    /// When each wave begins and how long it takes, in a run begun now: a wave follows when the one before is done, and
+    /// all work lies within the allowed hours.
+    /// </summary>
     private static IEnumerable<WaveForecast> Calendar(
         IReadOnlyList<WaveRule> waves,
         AtOnce atOnce,
@@ -139,7 +142,10 @@ public static class Planner
         }
     }
 
-    /// <summary>When each machine of a wave is done: in the order of their names, each begins as soon as fewer are at work than may be.</summary>
+    /// <summary>
+    /// When each machine of a wave is done: in the order of their names, each begins as soon as fewer are at work than
+    /// may be.
+    /// </summary>
     private static List<(PlannedMachine Machine, DateTimeOffset Done)> Turns(
         List<(PlannedMachine Machine, MachineAtWork Work)> left,
         AtOnce atOnce,
@@ -168,8 +174,9 @@ public static class Planner
     }
 
     /// <summary>
-    /// The digest of a plan, the first 16 hexadecimal digits: SHA-256 over the SHA-256 digests of its parts as JSON. The first part is the plan without
-    /// machines, relocations and hazards; these follow in pieces of <see cref="PieceOf"/>, which are digested side by side.
+    /// The digest of a plan, the first 16 hexadecimal digits: SHA-256 over the SHA-256 digests of its parts as JSON.
+    /// The first part is the plan without machines, relocations and hazards; these follow in pieces of <see
+    /// cref="PieceOf"/>, which are digested side by side.
     /// </summary>
     public static string Digest(PlanBody plan)
     {

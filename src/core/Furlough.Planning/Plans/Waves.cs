@@ -3,7 +3,10 @@ using Furlough.Planning.Briefs;
 
 namespace Furlough.Planning.Plans;
 
-/// <summary>Puts machines into waves. The first of several waves is the pilot: its machines differ from each other as much as can be, so that what goes wrong anywhere is likely to go wrong there.</summary>
+/// <summary>
+/// Puts machines into waves. The first of several waves is the pilot: its machines differ from each other as much as
+/// can be, so that what goes wrong anywhere is likely to go wrong there.
+/// </summary>
 internal static class Waves
 {
     /// <summary>More machines than this are not chosen for being different.</summary>
@@ -29,8 +32,9 @@ internal static class Waves
     }
 
     /// <summary>
-    /// The machine that shares most with all others first; then, one after the other, the one that is least like any that was taken: farthest-first traversal (Gonzalez 1985) by Jaccard distance
-    /// of their traits. Of several alike the first by name.
+    /// The machine that shares most with all others first; then, one after the other, the one that is least like any
+    /// that was taken: farthest-first traversal (Gonzalez 1985) by Jaccard distance of their traits. Of several alike
+    /// the first by name.
     /// </summary>
     private static List<FleetMachine> MostUnlike(List<FleetMachine> machines, int count)
     {

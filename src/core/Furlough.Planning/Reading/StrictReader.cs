@@ -14,7 +14,9 @@ public sealed record TextError(int Line, int Column, string Message, string Expe
     public override string ToString() => $"line {Line}, column {Column}: {Message} Expected {Expected}.";
 }
 
-/// <summary>Reads a YAML text strictly: every key and value must be known, and every error has its line and column.</summary>
+/// <summary>
+/// Reads a YAML text strictly: every key and value must be known, and every error has its line and column.
+/// </summary>
 public abstract class StrictReader
 {
     private readonly List<TextError> _errors = [];
@@ -50,7 +52,8 @@ public abstract class StrictReader
                 )
             );
         }
-        // The library's own reader stumbles over some texts instead of refusing them, such as an escape that is not a character.
+        // The library's own reader stumbles over some texts instead of refusing them, such as an escape that is not a
+        // character.
         catch (Exception stumbled) when (stumbled is not OutOfMemoryException)
         {
             _errors.Add(
@@ -68,7 +71,10 @@ public abstract class StrictReader
     /// <summary>How far the text was read.</summary>
     private Mark _reached = new(0, 1, 1);
 
-    /// <summary>Deepest nesting, and most keys and values in all: what goes further was not written by a person, and building it could end the process.</summary>
+    /// <summary>
+    /// Deepest nesting, and most keys and values in all: what goes further was not written by a person, and building it
+    /// could end the process.
+    /// </summary>
     private const int DeepestLevel = 50,
         MostNodes = 20_000;
 

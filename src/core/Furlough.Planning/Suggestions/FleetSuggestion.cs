@@ -47,7 +47,9 @@ public sealed record MachineSuggestion(
     string Why
 );
 
-/// <summary>Suggests what to relocate on each machine, with the least disturbance, and writes it down as a brief.</summary>
+/// <summary>
+/// Suggests what to relocate on each machine, with the least disturbance, and writes it down as a brief.
+/// </summary>
 public sealed class FleetSuggestion(SpaceWish wish, Experience experience)
 {
     private const string Role = "roomy",
@@ -270,7 +272,9 @@ public sealed class FleetSuggestion(SpaceWish wish, Experience experience)
             ? string.Create(CultureInfo.InvariantCulture, $"{bytes / 1e9:0.###} GB")
             : string.Create(CultureInfo.InvariantCulture, $"{100 * amount.Share!.Value:0.##}%");
 
-    /// <summary>The brief that hazards are asked with; only its reserves matter to them, and the question itself sees to those.</summary>
+    /// <summary>
+    /// The brief that hazards are asked with; only its reserves matter to them, and the question itself sees to those.
+    /// </summary>
     private static Brief Plain { get; } =
         new(
             "",

@@ -2,10 +2,13 @@ using Furlough.Model;
 
 namespace Furlough.Planning.Suggestions;
 
-/// <summary>How much each kind of disturbance counts. One point is a minute in which an account is locked out.</summary>
+/// <summary>
+/// How much each kind of disturbance counts. One point is a minute in which an account is locked out.
+/// </summary>
 /// <param name="Outage">For a minute in which an account is locked out.</param>
 /// <param name="Work">For a minute in which the machine copies.</param>
-/// <param name="Person">For every account that is touched at all: it must be notified, and finds its folders elsewhere.</param>
+/// <param name="Person">For every account that is touched at all: it must be notified, and finds its folders
+/// elsewhere.</param>
 /// <param name="Advice">For a hazard that is only advice.</param>
 /// <param name="Consent">For a hazard that someone must accept.</param>
 public sealed record Weights(double Outage, double Work, double Person, double Advice, double Consent)
@@ -45,8 +48,10 @@ public sealed record Question(
 public sealed record Choice(IReadOnlyList<(int Candidate, int Way)> Chosen, long FreesBytes, double Disturbance);
 
 /// <summary>The answer for one machine.</summary>
-/// <param name="Best">The best choice, or what frees most where the goal cannot be reached; null where nothing can be relocated.</param>
+/// <param name="Best">The best choice, or what frees most where the goal cannot be reached; null where nothing can be
+/// relocated.</param>
 /// <param name="NextBest">The best one that relocates other holdings.</param>
 /// <param name="Reached">Whether the goal is reached.</param>
-/// <param name="Gap">By how much the best choice may at most be better, as a share; 0 when that is proven, null when it is not known whether the goal can be reached.</param>
+/// <param name="Gap">By how much the best choice may at most be better, as a share; 0 when that is proven, null when it
+/// is not known whether the goal can be reached.</param>
 public sealed record Answer(Choice? Best, Choice? NextBest, bool Reached, double? Gap);

@@ -1,9 +1,10 @@
 namespace Furlough.Planning.Suggestions;
 
 /// <summary>
-/// Finds the least disturbing choice that frees enough, exactly, by branch and bound. The bound is the fractional solution: candidates by
-/// disturbance for each byte freed, the last one in part, with what an account costs at all spread over everything it could free. No true choice
-/// is cheaper, because a choice of an account's candidates pays that cost whole and frees at most everything.
+/// Finds the least disturbing choice that frees enough, exactly, by branch and bound. The bound is the fractional
+/// solution: candidates by disturbance for each byte freed, the last one in part, with what an account costs at all
+/// spread over everything it could free. No true choice is cheaper, because a choice of an account's candidates pays
+/// that cost whole and frees at most everything.
 /// </summary>
 public sealed class Suggester
 {
@@ -97,7 +98,10 @@ public sealed class Suggester
         _decided[branch] = false;
     }
 
-    /// <summary>The least that freeing so much more may cost, and the candidate to decide next: the best value of those left. None when it cannot be freed.</summary>
+    /// <summary>
+    /// The least that freeing so much more may cost, and the candidate to decide next: the best value of those left.
+    /// None when it cannot be freed.
+    /// </summary>
     private (double Bound, int Branch) Bound(long need, double disturbance)
     {
         Array.Clear(_accountFrees);

@@ -50,7 +50,7 @@ public sealed class AccessTests : IDisposable
             .ShouldSatisfyAllConditions(
                 o => o.Out.ShouldContain("pim.alder"),
                 o => o.Out.ShouldNotContain(reader),
-                o => o.Out.ShouldContain("it is revoked")
+                o => o.Out.ShouldContain("no expiry")
             );
     }
 

@@ -90,7 +90,7 @@ public sealed class QueueTests
         ];
         var open = Queue([.. copies, .. discards]);
         Four.Startable(open, None).ShouldBe([.. copies.Take(4), discards[0]]);
-        WaitOf(copies[4], Four, open)!.Reason.ShouldBe("its turn");
+        WaitOf(copies[4], Four, open)!.Reason.ShouldBe("one of the 4 places");
         WaitOf(discards[1], Four, open)!.For.ShouldBe(discards[0]);
     }
 

@@ -210,6 +210,7 @@ public sealed class BriefTests
         "`titel` is not a key of the brief. Perhaps `title` is meant."
     )]
     [InlineData("furlough-brief: 1", "furlough-brief: 9", 1, 17, "Version 9")]
+    [InlineData("20%", "60", 12, 19, "`60` has no unit.")]
     [InlineData("7 days", "7 fortnights", 11, 16, "not a length of time")]
     [InlineData("20%", "20 parsecs", 12, 19, "not an amount of space")]
     [InlineData("20%", "95%", 12, 19, "leaves no room")]

@@ -52,7 +52,7 @@ internal static class AccessCommands
                                     t.MadeBy ?? "",
                                     t.RevokedAt is { } revoked ? $"revoked {revoked:u}"
                                     : t.Expires is { } expires ? $"{expires:u}"
-                                    : "it is revoked",
+                                    : "no expiry",
                                 ]
                         )
                     );

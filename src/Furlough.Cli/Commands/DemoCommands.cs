@@ -148,8 +148,8 @@ internal static class DemoCommands
             throw new ServiceException(
                 400,
                 "speed-refused",
-                "Time cannot stand still.",
-                "Give a --speed above 0.",
+                "`--speed` must be greater than 0.",
+                "Give a number of simulated seconds in a real one, such as `--speed 60`.",
                 null,
                 null
             );

@@ -215,7 +215,7 @@ internal static class PlanCommands
             Terminal.Line();
         }
         Terminal.Table(
-            ["wave", ">machines", ">relocations", ">data", ">begins after", ">takes", "slowest"],
+            ["wave", ">machines", ">relocations", ">data", ">starts after", ">takes", "slowest"],
             plan.Calendar.Select(w =>
                 (string[])
                     [

@@ -24,13 +24,7 @@ public static class EventEndpoint
                     CancellationToken stop
                 ) =>
                     TypedResults.ServerSentEvents(
-                        HintsAsync(
-                            context.User,
-                            live,
-                            store,
-                            time,
-                            CancellationTokenSource.CreateLinkedTokenSource(stop, lifetime.ApplicationStopping).Token
-                        )
+                        HintsAsync(context.User, live, store, time, lifetime.ApplicationStopping, stop)
                     )
             )
             .For(AccessLevel.Reader)
@@ -45,10 +39,11 @@ public static class EventEndpoint
         LiveHub live,
         Store store,
         TimeProvider time,
+        CancellationToken stopping,
         [EnumeratorCancellation] CancellationToken stop
     )
     {
-        using var ends = CancellationTokenSource.CreateLinkedTokenSource(stop);
+        using var ends = CancellationTokenSource.CreateLinkedTokenSource(stop, stopping);
         using var asked = time.CreateTimer(
             _ => _ = EndWithoutTokenAsync(who, store, time, ends),
             null,
@@ -56,18 +51,22 @@ public static class EventEndpoint
             AskedAgainAfter
         );
         await using var hints = live.ListenAsync(ends.Token).GetAsyncEnumerator(ends.Token);
-        while (await NextAsync(hints, stop))
+        while (await NextAsync(hints, stop, stopping))
             yield return hints.Current;
     }
 
     /// <summary>Whether there is another hint; the stream just ends when its listener may be here no longer.</summary>
-    private static async ValueTask<bool> NextAsync(IAsyncEnumerator<LiveEvent> hints, CancellationToken stop)
+    private static async ValueTask<bool> NextAsync(
+        IAsyncEnumerator<LiveEvent> hints,
+        CancellationToken stop,
+        CancellationToken stopping
+    )
     {
         try
         {
             return await hints.MoveNextAsync();
         }
-        catch (OperationCanceledException) when (!stop.IsCancellationRequested)
+        catch (OperationCanceledException) when (!stop.IsCancellationRequested && !stopping.IsCancellationRequested)
         {
             return false;
         }

@@ -82,7 +82,16 @@ public static class MachineEndpoints
                     await Fleet.AtWorkAsync(db, machine.Id, stop)
                 );
                 var last = rows.GroupBy(r => (r.Account, r.Holding))
-                    .ToDictionary(g => g.Key, g => RelocationViews.Of(g.Last(), machine, live, originals));
+                    .ToDictionary(
+                        g => g.Key,
+                        g =>
+                            RelocationViews.Of(
+                                g.Last(),
+                                SeenMachine.Of(machine),
+                                live,
+                                originals.Exists(o => o.Relocation == g.Last().Number)
+                            )
+                    );
                 var holdings = survey
                     ?.Holdings.Select(h => new HoldingView(
                         h.Name.Account,

@@ -75,9 +75,12 @@ public static class RelocationEndpoints
     ) =>
         RelocationViews.Of(
             row,
-            (await db.Machines.FindAsync([row.Machine], stop))!,
+            await db
+                .Machines.Where(m => m.Id == row.Machine)
+                .Select(m => new SeenMachine(m.Id, m.Name, m.Room, m.LastSeen))
+                .SingleAsync(stop),
             live,
-            await db.Originals.Where(o => o.Relocation == row.Number).ToListAsync(stop)
+            await db.Originals.AnyAsync(o => o.Relocation == row.Number, stop)
         );
 
     private static Task<List<RelocationView>> ListAsync(
@@ -98,19 +101,24 @@ public static class RelocationEndpoints
                         "See `furlough run list`."
                     );
                 long? number = long.TryParse(run, out var n) ? n : null;
+                // Without their surveys, which are long.
                 var machines = await db
                     .Machines.Where(m => string.IsNullOrEmpty(machine) || m.Name == machine)
+                    .Select(m => new SeenMachine(m.Id, m.Name, m.Room, m.LastSeen))
                     .ToDictionaryAsync(m => m.Id, stop);
                 if (machines.Count == 0 && !string.IsNullOrEmpty(machine))
                     throw ProblemException.Missing($"machine {machine}", "See `furlough machine list`.");
-                var rows = await db
-                    .Relocations.Where(r => number == null || r.Run == number)
-                    .OrderBy(r => r.Number)
-                    .ToListAsync(stop);
-                var originals = (await db.Originals.ToListAsync(stop)).ToLookup(o => o.Relocation);
-                return rows.Where(r => machines.ContainsKey(r.Machine))
-                    .Select(r => RelocationViews.Of(r, machines[r.Machine], live, [.. originals[r.Number]]))
-                    .ToList();
+                Guid? only = string.IsNullOrEmpty(machine) ? null : machines.Values.Single().Id;
+                var meant = db.Relocations.Where(r =>
+                    (number == null || r.Run == number) && (only == null || r.Machine == only)
+                );
+                var kept = await db
+                    .Originals.Where(o => meant.Any(r => r.Number == o.Relocation))
+                    .Select(o => o.Relocation)
+                    .ToHashSetAsync(stop);
+                return (await meant.OrderBy(r => r.Number).ToListAsync(stop)).ConvertAll(r =>
+                    RelocationViews.Of(r, machines[r.Machine], live, kept.Contains(r.Number))
+                );
             },
             stop
         );

@@ -5,16 +5,18 @@ using Furlough.Service.Storage;
 
 namespace Furlough.Service.Relocations;
 
+/// <summary>What is shown of a relocation's machine.</summary>
+public sealed record SeenMachine(Guid Id, string Name, string Room, DateTimeOffset? LastSeen)
+{
+    /// <summary>The same of a machine that was loaded whole.</summary>
+    public static SeenMachine Of(MachineRow row) => new(row.Id, row.Name, row.Room, row.LastSeen);
+}
+
 /// <summary>A relocation as people see it.</summary>
 public static class RelocationViews
 {
     /// <summary>The view of a relocation: where the data lives is unknown while its machine is silent.</summary>
-    public static RelocationView Of(
-        RelocationRow row,
-        MachineRow machine,
-        LiveHub live,
-        IEnumerable<OriginalRow> originals
-    )
+    public static RelocationView Of(RelocationRow row, SeenMachine machine, LiveHub live, bool hasOriginal)
     {
         var planned = Column.PlannedOf(row);
         var silent = live.IsSilent(machine.Id, machine.LastSeen);
@@ -40,7 +42,7 @@ public static class RelocationViews
             row.State.IsAtRest() ? null : live.ProgressOf(row.Number),
             row.Pointers is null ? [] : Column.Read(row.Pointers, ModelJson.Default.IReadOnlyListPointerHistory),
             row.Notes?.Split('\n') ?? [],
-            originals.Any(o => o.Relocation == row.Number),
+            hasOriginal,
             planned.Forecast,
             row.Times is null ? [] : Column.Read(row.Times, ModelJson.Default.IReadOnlyListStepTime)
         );

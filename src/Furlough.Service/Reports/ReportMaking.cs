@@ -34,7 +34,7 @@ public sealed class ReportMaking(Store store, LiveHub live, RunViews views, Time
                 var byId = machines.ToDictionary(m => m.Id);
                 var rows = (await db.Relocations.Where(r => r.Run == number).OrderBy(r => r.Number).ToListAsync(stop))
                     .Where(r => byId.ContainsKey(r.Machine))
-                    .Select(r => RelocationViews.Of(r, byId[r.Machine], live, []))
+                    .Select(r => RelocationViews.Of(r, SeenMachine.Of(byId[r.Machine]), live, hasOriginal: false))
                     .ToList();
                 var consents = await db
                     .Consents.Where(c => c.Plan == run.Plan && c.Digest == plan.Digest)
@@ -108,7 +108,9 @@ public sealed class ReportMaking(Store store, LiveHub live, RunViews views, Time
                     rows.AddRange(
                         relocations[machine.Id]
                             .GroupBy(r => (r.Account, r.Holding))
-                            .Select(g => RelocationViews.Of(g.Last(), machine, live, []))
+                            .Select(g =>
+                                RelocationViews.Of(g.Last(), SeenMachine.Of(machine), live, hasOriginal: false)
+                            )
                     );
                 }
                 var space = await SpaceOfAsync(db, machines, [], stop);

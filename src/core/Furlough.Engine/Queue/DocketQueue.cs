@@ -90,7 +90,10 @@ public sealed record DocketQueue(int MostAtOnce)
     {
         var others = ahead.Where(a => a.Runs && IsDiscard(a.Docket) == IsDiscard(queued.Docket)).ToList();
         return others.Count >= (IsDiscard(queued.Docket) ? 1 : MostAtOnce)
-            ? new QueueWait(others[0].Docket, "its turn")
+            ? new QueueWait(
+                others[0].Docket,
+                IsDiscard(queued.Docket) ? "the place of discards" : $"one of the {MostAtOnce} places"
+            )
             : null;
     }
 

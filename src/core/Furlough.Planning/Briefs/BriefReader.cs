@@ -486,13 +486,18 @@ public sealed partial class BriefReader : StrictReader
         return path;
     }
 
+    private string NotA(YamlNode node, string what) =>
+        Text(node).Length > 0 && Text(node).All(char.IsAsciiDigit)
+            ? $"`{Text(node)}` has no unit."
+            : $"`{Text(node)}` is not {what}.";
+
     private TimeSpan ReadDuration(YamlNode node)
     {
         var match = DurationPattern().Match(Text(node));
         if (!match.Success || !double.TryParse(match.Groups[1].Value, CultureInfo.InvariantCulture, out var n))
             return Error<TimeSpan>(
                 node,
-                $"`{Text(node)}` is not a length of time.",
+                NotA(node, "a length of time"),
                 "a number with seconds, minutes, hours, days or weeks, such as `7 days`"
             );
         return match.Groups[2].Value switch
@@ -524,7 +529,7 @@ public sealed partial class BriefReader : StrictReader
         ReserveAmount.Find(Text(node))
         ?? Error(
             node,
-            $"`{Text(node)}` is not an amount of space.",
+            NotA(node, "an amount of space"),
             "a share such as `20%` or a size such as `50 GB`",
             ReserveAmount.None
         );
@@ -533,7 +538,7 @@ public sealed partial class BriefReader : StrictReader
         !keys.TryGetValue(key, out var node)
             ? null
             : ReserveAmount.Find(Text(node))?.AmountBytes
-                ?? Error<long?>(node, $"`{Text(node)}` is not a size.", "a size such as `5 GB`");
+                ?? Error<long?>(node, NotA(node, "a size"), "a size such as `5 GB`");
 
     private bool? ReadBool(Dictionary<string, YamlNode> keys, string key) =>
         !keys.TryGetValue(key, out var node)

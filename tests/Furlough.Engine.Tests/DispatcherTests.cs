@@ -110,7 +110,7 @@ public sealed class DispatcherTests : IDisposable
             },
             Long
         );
-        (await Should.ThrowAsync<AggregateException>(Running(dispatcher)))
+        (await Should.ThrowAsync<NotSupportedException>(Running(dispatcher)))
             .ToString()
             .ShouldContain("nobody foresaw this");
         _over.Count.ShouldBe(1);

@@ -1,3 +1,4 @@
+using Furlough.Engine.Ports;
 using Furlough.Model;
 
 namespace Furlough.Engine.Queue;
@@ -40,8 +41,7 @@ public sealed class Dispatcher(
 
     /// <summary>Works until stopped. Returns when everything that was begun has come to a safe point.</summary>
     /// <exception cref="OperationCanceledException">Stopped.</exception>
-    /// <exception cref="AggregateException">Carrying out failed in a way that nobody foresaw: the others were stopped
-    /// at a safe point.</exception>
+    /// <exception cref="CutShortException">The process dies, or a simulation of it: the others were stopped at a safe point.</exception>
     public void Run(CancellationToken stop)
     {
         using var failing = CancellationTokenSource.CreateLinkedTokenSource(stop);
@@ -54,7 +54,8 @@ public sealed class Dispatcher(
         finally
         {
             failing.Cancel();
-            Task.WaitAll([.. _begun], CancellationToken.None);
+            // Throws what one of them threw, as it was thrown.
+            Task.WhenAll(_begun).GetAwaiter().GetResult();
         }
         stop.ThrowIfCancellationRequested();
     }

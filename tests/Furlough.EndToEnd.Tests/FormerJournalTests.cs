@@ -107,6 +107,26 @@ public sealed class FormerJournalTests : IDisposable
         File.ReadAllBytes(path).ShouldBe(before);
     }
 
+    [Fact]
+    public void A_file_of_the_version_before_is_not_read_by_chance_and_taken_over_whole()
+    {
+        var path = $"{_folder}/agent.db";
+        var bench = new Bench();
+        using (var written = new AgentStore(path))
+        {
+            written.Add(7, bench.Docket, "");
+            written.Record(bench.Docket.Id, new Compared());
+            written.Record(bench.Docket.Id, new MadeParents(1));
+        }
+        FormerSchema.Execute(path, "PRAGMA user_version=2");
+        Should.Throw<FormatException>(() => new AgentStore(path)).Message.ShouldContain("Start the agent once");
+        using var store = new AgentStore(path, takesOver: true);
+        store.Read(bench.Docket.Id).Records.All.Count().ShouldBe(2);
+        // It claimed nothing, and those that begin now are not held up by it.
+        store.ClaimsBeside(Guid.Empty).ShouldBeEmpty();
+        store.Queue(3).Single().Docket.Id.ShouldBe(bench.Docket.Id);
+    }
+
     private static Bench Begun(Method method, DocketWork work)
     {
         var bench = new Bench(method: method);

@@ -361,7 +361,7 @@ public sealed class RealMachineTests : RealDesk
         Field.Run("machine", "survey", "map-01").Code.ShouldBe(0);
         Field
             .Run("run", "start", "--plan", "1")
-            .ShouldSatisfyAllConditions(o => o.Code.ShouldBe(5), o => o.Error.ShouldContain("overtaken"));
+            .ShouldSatisfyAllConditions(o => o.Code.ShouldBe(5), o => o.Error.ShouldContain("out of date"));
         Directory.GetFileSystemEntries($"{Tree.Root}/data").Length.ShouldBe(2);
     }
 }

@@ -56,7 +56,7 @@ public sealed class RunTests : RealDesk
             .RunAs(technician, "run", "follow", "1")
             .ShouldSatisfyAllConditions(
                 o => o.Code.ShouldBe(4),
-                o => o.Out.ShouldContain("needs a second person's approval")
+                o => o.Out.ShouldContain("requires a second person's approval")
             );
         Field
             .RunAs(technician, "run", "approve", "1")

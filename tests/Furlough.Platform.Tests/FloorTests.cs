@@ -175,7 +175,7 @@ public sealed class FloorTests : IDisposable
             );
         File.ReadAllText($"{_tree.Root}/etc/shadow").ShouldNotBe(before);
         LinuxTree.Sh($"mv {_tree.Root}/data/away {_tree.Root}/data/People/asa.lind/Documents");
-        _tree.Machine().LiftBars(new HashSet<string>()).Single().ShouldContain("was let in again");
+        _tree.Machine().LiftBars(new HashSet<string>()).Single().ShouldContain("asa.lind can sign in again");
         File.ReadAllText($"{_tree.Root}/etc/shadow").ShouldBe(before);
         machine.Activity.BarSignIn("asa.lind");
         _tree.Machine().LetIn("asa.lind").ShouldBeTrue();

@@ -49,7 +49,12 @@ public sealed class Dispatcher(
         try
         {
             while (!failing.IsCancellationRequested)
-                WaitHandle.WaitAny(handles, Begin(failing));
+            {
+                var (pause, nothingIsLeft) = Begin(failing);
+                if (nothingIsLeft)
+                    rests();
+                WaitHandle.WaitAny(handles, pause);
+            }
         }
         finally
         {
@@ -61,8 +66,10 @@ public sealed class Dispatcher(
     }
 
     /// <summary>Begins what can begin.</summary>
-    /// <returns>How long nothing else is to be done unless something changes.</returns>
-    private TimeSpan Begin(CancellationTokenSource failing)
+    /// <returns>
+    /// How long nothing else is to be done unless something changes, and whether what ended last was the last.
+    /// </returns>
+    private (TimeSpan Pause, bool NothingIsLeft) Begin(CancellationTokenSource failing)
     {
         lock (_lock)
         {
@@ -83,14 +90,14 @@ public sealed class Dispatcher(
                     )
                 );
             }
-            if (_hasEnded && _underWay.Count == 0)
-            {
+            var nothingIsLeft = _hasEnded && _underWay.Count == 0;
+            if (nothingIsLeft)
                 _hasEnded = false;
-                rests();
-            }
-            return _waiting.Count == 0
-                ? Timeout.InfiniteTimeSpan
-                : TimeSpan.FromMilliseconds(Math.Max(1, _waiting.Values.Min() - now));
+            var pause =
+                _waiting.Count == 0
+                    ? Timeout.InfiniteTimeSpan
+                    : TimeSpan.FromMilliseconds(Math.Max(1, _waiting.Values.Min() - now));
+            return (pause, nothingIsLeft);
         }
     }
 

@@ -70,7 +70,7 @@ public sealed class IoFault(IoReason reason, string path, string systemWords)
             IoReason.NoSpace => "Free space on that volume or plan another target.",
             IoReason.ReadOnly =>
                 "Make the volume writable again (it may have been protected after an error: check the disk).",
-            IoReason.Unreadable => "Check the disk, put the file right or take it away.",
+            IoReason.Unreadable => "Check the disk, then repair or remove the file.",
             IoReason.Denied => "Give the agent the right to do this.",
             IoReason.BehindLink =>
                 "A link stands where a folder or file belongs. Find out who made it, put the folder back.",

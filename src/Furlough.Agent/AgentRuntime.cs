@@ -212,10 +212,9 @@ public sealed class AgentRuntime : IWatcher, IDisposable
     public async Task RunAsync(CancellationToken stop)
     {
         using var failing = CancellationTokenSource.CreateLinkedTokenSource(stop);
-        _store.CountDeaths(_options.Boot);
         Task[] all =
         [
-            Thread(() => _dispatcher.Run(failing.Token)),
+            Thread(() => Work(failing.Token)),
             Repeat(TakeDocketsAsync, failing.Token),
             Repeat(HandInBulletinsAsync, failing.Token),
             Repeat(HandInProgressAsync, failing.Token),
@@ -255,6 +254,29 @@ public sealed class AgentRuntime : IWatcher, IDisposable
 
     /// <inheritdoc/>
     public void Progressed(Progress progress) => _progress[progress.Docket] = progress;
+
+    private void Work(CancellationToken stop)
+    {
+        while (!TryCountDeaths())
+            if (stop.WaitHandle.WaitOne(LookAgain))
+                stop.ThrowIfCancellationRequested();
+        _dispatcher.Run(stop);
+    }
+
+    /// <summary>Before anything is carried out. A journal that cannot be written yet is no reason to end.</summary>
+    private bool TryCountDeaths()
+    {
+        try
+        {
+            _store.CountDeaths(_options.Boot);
+            return true;
+        }
+        catch (JournalException unwritable)
+        {
+            Note(unwritable);
+            return false;
+        }
+    }
 
     /// <summary>Carries a docket out as far as it goes now.</summary>
     /// <returns>Whether it has ended; else it has to wait.</returns>

@@ -95,6 +95,14 @@ public sealed class QueueTests
     }
 
     [Fact]
+    public void A_discard_changes_no_settings_and_keeps_none_from_the_others_of_its_account()
+    {
+        var discard = Of("asa.lind", "Music") with { Work = DocketWork.Discard };
+        var copy = Of("asa.lind", "Pictures");
+        Four.Startable(Queue(discard, copy), None).ShouldBe([discard, copy]);
+    }
+
+    [Fact]
     public void A_discard_never_runs_beside_a_return_of_the_same_holding()
     {
         var back = Of("asa.lind") with { Work = DocketWork.Return };

@@ -113,17 +113,21 @@ public sealed class SettingTests
         Target()!.Entries.ShouldContainKey("new", "what was added meanwhile stays there");
     }
 
-    [Fact]
-    public void What_is_in_the_new_place_already_is_not_passed_off_as_the_folder_I7()
+    [Theory]
+    [InlineData(true)]
+    [InlineData(false)]
+    public void What_is_at_the_new_place_already_is_not_passed_off_as_the_folder_even_if_it_is_empty_I7(bool empty)
     {
         RepointOnly();
         using (var root = new SimulatedFolder(_disk, _disk.Root("data"), ""))
         using (var programs = root.MakeFolder("Programs", 0x1ED))
-        using (var theirs = programs.MakeFolder("asa.lind", 0x1ED))
-            theirs.MakeFile("of someone else").Dispose();
+        using (var theirs = programs.MakeFolder("asa.lind", 0x1FF))
+            if (!empty)
+                theirs.MakeFile("of someone else").Dispose();
         Run().ShouldBe(RelocationState.Failed);
         _recorder.Last.Failure!.Code.ShouldBe("target-not-empty");
         Settings.ShouldBe((Former, null));
+        Target()!.Mode.ShouldBe(0x1FFu, "it is as it was");
     }
 
     private void RepointOnly() =>

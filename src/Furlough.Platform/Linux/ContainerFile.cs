@@ -47,7 +47,7 @@ internal static class ContainerFile
                 throw new Fault(
                     FaultKinds.SettingOfAnother,
                     $"The settings file `{name}` belongs to number {there.Owner} and not to {whenNew.Owner}, whose setting it holds.",
-                    "Give the file to its account, or have anyone who administers it change the setting."
+                    "Give the file to its account, or have its administrator change the setting."
                 );
             if (folder.Find(fresh) is not null)
                 folder.RemoveFile(fresh);

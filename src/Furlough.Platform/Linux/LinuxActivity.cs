@@ -242,7 +242,7 @@ internal sealed unsafe class PasswordFilesLock : IDisposable
     private const int SetLock = 6;
 
     /// <summary>The file's lock is the process's, so it does not keep two of the agent's own threads apart.</summary>
-    private static readonly SemaphoreSlim OneThread = new(1);
+    private static readonly Lock OneThread = new();
 
     private readonly LinuxFile _file;
 
@@ -250,14 +250,14 @@ internal sealed unsafe class PasswordFilesLock : IDisposable
 
     internal static PasswordFilesLock Take(LinuxFolder etc)
     {
-        OneThread.Wait();
+        OneThread.Enter();
         try
         {
             return TakeFile(etc);
         }
         catch
         {
-            OneThread.Release();
+            OneThread.Exit();
             throw;
         }
     }
@@ -285,6 +285,6 @@ internal sealed unsafe class PasswordFilesLock : IDisposable
     public void Dispose()
     {
         _file.Dispose();
-        OneThread.Release();
+        OneThread.Exit();
     }
 }

@@ -132,7 +132,7 @@ public sealed class AgentSessions(Store store, DocketDesk desk, ReconcileDesk re
                     if (named is null || named.Name != again)
                         throw ProblemException.Conflict(
                             "invite-for-another",
-                            $"This invite is for {again}, reinstalled.",
+                            $"This invite is for {again}, after it was reinstalled.",
                             $"Give --name {again}, or make another invite."
                         );
                     invite.Left--;
@@ -142,7 +142,7 @@ public sealed class AgentSessions(Store store, DocketDesk desk, ReconcileDesk re
                     throw ProblemException.Conflict(
                         "name-taken",
                         $"There is a machine called {request.Name} already.",
-                        $"Give another --name; if it is that machine, reinstalled: `furlough machine invite --again {request.Name}`."
+                        $"Give another --name; if that machine was reinstalled: `furlough machine invite --again {request.Name}`."
                     );
                 invite.Left--;
                 var machine = new MachineRow

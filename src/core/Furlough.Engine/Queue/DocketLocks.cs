@@ -22,7 +22,10 @@ public sealed record DocketLocks(
     public static DocketLocks Of(Docket docket) =>
         new(
             docket.Work.MovesHolding() && !docket.Holding.IsShared ? docket.Holding.Account : null,
-            docket.Pointers.Select(p => ContainerOf(docket, p.Address)).ToHashSet(StringComparer.Ordinal),
+            // All other work only looks where the settings lead.
+            docket.Work.MovesHolding()
+                ? docket.Pointers.Select(p => ContainerOf(docket, p.Address)).ToHashSet(StringComparer.Ordinal)
+                : new HashSet<string>(),
             [docket.Source, docket.Target],
             MovesBytes(docket)
                 ? new HashSet<string>([docket.Source.Volume, docket.Target.Volume])

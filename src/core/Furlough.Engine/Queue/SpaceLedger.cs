@@ -38,11 +38,8 @@ public sealed class SpaceLedger
     }
 
     /// <summary>Claims the target without any room, where what arrives is on its volume already.</summary>
-    internal void ClaimPlace(StepContext context)
-    {
-        lock (_lock)
-            context.Journal.Record(new TargetClaim(context.Docket.Target, 0));
-    }
+    internal static void ClaimPlace(StepContext context) =>
+        context.Journal.Record(new TargetClaim(context.Docket.Target, 0));
 
     /// <summary>Whether a docket would still have too little room because others need it first.</summary>
     internal static bool IsClaimedByOthers(StepContext context)

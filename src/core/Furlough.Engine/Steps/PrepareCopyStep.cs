@@ -1,4 +1,5 @@
 using Furlough.Engine.Context;
+using Furlough.Engine.Queue;
 using Furlough.Engine.Records;
 using Furlough.Model;
 
@@ -33,7 +34,7 @@ public sealed class PrepareCopyStep : IStep
         if (OriginalBack.Of(context) is null)
             Preparation.RequireSpace(context, targetVolume);
         else
-            context.Space.ClaimPlace(context);
+            SpaceLedger.ClaimPlace(context);
         context.Journal.Record(new Compared());
         using var parent = TargetFolders.Make(context, root);
         Preparation.RequireNobodyNew(context, sourceVolume, root);
@@ -78,7 +79,7 @@ public sealed class PrepareExchangeStep : IStep
         using var root = targetVolume.OpenRoot();
         Preparation.ClearSuperseded(context, targetVolume);
         Preparation.RequireFreeTarget(context, root);
-        context.Space.ClaimPlace(context);
+        SpaceLedger.ClaimPlace(context);
         context.Journal.Record(new Compared());
         using var parent = TargetFolders.Make(context, root);
         Preparation.RequireNobodyNew(context, sourceVolume, root);

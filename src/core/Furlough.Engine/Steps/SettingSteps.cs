@@ -1,5 +1,6 @@
 using Furlough.Engine.Context;
 using Furlough.Engine.Ports;
+using Furlough.Engine.Queue;
 using Furlough.Engine.Records;
 using Furlough.Engine.Trees;
 using Furlough.Model;
@@ -36,7 +37,7 @@ public sealed class PrepareSettingStep : IStep
                         context.Machine.Volumes.Show(docket.Target),
                         [$"a {there.Kind.Word()} of the name {leaf}"]
                     );
-        context.Space.ClaimPlace(context);
+        SpaceLedger.ClaimPlace(context);
         context.Journal.Record(new Compared());
         using var parent = TargetFolders.Make(context, root);
         foreach (var leaf in Leaves(docket).Where(l => parent.Find(l) is null))
@@ -85,8 +86,7 @@ public sealed class PrepareSettingStep : IStep
 }
 
 /// <summary>
-/// The same where the folder's data stays where it is: what people see from now on is an empty folder, so it must be
-/// one.
+/// The same where the folder's data stays where it is: from now on people see a new, empty folder that is theirs alone.
 /// </summary>
 public sealed class PrepareEmptyFolderStep : IStep
 {
@@ -105,13 +105,23 @@ public sealed class PrepareEmptyFolderStep : IStep
     public void Perform(StepContext context)
     {
         Preparation.RequireSensiblePlaces(context);
-        using (var root = context.Places.TargetVolume().OpenRoot())
-            Preparation.RequireFreeTarget(context, root);
+        RequireNothing(context);
         _prepare.Perform(context);
     }
 
     /// <inheritdoc/>
     public void Undo(StepContext context) => _prepare.Undo(context);
+
+    /// <summary>An empty folder that somebody else made may be theirs, or open to others.</summary>
+    private static void RequireNothing(StepContext context)
+    {
+        var (place, leaf) = (context.Docket.Target, context.Docket.Target.Parts[^1]);
+        if (context.Journal.Records.Has<MadeTarget>(leaf))
+            return;
+        using var parent = Reach.TryParent(context.Places.TargetVolume(), place);
+        if (parent?.Find(leaf) is { } there)
+            throw Faults.TargetNotEmpty(context.Machine.Volumes.Show(place), [$"a {there.Kind.Word()} of that name"]);
+    }
 }
 
 /// <summary>

@@ -45,7 +45,7 @@ internal static class ProgramHazards
             "programs-stay",
             Severity.Advice,
             "Programs are installed at the former place of an install path: they stay there.",
-            "Only what is installed from now on goes to the new place; install again what shall move, or relocate it with `apps` where the system lets it.",
+            "Only what is installed from now on goes to the new place; reinstall what is to move, or relocate it with `apps` where the system lets it.",
             c =>
                 c.Method != Method.Setting
                 || c.Holding.Installed.Where(name => !IsRelocated(c, name)).ToList() is not { Count: > 0 } there

@@ -62,7 +62,7 @@ internal static class VolumeHazards
             "target-on-external-volume",
             Severity.Consent,
             "The target is an external volume, or one of which the system does not say how it is attached.",
-            "Describe the role with `attached: internal`, or accept it. What is needed at sign-in needs a drill with the volume that has passed (`furlough machine drill`).",
+            "Describe the role with `attached: internal`, or accept it. Folders that are needed at sign-in require a drill with the volume that has passed (`furlough machine drill`).",
             TargetOnExternalVolume
         )
         {

@@ -26,7 +26,7 @@ public sealed class FullDataFolderTests : RealDesk, IDisposable
         LinuxTree.Sh(
             $"mkdir {Tree.Home}/Documents {Tree.Home}/Pictures; echo x > {Tree.Home}/Documents/plot; mkdir {Data}; mount -t tmpfs -o size=3m none {Data}"
         );
-        Enrol();
+        var agent = Enrol();
         LinuxTree.Sh($"dd if=/dev/zero of={Data}/fill bs=4k 2>/dev/null || true");
         var run = StartRun();
         Field.WaitFor(
@@ -40,6 +40,11 @@ public sealed class FullDataFolderTests : RealDesk, IDisposable
                 o => o.Out.ShouldContain("Its agent has no room for its journal")
             );
         Field.Run("run", "show", run, "--json").Json.GetProperty("counts").GetProperty("queued").GetInt32().ShouldBe(2);
+        // One that is started again meanwhile, as after a restart of the machine, waits as well.
+        Field.Kill(agent);
+        var again = Field.StartAgent(Tree.Root, "map-01");
+        CancellationToken.None.WaitHandle.WaitOne(TimeSpan.FromSeconds(5));
+        again.HasExited.ShouldBeFalse("it ended");
         LinuxTree.Sh($"rm {Data}/fill");
         Field.Run("run", "follow", run).ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()));
         Field.WaitFor(

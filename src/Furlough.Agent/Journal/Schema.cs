@@ -52,9 +52,11 @@ internal static class Schema
             throw new FormatException(
                 $"An earlier version of the agent wrote `{connection.DataSource}`. Start the agent once, so that it takes the file over; nothing was changed."
             );
+        // A file of this version is not written to: there may be no room.
+        if (found == Current)
+            return;
         Execute(connection, Tables);
-        if (found < Current)
-            TakeOver(connection);
+        TakeOver(connection);
         Execute(connection, $"PRAGMA user_version={Current}");
         transaction.Commit();
     }

@@ -226,7 +226,9 @@ test("a whole day in the console: brief, plan, run, a failure settled, an errand
   await page.keyboard.insertText(
     "[Herbarium]\nvolumes:\n  data: {attached: internal, system: false}\nrelocate:\n  - {folders: [Pictures], accounts: [asa.lind], on: [herb-04], onto: data, path: '{account}/{folder}'}\n  - {folders: [Music], on: [herb-01], onto: data, path: '{account}/{folder}', afterwards: [confirm-by-eye]}\n  - {folders: [Music], onto: data, path: '{account}/{folder}'}\n",
   );
-  await expect.poll(() => meaning.textContent()).toMatch(/Music of the herbarium matches 10 machines with \d+ holdings/);
+  await expect
+    .poll(() => meaning.textContent())
+    .toMatch(/Music of the herbarium matches 10 machines with \d+ holdings/);
   await page.getByRole("button", { name: "Make a plan" }).click();
   await page.getByRole("heading", { name: /^Plan \d+: Music of the herbarium/ }).waitFor();
   await page.getByRole("button", { name: /^Carry out \d+ relocations on 10 machines/ }).click();

@@ -1,3 +1,4 @@
+using Furlough.Contracts;
 using Furlough.Model;
 using Shouldly;
 using Xunit;
@@ -28,7 +29,7 @@ public sealed class DrillTests : IDisposable
 
     private void Say(bool attached, DateTimeOffset? started = null, string? signedIn = null, bool hasFallback = true)
     {
-        var usual = MadeUpMachine.Usual();
+        var usual = MadeUpSurvey.Usual();
         var now = TimeProvider.System.GetUtcNow();
         _machine.Survey(
             usual with

@@ -134,13 +134,7 @@ public sealed class ErrandTests : RealDesk
         var history = await HistoryAsync();
         foreach (
             var words in (string[])
-                [
-                    "errand raised",
-                    "claimed: room desk",
-                    "finished: done at lunch",
-                    "finished: it was restarted",
-                    "declined: two plots are missing",
-                ]
+                ["errand-raised", "room desk", "done at lunch", "it was restarted", "two plots are missing"]
         )
             history.ShouldContain(words);
     }

@@ -4,6 +4,7 @@ using System.Net.Http.Headers;
 using System.Text;
 using System.Text.Json;
 using System.Text.Json.Nodes;
+using Furlough.Contracts;
 using Furlough.Model;
 using Furlough.Platform.Tests;
 using Shouldly;
@@ -79,7 +80,7 @@ public sealed class GeneratedMonsterTests(ITestOutputHelper output) : IDisposabl
         _field.StartServiceProgram();
         _http.BaseAddress = new Uri(_field.Address + "/api/v1/");
         using var witness = new MadeUpMachine(_field, "map-01");
-        witness.Survey(MadeUpMachine.Usual());
+        witness.Survey(MadeUpSurvey.Usual());
         using var liar = new MadeUpMachine(_field, "map-02");
         foreach (var seed in Soak.Seeds("monsters", 40, 10_000))
         {
@@ -175,7 +176,7 @@ public sealed class GeneratedMonsterTests(ITestOutputHelper output) : IDisposabl
             ),
             3 or 4 => (
                 "agent/surveys",
-                Node(random, JsonSerializer.Serialize(MadeUpMachine.Usual(), ModelJson.Default.Survey)),
+                Node(random, JsonSerializer.Serialize(MadeUpSurvey.Usual(), ModelJson.Default.Survey)),
                 session
             ),
             5 => (

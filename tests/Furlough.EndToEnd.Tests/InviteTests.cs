@@ -1,3 +1,4 @@
+using Furlough.Contracts;
 using Furlough.Protocol;
 using Shouldly;
 using Xunit;
@@ -17,7 +18,7 @@ public sealed class InviteTests : IDisposable
     public async Task A_copy_of_a_machine_with_its_key_and_its_id_is_noticed_and_a_restart_is_none()
     {
         using var machine = new MadeUpMachine(_field, "map-01");
-        machine.Survey(MadeUpMachine.Usual());
+        machine.Survey(MadeUpSurvey.Usual());
         machine.Open(new AgentClient(machine.Http));
         var now = new AgentClient(machine.Http);
         machine.Open(now);

@@ -1,5 +1,5 @@
 using Furlough.Model;
-using Furlough.Service.Events;
+using Furlough.Service.LiveEvents;
 using Shouldly;
 using Xunit;
 

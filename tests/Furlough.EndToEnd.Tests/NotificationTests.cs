@@ -5,6 +5,7 @@ using System.Net.Sockets;
 using System.Security.Cryptography;
 using System.Text;
 using System.Text.Json;
+using Furlough.Contracts;
 using Furlough.Platform.Tests;
 using Shouldly;
 using Xunit;
@@ -110,7 +111,7 @@ public sealed class NotificationTests : RealDesk
         using var web = new Web(refuses: 0);
         Field.Run("notification", "add", "board", "--call", web.Address, "--on", "account-kept-out").Code.ShouldBe(0);
         using var machine = new MadeUpMachine(Field, "fen-12");
-        var survey = MadeUpMachine.Usual();
+        var survey = MadeUpSurvey.Usual();
         machine.Survey(survey);
         var left = survey with
         {

@@ -1,4 +1,5 @@
 using System.Text.Json;
+using Furlough.Contracts;
 using Shouldly;
 using Xunit;
 
@@ -24,7 +25,7 @@ public sealed class ReserveTests : IDisposable
     {
         _field.StartService();
         _machine = new MadeUpMachine(_field, "map-01");
-        _machine.Survey(MadeUpMachine.Usual());
+        _machine.Survey(MadeUpSurvey.Usual());
     }
 
     public void Dispose()
@@ -52,7 +53,7 @@ public sealed class ReserveTests : IDisposable
         _field.Run("machine", "reserve", "--room", "Map Room", "--others", "850 GB").Code.ShouldBe(0);
         Reserve("/data").ShouldBe(850_000_000_000);
         Reserve("/").ShouldBe(0);
-        _machine.Survey(MadeUpMachine.Usual());
+        _machine.Survey(MadeUpSurvey.Usual());
         Reserve("/data").ShouldBe(850_000_000_000);
         HazardsOf(Brief).ShouldContain("reserve-broken");
         HazardsOf(Brief + "\nreserve: {others: 1%}\n").ShouldNotContain("reserve-broken");

@@ -204,10 +204,10 @@ public sealed class RunTests : RealDesk
         var history = Field
             .Run("history", "list", "--about", $"run {run}", "--json")
             .Json.EnumerateArray()
-            .Select(h => h.GetProperty("action").GetString())
-            .Where(a => a is "run paused" or "run resumed" or "run halted")
+            .Select(h => h.GetProperty("event").GetString())
+            .Where(a => a is "run-paused" or "run-resumed" or "run-halted")
             .ToList();
-        history.ShouldBe(["run halted", "run paused", "run resumed", "run paused"]);
+        history.ShouldBe(["run-halted", "run-paused", "run-resumed", "run-paused"]);
     }
 
     [Fact]

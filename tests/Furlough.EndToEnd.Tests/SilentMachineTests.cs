@@ -1,3 +1,4 @@
+using Furlough.Contracts;
 using Furlough.Model;
 using Furlough.Protocol;
 using Shouldly;
@@ -35,7 +36,7 @@ public sealed class SilentMachineTests : IDisposable
     {
         _field.StartService();
         _machine = new MadeUpMachine(_field, "map-01");
-        _machine.Survey(MadeUpMachine.Usual());
+        _machine.Survey(MadeUpSurvey.Usual());
         var plan = _field.Run("plan", "make", _field.WriteBrief(Brief), "--json").Json;
         var number = plan.GetProperty("number").ToString();
         foreach (var hazard in plan.GetProperty("consentsWanted").EnumerateArray().Select(c => c.GetString()!))

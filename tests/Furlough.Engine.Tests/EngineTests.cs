@@ -382,16 +382,6 @@ public sealed class EngineTests
     }
 
     [Fact]
-    public void Only_listed_transitions_are_allowed()
-    {
-        RelocationStates.MayFollow(RelocationState.UnderWay, RelocationState.Switched).ShouldBeTrue();
-        RelocationStates.MayFollow(RelocationState.Finished, RelocationState.UnderWay).ShouldBeFalse();
-        Should.Throw<InvalidOperationException>(() =>
-            RelocationStates.Require(RelocationState.Planned, RelocationState.Switched)
-        );
-    }
-
-    [Fact]
     public void A_return_whose_former_value_leads_elsewhere_now_changes_nothing_I2()
     {
         var bench = new Bench();

@@ -4,6 +4,7 @@ using Furlough.Cli.Output;
 using Furlough.Protocol;
 using Furlough.Protocol.Api;
 using Furlough.Service;
+using Furlough.Service.Access;
 using Furlough.Station;
 
 namespace Furlough.Cli.Commands;
@@ -163,9 +164,7 @@ internal static class DemoCommands
         var address = own?.Address ?? new Uri(settings.Service!);
         var token = own is null
             ? settings.Token
-            : (
-                await File.ReadAllTextAsync(Path.Combine(settings.Data, "service", ServiceHost.StewardTokenFile), stop)
-            ).Trim();
+            : (await File.ReadAllTextAsync(Path.Combine(settings.Data, "service", StewardToken.FileName), stop)).Trim();
         using var client = new FurloughClient(address, token);
         foreach (var card in own is null ? [] : (string[])[RecordingsCard, FieldBookCard])
             await client.AddKindAsync(card, [], stop);

@@ -1,5 +1,6 @@
 using System.CommandLine;
 using Furlough.Cli.Output;
+using Furlough.Model;
 
 namespace Furlough.Cli.Commands;
 
@@ -22,9 +23,19 @@ internal static class HistoryCommands
                     Terminal.Json(entries);
                 else
                     Terminal.Table(
-                        [">no.", "when", "who", "what", "of", "from", "to"],
+                        [">no.", "when", "who", "what", "of", "from", "to", "detail"],
                         entries.Select(e =>
-                            (string[])[$"{e.Number}", $"{e.At:u}", e.By, e.Action, e.Subject, e.From ?? "", e.To ?? ""]
+                            (string[])
+                                [
+                                    $"{e.Number}",
+                                    $"{e.At:u}",
+                                    e.By,
+                                    e.Event.InWords(),
+                                    e.Subject.InWords(),
+                                    e.From ?? "",
+                                    e.To ?? "",
+                                    e.Detail ?? "",
+                                ]
                         )
                     );
                 return ExitCode.Done;

@@ -3,6 +3,7 @@ using System.Net.Sockets;
 using Furlough.Cli.Output;
 using Furlough.Model;
 using Furlough.Service;
+using Furlough.Service.Access;
 
 namespace Furlough.Cli.Commands;
 
@@ -87,7 +88,7 @@ internal static class ServiceCommands
                         stop
                     );
                     Terminal.Output.WriteLine($"listening on {host.Address.ToString().TrimEnd('/')}");
-                    var token = Path.Combine(Path.GetFullPath(parsed.GetValue(Data)!), ServiceHost.StewardTokenFile);
+                    var token = Path.Combine(Path.GetFullPath(parsed.GetValue(Data)!), StewardToken.FileName);
                     if (File.Exists(token))
                         Terminal.Output.WriteLine(
                             $"the steward's first token is in {token}: sign in to the console with it, or export FURLOUGH_TOKEN=$(cat {token})"

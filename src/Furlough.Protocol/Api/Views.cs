@@ -681,6 +681,7 @@ public enum NotificationEvent
     ErrandRaised,
     Findings,
     AccountKeptOut,
+    ReportRefused,
 }
 
 /// <summary>
@@ -764,17 +765,6 @@ public sealed record Report(
     IReadOnlyList<string> Summary,
     IReadOnlyList<VolumeChange> Space,
     IReadOnlyList<ReportTable> Tables
-);
-
-/// <summary>Who did what, when.</summary>
-public sealed record HistoryEntry(
-    long Number,
-    DateTimeOffset At,
-    string By,
-    string Action,
-    string Subject,
-    string? From,
-    string? To
 );
 
 /// <summary>A hint that something changed; ask the API for what it is now.</summary>

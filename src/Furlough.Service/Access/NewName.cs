@@ -16,7 +16,7 @@ public static class NewName
 
     /// <summary>Refuses a name that could not be told apart, addressed or seen.</summary>
     /// <param name="what">"A token".</param>
-    /// <exception cref="ProblemException"><c>name-refused</c></exception>
+    /// <exception cref="RefusedException"><c>name-refused</c></exception>
     public static string Require(string? name, string what)
     {
         if (
@@ -27,8 +27,8 @@ public static class NewName
             && !string.Equals(name, OfService, StringComparison.OrdinalIgnoreCase)
         )
             return name;
-        throw new ProblemException(
-            400,
+        throw new RefusedException(
+            RefusalKind.Malformed,
             "name-refused",
             $"{what} needs a name of 1 to {Longest} letters, digits, spaces and signs other than / \\ ? # % and quotes, with nothing in it that cannot be seen, and not `{OfService}`.",
             "Give another name, such as `Seminar Lab` or `map-01`."

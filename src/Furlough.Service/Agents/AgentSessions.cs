@@ -4,7 +4,10 @@ using System.Security.Cryptography;
 using System.Text.Json;
 using Furlough.Model;
 using Furlough.Protocol;
+using Furlough.Protocol.Api;
 using Furlough.Service.Access;
+using Furlough.Service.History;
+using Furlough.Service.Relocations;
 using Furlough.Service.Runs;
 using Furlough.Service.Storage;
 using Microsoft.EntityFrameworkCore;
@@ -78,12 +81,6 @@ public sealed class AgentSessions(Store store, DocketDesk desk, ReconcileDesk re
     /// <summary>The machine of a session, or null.</summary>
     public Guid? MachineOf(string token) => _machines.TryGetValue(token, out var machine) ? machine : null;
 
-    /// <summary>The machine of a call's session, or null.</summary>
-    public Guid? MachineOf(HttpContext context) =>
-        context.Request.Headers.Authorization.ToString() is ['B', 'e', 'a', 'r', 'e', 'r', ' ', .. var token]
-            ? MachineOf(token)
-            : null;
-
     /// <summary>A machine is forgotten, and its session with it.</summary>
     public void Forget(Guid machine)
     {
@@ -103,8 +100,8 @@ public sealed class AgentSessions(Store store, DocketDesk desk, ReconcileDesk re
             {
                 var hash = Secrets.Hash(request.Code.Split('.')[0]);
                 var invite = await db.Invites.FirstOrDefaultAsync(i => i.Hash == hash, stop)
-                    ?? throw new ProblemException(
-                        403,
+                    ?? throw new RefusedException(
+                        RefusalKind.NotAllowed,
                         "invite-unknown",
                         "This invite is not known here.",
                         "Make one with `furlough machine invite`."
@@ -113,15 +110,15 @@ public sealed class AgentSessions(Store store, DocketDesk desk, ReconcileDesk re
                 if (await db.Machines.FirstOrDefaultAsync(m => m.PublicKey == request.PublicKey, stop) is { } already)
                     return Answer(already);
                 if (invite.Expires < time.GetUtcNow())
-                    throw new ProblemException(
-                        410,
+                    throw new RefusedException(
+                        RefusalKind.Gone,
                         "invite-expired",
                         $"This invite expired at {invite.Expires:u}.",
                         "Make a new one with `furlough machine invite`."
                     );
                 if (invite.Left <= 0)
-                    throw new ProblemException(
-                        409,
+                    throw new RefusedException(
+                        RefusalKind.Conflict,
                         "invite-used",
                         "This invite has been used already.",
                         "Make a new one with `furlough machine invite`."
@@ -130,7 +127,7 @@ public sealed class AgentSessions(Store store, DocketDesk desk, ReconcileDesk re
                 if (invite.Again is { } again)
                 {
                     if (named is null || named.Name != again)
-                        throw ProblemException.Conflict(
+                        throw RefusedException.Conflict(
                             "invite-for-another",
                             $"This invite is for {again}, after it was reinstalled.",
                             $"Give --name {again}, or make another invite."
@@ -139,7 +136,7 @@ public sealed class AgentSessions(Store store, DocketDesk desk, ReconcileDesk re
                     return await EnrolAgainAsync(db, named, request, stop);
                 }
                 if (named is not null)
-                    throw ProblemException.Conflict(
+                    throw RefusedException.Conflict(
                         "name-taken",
                         $"There is a machine called {request.Name} already.",
                         $"Give another --name; if that machine was reinstalled: `furlough machine invite --again {request.Name}`."
@@ -163,9 +160,21 @@ public sealed class AgentSessions(Store store, DocketDesk desk, ReconcileDesk re
                         .FirstOrDefaultAsync(stop) is
                     { } same
                 )
-                    db.Record(time.GetUtcNow(), request.Name, "same machine id", request.Name, null, same);
+                    db.Record(
+                        time.GetUtcNow(),
+                        request.Name,
+                        HistoryEvent.SameMachineId,
+                        About.Machine(request.Name),
+                        detail: same
+                    );
                 db.Machines.Add(machine);
-                db.Record(time.GetUtcNow(), request.Name, "enrolled", request.Name, null, machine.Room);
+                db.Record(
+                    time.GetUtcNow(),
+                    request.Name,
+                    HistoryEvent.Enrolled,
+                    About.Machine(request.Name),
+                    detail: machine.Room
+                );
                 return Answer(machine);
             },
             stop
@@ -197,19 +206,26 @@ public sealed class AgentSessions(Store store, DocketDesk desk, ReconcileDesk re
                 .ToListAsync(stop)
         )
         {
-            (row.State, row.Live, row.AsOf) = (RelocationState.Failed, Live.Unknown, time.GetUtcNow());
-            row.Failure = Column.Write(
+            row.Ask(
+                RelocationRequest.Lose,
+                time.GetUtcNow(),
                 new Failure(
                     "machine-set-up-anew",
                     $"{machine.Name} was reinstalled while the relocation of {HoldingName.InWords(row.Holding, row.Account)} was under way.",
                     "Where the data lives is not known; what was copied may stand at the target.",
                     "Survey the machine, then make a new plan with `existing: adopt`."
-                ),
-                ModelJson.Default.Failure
+                )
             );
+            row.Live = Live.Unknown;
         }
         db.Originals.RemoveRange(await db.Originals.Where(o => o.Machine == machine.Id).ToListAsync(stop));
-        db.Record(time.GetUtcNow(), machine.Name, "enrolled again", machine.Name, null, "reinstalled");
+        db.Record(
+            time.GetUtcNow(),
+            machine.Name,
+            HistoryEvent.EnrolledAgain,
+            About.Machine(machine.Name),
+            detail: "reinstalled"
+        );
         if (_tokens.TryRemove(machine.Id, out var before))
             _machines.TryRemove(before, out _);
         return Answer(machine);
@@ -230,7 +246,12 @@ public sealed class AgentSessions(Store store, DocketDesk desk, ReconcileDesk re
                 if (machine.MachineId != proof.MachineId || ComeInTurn(machine.Id, proof.Instance))
                 {
                     if (!machine.Suspect)
-                        db.Record(time.GetUtcNow(), machine.Name, "suspected clone", machine.Name);
+                        db.Record(
+                            time.GetUtcNow(),
+                            machine.Name,
+                            HistoryEvent.SuspectedClone,
+                            About.Machine(machine.Name)
+                        );
                     machine.Suspect = true;
                 }
                 if (_tokens.TryRemove(machine.Id, out var before))
@@ -268,8 +289,8 @@ public sealed class AgentSessions(Store store, DocketDesk desk, ReconcileDesk re
 
     private async Task<(MachineRow, SessionProof)> VerifyAsync(FurloughDb db, string message, CancellationToken stop)
     {
-        var refused = new ProblemException(
-            401,
+        var refused = new RefusedException(
+            RefusalKind.NotSignedIn,
             "session-refused",
             "The proof of identity is not valid.",
             "Enrol the machine again if this stays so."
@@ -305,8 +326,8 @@ public sealed class AgentSessions(Store store, DocketDesk desk, ReconcileDesk re
     private static void RequireVersion(int version)
     {
         if (version is < ProtocolVersion.Oldest or > ProtocolVersion.Newest)
-            throw new ProblemException(
-                400,
+            throw new RefusedException(
+                RefusalKind.Malformed,
                 "protocol-unknown",
                 $"Version {version} of the protocol is not supported.",
                 "Update the agent or the service."

@@ -33,7 +33,7 @@ public static class Bounds
     private readonly record struct Part(PropertyInfo Property, string Name, bool MayBeNothing);
 
     /// <summary>Refuses what has something out of bounds; the answer names the field.</summary>
-    /// <exception cref="ProblemException">Where and why.</exception>
+    /// <exception cref="RefusedException">Where and why.</exception>
     public static void Require(object sent, string what) => Look(sent, "", what, false);
 
     private static void Look(object? value, string field, string what, bool isBody)
@@ -118,9 +118,9 @@ public static class Bounds
         ];
     }
 
-    private static ProblemException Refused(string what, string field, string why) =>
+    private static RefusedException Refused(string what, string field, string why) =>
         new(
-            400,
+            RefusalKind.Malformed,
             "out-of-bounds",
             $"`{field}` of the {what} {why}.",
             "Look at the agent's log: it is damaged, or it is not one of ours."

@@ -2,8 +2,10 @@ using Furlough.Model;
 using Furlough.Protocol;
 using Furlough.Protocol.Api;
 using Furlough.Service.Errands;
-using Furlough.Service.Events;
+using Furlough.Service.History;
+using Furlough.Service.LiveEvents;
 using Furlough.Service.Plans;
+using Furlough.Service.Relocations;
 using Furlough.Service.Runs;
 using Furlough.Service.Storage;
 using Microsoft.EntityFrameworkCore;
@@ -101,10 +103,26 @@ public sealed class BulletinDesk(
             db.Record(
                 time.GetUtcNow(),
                 machine.Name,
-                "unknown docket reported",
-                bulletin.Docket.ToString(),
-                null,
-                Clock(bulletin)
+                HistoryEvent.UnknownDocketReported,
+                About.Docket(bulletin.Docket),
+                detail: Clock(bulletin)
+            );
+            return null;
+        }
+        var isCurrent = row.Docket == bulletin.Docket || RelocationReport.IsFallBackAtDesk(docket, bulletin.State);
+        var report = isCurrent ? RelocationReport.Of(row, docket, bulletin.State, bulletin.Live) : null;
+        if (isCurrent && report is null)
+        {
+            db.Record(
+                time.GetUtcNow(),
+                machine.Name,
+                HistoryEvent.ReportRefused,
+                About.Relocation(row.Number),
+                row.State.Word(),
+                bulletin.State.Word(),
+                docket.EndedAs is { } end
+                    ? $"its {docket.Work.Word()} docket had ended: {end.Word()}"
+                    : $"a {docket.Work.Word()} docket cannot become that now"
             );
             return null;
         }
@@ -114,53 +132,22 @@ public sealed class BulletinDesk(
             && await db.SpaceBreaks.FindAsync([machine.Id, Told(bulletin)], stop) is null
         )
             db.SpaceBreaks.Add(new SpaceBreakRow { Machine = machine.Id, At = Told(bulletin) });
-        if (row.Docket != bulletin.Docket && !FellBackAtDesk(docket, bulletin))
+        if (report is null)
             return null;
-
-        var next = StateAfter(row, docket.Work, bulletin.State);
-        // Undone, as it was called back: what someone decided about it stands.
-        var decided =
-            docket.Withdrawn
-            && next is RelocationState.BackedOut or RelocationState.Refused or RelocationState.Failed
-            && bulletin.Live != Live.Target
-                ? row.State.IsAtRest()
-                    ? row.State
-                    : row.StateBefore
-                : (RelocationState?)null;
-        if (
-            decided is { } stands
-            && stands is RelocationState.Skipped or RelocationState.Refused or RelocationState.BackedOut
-        )
-            next = stands;
-        else
-            decided = null;
-        if (!RelocationStates.MayFollow(row.State, next))
-            db.Record(
-                time.GetUtcNow(),
-                machine.Name,
-                "out of sequence",
-                $"relocation {row.Number}",
-                row.State.Word(),
-                next.Word()
-            );
-        if (row.State != next)
-        {
+        if (row.State != report.Next)
             db.Record(
                 Told(bulletin),
                 machine.Name,
-                "relocation",
-                $"{row.Number} {HoldingName.InWords(row.Holding, row.Account)}",
+                HistoryEvent.StateChanged,
+                About.Relocation(row.Number),
                 row.State.Word(),
-                next.Word()
+                report.Next.Word(),
+                HoldingName.InWords(row.Holding, row.Account)
             );
-            if (row.State.IsAtRest())
-                row.StateBefore = row.State;
-        }
-        row.State = next;
-        if (next.IsAtRest())
-            row.BackOutWanted = false;
+        row.Hear(report, Told(bulletin));
+        if (RelocationReport.IsEnd(bulletin.State))
+            docket.EndedAs = bulletin.State;
         row.Step = bulletin.Step;
-        row.AsOf = Told(bulletin);
         if (docket.Work.MovesHolding())
             row.Live = bulletin.Live;
         if (docket.Work == DocketWork.Gather)
@@ -172,7 +159,7 @@ public sealed class BulletinDesk(
             };
         if (docket.Work == DocketWork.Relocate && bulletin.Pointers.Count > 0)
             row.Pointers = Column.Write(bulletin.Pointers, ModelJson.Default.IReadOnlyListPointerHistory);
-        if (decided is null)
+        if (!report.IsDecided)
             row.Failure = bulletin.Failure is null ? null : Column.Write(bulletin.Failure, ModelJson.Default.Failure);
         if (bulletin.Notes.Count > 0)
             row.Notes = string.Join('\n', bulletin.Notes);
@@ -203,38 +190,6 @@ public sealed class BulletinDesk(
 
     private static string Clock(Bulletin bulletin) => $"the machine's clock said {bulletin.At:u}";
 
-    /// <summary>
-    /// What an agent says about a discard, a return or gathering means for the relocation as a whole.
-    /// </summary>
-    private static RelocationState StateAfter(RelocationRow row, DocketWork work, RelocationState said) =>
-        (work, said) switch
-        {
-            (DocketWork.Discard, RelocationState.Finished) when row.StateBefore == RelocationState.Returned =>
-                RelocationState.Returned,
-            (DocketWork.Discard, RelocationState.Failed or RelocationState.Refused) => row.StateBefore,
-            (
-                DocketWork.Return
-                    or DocketWork.FallBack,
-                RelocationState.Failed
-                    or RelocationState.BackedOut
-                    or RelocationState.Refused
-            ) => row.StateBefore,
-            (
-                DocketWork.Gather,
-                RelocationState.Switched
-                    or RelocationState.Failed
-                    or RelocationState.BackedOut
-                    or RelocationState.Refused
-            ) => row.StateBefore,
-            _ => said,
-        };
-
-    /// <summary>
-    /// Someone at the machine has made the original live again: told of the docket that had switched.
-    /// </summary>
-    private static bool FellBackAtDesk(DocketRow docket, Bulletin bulletin) =>
-        docket.Work == DocketWork.Relocate && bulletin.State == RelocationState.Returned;
-
     private static async Task KeepOriginalsAsync(
         FurloughDb db,
         RelocationRow row,
@@ -261,7 +216,7 @@ public sealed class BulletinDesk(
             db.Originals.RemoveRange(
                 await db.Originals.Where(o => o.Docket == back && o.Relocation == row.Number).ToListAsync(stop)
             );
-        if (FellBackAtDesk(docket, bulletin))
+        if (RelocationReport.IsFallBackAtDesk(docket, bulletin.State))
             db.Originals.RemoveRange(await db.Originals.Where(o => o.Docket == docket.Id).ToListAsync(stop));
         if (
             (docket.Work, bulletin.State)

@@ -3,6 +3,7 @@ using System.Text.Json;
 using Furlough.Model;
 using Furlough.Planning.DeskNotices;
 using Furlough.Protocol;
+using Furlough.Service.Relocations;
 using Furlough.Service.Storage;
 using Microsoft.EntityFrameworkCore;
 
@@ -255,7 +256,7 @@ public sealed class DocketDesk(SigningKey key, TimeProvider time)
     {
         var planned = Column.PlannedOf(row);
         var machine = await db.Machines.FindAsync([row.Machine], stop)
-            ?? throw ProblemException.Missing("such machine", "It may have been forgotten.");
+            ?? throw RefusedException.Missing("such machine", "It may have been forgotten.");
         var earlier = await db
             .Dockets.Where(d => d.Relocation == row.Number && d.Work != DocketWork.Discard)
             .Select(d => d.Id)

@@ -33,6 +33,11 @@ public sealed class DocketOwners(Store store)
             throw NotIts();
     }
 
-    private static ProblemException NotIts() =>
-        new(403, "docket-not-its-own", "This docket is not for this machine.", "Look at the agent's log.");
+    private static RefusedException NotIts() =>
+        new(
+            RefusalKind.NotAllowed,
+            "docket-not-its-own",
+            "This docket is not for this machine.",
+            "Look at the agent's log."
+        );
 }

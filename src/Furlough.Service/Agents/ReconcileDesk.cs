@@ -2,7 +2,10 @@ using System.Text.Json;
 using Furlough.Model;
 using Furlough.Protocol;
 using Furlough.Protocol.Api;
-using Furlough.Service.Events;
+using Furlough.Service.History;
+using Furlough.Service.LiveEvents;
+using Furlough.Service.Relocations;
+using Furlough.Service.Runs;
 using Furlough.Service.Storage;
 using Microsoft.EntityFrameworkCore;
 
@@ -32,8 +35,8 @@ public sealed class ReconcileDesk(Store store, DocketDesk desk, LiveHub live, Ti
     internal async Task CountOnAsync(FurloughDb db, MachineRow machine, SessionProof proof, CancellationToken stop)
     {
         if (proof.LastDocket is < 0 or > MostCounted || proof.Supersession is < 0 or > int.MaxValue / 2)
-            throw new ProblemException(
-                400,
+            throw new RefusedException(
+                RefusalKind.Malformed,
                 "out-of-bounds",
                 "The machine says that it has had more dockets than there can be.",
                 "Look at the agent's log."
@@ -53,8 +56,8 @@ public sealed class ReconcileDesk(Store store, DocketDesk desk, LiveHub live, Ti
             db.Record(
                 time.GetUtcNow(),
                 machine.Name,
-                "knows more than the service",
-                machine.Name,
+                HistoryEvent.KnowsMoreThanTheService,
+                About.Machine(machine.Name),
                 $"bulletin {machine.LastBulletin}",
                 $"bulletin {proof.LastAcknowledged}"
             );
@@ -152,10 +155,9 @@ public sealed class ReconcileDesk(Store store, DocketDesk desk, LiveHub live, Ti
         db.Record(
             time.GetUtcNow(),
             machine.Name,
-            "taken over",
-            $"relocation {row.Number}",
-            null,
-            $"{docket.Work.Word()} {docket.Holding}"
+            HistoryEvent.TakenOver,
+            About.Relocation(row.Number),
+            detail: $"{docket.Work.Word()} {docket.Holding}"
         );
         await db.SaveChangesAsync(stop);
         return row.Run;

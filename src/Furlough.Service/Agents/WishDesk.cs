@@ -1,6 +1,7 @@
 using Furlough.Model;
 using Furlough.Protocol;
 using Furlough.Protocol.Api;
+using Furlough.Service.Relocations;
 using Furlough.Service.Runs;
 using Furlough.Service.Storage;
 using Microsoft.EntityFrameworkCore;

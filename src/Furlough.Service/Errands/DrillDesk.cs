@@ -1,5 +1,7 @@
 using Furlough.Model;
 using Furlough.Protocol.Api;
+using Furlough.Service.History;
+using Furlough.Service.LiveEvents;
 using Furlough.Service.Storage;
 using Microsoft.EntityFrameworkCore;
 
@@ -10,7 +12,7 @@ namespace Furlough.Service.Errands;
 /// step is an errand; what the machine itself can see (the volume gone and back, a restart, who signed in) finishes it
 /// automatically.
 /// </summary>
-public sealed class DrillDesk(ErrandDesk errands, TimeProvider time)
+public sealed class DrillDesk(Store store, ErrandDesk errands, LiveHub live, TimeProvider time)
 {
     private const int RestartStep = 2,
         FallbackStep = 3,
@@ -21,6 +23,22 @@ public sealed class DrillDesk(ErrandDesk errands, TimeProvider time)
     /// <param name="root">Where the volume is mounted.</param>
     /// <param name="account">Who signs in at the end.</param>
     public async Task<DrillView> BeginAsync(
+        string machine,
+        string root,
+        string account,
+        string who,
+        CancellationToken stop
+    )
+    {
+        var view = await store.WriteAsync(
+            async db => await BeginAsync(db, await Find.MachineAsync(db, machine, stop), root, account, who, stop),
+            stop
+        );
+        live.Say("errand", view.Errand);
+        return view;
+    }
+
+    private async Task<DrillView> BeginAsync(
         FurloughDb db,
         MachineRow machine,
         string root,
@@ -30,35 +48,35 @@ public sealed class DrillDesk(ErrandDesk errands, TimeProvider time)
     )
     {
         if (Column.SurveyOf(machine) is not { } survey)
-            throw ProblemException.Conflict(
+            throw RefusedException.Conflict(
                 "never-surveyed",
                 $"{machine.Name} has never been surveyed.",
                 "See that its agent runs."
             );
         var volume = survey.Volumes.FirstOrDefault(v => v.Root == root)
-            ?? throw ProblemException.Missing(
+            ?? throw RefusedException.Missing(
                 $"volume `{root}` on {machine.Name}",
                 $"See `furlough machine show {machine.Name}`."
             );
         if (volume.System)
-            throw ProblemException.Conflict(
+            throw RefusedException.Conflict(
                 "drill-refused",
                 $"`{root}` is the system volume of {machine.Name}: without it nothing starts.",
                 "A drill is for a volume that can be detached."
             );
         if (survey.Accounts.All(a => !a.Fallback))
-            throw ProblemException.Conflict(
+            throw RefusedException.Conflict(
                 "no-fallback-administrator",
                 $"{machine.Name} has no fallback administrator: nobody could sign in without the volume.",
                 "Name one to its agent with --fallback."
             );
         if (survey.Accounts.All(a => a.Name != account || a.Fallback))
-            throw ProblemException.Missing(
+            throw RefusedException.Missing(
                 $"account {account} on {machine.Name}",
                 "Name someone who works there, and not the fallback administrator."
             );
         if (await db.Drills.AnyAsync(d => d.Machine == machine.Id && d.EndedAt == null, stop))
-            throw ProblemException.Conflict(
+            throw RefusedException.Conflict(
                 "drill-under-way",
                 $"A drill is under way on {machine.Name}.",
                 "See `furlough errand list`: have it done, or decline its errand."
@@ -74,7 +92,7 @@ public sealed class DrillDesk(ErrandDesk errands, TimeProvider time)
         };
         db.Drills.Add(drill);
         await db.SaveChangesAsync(stop);
-        db.Record(drill.AskedAt, who, "drill begun", machine.Name, null, root);
+        db.Record(drill.AskedAt, who, HistoryEvent.DrillBegun, About.Machine(machine.Name), detail: root);
         await RaiseAsync(db, drill, machine, survey, stop);
         return View(drill);
     }
@@ -163,10 +181,9 @@ public sealed class DrillDesk(ErrandDesk errands, TimeProvider time)
         db.Record(
             time.GetUtcNow(),
             "furlough",
-            failed is null ? "drill passed" : "drill failed",
-            machine.Name,
-            drill.Root,
-            failed
+            failed is null ? HistoryEvent.DrillPassed : HistoryEvent.DrillFailed,
+            About.Machine(machine.Name),
+            detail: failed is null ? drill.Root : $"{drill.Root}: {failed}"
         );
     }
 

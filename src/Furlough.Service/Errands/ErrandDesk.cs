@@ -1,4 +1,7 @@
 using Furlough.Model;
+using Furlough.Protocol.Api;
+using Furlough.Service.History;
+using Furlough.Service.Relocations;
 using Furlough.Service.Storage;
 using Microsoft.EntityFrameworkCore;
 
@@ -109,17 +112,13 @@ public sealed class ErrandDesk(TimeProvider time)
         db.Record(
             time.GetUtcNow(),
             machine.Name,
-            "errand",
-            $"errand {errand.Number}",
+            HistoryEvent.ErrandFinished,
+            About.Errand(errand.Number),
             errand.State.Word(),
-            $"{ErrandState.Finished.Word()}: {why}"
+            ErrandState.Finished.Word(),
+            why
         );
-        (errand.State, errand.EndedBy, errand.EndedAt, errand.Remark) = (
-            ErrandState.Finished,
-            machine.Name,
-            time.GetUtcNow(),
-            remark
-        );
+        errand.End(ErrandState.Finished, machine.Name, time.GetUtcNow(), remark);
     }
 
     /// <summary>The relocations that an errand is for, as they are now.</summary>
@@ -248,10 +247,9 @@ public sealed class ErrandDesk(TimeProvider time)
         db.Record(
             errand.RaisedAt,
             "furlough",
-            "errand raised",
-            $"errand {errand.Number}",
-            null,
-            $"{errand.Kind.Word()} on {machine.Name}"
+            HistoryEvent.ErrandRaised,
+            About.Errand(errand.Number),
+            detail: $"{errand.Kind.Word()} on {machine.Name}"
         );
     }
 
@@ -285,12 +283,12 @@ public sealed class ErrandDesk(TimeProvider time)
             db.Record(
                 time.GetUtcNow(),
                 "furlough",
-                "errand lapsed",
-                $"errand {errand.Number}",
+                HistoryEvent.ErrandLapsed,
+                About.Errand(errand.Number),
                 errand.State.Word(),
                 ErrandState.Lapsed.Word()
             );
-            (errand.State, errand.EndedAt) = (ErrandState.Lapsed, time.GetUtcNow());
+            errand.End(ErrandState.Lapsed, null, time.GetUtcNow(), null);
         }
     }
 }

@@ -1,4 +1,5 @@
 using Furlough.Model;
+using Furlough.Service.Relocations;
 using Furlough.Service.Storage;
 
 namespace Furlough.Service.Errands;

@@ -62,7 +62,7 @@ public sealed class KindDesk(SigningKey key)
         [
             .. BuiltInKinds.All.Select(k => (k.Card, (IReadOnlyList<string>)[])),
             .. (await db.Kinds.OrderBy(k => k.Name).ToListAsync(stop)).Select(k =>
-                (KindCardReader.Read(k.Card), KindEndpoints.PatternsOf(k))
+                (KindCardReader.Read(k.Card), KindCards.PatternsOf(k))
             ),
         ];
         // Cards that were read while they changed are not kept.

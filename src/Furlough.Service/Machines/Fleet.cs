@@ -2,7 +2,7 @@ using Furlough.Model;
 using Furlough.Planning.Audits;
 using Furlough.Planning.Plans;
 using Furlough.Service.Errands;
-using Furlough.Service.Events;
+using Furlough.Service.LiveEvents;
 using Furlough.Service.Relocations;
 using Furlough.Service.Runs;
 using Furlough.Service.Storage;

@@ -1,5 +1,5 @@
 using Furlough.Service.Agents;
-using Furlough.Service.Events;
+using Furlough.Service.LiveEvents;
 using Furlough.Service.Storage;
 using Microsoft.EntityFrameworkCore;
 

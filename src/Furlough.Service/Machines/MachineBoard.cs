@@ -1,7 +1,8 @@
 using System.Collections.Concurrent;
 using Furlough.Model;
 using Furlough.Protocol.Api;
-using Furlough.Service.Events;
+using Furlough.Service.LiveEvents;
+using Furlough.Service.Relocations;
 using Furlough.Service.Storage;
 using Microsoft.EntityFrameworkCore;
 

@@ -1,6 +1,7 @@
 using Furlough.Model;
 using Furlough.Protocol.Api;
-using Furlough.Service.Events;
+using Furlough.Service.LiveEvents;
+using Furlough.Service.Relocations;
 using Furlough.Service.Storage;
 
 namespace Furlough.Service.Machines;

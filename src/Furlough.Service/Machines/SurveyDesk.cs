@@ -1,9 +1,11 @@
 using Furlough.Model;
 using Furlough.Planning.Audits;
 using Furlough.Protocol;
+using Furlough.Protocol.Api;
 using Furlough.Service.Agents;
 using Furlough.Service.Errands;
-using Furlough.Service.Events;
+using Furlough.Service.History;
+using Furlough.Service.LiveEvents;
 using Furlough.Service.Storage;
 
 namespace Furlough.Service.Machines;
@@ -45,7 +47,7 @@ public sealed class SurveyDesk(
                 await SpaceHistory.KeepAsync(db, row, survey, time.GetUtcNow(), stop);
                 row.Survey = text;
                 row.SurveyedAt = survey.TakenAt;
-                await ReserveEndpoints.SettleAsync(db, row, kept, stop);
+                await Reserves.SettleAsync(db, row, kept, stop);
                 row.LastSeen = time.GetUtcNow();
                 // By how long it runs already: clocks of machines may be wrong.
                 if (survey.SentAt is { } told)
@@ -92,10 +94,9 @@ public sealed class SurveyDesk(
             db.Record(
                 time.GetUtcNow(),
                 machine.Name,
-                "account locked out",
-                account.Name,
-                null,
-                account.KeptOut is { Length: > 0 } why ? why : null
+                HistoryEvent.AccountLockedOut,
+                About.Account(account.Name),
+                detail: account.KeptOut is { Length: > 0 } why ? why : null
             );
         machine.LeftOut = string.Join('\n', keptOut.Select(a => a.Name));
         return keptOut.Count > 0;
@@ -134,8 +135,8 @@ public sealed class SurveyDesk(
             survey.Holdings.Aggregate(0m, (sum, h) => sum + h.DataBytes) > Bounds.LargestNumber
             || survey.Volumes.Aggregate(0m, (sum, v) => sum + v.SizeBytes) > Bounds.LargestNumber
         )
-            throw new ProblemException(
-                400,
+            throw new RefusedException(
+                RefusalKind.Malformed,
                 "out-of-bounds",
                 "The sizes of the survey come to more than a machine can hold.",
                 "Look at the agent's log."
@@ -147,8 +148,8 @@ public sealed class SurveyDesk(
             || survey.Past.Count > MostPast
             || survey.CommonFolders.Sum(f => f.Left.Count + 1) > MostHoldings
         )
-            throw new ProblemException(
-                400,
+            throw new RefusedException(
+                RefusalKind.Malformed,
                 "survey-too-large",
                 "The survey lists more than a machine can have.",
                 "Look at the agent's log."
@@ -166,15 +167,15 @@ public sealed class SurveyDesk(
             )
             || survey.CommonFolders.Any(f => f.Left.Any(l => l.Files < 0 || l.DataBytes < 0))
         )
-            throw new ProblemException(
-                400,
+            throw new RefusedException(
+                RefusalKind.Malformed,
                 "survey-impossible",
                 "The survey has sizes that cannot be.",
                 "Look at the agent's log."
             );
         if (survey.Holdings.Any(h => !h.Name.IsShared && survey.Accounts.All(a => a.Name != h.Name.Account)))
-            throw new ProblemException(
-                400,
+            throw new RefusedException(
+                RefusalKind.Malformed,
                 "survey-impossible",
                 "The survey has holdings of accounts that it does not list.",
                 "Look at the agent's log."
@@ -185,8 +186,8 @@ public sealed class SurveyDesk(
     {
         var seen = new HashSet<string>(StringComparer.Ordinal);
         if (names.FirstOrDefault(n => !seen.Add(n)) is { } twice)
-            throw new ProblemException(
-                400,
+            throw new RefusedException(
+                RefusalKind.Malformed,
                 "survey-impossible",
                 $"`{field}` of the survey names `{twice}` twice.",
                 "Look at the agent's log."

@@ -1,8 +1,6 @@
 using Furlough.Model;
 using Furlough.Protocol.Api;
 using Furlough.Service.Storage;
-using Microsoft.AspNetCore.Hosting.Server;
-using Microsoft.AspNetCore.Hosting.Server.Features;
 using Microsoft.EntityFrameworkCore;
 
 namespace Furlough.Service.Notifications;
@@ -15,8 +13,7 @@ namespace Furlough.Service.Notifications;
 public sealed class NotificationDesk(
     Store store,
     NotificationSending sending,
-    IServer server,
-    IHostApplicationLifetime lifetime,
+    ServiceAddress address,
     ILogger<NotificationDesk> log,
     TimeProvider time
 ) : BackgroundService
@@ -51,15 +48,13 @@ public sealed class NotificationDesk(
                     ),
             stoppingToken
         );
-        // Texts name the address on which the service listens.
-        while (!lifetime.ApplicationStarted.IsCancellationRequested)
-            await Task.Delay(Pause, time, stoppingToken);
+        var console = await address.Known.WaitAsync(stoppingToken);
         while (!stoppingToken.IsCancellationRequested)
         {
             var worked = false;
             try
             {
-                worked = await MakeAsync(stoppingToken) | await SendAsync(stoppingToken);
+                worked = await WorkAsync(console, stoppingToken);
             }
             catch (Exception unforeseen) when (!stoppingToken.IsCancellationRequested)
             {
@@ -70,13 +65,17 @@ public sealed class NotificationDesk(
         }
     }
 
+    /// <summary>Makes what there is to tell and sends what is due; true when there was something.</summary>
+    /// <param name="console">Address of the console, for the texts.</param>
+    internal async Task<bool> WorkAsync(Uri console, CancellationToken stop) =>
+        await MakeAsync(console, stop) | await SendAsync(stop);
+
     /// <summary>Looks at further entries of the history; true when there were some.</summary>
-    private async Task<bool> MakeAsync(CancellationToken stop)
+    private async Task<bool> MakeAsync(Uri console, CancellationToken stop)
     {
         var last = await store.ReadAsync(db => db.History.MaxAsync(h => (long?)h.Number, stop), stop) ?? 0;
         if (!await store.ReadAsync(db => db.Receivers.AnyAsync(r => r.Seen < last, stop), stop))
             return false;
-        var console = new Uri(server.Features.Get<IServerAddressesFeature>()!.Addresses.First());
         return await store.WriteAsync(
             async db =>
             {
@@ -91,9 +90,9 @@ public sealed class NotificationDesk(
                         if (
                             NotificationText.EventOf(entry) is { } what
                             && (receiver.On.Length == 0 || receiver.On.Split('\n').Contains(what.Word()))
+                            && await NotificationText.OfAsync(db, what, entry, console, stop) is var (subject, text)
                         )
                         {
-                            var (subject, text) = await NotificationText.OfAsync(db, what, entry, console, stop);
                             db.Notifications.Add(
                                 new NotificationRow
                                 {

@@ -12,21 +12,23 @@ internal static class NotificationText
 
     /// <summary>The event that an entry tells of; null for none.</summary>
     internal static NotificationEvent? EventOf(HistoryRow entry) =>
-        entry.Action switch
+        entry.Event switch
         {
-            "run proposed" => NotificationEvent.RunProposed,
-            "wave begun" => NotificationEvent.WaveDone,
-            "run halted" => NotificationEvent.RunHalted,
-            "run ended" => NotificationEvent.RunEnded,
-            "errand raised" => NotificationEvent.ErrandRaised,
-            "audit made" when entry.To != "0 findings" => NotificationEvent.Findings,
-            "account locked out" or "account kept out" => NotificationEvent.AccountKeptOut,
+            HistoryEvent.RunProposed => NotificationEvent.RunProposed,
+            HistoryEvent.WaveBegun => NotificationEvent.WaveDone,
+            HistoryEvent.RunHalted => NotificationEvent.RunHalted,
+            HistoryEvent.RunEnded => NotificationEvent.RunEnded,
+            HistoryEvent.ErrandRaised => NotificationEvent.ErrandRaised,
+            HistoryEvent.AuditMade => NotificationEvent.Findings,
+            HistoryEvent.AccountLockedOut => NotificationEvent.AccountKeptOut,
+            HistoryEvent.ReportRefused => NotificationEvent.ReportRefused,
             _ => null,
         };
 
     /// <summary>The line above and the text.</summary>
     /// <param name="console">Address of the console.</param>
-    internal static async Task<(string Subject, string Text)> OfAsync(
+    /// <returns>Null where there is nothing to tell: an audit without findings.</returns>
+    internal static async Task<(string Subject, string Text)?> OfAsync(
         FurloughDb db,
         NotificationEvent what,
         HistoryRow entry,
@@ -34,7 +36,7 @@ internal static class NotificationText
         CancellationToken stop
     )
     {
-        var number = long.TryParse(entry.Subject.Split(' ')[^1], out var n) ? n : 0;
+        var number = entry.SubjectNumber ?? 0;
         switch (what)
         {
             case NotificationEvent.ErrandRaised:
@@ -46,18 +48,25 @@ internal static class NotificationText
                 );
             case NotificationEvent.AccountKeptOut:
                 return (
-                    $"{entry.Subject} cannot sign in on {entry.By}",
-                    $"Furlough keeps {entry.Subject} from signing in on {entry.By}, and no relocation under way needs that{(entry.To is null ? "" : $": {entry.To}")}.\n\n`furlough-agent let-in {entry.Subject}` at the machine lets the person in. {console}"
+                    $"{entry.SubjectName} cannot sign in on {entry.By}",
+                    $"Furlough keeps {entry.SubjectName} from signing in on {entry.By}, and no relocation under way needs that{(entry.Detail is null ? "" : $": {entry.Detail}")}.\n\n`furlough-agent let-in {entry.SubjectName}` at the machine lets the person in. {console}"
                 );
             case NotificationEvent.Findings:
                 var findings = Column.Read(
                     (await db.Audits.FirstAsync(a => a.Number == number, stop)).Findings,
                     ModelJson.Default.IReadOnlyListFinding
                 );
+                if (findings.Count == 0)
+                    return null;
                 var more = findings.Count > MostFindings ? $"\nand {findings.Count - MostFindings} more" : "";
                 return (
                     $"Audit {number}: {Words.Count(findings.Count, "finding")}",
                     $"{string.Join('\n', findings.Take(MostFindings).Select(f => $"{f.Severity.Word()}: {f.Text}"))}{more}\n\n{new Uri(console, $"/audits/{number}")}"
+                );
+            case NotificationEvent.ReportRefused:
+                return (
+                    $"Report refused: relocation {number} on {entry.By}",
+                    $"{entry.By} reported relocation {number} as {entry.To}. It is {entry.From}, and {entry.Detail}. The report was not applied.\n\nThe machine may have been restored from an image, or its agent may be faulty. Hold it with `furlough machine hold {entry.By} --reason TEXT`, then look at it: {new Uri(console, $"/machines/{entry.By}")}"
                 );
             default:
                 var run = await db.Runs.FirstAsync(r => r.Number == number, stop);
@@ -70,8 +79,8 @@ internal static class NotificationText
                 {
                     NotificationEvent.RunProposed =>
                         $"was proposed by {run.StartedBy} and needs a second person's approval",
-                    NotificationEvent.WaveDone => $"has a wave done; {entry.To} begins",
-                    NotificationEvent.RunHalted => $"was halted by {entry.By}: {entry.To}",
+                    NotificationEvent.WaveDone => $"has a wave done; {entry.Detail} begins",
+                    NotificationEvent.RunHalted => $"was halted by {entry.By}: {entry.Detail}",
                     _ => "has ended",
                 };
                 return (

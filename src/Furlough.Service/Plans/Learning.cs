@@ -1,5 +1,6 @@
 using Furlough.Model;
 using Furlough.Planning.Forecasts;
+using Furlough.Service.Relocations;
 using Furlough.Service.Storage;
 using Microsoft.EntityFrameworkCore;
 

@@ -1,7 +1,8 @@
 using Furlough.Model;
 using Furlough.Protocol.Api;
 using Furlough.Service.Agents;
-using Furlough.Service.Events;
+using Furlough.Service.History;
+using Furlough.Service.LiveEvents;
 using Furlough.Service.Runs;
 using Furlough.Service.Storage;
 using Microsoft.EntityFrameworkCore;
@@ -25,28 +26,17 @@ public sealed class Acting(
         ActAsync(
             number,
             who,
-            "retry",
-            RelocationState.Queued,
+            RelocationRequest.Retry,
             async (db, row) =>
             {
-                if (
-                    row.State
-                    is not (
-                        RelocationState.Failed
-                        or RelocationState.BackedOut
-                        or RelocationState.Refused
-                        or RelocationState.Skipped
-                    )
-                )
-                    throw Refused(row, "retried", "failed, backed-out, refused or skipped");
                 if (Column.PlannedOf(row).Blocked is [var code, ..])
-                    throw ProblemException.Conflict(
+                    throw RefusedException.Conflict(
                         "blocked",
                         $"Relocation {number} was refused because of the hazard {code}, and a retry would meet it again.",
                         "Remove the hazard and make a new plan."
                     );
                 if (row.Live == Live.Target)
-                    throw ProblemException.Conflict(
+                    throw RefusedException.Conflict(
                         "already-at-target",
                         $"The data of relocation {number} lives at its target already.",
                         $"`furlough relocation return {number}` takes it back."
@@ -60,8 +50,8 @@ public sealed class Acting(
     public async Task<RelocationView> SkipAsync(long number, string reason, string who, CancellationToken stop)
     {
         if (string.IsNullOrWhiteSpace(reason) || reason.Length > LongestReason || reason.Any(char.IsControl))
-            throw new ProblemException(
-                400,
+            throw new RefusedException(
+                RefusalKind.Malformed,
                 "reason-missing",
                 $"A relocation is skipped with a reason of at most {LongestReason} printable characters.",
                 $"`furlough relocation skip {number} --reason \"...\"`."
@@ -70,23 +60,11 @@ public sealed class Acting(
         var view = await ActAsync(
             number,
             who,
-            "skip",
-            RelocationState.Skipped,
+            RelocationRequest.Skip,
             async (db, row) =>
             {
-                if (
-                    row.State
-                    is not (
-                        RelocationState.Planned
-                        or RelocationState.Queued
-                        or RelocationState.Failed
-                        or RelocationState.BackedOut
-                        or RelocationState.Refused
-                    )
-                )
-                    throw Refused(row, "skipped", "planned, queued, failed, backed-out or refused");
                 if (row.Live == Live.Target)
-                    throw ProblemException.Conflict(
+                    throw RefusedException.Conflict(
                         "already-at-target",
                         $"The data of relocation {number} lives at its target already.",
                         $"`furlough relocation return {number}` takes it back, `furlough audit make` says what is not as it should be."
@@ -128,13 +106,9 @@ public sealed class Acting(
         ActAsync(
             number,
             who,
-            "return",
-            RelocationState.Returning,
+            RelocationRequest.Return,
             async (db, row) =>
             {
-                var live = row is { State: RelocationState.Failed, Live: Live.Target };
-                if (row.State is not (RelocationState.Switched or RelocationState.Finished) && !live)
-                    throw Refused(row, "returned", "switched or finished");
                 if (
                     await db.Relocations.AnyAsync(
                         r =>
@@ -146,7 +120,7 @@ public sealed class Acting(
                         stop
                     )
                 )
-                    throw ProblemException.Conflict(
+                    throw RefusedException.Conflict(
                         "relocated-since",
                         $"{HoldingName.InWords(row.Holding, row.Account)} was relocated again after relocation {number}.",
                         "Return the later relocation first."
@@ -169,24 +143,21 @@ public sealed class Acting(
         ActAsync(
             number,
             who,
-            "fall back",
-            RelocationState.Returning,
+            RelocationRequest.FallBack,
             async (db, row) =>
             {
-                if (row is not { State: RelocationState.Switched or RelocationState.Failed, Live: Live.Target })
-                    throw Refused(row, "fallen back", "switched, with its data at the target");
                 var original = await db
                     .Originals.Where(o => o.Relocation == number)
                     .OrderByDescending(o => o.KeptUntil)
                     .FirstOrDefaultAsync(stop)
-                    ?? throw ProblemException.Conflict(
+                    ?? throw RefusedException.Conflict(
                         "no-original",
                         $"Relocation {number} keeps no original, so there is nothing to fall back to.",
                         "Restore the data from a backup."
                     );
                 var facts = Column.Read(original.Body, ModelJson.Default.OriginalFacts);
                 if (missingFrom is not { } named || (named - facts.SetAside).Duration() > TimeSpan.FromMinutes(1))
-                    throw ProblemException.Conflict(
+                    throw RefusedException.Conflict(
                         "consent-missing",
                         $"The original of {HoldingName.InWords(row.Holding, row.Account)} was set aside at {facts.SetAside:yyyy-MM-dd HH:mm}Z; all work since then is missing after falling back.",
                         $"If that is accepted: `furlough relocation fall-back {number} --missing-from {facts.SetAside:yyyy-MM-ddTHH:mm}Z`."
@@ -194,10 +165,9 @@ public sealed class Acting(
                 db.Record(
                     time.GetUtcNow(),
                     who,
-                    "loss accepted",
-                    $"relocation {number}",
-                    null,
-                    $"work since {facts.SetAside:u}"
+                    HistoryEvent.LossAccepted,
+                    About.Relocation(number),
+                    detail: $"work since {facts.SetAside:u}"
                 );
                 await desk.IssueFallBackAsync(db, row, facts, stop);
             },
@@ -225,7 +195,7 @@ public sealed class Acting(
         var view = await WishAsync(
             number,
             who,
-            "back out",
+            RelocationRequest.BackOut,
             async (db, row) =>
             {
                 run = row.Run;
@@ -236,9 +206,9 @@ public sealed class Acting(
                 )
                 {
                     docket.Withdrawn = true;
-                    row.State = RelocationState.BackedOut;
-                    row.AsOf = time.GetUtcNow();
-                    row.Failure = Column.Write(
+                    row.Ask(
+                        RelocationRequest.CallBack,
+                        time.GetUtcNow(),
                         new Failure(
                             FaultKinds.BackedOutByHand.Code,
                             $"The relocation of {HoldingName.InWords(row.Holding, row.Account)} was backed out by {who} before its machine had fetched the docket.",
@@ -248,21 +218,10 @@ public sealed class Acting(
                         {
                             Next = NextStep.Retry,
                             Relocation = number,
-                        },
-                        ModelJson.Default.Failure
+                        }
                     );
                     return;
                 }
-                if (
-                    row.State
-                    is not (
-                        RelocationState.Queued
-                        or RelocationState.UnderWay
-                        or RelocationState.Waiting
-                        or RelocationState.Returning
-                    )
-                )
-                    throw Refused(row, "backed out", "queued, under-way, waiting or returning");
                 row.BackOutWanted = true;
             },
             stop
@@ -277,23 +236,21 @@ public sealed class Acting(
         WishAsync(
             number,
             who,
-            "begin",
+            RelocationRequest.Begin,
             (db, row) =>
             {
                 if (!Column.PlannedOf(row).Attended)
-                    throw ProblemException.Conflict(
+                    throw RefusedException.Conflict(
                         "not-attended",
                         $"Relocation {number} needs nobody at its machine.",
                         "It begins automatically."
                     );
                 if (row.BegunBy is { } already)
-                    throw ProblemException.Conflict(
+                    throw RefusedException.Conflict(
                         "begun-already",
                         $"Relocation {number} was begun by {already}.",
                         $"`furlough relocation show {number}` tells how far it is."
                     );
-                if (row.State is not (RelocationState.Queued or RelocationState.Waiting))
-                    throw Refused(row, "begun", "queued or waiting");
                 row.BegunBy = who;
                 return Task.CompletedTask;
             },
@@ -304,7 +261,7 @@ public sealed class Acting(
     private async Task<RelocationView> WishAsync(
         long number,
         string who,
-        string what,
+        RelocationRequest request,
         Func<FurloughDb, RelocationRow, Task> ask,
         CancellationToken stop
     )
@@ -313,12 +270,13 @@ public sealed class Acting(
         var view = await store.WriteAsync(
             async db =>
             {
-                var row = await RelocationEndpoints.FindAsync(db, number, stop);
+                var row = await Find.RelocationAsync(db, number, stop);
+                request.Require(row);
                 await ask(db, row);
                 machine = row.Machine;
-                db.Record(time.GetUtcNow(), who, what, $"relocation {number}", row.State.Word(), null);
+                db.Record(time.GetUtcNow(), who, request.Event, About.Relocation(number), row.State.Word());
                 await db.SaveChangesAsync(stop);
-                return await RelocationEndpoints.ViewAsync(db, row, live, stop);
+                return await RelocationViews.OfAsync(db, row, live, stop);
             },
             stop
         );
@@ -339,14 +297,17 @@ public sealed class Acting(
         ActAsync(
             number,
             who,
-            "discard",
-            RelocationState.Discarding,
+            RelocationRequest.Discard,
             async (db, row) =>
             {
-                if (row.State is not (RelocationState.Switched or RelocationState.Returned))
-                    throw Refused(row, "rid of its original", "switched or returned");
                 if (why is not null)
-                    db.Record(time.GetUtcNow(), who, "discard decided", $"relocation {number}", null, why);
+                    db.Record(
+                        time.GetUtcNow(),
+                        who,
+                        HistoryEvent.DiscardDecided,
+                        About.Relocation(number),
+                        detail: why
+                    );
                 await desk.IssueDiscardAsync(
                     db,
                     row,
@@ -363,12 +324,9 @@ public sealed class Acting(
         ActAsync(
             number,
             who,
-            "gather",
-            RelocationState.Gathering,
+            RelocationRequest.Gather,
             async (db, row) =>
             {
-                if (row.State is not (RelocationState.Switched or RelocationState.Finished or RelocationState.Returned))
-                    throw Refused(row, "gathered for", "switched, finished or returned");
                 var planned = Column.PlannedOf(row);
                 var (former, shown) =
                     row.Live == Live.Source
@@ -376,7 +334,7 @@ public sealed class Acting(
                         : (planned.Source, planned.SourceShown);
                 var survey = Column.SurveyOf((await db.Machines.FindAsync([row.Machine], stop))!);
                 if (survey?.Holdings.FirstOrDefault(h => h.Place == former) is { } other)
-                    throw ProblemException.Conflict(
+                    throw RefusedException.Conflict(
                         "place-in-use",
                         $"`{shown}` is where {other.Name} lives now.",
                         "What stands there belongs to it and is left alone."
@@ -394,8 +352,7 @@ public sealed class Acting(
     private async Task<RelocationView> ActAsync(
         long number,
         string who,
-        string what,
-        RelocationState next,
+        RelocationRequest request,
         Func<FurloughDb, RelocationRow, Task> act,
         CancellationToken stop,
         Func<Failure?>? remains = null
@@ -405,20 +362,22 @@ public sealed class Acting(
         var view = await store.WriteAsync(
             async db =>
             {
-                var row = await RelocationEndpoints.FindAsync(db, number, stop);
+                var row = await Find.RelocationAsync(db, number, stop);
                 machine = row.Machine;
+                request.Require(row);
                 await act(db, row);
-                db.Record(time.GetUtcNow(), who, what, $"relocation {number}", row.State.Word(), next.Word());
-                RelocationStates.Require(row.State, next);
-                row.StateBefore = row.State;
-                row.State = next;
-                row.BackOutWanted = false;
-                row.AsOf = time.GetUtcNow();
-                row.Failure = remains?.Invoke() is { } failure
-                    ? Column.Write(failure, ModelJson.Default.Failure)
-                    : null;
+                var before = row.State;
+                row.Ask(request, time.GetUtcNow(), remains?.Invoke());
+                db.Record(
+                    time.GetUtcNow(),
+                    who,
+                    request.Event,
+                    About.Relocation(number),
+                    before.Word(),
+                    row.State.Word()
+                );
                 await db.SaveChangesAsync(stop);
-                return await RelocationEndpoints.ViewAsync(db, row, live, stop);
+                return await RelocationViews.OfAsync(db, row, live, stop);
             },
             stop
         );
@@ -427,11 +386,4 @@ public sealed class Acting(
         live.Say("machine", machine);
         return view;
     }
-
-    private static ProblemException Refused(RelocationRow row, string what, string from) =>
-        ProblemException.Conflict(
-            "state-refused",
-            $"Relocation {row.Number} is {row.State.Word()} and cannot be {what}.",
-            $"It must be {from}."
-        );
 }

@@ -2,6 +2,7 @@ using System.Globalization;
 using Furlough.Model;
 using Furlough.Protocol;
 using Furlough.Protocol.Api;
+using Furlough.Service.Errands;
 using Furlough.Service.Storage;
 using Microsoft.EntityFrameworkCore;
 
@@ -66,7 +67,7 @@ public sealed class OriginalDesk(Store store, Acting acting, TimeProvider time)
     }
 
     /// <summary>Has one original discarded.</summary>
-    /// <exception cref="ProblemException">It may not go, and why.</exception>
+    /// <exception cref="RefusedException">It may not go, and why.</exception>
     public async Task<RelocationView> DiscardAsync(
         string id,
         DiscardRequest request,
@@ -89,13 +90,13 @@ public sealed class OriginalDesk(Store store, Acting acting, TimeProvider time)
         IReadOnlyList<string> acknowledged = [.. (request.Acknowledge ?? []).Distinct(StringComparer.Ordinal)];
         var early = time.GetUtcNow() < row.KeptUntil;
         if (early && !request.BeforeItsTime)
-            throw ProblemException.Conflict(
+            throw RefusedException.Conflict(
                 "original-kept",
                 $"The original {id} is kept until {row.KeptUntil:yyyy-MM-dd HH:mm} UTC.",
                 $"Wait until then, or decide otherwise and say why: `furlough original discard {id} --before-its-time --reason \"...\"`."
             );
         if (blockers.FirstOrDefault(b => !acknowledged.Contains(b.Code)) is { } blocker)
-            throw ProblemException.Conflict(
+            throw RefusedException.Conflict(
                 blocker.Code,
                 $"The original {id} stays: {blocker.Text}",
                 $"Settle that first. If the original may go all the same: `furlough original discard {id} --acknowledge {blocker.Code} --reason \"...\"`."
@@ -103,8 +104,8 @@ public sealed class OriginalDesk(Store store, Acting acting, TimeProvider time)
         var decided = (early && request.BeforeItsTime) || acknowledged.Count > 0;
         var reason = request.Reason?.Trim();
         if (decided && (string.IsNullOrEmpty(reason) || reason.Length > LongestReason || reason.Any(char.IsControl)))
-            throw new ProblemException(
-                400,
+            throw new RefusedException(
+                RefusalKind.Malformed,
                 "reason-missing",
                 $"A decision to discard {id} needs a reason of at most {LongestReason} printable characters.",
                 "Add `--reason \"...\"`."
@@ -129,14 +130,14 @@ public sealed class OriginalDesk(Store store, Acting acting, TimeProvider time)
             id is not ['o', .. var digits]
             || !long.TryParse(digits, NumberStyles.None, CultureInfo.InvariantCulture, out var number)
         )
-            throw new ProblemException(
-                400,
+            throw new RefusedException(
+                RefusalKind.Malformed,
                 "original-malformed",
                 $"`{(id.Length > 30 ? id[..30] + "…" : id)}` is not the identifier of an original. Originals have identifiers of their own, such as o371.",
                 "See `furlough original list`."
             );
         return await db.Originals.FirstOrDefaultAsync(o => o.Number == number, stop)
-            ?? throw ProblemException.Missing(
+            ?? throw RefusedException.Missing(
                 $"original {id}",
                 "It may have been discarded already: see `furlough original list`."
             );

@@ -1,7 +1,8 @@
 using Furlough.Model;
 using Furlough.Protocol.Api;
-using Furlough.Service.Events;
+using Furlough.Service.LiveEvents;
 using Furlough.Service.Storage;
+using Microsoft.EntityFrameworkCore;
 
 namespace Furlough.Service.Relocations;
 
@@ -15,6 +16,22 @@ public sealed record SeenMachine(Guid Id, string Name, string Room, DateTimeOffs
 /// <summary>A relocation as people see it.</summary>
 public static class RelocationViews
 {
+    internal static async Task<RelocationView> OfAsync(
+        FurloughDb db,
+        RelocationRow row,
+        LiveHub live,
+        CancellationToken stop
+    ) =>
+        Of(
+            row,
+            await db
+                .Machines.Where(m => m.Id == row.Machine)
+                .Select(m => new SeenMachine(m.Id, m.Name, m.Room, m.LastSeen))
+                .SingleAsync(stop),
+            live,
+            await db.Originals.AnyAsync(o => o.Relocation == row.Number, stop)
+        );
+
     /// <summary>The view of a relocation: where the data lives is unknown while its machine is silent.</summary>
     public static RelocationView Of(RelocationRow row, SeenMachine machine, LiveHub live, bool hasOriginal)
     {

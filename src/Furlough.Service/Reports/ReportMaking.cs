@@ -2,7 +2,7 @@ using Furlough.Model;
 using Furlough.Protocol;
 using Furlough.Protocol.Api;
 using Furlough.Service.Audits;
-using Furlough.Service.Events;
+using Furlough.Service.LiveEvents;
 using Furlough.Service.Machines;
 using Furlough.Service.Plans;
 using Furlough.Service.Relocations;
@@ -23,9 +23,9 @@ public sealed class ReportMaking(Store store, LiveHub live, RunViews views, Time
         store.ReadAsync(
             async db =>
             {
-                var run = await RunEndpoints.FindAsync(db, number, stop);
+                var run = await Find.RunAsync(db, number, stop);
                 var view = await views.OfAsync(db, run, stop);
-                var plan = await PlanEndpoints.FindAsync(db, run.Plan, stop);
+                var plan = await Find.PlanAsync(db, run.Plan, stop);
                 var body = Column.Read(plan.Body, ModelJson.Default.PlanBody);
                 var machines = await db
                     .Machines.Where(m => db.Relocations.Any(r => r.Run == number && r.Machine == m.Id))
@@ -77,7 +77,7 @@ public sealed class ReportMaking(Store store, LiveHub live, RunViews views, Time
             {
                 var machines = await db.Machines.Where(m => m.Room == room).OrderBy(m => m.Name).ToListAsync(stop);
                 if (machines.Count == 0)
-                    throw ProblemException.Missing($"room {room}", "See `furlough machine list`.");
+                    throw RefusedException.Missing($"room {room}", "See `furlough machine list`.");
                 var ids = machines.ConvertAll(m => m.Id);
                 var relocations = (
                     await db.Relocations.Where(r => ids.Contains(r.Machine)).OrderBy(r => r.Number).ToListAsync(stop)
@@ -144,7 +144,7 @@ public sealed class ReportMaking(Store store, LiveHub live, RunViews views, Time
         store.ReadAsync(
             async db =>
             {
-                var audit = await AuditEndpoints.FindAsync(db, number, stop);
+                var audit = await Find.AuditAsync(db, number, stop);
                 var findings = Column.Read(audit.Findings, ModelJson.Default.IReadOnlyListFinding);
                 return new Report(
                     $"Audit {number}",
@@ -152,7 +152,7 @@ public sealed class ReportMaking(Store store, LiveHub live, RunViews views, Time
                     who,
                     [
                         $"{audit.MadeBy} had {Words.Count(audit.Machines, "machine")} compared with what is intended at {When(audit.MadeAt)}: {(findings.Count == 0 ? "everything that was looked at is as it should be" : Words.Count(findings.Count, "finding"))}.",
-                        .. AuditEndpoints.BasisOf(audit) is { } basis ? (string[])[basis.ToString()] : [],
+                        .. AuditDesk.BasisOf(audit) is { } basis ? (string[])[basis.ToString()] : [],
                     ],
                     [],
                     [

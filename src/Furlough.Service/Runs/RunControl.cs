@@ -2,7 +2,9 @@ using Furlough.Model;
 using Furlough.Protocol.Api;
 using Furlough.Service.Agents;
 using Furlough.Service.Errands;
-using Furlough.Service.Events;
+using Furlough.Service.History;
+using Furlough.Service.LiveEvents;
+using Furlough.Service.Relocations;
 using Furlough.Service.Storage;
 using Microsoft.EntityFrameworkCore;
 
@@ -47,8 +49,7 @@ public sealed class RunControl(DocketDesk desk, ErrandDesk errands, RunHours hou
             {
                 await desk.IssueRelocateAsync(db, row, byItself: false, stop);
                 await errands.RaiseBeforehandAsync(db, row, (await hours.OfAsync(db, run, stop)).ErrandsWithin, stop);
-                row.State = RelocationState.Queued;
-                row.AsOf = time.GetUtcNow();
+                row.Ask(RelocationRequest.Turn, time.GetUtcNow());
                 wake.Add(row.Machine);
             }
             await db.SaveChangesAsync(stop);
@@ -58,7 +59,13 @@ public sealed class RunControl(DocketDesk desk, ErrandDesk errands, RunHours hou
             )
                 break;
             run.Wave++;
-            db.Record(time.GetUtcNow(), "furlough", "wave begun", $"run {run.Number}", null, waves[run.Wave]);
+            db.Record(
+                time.GetUtcNow(),
+                "furlough",
+                HistoryEvent.WaveBegun,
+                About.Run(run.Number),
+                detail: waves[run.Wave]
+            );
         }
         await db.SaveChangesAsync(stop);
         if (await IsOverAsync(db, run, all, stop))
@@ -167,8 +174,8 @@ public sealed class RunControl(DocketDesk desk, ErrandDesk errands, RunHours hou
     /// </summary>
     public async Task HaltAsync(FurloughDb db, RunRow run, string by, string why, CancellationToken stop)
     {
-        run.State = RunState.Halted;
-        db.Record(time.GetUtcNow(), by, "run halted", $"run {run.Number}", null, why);
+        run.Ask(RunChange.Halt);
+        db.Record(time.GetUtcNow(), by, HistoryEvent.RunHalted, About.Run(run.Number), detail: why);
         foreach (
             var row in await db
                 .Relocations.Where(r =>
@@ -184,12 +191,12 @@ public sealed class RunControl(DocketDesk desk, ErrandDesk errands, RunHours hou
             )
                 continue;
             var mayHaveIt = row.State == RelocationState.Queued && await DocketDesk.WithdrawAsync(db, row, stop);
-            row.State = RelocationState.Refused;
-            row.AsOf = time.GetUtcNow();
             var where = mayHaveIt
                 ? "Its docket may have reached the machine and was called back: the machine undoes what it may have begun."
                 : "Nothing has changed; the data lives at its source.";
-            row.Failure = Column.Write(
+            row.Ask(
+                RelocationRequest.Halt,
+                time.GetUtcNow(),
                 new Failure(
                     "run-halted",
                     $"Run {run.Number} was halted ({why}) before the turn of {HoldingName.InWords(row.Holding, row.Account)}.",
@@ -199,16 +206,15 @@ public sealed class RunControl(DocketDesk desk, ErrandDesk errands, RunHours hou
                 {
                     Next = NextStep.Retry,
                     Relocation = row.Number,
-                },
-                ModelJson.Default.Failure
+                }
             );
         }
     }
 
     private void End(FurloughDb db, RunRow run)
     {
-        run.State = RunState.Ended;
+        run.Ask(RunChange.End);
         run.EndedAt = time.GetUtcNow();
-        db.Record(time.GetUtcNow(), "furlough", "run ended", $"run {run.Number}");
+        db.Record(time.GetUtcNow(), "furlough", HistoryEvent.RunEnded, About.Run(run.Number));
     }
 }

@@ -25,7 +25,7 @@ public sealed class RunHours(TimeProvider time)
     {
         if (_runs.TryGetValue(run.Number, out var known))
             return known;
-        var body = Column.Read((await PlanEndpoints.FindAsync(db, run.Plan, stop)).Body, ModelJson.Default.PlanBody);
+        var body = Column.Read((await Find.PlanAsync(db, run.Plan, stop)).Body, ModelJson.Default.PlanBody);
         // What was taken over from machines has no brief any more.
         if (body.Brief.Length == 0)
             return _runs[run.Number] = new RunTimes(null, false, Brief.UsualErrandsWithin);

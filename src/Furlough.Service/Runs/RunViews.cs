@@ -1,7 +1,7 @@
 using Furlough.Model;
 using Furlough.Protocol;
 using Furlough.Protocol.Api;
-using Furlough.Service.Events;
+using Furlough.Service.LiveEvents;
 using Furlough.Service.Storage;
 using Microsoft.EntityFrameworkCore;
 

@@ -27,27 +27,30 @@ public sealed class RunWatch(
         {
             try
             {
-                foreach (
-                    var run in await store.ReadAsync(
-                        db =>
-                            db.Runs.Where(r =>
-                                    r.State == RunState.Halted
-                                    || r.State == RunState.Running
-                                        && (r.MostMachines != null || r.MostPerRoom != null || r.MostPerVolume != null)
-                                )
-                                .Select(r => r.Number)
-                                .ToListAsync(stoppingToken),
-                        stoppingToken
-                    )
-                )
-                    signals.Raise(
-                        await store.WriteAsync(db => control.AdvanceAsync(db, run, stoppingToken), stoppingToken)
-                    );
+                await LookAsync(stoppingToken);
             }
             catch (Exception unforeseen) when (!stoppingToken.IsCancellationRequested)
             {
                 log.LogError(unforeseen, "runs were not looked after");
             }
         }
+    }
+
+    /// <summary>Brings forward what may go on although nothing was reported.</summary>
+    internal async Task LookAsync(CancellationToken stop)
+    {
+        var runs = await store.ReadAsync(
+            db =>
+                db.Runs.Where(r =>
+                        r.State == RunState.Halted
+                        || r.State == RunState.Running
+                            && (r.MostMachines != null || r.MostPerRoom != null || r.MostPerVolume != null)
+                    )
+                    .Select(r => r.Number)
+                    .ToListAsync(stop),
+            stop
+        );
+        foreach (var run in runs)
+            signals.Raise(await store.WriteAsync(db => control.AdvanceAsync(db, run, stop), stop));
     }
 }

@@ -1,4 +1,6 @@
 using System.Globalization;
+using Furlough.Model;
+using Furlough.Protocol.Api;
 using Furlough.Service.Storage;
 using Microsoft.EntityFrameworkCore;
 
@@ -11,16 +13,12 @@ namespace Furlough.Service.Runs;
 /// <param name="Tag">What <c>If-Match</c> says; null where the caller does not mind.</param>
 public readonly record struct SeenRun(string? Tag)
 {
-    /// <summary>Read from the request.</summary>
-    public static ValueTask<SeenRun> BindAsync(HttpContext context) =>
-        new(new SeenRun(context.Request.Headers.IfMatch.ToString() is { Length: > 0 } tags and not "*" ? tags : null));
-
-    /// <summary>Tells the caller how the run is now.</summary>
-    internal static async Task TellAsync(HttpContext context, FurloughDb db, long number, CancellationToken stop) =>
-        context.Response.Headers.ETag = await LastAsync(db, number, stop) is { } last ? TagOf(last) : default;
+    /// <summary>The tag of a run as it is now; null where nothing was ever done to it.</summary>
+    internal static async Task<string?> TagOfAsync(FurloughDb db, long number, CancellationToken stop) =>
+        await LastAsync(db, number, stop) is { } last ? TagOf(last) : null;
 
     /// <summary>Nothing was done to the run since.</summary>
-    /// <exception cref="ProblemException"><c>run-changed</c>: names who did what.</exception>
+    /// <exception cref="RefusedException"><c>run-changed</c>: names who did what.</exception>
     internal async Task RequireAsync(FurloughDb db, long number, CancellationToken stop)
     {
         if (
@@ -29,8 +27,8 @@ public readonly record struct SeenRun(string? Tag)
             || Tag.Contains(TagOf(last), StringComparison.Ordinal)
         )
             return;
-        throw new ProblemException(
-            412,
+        throw new RefusedException(
+            RefusalKind.Changed,
             "run-changed",
             $"Run {number} is not as you saw it any more: {InWords(last)}.",
             "Look at it again, then decide again."
@@ -38,15 +36,15 @@ public readonly record struct SeenRun(string? Tag)
     }
 
     /// <summary>The last thing that was done to a run.</summary>
-    internal static Task<HistoryRow?> LastAsync(FurloughDb db, long number, CancellationToken stop)
-    {
-        var subject = $"run {number}";
-        return db.History.Where(h => h.Subject == subject).OrderByDescending(h => h.Number).FirstOrDefaultAsync(stop);
-    }
+    internal static Task<HistoryRow?> LastAsync(FurloughDb db, long number, CancellationToken stop) =>
+        db
+            .History.Where(h => h.About == SubjectKind.Run && h.SubjectNumber == number)
+            .OrderByDescending(h => h.Number)
+            .FirstOrDefaultAsync(stop);
 
     /// <summary>"run paused by mara.ostby at 14:02:03Z".</summary>
     internal static string InWords(HistoryRow last) =>
-        string.Create(CultureInfo.InvariantCulture, $"{last.Action} by {last.By} at {last.At:HH:mm:ss}Z");
+        string.Create(CultureInfo.InvariantCulture, $"{last.Event.InWords()} by {last.By} at {last.At:HH:mm:ss}Z");
 
     private static string TagOf(HistoryRow last) => string.Create(CultureInfo.InvariantCulture, $"\"{last.Number}\"");
 }

@@ -1,7 +1,9 @@
 using Furlough.Model;
 using Furlough.Protocol.Api;
 using Furlough.Service.Agents;
-using Furlough.Service.Events;
+using Furlough.Service.History;
+using Furlough.Service.LiveEvents;
+using Furlough.Service.Plans;
 using Furlough.Service.Storage;
 using Microsoft.EntityFrameworkCore;
 
@@ -22,63 +24,38 @@ public sealed class Steering(
     /// allows.
     /// </summary>
     public Task<RunView> PauseAsync(long number, SeenRun seen, string who, CancellationToken stop) =>
-        SteerAsync(
-            number,
-            seen,
-            [RunState.Running],
-            "paused",
-            (db, run) => Set(db, run, RunState.Paused, who, "run paused"),
-            stop
-        );
+        SteerAsync(number, seen, RunChange.Pause, (db, run) => Set(db, run, RunChange.Pause, who), stop);
 
     /// <summary>Goes on.</summary>
     public Task<RunView> ResumeAsync(long number, SeenRun seen, string who, CancellationToken stop) =>
-        SteerAsync(
-            number,
-            seen,
-            [RunState.Paused],
-            "resumed",
-            (db, run) => Set(db, run, RunState.Running, who, "run resumed"),
-            stop
-        );
+        SteerAsync(number, seen, RunChange.Resume, (db, run) => Set(db, run, RunChange.Resume, who), stop);
 
     /// <summary>Begins nothing further; what is not repointed yet is undone.</summary>
     public Task<RunView> HaltAsync(long number, SeenRun seen, string who, CancellationToken stop) =>
-        SteerAsync(
-            number,
-            seen,
-            [RunState.Running, RunState.Paused, RunState.Proposed],
-            "halted",
-            (db, run) => control.HaltAsync(db, run, who, "asked for", stop),
-            stop
-        );
+        SteerAsync(number, seen, RunChange.Halt, (db, run) => control.HaltAsync(db, run, who, "asked for", stop), stop);
 
     /// <summary>A second person lets a proposed run begin.</summary>
     public Task<RunView> ApproveAsync(long number, SeenRun seen, string who, CancellationToken stop) =>
         SteerAsync(
             number,
             seen,
-            [RunState.Proposed],
-            "approved",
+            RunChange.Approve,
             async (db, run) =>
             {
                 if (run.StartedBy == who)
-                    throw ProblemException.Conflict(
+                    throw RefusedException.Conflict(
                         "second-person-wanted",
                         $"Run {number} was started by {who}, and its brief requires a second person's approval.",
                         "Have someone else with the access level approver or steward look at its plan and approve it."
                     );
-                await RunEndpoints.RequireNotOvertakenAsync(
+                await PlanState.RequireNotOvertakenAsync(
                     db,
                     run.Plan,
-                    Column.Read(
-                        (await Plans.PlanEndpoints.FindAsync(db, run.Plan, stop)).Body,
-                        ModelJson.Default.PlanBody
-                    ),
+                    Column.Read((await Find.PlanAsync(db, run.Plan, stop)).Body, ModelJson.Default.PlanBody),
                     stop
                 );
                 run.ApprovedBy = who;
-                await Set(db, run, RunState.Running, who, "run approved");
+                await Set(db, run, RunChange.Approve, who);
             },
             stop
         );
@@ -97,7 +74,7 @@ public sealed class Steering(
         var failed = await store.ReadAsync(
             async db =>
             {
-                await RunEndpoints.FindAsync(db, number, stop);
+                await Find.RunAsync(db, number, stop);
                 await seen.RequireAsync(db, number, stop);
                 var rows = await db
                     .Relocations.Where(r =>
@@ -120,7 +97,7 @@ public sealed class Steering(
             stop
         );
         if (failed.Count == 0)
-            throw ProblemException.Missing(
+            throw RefusedException.Missing(
                 cause is null ? $"failure in run {number}" : $"failure {cause} in run {number}",
                 $"`furlough run show {number}` lists what failed, by cause."
             );
@@ -133,7 +110,7 @@ public sealed class Steering(
                 await ask(relocation);
                 done.Add(relocation);
             }
-            catch (ProblemException refused)
+            catch (RefusedException refused)
             {
                 refusals.Add($"{relocation}: {refused.Message}");
             }
@@ -141,18 +118,17 @@ public sealed class Steering(
         return new ManyDone(done, refusals);
     }
 
-    private Task Set(FurloughDb db, RunRow run, RunState state, string who, string action)
+    private Task Set(FurloughDb db, RunRow run, RunChange change, string who)
     {
-        run.State = state;
-        db.Record(time.GetUtcNow(), who, action, $"run {run.Number}");
+        run.Ask(change);
+        db.Record(time.GetUtcNow(), who, change.Event, About.Run(run.Number));
         return Task.CompletedTask;
     }
 
     private async Task<RunView> SteerAsync(
         long number,
         SeenRun seen,
-        RunState[] from,
-        string what,
+        RunChange change,
         Func<FurloughDb, RunRow, Task> steer,
         CancellationToken stop
     )
@@ -161,17 +137,12 @@ public sealed class Steering(
         var view = await store.WriteAsync(
             async db =>
             {
-                var run = await RunEndpoints.FindAsync(db, number, stop);
+                var run = await Find.RunAsync(db, number, stop);
                 await seen.RequireAsync(db, number, stop);
-                if (!from.Contains(run.State))
-                {
-                    var last = await SeenRun.LastAsync(db, number, stop);
-                    throw ProblemException.Conflict(
-                        "run-state-refused",
-                        $"Run {number} is {run.State.Word()} and cannot be {what}{(last is null ? "" : $": {SeenRun.InWords(last)}")}.",
-                        $"It must be {string.Join(" or ", from.Select(s => s.Word()))}."
-                    );
-                }
+                change.Require(
+                    run,
+                    await SeenRun.LastAsync(db, number, stop) is { } last ? SeenRun.InWords(last) : null
+                );
                 await steer(db, run);
                 await db.SaveChangesAsync(stop);
                 await control.AdvanceAsync(db, number, stop);

@@ -1,5 +1,8 @@
 using Furlough.Model;
 using Furlough.Protocol.Api;
+using Furlough.Service.Errands;
+using Furlough.Service.Relocations;
+using Furlough.Service.Runs;
 using Microsoft.EntityFrameworkCore;
 using Microsoft.EntityFrameworkCore.Design;
 using Microsoft.EntityFrameworkCore.Storage.ValueConversion;
@@ -60,20 +63,24 @@ public sealed class FurloughDb(DbContextOptions<FurloughDb> options) : DbContext
     public void Record(
         DateTimeOffset at,
         string by,
-        string action,
-        string subject,
+        HistoryEvent what,
+        HistorySubject about,
         string? from = null,
-        string? to = null
+        string? to = null,
+        string? detail = null
     ) =>
         History.Add(
             new HistoryRow
             {
                 At = at,
                 By = by,
-                Action = action,
-                Subject = subject,
+                Event = what,
+                About = about.Kind,
+                SubjectNumber = about.Number,
+                SubjectName = about.Name,
                 From = from,
                 To = to,
+                Detail = detail,
             }
         );
 
@@ -115,6 +122,8 @@ public sealed class FurloughDb(DbContextOptions<FurloughDb> options) : DbContext
         configurationBuilder.Properties<ErrandCause>().HaveConversion<string>();
         configurationBuilder.Properties<ErrandState>().HaveConversion<string>();
         configurationBuilder.Properties<NotificationEvent>().HaveConversion<string>();
+        configurationBuilder.Properties<HistoryEvent>().HaveConversion<string>();
+        configurationBuilder.Properties<SubjectKind>().HaveConversion<string>();
         configurationBuilder.Properties<NotificationState>().HaveConversion<string>();
     }
 
@@ -151,7 +160,9 @@ public sealed class FurloughDb(DbContextOptions<FurloughDb> options) : DbContext
         modelBuilder.Entity<SpaceBreakRow>().HasKey(b => new { b.Machine, b.At });
         modelBuilder.Entity<CarriedRow>().HasKey(c => c.Relocation);
         modelBuilder.Entity<HistoryRow>().HasKey(h => h.Number);
-        modelBuilder.Entity<HistoryRow>().HasIndex(h => h.Subject);
+        modelBuilder.Entity<HistoryRow>().Property(h => h.Event).HasColumnName("Action");
+        modelBuilder.Entity<HistoryRow>().Ignore(h => h.Subject);
+        modelBuilder.Entity<HistoryRow>().HasIndex(h => new { h.About, h.SubjectNumber });
         modelBuilder.Entity<ReceiverRow>().HasIndex(r => r.Name).IsUnique();
         modelBuilder.Entity<NotificationRow>().ToTable("Notices").HasKey(n => new { n.Receiver, n.Entry });
         modelBuilder.Entity<NotificationRow>().HasIndex(n => n.State);

@@ -171,96 +171,6 @@ public sealed class ConsentRow
     public DateTimeOffset At { get; set; }
 }
 
-/// <summary>A run.</summary>
-public sealed class RunRow
-{
-    public long Number { get; set; }
-    public long Plan { get; set; }
-    public required string Title { get; set; }
-    public RunState State { get; set; }
-    public required string StartedBy { get; set; }
-    public DateTimeOffset StartedAt { get; set; }
-    public DateTimeOffset? EndedAt { get; set; }
-    public TimeSpan Keep { get; set; }
-    public int? HaltAfter { get; set; }
-    public required string Waves { get; set; }
-    public int Wave { get; set; }
-
-    /// <summary>How many machines, and how many of a room, are worked on at once; null for all.</summary>
-    public int? MostMachines { get; set; }
-    public int? MostPerRoom { get; set; }
-    public int? MostPerVolume { get; set; }
-
-    /// <summary>The second person who approved it; null where nobody has, or nobody need.</summary>
-    public string? ApprovedBy { get; set; }
-}
-
-/// <summary>A relocation as last reported by its machine.</summary>
-public sealed class RelocationRow
-{
-    public long Number { get; set; }
-    public long Run { get; set; }
-    public Guid Machine { get; set; }
-    public required string Wave { get; set; }
-    public int Sequence { get; set; }
-    public required string Account { get; set; }
-    public required string Holding { get; set; }
-    public required string Planned { get; set; }
-    public long DataBytes { get; set; }
-    public RelocationState State { get; set; }
-    public RelocationState StateBefore { get; set; }
-    public Step? Step { get; set; }
-    public Live Live { get; set; }
-    public DateTimeOffset AsOf { get; set; }
-    public string? Failure { get; set; }
-    public string? Pointers { get; set; }
-    public string? Notes { get; set; }
-
-    /// <summary>How long the steps took, as JSON; null where they were cut short.</summary>
-    public string? Times { get; set; }
-
-    /// <summary>
-    /// When, by the machine's clock, the copying of what stood again at the former place began last; null when that
-    /// never came to its end.
-    /// </summary>
-    public DateTimeOffset? GatheredAt { get; set; }
-    public Guid? Docket { get; set; }
-    public int Supersession { get; set; }
-
-    /// <summary>Who begins an attended relocation; null while nobody has.</summary>
-    public string? BegunBy { get; set; }
-
-    /// <summary>Someone asked that the docket under way be undone.</summary>
-    public bool BackOutWanted { get; set; }
-}
-
-/// <summary>Something that only a person can do.</summary>
-public sealed class ErrandRow
-{
-    public long Number { get; set; }
-    public ErrandKind Kind { get; set; }
-    public ErrandCause Cause { get; set; }
-    public ErrandState State { get; set; }
-    public Guid Machine { get; set; }
-
-    /// <summary>The account that it concerns; empty for the machine as a whole.</summary>
-    public required string Account { get; set; }
-    public long Run { get; set; }
-
-    /// <summary>The relocation that it was raised for.</summary>
-    public long Relocation { get; set; }
-    public required string Text { get; set; }
-    public DateTimeOffset RaisedAt { get; set; }
-    public DateTimeOffset Due { get; set; }
-
-    /// <summary>The person or group that will do it.</summary>
-    public string? ClaimedBy { get; set; }
-    public DateTimeOffset? ClaimedAt { get; set; }
-    public string? EndedBy { get; set; }
-    public DateTimeOffset? EndedAt { get; set; }
-    public string? Remark { get; set; }
-}
-
 /// <summary>
 /// What people try at a machine, step by step, with a volume on which someone's home is to live: can the machine be
 /// worked on without it, and is everything well when it is back.
@@ -307,6 +217,9 @@ public sealed class DocketRow
 
     /// <summary>Called back: it is handed out no more and gets no permit.</summary>
     public bool Withdrawn { get; set; }
+
+    /// <summary>The state with which its machine reported its end; null while it has not.</summary>
+    public RelocationState? EndedAs { get; set; }
 
     /// <summary>Asked for separately (return, retry, discard): a halted run does not stop it.</summary>
     public bool ByItself { get; set; }
@@ -361,10 +274,18 @@ public sealed class HistoryRow
     public long Number { get; set; }
     public DateTimeOffset At { get; set; }
     public required string By { get; set; }
-    public required string Action { get; set; }
-    public required string Subject { get; set; }
+    public HistoryEvent Event { get; set; }
+    public SubjectKind About { get; set; }
+    public long? SubjectNumber { get; set; }
+
+    /// <summary>Empty where the number says it.</summary>
+    public string SubjectName { get; set; } = "";
     public string? From { get; set; }
     public string? To { get; set; }
+    public string? Detail { get; set; }
+
+    /// <summary>What it is about.</summary>
+    public HistorySubject Subject => new(About, SubjectNumber, SubjectName);
 }
 
 /// <summary>Someone who is notified of events.</summary>

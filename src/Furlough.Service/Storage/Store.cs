@@ -2,6 +2,7 @@ using System.Text.Json;
 using System.Text.Json.Serialization.Metadata;
 using System.Threading.Channels;
 using Furlough.Model;
+using Furlough.Service.Relocations;
 using Microsoft.EntityFrameworkCore;
 
 namespace Furlough.Service.Storage;

@@ -461,8 +461,8 @@ test("originals are discarded by what may be done with them, with a reason befor
   await sure.click();
   await expect.poll(() => page.locator(".result").textContent()).toContain("the machines were asked to discard them");
   await expect.poll(() => kept.getByRole("row").count(), { timeout: 30_000 }).toBe(before - 1);
-  const about = (await call("GET", `history?about=${name}`)).body as { to: string }[];
-  expect(about.some((h) => h.to?.includes("before its time: The volume is full"))).toBe(true);
+  const about = (await call("GET", `history?about=${name}`)).body as { detail: string | null }[];
+  expect(about.some((h) => h.detail?.includes("before its time: The volume is full"))).toBe(true);
 });
 
 test("what was asked for is said, and the focus is never lost to nowhere", async () => {

@@ -15,6 +15,10 @@ public static class Words
     public static string Word<T>(this T value)
         where T : struct, Enum => JsonNamingPolicy.KebabCaseLower.ConvertName(value.ToString());
 
+    /// <summary>The word for a value as people read it: <c>WaveBegun</c> is "wave begun".</summary>
+    public static string InWords<T>(this T value)
+        where T : struct, Enum => value.Word().Replace('-', ' ');
+
     /// <summary>The value for a word, or null where no value is spelled so.</summary>
     public static T? Find<T>(string word)
         where T : struct, Enum

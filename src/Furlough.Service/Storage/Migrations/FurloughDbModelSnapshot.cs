@@ -17,6 +17,214 @@ namespace Furlough.Service.Storage.Migrations
 #pragma warning disable 612, 618
             modelBuilder.HasAnnotation("ProductVersion", "10.0.15");
 
+            modelBuilder.Entity("Furlough.Service.Errands.ErrandRow", b =>
+                {
+                    b.Property<long>("Number")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Account")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Cause")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<long?>("ClaimedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("ClaimedBy")
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("Due")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long?>("EndedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("EndedBy")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Kind")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<Guid>("Machine")
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("RaisedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("Relocation")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Remark")
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("Run")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("State")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Text")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("Number");
+
+                    b.HasIndex("Run", "Machine");
+
+                    b.ToTable("Errands");
+                });
+
+            modelBuilder.Entity("Furlough.Service.Relocations.RelocationRow", b =>
+                {
+                    b.Property<long>("Number")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Account")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("AsOf")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<bool>("BackOutWanted")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("BegunBy")
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("DataBytes")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<Guid?>("Docket")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Failure")
+                        .HasColumnType("TEXT");
+
+                    b.Property<long?>("GatheredAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Holding")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Live")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<Guid>("Machine")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Notes")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Planned")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Pointers")
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("Run")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int>("Sequence")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("State")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("StateBefore")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Step")
+                        .HasColumnType("TEXT");
+
+                    b.Property<int>("Supersession")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Times")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Wave")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("Number");
+
+                    b.HasIndex("Machine");
+
+                    b.HasIndex("Run", "State");
+
+                    b.ToTable("Relocations");
+                });
+
+            modelBuilder.Entity("Furlough.Service.Runs.RunRow", b =>
+                {
+                    b.Property<long>("Number")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("ApprovedBy")
+                        .HasColumnType("TEXT");
+
+                    b.Property<long?>("EndedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int?>("HaltAfter")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("Keep")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int?>("MostMachines")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int?>("MostPerRoom")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int?>("MostPerVolume")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("Plan")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("StartedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("StartedBy")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("State")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Title")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<int>("Wave")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Waves")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("Number");
+
+                    b.ToTable("Runs");
+                });
+
             modelBuilder.Entity("Furlough.Service.Storage.AuditRow", b =>
                 {
                     b.Property<long>("Number")
@@ -157,6 +365,9 @@ namespace Furlough.Service.Storage.Migrations
                     b.Property<bool>("ByItself")
                         .HasColumnType("INTEGER");
 
+                    b.Property<string>("EndedAs")
+                        .HasColumnType("TEXT");
+
                     b.Property<long?>("HandedAt")
                         .HasColumnType("INTEGER");
 
@@ -252,76 +463,13 @@ namespace Furlough.Service.Storage.Migrations
                     b.ToTable("EndedSessions");
                 });
 
-            modelBuilder.Entity("Furlough.Service.Storage.ErrandRow", b =>
-                {
-                    b.Property<long>("Number")
-                        .ValueGeneratedOnAdd()
-                        .HasColumnType("INTEGER");
-
-                    b.Property<string>("Account")
-                        .IsRequired()
-                        .HasColumnType("TEXT");
-
-                    b.Property<string>("Cause")
-                        .IsRequired()
-                        .HasColumnType("TEXT");
-
-                    b.Property<long?>("ClaimedAt")
-                        .HasColumnType("INTEGER");
-
-                    b.Property<string>("ClaimedBy")
-                        .HasColumnType("TEXT");
-
-                    b.Property<long>("Due")
-                        .HasColumnType("INTEGER");
-
-                    b.Property<long?>("EndedAt")
-                        .HasColumnType("INTEGER");
-
-                    b.Property<string>("EndedBy")
-                        .HasColumnType("TEXT");
-
-                    b.Property<string>("Kind")
-                        .IsRequired()
-                        .HasColumnType("TEXT");
-
-                    b.Property<Guid>("Machine")
-                        .HasColumnType("TEXT");
-
-                    b.Property<long>("RaisedAt")
-                        .HasColumnType("INTEGER");
-
-                    b.Property<long>("Relocation")
-                        .HasColumnType("INTEGER");
-
-                    b.Property<string>("Remark")
-                        .HasColumnType("TEXT");
-
-                    b.Property<long>("Run")
-                        .HasColumnType("INTEGER");
-
-                    b.Property<string>("State")
-                        .IsRequired()
-                        .HasColumnType("TEXT");
-
-                    b.Property<string>("Text")
-                        .IsRequired()
-                        .HasColumnType("TEXT");
-
-                    b.HasKey("Number");
-
-                    b.HasIndex("Run", "Machine");
-
-                    b.ToTable("Errands");
-                });
-
             modelBuilder.Entity("Furlough.Service.Storage.HistoryRow", b =>
                 {
                     b.Property<long>("Number")
                         .ValueGeneratedOnAdd()
                         .HasColumnType("INTEGER");
 
-                    b.Property<string>("Action")
+                    b.Property<string>("About")
                         .IsRequired()
                         .HasColumnType("TEXT");
 
@@ -332,19 +480,30 @@ namespace Furlough.Service.Storage.Migrations
                         .IsRequired()
                         .HasColumnType("TEXT");
 
+                    b.Property<string>("Detail")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Event")
+                        .IsRequired()
+                        .HasColumnType("TEXT")
+                        .HasColumnName("Action");
+
                     b.Property<string>("From")
                         .HasColumnType("TEXT");
 
-                    b.Property<string>("Subject")
+                    b.Property<string>("SubjectName")
                         .IsRequired()
                         .HasColumnType("TEXT");
+
+                    b.Property<long?>("SubjectNumber")
+                        .HasColumnType("INTEGER");
 
                     b.Property<string>("To")
                         .HasColumnType("TEXT");
 
                     b.HasKey("Number");
 
-                    b.HasIndex("Subject");
+                    b.HasIndex("About", "SubjectNumber");
 
                     b.ToTable("History");
                 });
@@ -646,94 +805,6 @@ namespace Furlough.Service.Storage.Migrations
                     b.ToTable("Receivers");
                 });
 
-            modelBuilder.Entity("Furlough.Service.Storage.RelocationRow", b =>
-                {
-                    b.Property<long>("Number")
-                        .ValueGeneratedOnAdd()
-                        .HasColumnType("INTEGER");
-
-                    b.Property<string>("Account")
-                        .IsRequired()
-                        .HasColumnType("TEXT");
-
-                    b.Property<long>("AsOf")
-                        .HasColumnType("INTEGER");
-
-                    b.Property<bool>("BackOutWanted")
-                        .HasColumnType("INTEGER");
-
-                    b.Property<string>("BegunBy")
-                        .HasColumnType("TEXT");
-
-                    b.Property<long>("DataBytes")
-                        .HasColumnType("INTEGER");
-
-                    b.Property<Guid?>("Docket")
-                        .HasColumnType("TEXT");
-
-                    b.Property<string>("Failure")
-                        .HasColumnType("TEXT");
-
-                    b.Property<long?>("GatheredAt")
-                        .HasColumnType("INTEGER");
-
-                    b.Property<string>("Holding")
-                        .IsRequired()
-                        .HasColumnType("TEXT");
-
-                    b.Property<string>("Live")
-                        .IsRequired()
-                        .HasColumnType("TEXT");
-
-                    b.Property<Guid>("Machine")
-                        .HasColumnType("TEXT");
-
-                    b.Property<string>("Notes")
-                        .HasColumnType("TEXT");
-
-                    b.Property<string>("Planned")
-                        .IsRequired()
-                        .HasColumnType("TEXT");
-
-                    b.Property<string>("Pointers")
-                        .HasColumnType("TEXT");
-
-                    b.Property<long>("Run")
-                        .HasColumnType("INTEGER");
-
-                    b.Property<int>("Sequence")
-                        .HasColumnType("INTEGER");
-
-                    b.Property<string>("State")
-                        .IsRequired()
-                        .HasColumnType("TEXT");
-
-                    b.Property<string>("StateBefore")
-                        .IsRequired()
-                        .HasColumnType("TEXT");
-
-                    b.Property<string>("Step")
-                        .HasColumnType("TEXT");
-
-                    b.Property<int>("Supersession")
-                        .HasColumnType("INTEGER");
-
-                    b.Property<string>("Times")
-                        .HasColumnType("TEXT");
-
-                    b.Property<string>("Wave")
-                        .IsRequired()
-                        .HasColumnType("TEXT");
-
-                    b.HasKey("Number");
-
-                    b.HasIndex("Machine");
-
-                    b.HasIndex("Run", "State");
-
-                    b.ToTable("Relocations");
-                });
-
             modelBuilder.Entity("Furlough.Service.Storage.ReserveRow", b =>
                 {
                     b.Property<string>("Room")
@@ -754,63 +825,6 @@ namespace Furlough.Service.Storage.Migrations
                     b.HasKey("Room");
 
                     b.ToTable("Reserves");
-                });
-
-            modelBuilder.Entity("Furlough.Service.Storage.RunRow", b =>
-                {
-                    b.Property<long>("Number")
-                        .ValueGeneratedOnAdd()
-                        .HasColumnType("INTEGER");
-
-                    b.Property<string>("ApprovedBy")
-                        .HasColumnType("TEXT");
-
-                    b.Property<long?>("EndedAt")
-                        .HasColumnType("INTEGER");
-
-                    b.Property<int?>("HaltAfter")
-                        .HasColumnType("INTEGER");
-
-                    b.Property<long>("Keep")
-                        .HasColumnType("INTEGER");
-
-                    b.Property<int?>("MostMachines")
-                        .HasColumnType("INTEGER");
-
-                    b.Property<int?>("MostPerRoom")
-                        .HasColumnType("INTEGER");
-
-                    b.Property<int?>("MostPerVolume")
-                        .HasColumnType("INTEGER");
-
-                    b.Property<long>("Plan")
-                        .HasColumnType("INTEGER");
-
-                    b.Property<long>("StartedAt")
-                        .HasColumnType("INTEGER");
-
-                    b.Property<string>("StartedBy")
-                        .IsRequired()
-                        .HasColumnType("TEXT");
-
-                    b.Property<string>("State")
-                        .IsRequired()
-                        .HasColumnType("TEXT");
-
-                    b.Property<string>("Title")
-                        .IsRequired()
-                        .HasColumnType("TEXT");
-
-                    b.Property<int>("Wave")
-                        .HasColumnType("INTEGER");
-
-                    b.Property<string>("Waves")
-                        .IsRequired()
-                        .HasColumnType("TEXT");
-
-                    b.HasKey("Number");
-
-                    b.ToTable("Runs");
                 });
 
             modelBuilder.Entity("Furlough.Service.Storage.SpaceBreakRow", b =>

@@ -2925,10 +2925,19 @@ export interface components {
             /** Format: date-time */
             at: string;
             by: string;
-            action: string;
-            subject: string;
+            event: components["schemas"]["HistoryEvent"];
+            subject: components["schemas"]["HistorySubject"];
             from: null | string;
             to: null | string;
+            detail: null | string;
+        };
+        /** @enum {unknown} */
+        HistoryEvent: "noted" | "plan-made" | "consent-given" | "run-proposed" | "run-started" | "run-approved" | "run-paused" | "run-resumed" | "run-halted" | "run-ended" | "wave-begun" | "state-changed" | "report-refused" | "unknown-docket-reported" | "taken-over" | "retry" | "skip" | "begin" | "back-out" | "return" | "fall-back" | "loss-accepted" | "gather" | "discard" | "discard-decided" | "errand-raised" | "errand-claimed" | "errand-finished" | "errand-declined" | "errand-lapsed" | "drill-begun" | "drill-passed" | "drill-failed" | "audit-made" | "account-locked-out" | "enrolled" | "enrolled-again" | "same-machine-id" | "suspected-clone" | "knows-more-than-the-service" | "machine-held" | "machine-released" | "machine-tagged" | "machine-forgotten" | "invite-made" | "invite-revoked" | "token-made" | "token-replaced" | "token-revoked" | "receiver-added" | "receiver-removed" | "kind-card-added" | "kind-card-tried" | "kind-card-removed" | "reserve-set";
+        HistorySubject: {
+            kind: components["schemas"]["SubjectKind"];
+            /** Format: int64 */
+            number: null | number;
+            name: string;
         };
         HoldRequest: {
             machines: string[];
@@ -3167,7 +3176,7 @@ export interface components {
         /** @enum {unknown} */
         NextStep: "none" | "wait" | "retry" | "return" | "fall-back" | "gather" | "discard" | "discard-original-first" | "discard-acknowledged" | "plan" | "audit" | "resume" | "release" | "begin" | "back-out";
         /** @enum {unknown} */
-        NotificationEvent: "run-proposed" | "wave-done" | "run-halted" | "run-ended" | "errand-raised" | "findings" | "account-kept-out";
+        NotificationEvent: "run-proposed" | "wave-done" | "run-halted" | "run-ended" | "errand-raised" | "findings" | "account-kept-out" | "report-refused";
         /** @enum {unknown} */
         NotificationState: "waiting" | "sending" | "sent" | "uncertain" | "given-up";
         NotificationTrouble: {
@@ -3327,7 +3336,7 @@ export interface components {
             sourceVolume: components["schemas"]["VolumeIdentity"];
             targetVolume: components["schemas"]["VolumeIdentity"];
             /** Format: int32 */
-            ownedFrom: number;
+            ownedFrom: null | number;
             pointers: components["schemas"]["PointerFacts"][];
             /** Format: int64 */
             files: number;
@@ -3659,6 +3668,8 @@ export interface components {
             /** Format: int64 */
             dataBytes: number;
         };
+        /** @enum {unknown} */
+        SubjectKind: "other" | "plan" | "run" | "relocation" | "errand" | "audit" | "docket" | "machine" | "room" | "fleet" | "account" | "invite" | "token" | "receiver" | "kind-card";
         SuggestRequest: {
             rooms: string[];
             machines: string[];

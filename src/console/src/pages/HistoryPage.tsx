@@ -1,11 +1,11 @@
 import { useInfiniteQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
-import { api } from "../api/client";
+import { api, type HistorySubject } from "../api/client";
 import { Columns } from "../parts/Columns";
 import { NotYet } from "../parts/Fetched";
 import { FilterHeading, useFilter } from "../parts/FilterHeading";
 import { Time } from "../parts/Time";
-import { words } from "../words";
+import { inWords, subjectInWords, words } from "../words";
 
 const PAGE = 500;
 
@@ -33,6 +33,7 @@ export function HistoryPage() {
             words.columns.of,
             words.columns.from,
             words.columns.to,
+            words.columns.detail,
           ]}
         />
         <tbody>
@@ -42,12 +43,13 @@ export function HistoryPage() {
                 <Time at={e.at} />
               </td>
               <td>{e.by}</td>
-              <th scope="row">{e.action}</th>
+              <th scope="row">{inWords(e.event)}</th>
               <td>
-                <Subject text={e.subject} />
+                <Subject of={e.subject} />
               </td>
               <td>{e.from}</td>
               <td>{e.to}</td>
+              <td>{e.detail}</td>
             </tr>
           ))}
         </tbody>
@@ -62,10 +64,17 @@ export function HistoryPage() {
   );
 }
 
+const PAGES: Partial<Record<HistorySubject["kind"], string>> = {
+  plan: "plans",
+  run: "runs",
+  audit: "audits",
+  machine: "machines",
+};
+
 /** What an entry is about, with the way to its page where it has one. */
-function Subject({ text }: { text: string }) {
-  const [, page, number] = /^(run|plan|audit) (\d+)$/.exec(text) ?? [];
-  if (page) return <Link to={`/${page}s/${number}`}>{text}</Link>;
-  if (text.startsWith("errand ")) return <Link to="/errands">{text}</Link>;
-  return text;
+function Subject({ of }: { of: HistorySubject }) {
+  const text = subjectInWords(of);
+  if (of.kind === "errand") return <Link to="/errands">{text}</Link>;
+  const page = PAGES[of.kind];
+  return page ? <Link to={`/${page}/${of.number ?? encodeURIComponent(of.name)}`}>{text}</Link> : text;
 }

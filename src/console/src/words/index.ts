@@ -1,4 +1,4 @@
-import type { Standing, VolumeSpace } from "../api/client";
+import type { HistorySubject, Standing, VolumeSpace } from "../api/client";
 import { words } from "./english";
 import { duration, size } from "./figures";
 
@@ -17,6 +17,19 @@ export const standingShape: Record<Standing, string> = {
   drifted: "◇",
   silent: "–",
 };
+
+/** "wave begun" for `wave-begun`. */
+export function inWords(word: string): string {
+  return word.replaceAll("-", " ");
+}
+
+/** "run 12", "herb-03", "kind card mosses". */
+export function subjectInWords({ kind, number, name }: HistorySubject): string {
+  if (number !== null) return `${inWords(kind)} ${number}`;
+  if (kind === "fleet") return words.allMachines;
+  if (kind === "machine" || kind === "account" || kind === "other") return name;
+  return `${inWords(kind)} ${name}`.trimEnd();
+}
 
 /** Days after which nobody plans by such a figure. */
 const far = 1_000;

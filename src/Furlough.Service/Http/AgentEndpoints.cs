@@ -1,0 +1,144 @@
+using Furlough.Model;
+using Furlough.Protocol;
+using Furlough.Service.Agents;
+using Furlough.Service.LiveEvents;
+using Furlough.Service.Machines;
+using Microsoft.AspNetCore.Builder;
+using Microsoft.AspNetCore.Hosting;
+using Microsoft.AspNetCore.Http;
+using Microsoft.AspNetCore.Routing;
+
+namespace Furlough.Service.Http;
+
+/// <summary>What agents call.</summary>
+internal static class AgentEndpoints
+{
+    private const int MostDocketsAtOnce = 50;
+
+    /// <summary>Maps the calls.</summary>
+    internal static void Map(RouteGroupBuilder api)
+    {
+        var agent = api.MapGroup("/agent").AllowAnonymous().ExcludeFromDescription();
+        agent.MapPost("/enrol", (EnrolRequest request, AgentSessions sessions, CancellationToken stop) =>
+            sessions.EnrolAsync(request, stop)
+        );
+        agent.MapPost("/challenge", (AgentSessions sessions) => sessions.Challenge());
+        agent.MapPost("/session", (SessionRequest request, AgentSessions sessions, CancellationToken stop) =>
+            sessions.OpenAsync(request, stop)
+        );
+        agent.MapGet("/dockets", DocketsAsync);
+        agent.MapPost(
+            "/permits",
+            (
+                PermitRequest request,
+                HttpContext context,
+                AgentSessions sessions,
+                AgentPolls polls,
+                LiveHub live,
+                CancellationToken stop
+            ) => polls.PermitAsync(Machine(context, sessions, live), request, stop)
+        );
+        agent.MapPost(
+            "/known-dockets",
+            async (
+                IReadOnlyList<string> signed,
+                HttpContext context,
+                AgentSessions sessions,
+                ReconcileDesk desk,
+                LiveHub live,
+                CancellationToken stop
+            ) =>
+            {
+                if (signed.Count > MostDocketsAtOnce)
+                    throw new RefusedException(
+                        RefusalKind.Malformed,
+                        "out-of-bounds",
+                        $"More than {MostDocketsAtOnce} dockets at once.",
+                        "Send fewer."
+                    );
+                await desk.TakeOverAsync(Machine(context, sessions, live), signed, stop);
+                return TypedResults.NoContent();
+            }
+        );
+        agent.MapPost(
+            "/bulletins",
+            async (
+                IReadOnlyList<Bulletin> bulletins,
+                bool? hasMore,
+                HttpContext context,
+                AgentSessions sessions,
+                BulletinDesk desk,
+                LiveHub live,
+                CancellationToken stop
+            ) =>
+            {
+                Bounds.Require(bulletins, "bulletins");
+                return await desk.TakeAsync(Machine(context, sessions, live), bulletins, hasMore == true, stop);
+            }
+        );
+        agent.MapPost(
+            "/progress",
+            async (
+                Progress progress,
+                HttpContext context,
+                AgentSessions sessions,
+                DocketOwners owners,
+                LiveHub live,
+                CancellationToken stop
+            ) =>
+            {
+                Bounds.Require(progress, "progress");
+                await owners.RequireAsync(Machine(context, sessions, live), progress.Docket, progress.Relocation, stop);
+                live.Keep(progress);
+                return new ProgressReceipt(live.ProgressPause);
+            }
+        );
+        agent.MapPost(
+            "/surveys",
+            async (
+                Survey survey,
+                HttpContext context,
+                AgentSessions sessions,
+                SurveyDesk desk,
+                LiveHub live,
+                CancellationToken stop
+            ) =>
+            {
+                Bounds.Require(survey, "survey");
+                await desk.TakeAsync(Machine(context, sessions, live), survey, stop);
+                return TypedResults.NoContent();
+            }
+        );
+    }
+
+    private static Task<DocketBatch> DocketsAsync(
+        long after,
+        string? wishes,
+        string? kinds,
+        int wait,
+        string? trouble,
+        HttpContext context,
+        AgentSessions sessions,
+        AgentPolls polls,
+        LiveHub live,
+        IHostApplicationLifetime lifetime,
+        CancellationToken stop
+    ) =>
+        polls.DocketsAsync(
+            Machine(context, sessions, live),
+            after,
+            wishes,
+            kinds,
+            wait,
+            trouble,
+            lifetime.ApplicationStopping,
+            stop
+        );
+
+    private static Guid Machine(HttpContext context, AgentSessions sessions, LiveHub live)
+    {
+        var machine = AgentGate.MachineOf(context, sessions) ?? throw AgentGate.SessionUnknown();
+        live.Seen(machine);
+        return machine;
+    }
+}

@@ -1,0 +1,47 @@
+using Microsoft.AspNetCore.Builder;
+using Microsoft.AspNetCore.Hosting;
+using Microsoft.AspNetCore.Http;
+using Microsoft.AspNetCore.Routing;
+
+namespace Furlough.Service.Http;
+
+/// <summary>What every answer carries, and which calls are turned away before anybody looks at them.</summary>
+internal static class Guards
+{
+    /// <summary>Headers that keep pages of others out.</summary>
+    internal static Task SecurityHeaders(HttpContext context, RequestDelegate next)
+    {
+        // When the answer begins: an error's answer starts with no headers.
+        context.Response.OnStarting(() =>
+        {
+            Secure(context);
+            return Task.CompletedTask;
+        });
+        return next(context);
+    }
+
+    /// <summary>
+    /// Under another name than its own a page of someone else's could talk to the service (DNS rebinding).
+    /// </summary>
+    internal static Task RequireOwnHost(HttpContext context, RequestDelegate next) =>
+        context.Request.Host.Host is "127.0.0.1" or "localhost" or "::1" or "[::1]"
+            ? next(context)
+            : throw new RefusedException(
+                RefusalKind.WrongHost,
+                "host-unknown",
+                $"This service is not called `{context.Request.Host.Host}`.",
+                "Call it by http://127.0.0.1 and its port."
+            );
+
+    private static void Secure(HttpContext context)
+    {
+        var headers = context.Response.Headers;
+        headers.XContentTypeOptions = "nosniff";
+        headers.XFrameOptions = "DENY";
+        headers["Referrer-Policy"] = "no-referrer";
+        if (context.Request.Path.StartsWithSegments("/api"))
+            headers.CacheControl = "no-store";
+        headers.ContentSecurityPolicy =
+            "default-src 'self'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'";
+    }
+}

@@ -1,0 +1,114 @@
+using System.Globalization;
+using System.Net;
+using System.Text.Json.Serialization;
+using Furlough.Protocol;
+using Furlough.Service.Http.Connections;
+using Furlough.Service.Notifications;
+using Furlough.Service.Runs;
+using Microsoft.AspNetCore.Builder;
+using Microsoft.AspNetCore.Connections;
+using Microsoft.AspNetCore.Hosting;
+using Microsoft.AspNetCore.Http;
+using Microsoft.AspNetCore.Routing;
+using Microsoft.AspNetCore.Server.Kestrel.Transport.Sockets;
+using Serilog;
+using Serilog.Events;
+
+namespace Furlough.Service.Http;
+
+/// <summary>The service's parts behind HTTP.</summary>
+internal static class HttpHost
+{
+    private const long LargestRequestBytes = 32 << 20;
+
+    /// <summary>Builds it without starting it.</summary>
+    internal static WebApplication Build(ServiceOptions options)
+    {
+        PrivateFolder.Make(options.Data);
+        var builder = WebApplication.CreateSlimBuilder(
+            new WebApplicationOptions
+            {
+                ContentRootPath = options.Data,
+                ApplicationName = typeof(HttpHost).Assembly.GetName().Name,
+            }
+        );
+        Listen(builder, options);
+        Log(builder.Services, options);
+        builder.Services.Configure<HostOptions>(host => host.ShutdownTimeout = TimeSpan.FromSeconds(5));
+        builder
+            .Services.AddServiceParts(options, TimeProvider.System)
+            .AddHostedService(parts => parts.GetRequiredService<NotificationDesk>())
+            .AddHostedService(parts => parts.GetRequiredService<RunWatch>());
+        SignInRules.Add(builder.Services);
+        Answer(builder.Services);
+
+        var app = builder.Build();
+        app.Use(Guards.SecurityHeaders);
+        app.UseExceptionHandler();
+        app.UseStatusCodePages(page => ProblemWriter.WriteBareAsync(page.HttpContext));
+        app.Use(Guards.RequireOwnHost);
+        app.Use(AgentGate.PassAsync);
+        app.UseRateLimiter();
+        app.UseAuthentication();
+        app.UseAuthorization();
+        app.Use((context, next) => AccessEndpoints.RequireConsoleHeader(context, () => next(context)));
+        Routes.Map(app);
+        if ((options.Console ?? ConsoleFiles.Find()) is { } console)
+            ConsoleFiles.Serve(app, console);
+        return app;
+    }
+
+    private static void Listen(WebApplicationBuilder builder, ServiceOptions options)
+    {
+        builder.WebHost.ConfigureKestrel(kestrel =>
+        {
+            kestrel.Listen(IPAddress.Loopback, options.Port);
+            kestrel.AddServerHeader = false;
+            kestrel.Limits.MaxRequestBodySize = LargestRequestBytes;
+        });
+        if (OpenFiles.ForConnections() is { } most)
+            builder
+                .Services.AddSingleton<SocketTransportFactory>()
+                .AddSingleton<IConnectionListenerFactory>(services => new LimitedConnections(
+                    services.GetRequiredService<SocketTransportFactory>(),
+                    most
+                ));
+    }
+
+    private static void Log(IServiceCollection services, ServiceOptions options) =>
+        services.AddSerilog(log =>
+            log.MinimumLevel.Information()
+                .MinimumLevel.Override("Microsoft", LogEventLevel.Warning)
+                .WriteTo.File(
+                    Path.Combine(PrivateFolder.Make(Path.Combine(options.Data, "log")).FullName, "service-.log"),
+                    rollingInterval: RollingInterval.Day,
+                    formatProvider: CultureInfo.InvariantCulture
+                )
+        );
+
+    private static void Answer(IServiceCollection services)
+    {
+        services
+            .AddExceptionHandler<ProblemWriter>()
+            .AddProblemDetails()
+            .AddOpenApi(o =>
+                o.AddDocumentTransformer(
+                    (document, _, _) =>
+                    {
+                        document.Info.Title = "Furlough";
+                        document.Info.Version = "v1";
+                        document.Servers?.Clear();
+                        return Task.CompletedTask;
+                    }
+                )
+            );
+        services.Configure<RouteHandlerOptions>(handlers => handlers.ThrowOnBadRequest = true);
+        services.ConfigureHttpJsonOptions(json =>
+        {
+            json.SerializerOptions.RespectNullableAnnotations = true;
+            json.SerializerOptions.RespectRequiredConstructorParameters = true;
+            json.SerializerOptions.MaxDepth = 32;
+            json.SerializerOptions.NumberHandling = JsonNumberHandling.Strict;
+        });
+    }
+}

@@ -1,0 +1,90 @@
+using System.Security.Claims;
+using Furlough.Model;
+using Furlough.Protocol;
+using Furlough.Protocol.Api;
+using Furlough.Service.LiveEvents;
+using Furlough.Service.Storage;
+using Microsoft.AspNetCore.Builder;
+using Microsoft.AspNetCore.Hosting;
+using Microsoft.AspNetCore.Http;
+using Microsoft.AspNetCore.Routing;
+using Microsoft.EntityFrameworkCore;
+
+namespace Furlough.Service.Http;
+
+/// <summary>How the service itself is.</summary>
+internal static class StatusEndpoints
+{
+    /// <summary>Maps what a supervisor of the process asks.</summary>
+    internal static void MapHealth(WebApplication app)
+    {
+        app.MapGet("/health/live", () => "live").AllowAnonymous().ExcludeFromDescription();
+        app.MapGet("/health/ready", async (Store store, ServiceOptions options, CancellationToken stop) =>
+                await CanWriteAsync(store, options, stop)
+                    ? "ready"
+                    : throw new RefusedException(
+                        RefusalKind.NotReady,
+                        "not-ready",
+                        "Nothing can be written to the service's storage.",
+                        "Look at the free space and the rights of its data folder."
+                    )
+            )
+            .AllowAnonymous()
+            .ExcludeFromDescription();
+    }
+
+    /// <summary>Maps what people ask.</summary>
+    internal static void Map(RouteGroupBuilder api)
+    {
+        var started = TimeProvider.System.GetUtcNow();
+        api.MapGet("/status", (Store store, LiveHub live, HttpContext context, CancellationToken stop) =>
+                store.ReadAsync(
+                    async db =>
+                    {
+                        var machines = await db.Machines.Select(m => new { m.Id, m.LastSeen }).ToListAsync(stop);
+                        var level = Words
+                            .Find<AccessLevel>(context.User.FindFirst(System.Security.Claims.ClaimTypes.Role)!.Value)!
+                            .Value;
+                        return new ServiceStatus(
+                            typeof(ServiceHost).Assembly.GetName().Version!.ToString(3),
+                            started,
+                            machines.Count,
+                            machines.Count(m => live.IsSilent(m.Id, m.LastSeen)),
+                            await db.Runs.MaxAsync(r => (long?)r.Number, stop) ?? 0,
+                            new Identity(context.Who(), level)
+                        );
+                    },
+                    stop
+                )
+            )
+            .For(AccessLevel.Reader);
+    }
+
+    /// <summary>
+    /// Whether what is stored would be kept: storage answers a write, and a file of the data folder can be made
+    /// durable.
+    /// </summary>
+    private static async Task<bool> CanWriteAsync(Store store, ServiceOptions options, CancellationToken stop)
+    {
+        var file = Path.Combine(options.Data, "ready-check");
+        try
+        {
+            PrivateFile.Write(file, "ready\n");
+            File.Delete(file);
+            return await store.WriteAsync(
+                async db => await db.Machines.Select(m => m.Id).Take(1).CountAsync(stop) >= 0,
+                stop
+            );
+        }
+        catch (Exception full)
+            when (full
+                    is IOException
+                        or UnauthorizedAccessException
+                        or Microsoft.Data.Sqlite.SqliteException
+                        or DbUpdateException
+            )
+        {
+            return false;
+        }
+    }
+}

@@ -1,0 +1,105 @@
+using Furlough.Model;
+using Furlough.Protocol.Api;
+using Furlough.Service.Access;
+using Furlough.Service.Agents;
+using Furlough.Service.History;
+using Furlough.Service.Storage;
+using Microsoft.EntityFrameworkCore;
+
+namespace Furlough.Service.Machines;
+
+/// <summary>Invites with which agents introduce themselves: made, listed, revoked.</summary>
+public sealed class Invites(Store store, DocketDesk desk, TimeProvider time)
+{
+    /// <summary>Makes an invite.</summary>
+    public Task<Invite> MakeAsync(InviteRequest request, string who, CancellationToken stop)
+    {
+        if (request.Machines is < 1 or > 10_000 || request.Hours is < 1 or > 24 * 90)
+            throw new RefusedException(
+                RefusalKind.Malformed,
+                "invite-refused",
+                "An invite is for 1 to 10,000 machines and for at most 90 days.",
+                "Give other numbers."
+            );
+        return store.WriteAsync(
+            db =>
+            {
+                if (request.Room is { } room)
+                    NewName.Require(room, "A room");
+                var secret = Secrets.Make("");
+                var expires = time.GetUtcNow().AddHours(request.Hours);
+                if (request.Again is { } again && !db.Machines.Any(m => m.Name == again))
+                    throw Find.NoMachine(again);
+                if (request is { Again: not null, Machines: not 1 })
+                    throw new RefusedException(
+                        RefusalKind.Malformed,
+                        "invite-refused",
+                        "An invite for a reinstalled machine is for that one machine.",
+                        "Leave --machines out."
+                    );
+                db.Invites.Add(
+                    new InviteRow
+                    {
+                        Id = Guid.CreateVersion7(),
+                        Hash = Secrets.Hash(secret),
+                        Room = request.Room,
+                        Again = request.Again,
+                        Left = request.Machines,
+                        Expires = expires,
+                        MadeBy = who,
+                    }
+                );
+                db.Record(
+                    time.GetUtcNow(),
+                    who,
+                    HistoryEvent.InviteMade,
+                    About.Invite(request.Again ?? request.Room ?? ""),
+                    detail: Words.Count(request.Machines, "machine")
+                );
+                return Task.FromResult(
+                    new Invite($"{secret}.{desk.PublicKey}", expires, request.Machines, request.Room)
+                );
+            },
+            stop
+        );
+    }
+
+    /// <summary>Those that may still be used.</summary>
+    public Task<List<OpenInvite>> ListAsync(CancellationToken stop) =>
+        store.ReadAsync(
+            async db =>
+            {
+                var now = time.GetUtcNow();
+                return (
+                    await db.Invites.Where(i => i.Left > 0 && i.Expires > now).OrderBy(i => i.Expires).ToListAsync(stop)
+                ).ConvertAll(i => new OpenInvite(IdOf(i), i.Room, i.Again, i.Left, i.Expires, i.MadeBy));
+            },
+            stop
+        );
+
+    /// <summary>Nobody can use it any more; machines that have keep their places.</summary>
+    public Task RevokeAsync(string id, string who, CancellationToken stop) =>
+        store.WriteAsync(
+            async db =>
+            {
+                var row = (await db.Invites.Where(i => i.Left > 0).ToListAsync(stop)).FirstOrDefault(i => IdOf(i) == id)
+                    ?? throw RefusedException.Missing(
+                        $"invite {(id.Length > 20 ? id[..20] : id)}",
+                        "See `furlough machine invites`."
+                    );
+                row.Left = 0;
+                db.Record(
+                    time.GetUtcNow(),
+                    who,
+                    HistoryEvent.InviteRevoked,
+                    About.Invite(row.Again ?? row.Room ?? ""),
+                    detail: id
+                );
+                return row.Left;
+            },
+            stop
+        );
+
+    /// <summary>The end of its identity: short, and no two that are open have the same.</summary>
+    private static string IdOf(InviteRow row) => row.Id.ToString("N")[^8..];
+}

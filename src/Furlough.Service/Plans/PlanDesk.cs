@@ -1,0 +1,240 @@
+using Furlough.Model;
+using Furlough.Planning.Briefs;
+using Furlough.Planning.Plans;
+using Furlough.Protocol.Api;
+using Furlough.Service.Access;
+using Furlough.Service.History;
+using Furlough.Service.LiveEvents;
+using Furlough.Service.Machines;
+using Furlough.Service.Storage;
+using Microsoft.EntityFrameworkCore;
+
+namespace Furlough.Service.Plans;
+
+/// <summary>Plans: checked, made, listed, consented to.</summary>
+public sealed class PlanDesk(Store store, LiveHub live, TimeProvider time)
+{
+    /// <summary>One by its number.</summary>
+    public Task<PlanView> OneAsync(long number, CancellationToken stop) =>
+        store.ReadAsync(async db => await ViewAsync(db, await Find.PlanAsync(db, number, stop), stop), stop);
+
+    /// <summary>What another plan does otherwise.</summary>
+    public Task<PlanChanges> DifferenceAsync(long number, long other, CancellationToken stop) =>
+        store.ReadAsync(
+            async db =>
+                PlanDifference.Between(
+                    Column.Read((await Find.PlanAsync(db, number, stop)).Body, ModelJson.Default.PlanBody),
+                    Column.Read((await Find.PlanAsync(db, other, stop)).Body, ModelJson.Default.PlanBody)
+                ),
+            stop
+        );
+
+    /// <summary>What a brief means in this fleet, or where it is wrong.</summary>
+    public async Task<BriefCheck> CheckAsync(BriefText text, CancellationToken stop)
+    {
+        Brief brief;
+        try
+        {
+            brief = BriefReader.Read(text.Brief);
+        }
+        catch (BriefException wrong)
+        {
+            return new BriefCheck(
+                "",
+                0,
+                0,
+                [],
+                [],
+                [.. wrong.Errors.Select(e => new PlaceError(e.Line, e.Column, e.Message, e.Expected))]
+            );
+        }
+        var fleet = await Fleet.AllAsync(store, live, stop);
+        var lines = FleetMatch.Of(brief, fleet);
+        var items = lines.TakeLast(brief.Relocate.Count).ToList();
+        return new BriefCheck(
+            brief.Title,
+            lines[0].Machines,
+            items.Sum(i => i.Holdings),
+            [.. lines.Select(l => new BriefLine(l.Line, l.What, l.Machines, l.Holdings, l.DataBytes, l.Missed))],
+            [.. lines.SelectMany(l => l.Missed)],
+            []
+        );
+    }
+
+    public async Task<PlanView> MakeAsync(BriefText text, string who, CancellationToken stop)
+    {
+        var brief = Read(text.Brief);
+        var fleet = await Fleet.AllAsync(store, live, stop);
+        var experience = await store.ReadAsync(db => Learning.ExperienceAsync(db, stop), stop);
+        var body = Planner.Make(brief, fleet, experience, time.GetUtcNow());
+        if (body.Machines.Count == 0)
+            throw new RefusedException(
+                RefusalKind.Malformed,
+                "no-machine-meant",
+                "The brief means no machine of this fleet.",
+                "See `furlough brief check BRIEF` and `furlough machine list`."
+            );
+        var view = await store.WriteAsync(
+            async db =>
+            {
+                var row = new PlanRow
+                {
+                    Digest = Planner.Digest(body),
+                    MadeAt = time.GetUtcNow(),
+                    MadeBy = who,
+                    Body = Column.Write(body, ModelJson.Default.PlanBody),
+                };
+                db.Plans.Add(row);
+                await db.SaveChangesAsync(stop);
+                db.Record(row.MadeAt, row.MadeBy, HistoryEvent.PlanMade, About.Plan(row.Number), detail: row.Digest);
+                return await ViewAsync(db, row, stop, madeNow: true);
+            },
+            stop
+        );
+        live.Say("plan", view.Number);
+        return view;
+    }
+
+    private static Brief Read(string text)
+    {
+        try
+        {
+            return BriefReader.Read(text);
+        }
+        catch (BriefException wrong)
+        {
+            throw new RefusedException(
+                RefusalKind.Malformed,
+                "brief-wrong",
+                wrong.Summary,
+                BriefException.Remedy,
+                wrong.Place,
+                [.. wrong.Errors.Select(e => e.ToString())]
+            );
+        }
+    }
+
+    public Task<List<PlanSummary>> ListAsync(CancellationToken stop) =>
+        store.ReadAsync(
+            async db =>
+            {
+                List<PlanSummary> list = [];
+                foreach (var row in await db.Plans.OrderByDescending(p => p.Number).Take(200).ToListAsync(stop))
+                {
+                    var body = Column.Read(row.Body, ModelJson.Default.PlanBody);
+                    list.Add(
+                        new PlanSummary(
+                            row.Number,
+                            body.Title,
+                            row.Digest,
+                            row.MadeAt,
+                            row.MadeBy,
+                            body.Machines.Count,
+                            body.Relocations.Count(r => r.Blocked.Count == 0),
+                            body.Relocations.Where(r => r.Blocked.Count == 0).Sum(r => r.DataBytes),
+                            body.Relocations.Count(r => r.Blocked.Count > 0),
+                            (await PlanState.ConsentsWantedAsync(db, row, body, stop)).Count
+                        )
+                    );
+                }
+                return list;
+            },
+            stop
+        );
+
+    public async Task<PlanView> ConsentAsync(long number, ConsentRequest request, string who, CancellationToken stop)
+    {
+        if (string.IsNullOrWhiteSpace(request.Reason) || request.Reason.Length > 1_000)
+            throw new RefusedException(
+                RefusalKind.Malformed,
+                "reason-missing",
+                "A consent needs a reason of at most 1,000 characters.",
+                "Say why this hazard is acceptable."
+            );
+        var view = await store.WriteAsync(
+            async db =>
+            {
+                var plan = await Find.PlanAsync(db, number, stop);
+                var body = Column.Read(plan.Body, ModelJson.Default.PlanBody);
+                var found = body.Hazards.Where(h => h.Code == request.Hazard).ToList();
+                if (found.Count == 0)
+                    throw new RefusedException(
+                        RefusalKind.Missing,
+                        "hazard-unknown",
+                        $"Plan {number} has no hazard {request.Hazard}.",
+                        $"It has {string.Join(", ", body.Hazards.Select(h => h.Code).Distinct().DefaultIfEmpty("none"))}."
+                    );
+                if (found.All(h => h.Severity != Severity.Consent))
+                    throw RefusedException.Conflict(
+                        "consent-not-possible",
+                        $"The hazard {request.Hazard} is {found[0].Severity.Word()}: nobody can accept it.",
+                        found[0].Remedy
+                    );
+                db.Consents.Add(
+                    new ConsentRow
+                    {
+                        Id = Guid.CreateVersion7(),
+                        Plan = number,
+                        Digest = plan.Digest,
+                        Hazard = request.Hazard,
+                        Reason = request.Reason,
+                        By = who,
+                        At = time.GetUtcNow(),
+                    }
+                );
+                db.Record(
+                    time.GetUtcNow(),
+                    who,
+                    HistoryEvent.ConsentGiven,
+                    About.Plan(number),
+                    detail: $"{request.Hazard}: {request.Reason}"
+                );
+                await db.SaveChangesAsync(stop);
+                return await ViewAsync(db, plan, stop);
+            },
+            stop
+        );
+        live.Say("plan", number);
+        return view;
+    }
+
+    /// <param name="madeNow">It was made from the surveys as they are: nothing can have changed since.</param>
+    private static async Task<PlanView> ViewAsync(
+        FurloughDb db,
+        PlanRow row,
+        CancellationToken stop,
+        bool madeNow = false
+    )
+    {
+        var body = Column.Read(row.Body, ModelJson.Default.PlanBody);
+        var consents = await db
+            .Consents.Where(c => c.Plan == row.Number)
+            .OrderBy(c => c.At)
+            .Select(c => new Consent(c.Hazard, c.Reason, c.By, c.At))
+            .ToListAsync(stop);
+        var runs = await db
+            .Runs.Where(r => r.Plan == row.Number)
+            .OrderBy(r => r.Number)
+            .Select(r => r.Number)
+            .ToListAsync(stop);
+        // What a run of it has changed does not overtake it.
+        var overtaken = madeNow || runs.Count > 0 ? [] : await PlanState.OvertakenAsync(db, body, stop);
+        return new PlanView(
+            row.Number,
+            body.Title,
+            row.Digest,
+            row.MadeAt,
+            row.MadeBy,
+            body.Machines,
+            body.Relocations,
+            body.Hazards,
+            body.Calendar,
+            body.Hours,
+            body.Keep,
+            consents,
+            await PlanState.ConsentsWantedAsync(db, row, body, stop),
+            overtaken,
+            runs
+        );
+    }
+}

@@ -1,0 +1,62 @@
+using Furlough.Model;
+using Furlough.Protocol;
+using Furlough.Protocol.Api;
+using Furlough.Service.Access;
+using Furlough.Service.Storage;
+using Microsoft.EntityFrameworkCore;
+
+namespace Furlough.Service.Relocations;
+
+/// <summary>Originals that are kept, and which of them may go (I13).</summary>
+public sealed class OriginalList(Store store, TimeProvider time)
+{
+    /// <summary>All of them; those whose keeping time ends first at the top.</summary>
+    public Task<List<OriginalView>> ReadAsync(CancellationToken stop) =>
+        store.ReadAsync(db => ViewsAsync(db, time.GetUtcNow(), stop), stop);
+
+    private static async Task<List<OriginalView>> ViewsAsync(FurloughDb db, DateTimeOffset now, CancellationToken stop)
+    {
+        var machines = await db.Machines.ToDictionaryAsync(m => m.Id, stop);
+        var relocations = await db
+            .Relocations.Where(r => db.Originals.Any(o => o.Relocation == r.Number))
+            .ToDictionaryAsync(r => r.Number, stop);
+        var errands = (
+            await db
+                .Errands.Where(e =>
+                    e.State == ErrandState.Declined || e.State == ErrandState.Open || e.State == ErrandState.Claimed
+                )
+                .ToListAsync(stop)
+        ).ToLookup(e => e.Relocation);
+        var surveys = new Dictionary<Guid, Survey?>();
+        List<OriginalView> views = [];
+        foreach (var row in await db.Originals.OrderBy(o => o.KeptUntil).ToListAsync(stop))
+        {
+            var kept = Column.Read(row.Body, ModelJson.Default.OriginalFacts);
+            var machine = machines[row.Machine];
+            if (!surveys.TryGetValue(row.Machine, out var survey))
+                surveys[row.Machine] = survey = Column.SurveyOf(machine);
+            var seen = survey?.Originals.FirstOrDefault(o => o.Docket == row.Docket) ?? kept;
+            views.Add(
+                new OriginalView(
+                    OriginalDesk.IdOf(row),
+                    row.Relocation,
+                    relocations[row.Relocation].Run,
+                    machine.Name,
+                    machine.Room,
+                    kept.Holding.Account,
+                    kept.Holding.Name,
+                    survey?.Show(kept.Source) ?? kept.Source.Path,
+                    kept.Files,
+                    kept.DataBytes,
+                    kept.SetAside,
+                    row.KeptUntil,
+                    now >= row.KeptUntil,
+                    seen.WrittenTo,
+                    seen.Recreated,
+                    OriginalDesk.Blockers(seen, relocations[row.Relocation], errands[row.Relocation])
+                )
+            );
+        }
+        return views;
+    }
+}

@@ -141,7 +141,9 @@ internal sealed class Office : IAsyncDisposable
         using var connection = new SqliteConnection($"Data Source={Path.Combine(Data, "furlough.db")}");
         connection.Open();
         List<string> tables = [];
-        using (var list = new SqliteCommand("SELECT name FROM sqlite_master WHERE type='table' ORDER BY name", connection))
+        using (
+            var list = new SqliteCommand("SELECT name FROM sqlite_master WHERE type='table' ORDER BY name", connection)
+        )
         using (var row = list.ExecuteReader())
             while (row.Read())
                 tables.Add(row.GetString(0));

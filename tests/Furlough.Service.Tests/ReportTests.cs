@@ -188,8 +188,9 @@ public sealed class ReportTests
         await other.FetchAsync();
         await other.SwitchAsync(docket);
         (await office.RelocationAsync(docket.Relocation)).State.ShouldBe(RelocationState.Queued);
-        (await office.HistoryAsync("unknown docket reported"))
-            .ShouldAllBe(h => h.By == "map-02" && h.Subject.Name == docket.Id.ToString());
+        (await office.HistoryAsync("unknown docket reported")).ShouldAllBe(h =>
+            h.By == "map-02" && h.Subject.Name == docket.Id.ToString()
+        );
     }
 
     [Fact]

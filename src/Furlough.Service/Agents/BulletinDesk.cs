@@ -159,7 +159,7 @@ public sealed class BulletinDesk(
             };
         if (docket.Work == DocketWork.Relocate && bulletin.Pointers.Count > 0)
             row.Pointers = Column.Write(bulletin.Pointers, ModelJson.Default.IReadOnlyListPointerHistory);
-        if (!report.IsDecided)
+        if (!report.KeepsFailure)
             row.Failure = bulletin.Failure is null ? null : Column.Write(bulletin.Failure, ModelJson.Default.Failure);
         if (bulletin.Notes.Count > 0)
             row.Notes = string.Join('\n', bulletin.Notes);

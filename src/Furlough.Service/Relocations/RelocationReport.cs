@@ -8,11 +8,10 @@ namespace Furlough.Service.Relocations;
 /// may wait, go on and be undone as often as it must, it ends once, and nothing is reported of it after that.
 /// </summary>
 /// <param name="Next">What the relocation is now.</param>
-/// <param name="IsDecided">
-/// It was undone as it was called back, so that what someone had decided about it stands, and the words of that with
-/// it.
+/// <param name="KeepsFailure">
+/// It was called back, and this is part of how it is undone: what was said when that was decided stays.
 /// </param>
-internal sealed record RelocationReport(RelocationState Next, bool IsDecided)
+internal sealed record RelocationReport(RelocationState Next, bool KeepsFailure)
 {
     private static readonly RelocationState[] OfAnyWork =
     [
@@ -51,8 +50,13 @@ internal sealed record RelocationReport(RelocationState Next, bool IsDecided)
         if (IsFallBackAtDesk(docket, said) ? !HadSwitched(row, docket) : docket.EndedAs is { } end && end != said)
             return null;
         var next = Meaning(docket.Work, said, row.StateBefore);
-        if (docket.Withdrawn && DecisionOn(row) is { } decided && IsUndone(next) && live != Live.Target)
-            return new RelocationReport(decided, true);
+        if (docket.Withdrawn && DecisionOn(row) is { } decided && live != Live.Target)
+        {
+            if (IsUndone(next))
+                return new RelocationReport(decided, true);
+            if (!next.IsAtRest())
+                return new RelocationReport(next, true);
+        }
         return new RelocationReport(next, false);
     }
 

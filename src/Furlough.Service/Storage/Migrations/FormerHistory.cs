@@ -100,7 +100,7 @@ internal static class FormerHistory
         yield return "UPDATE History SET About = 'Fleet', SubjectName = '' WHERE Action = 'ReserveSet' AND SubjectName = 'all machines'";
         yield return "UPDATE History SET SubjectName = '' WHERE About = 'Invite' AND SubjectName = 'any room'";
         yield return """
-            UPDATE History SET About = 'Other', Detail = Action || CASE WHEN "To" IS NULL THEN '' ELSE ': ' || "To" END, Action = 'Noted' WHERE About = ''
+            UPDATE History SET About = 'Other', Detail = Action, Action = 'Noted' WHERE About = ''
             """;
     }
 }

@@ -131,11 +131,37 @@ public sealed class Field : IDisposable
             )
         );
 
-    /// <summary>Kills a process and what it started.</summary>
+    /// <summary>Kills a process and what it started or traces; returns when all of it is gone.</summary>
     public static void Kill(Process process)
     {
+        // What is traced goes on when its tracer is killed: it is killed itself, and first.
+        var traced = TracedBy(process.Id);
+        foreach (var id in traced)
+            Process.Start("kill", ["-KILL", $"{id}"]).WaitForExit();
         process.Kill(entireProcessTree: true);
         process.WaitForExit();
+        WaitFor(() => !traced.Exists(id => Directory.Exists($"/proc/{id}")), "the end of what was traced");
+    }
+
+    private static List<int> TracedBy(int tracer)
+    {
+        List<int> traced = [];
+        foreach (var folder in Directory.EnumerateDirectories("/proc"))
+        {
+            try
+            {
+                if (
+                    int.TryParse(Path.GetFileName(folder), out var id)
+                    && File.ReadLines($"{folder}/status").Any(l => l == $"TracerPid:\t{tracer}")
+                )
+                    traced.Add(id);
+            }
+            catch (IOException)
+            {
+                // It ended meanwhile.
+            }
+        }
+        return traced;
     }
 
     private List<string> AgentArguments(string root, string name, string? code, string room) =>

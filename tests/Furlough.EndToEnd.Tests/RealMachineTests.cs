@@ -202,6 +202,9 @@ public sealed class RealMachineTests : RealDesk
         return killed;
     }
 
+    /// <summary>How a program ends that SIGKILL ends: 128 and 9.</summary>
+    private const int KilledBySignal = 137;
+
     /// <summary>One run and return with the agent killed at a call.</summary>
     /// <returns>Whether it made so many of them.</returns>
     private bool DiesAt(string call, int n, string before)
@@ -213,7 +216,9 @@ public sealed class RealMachineTests : RealDesk
             $"{call} {n}"
         );
         var died = agent.HasExited;
-        if (!died)
+        if (died)
+            agent.ExitCode.ShouldBe(KilledBySignal, $"it ended otherwise than by the kill at {call} {n}");
+        else
             Field.Kill(agent);
         LinuxTree
             .Difference(before, LinuxTree.Describe(LivePlace("XDG_DOCUMENTS_DIR", "Documents")))

@@ -84,8 +84,7 @@ public sealed class AgentSessions(Store store, DocketDesk desk, ReconcileDesk re
     /// <summary>A machine is forgotten, and its session with it.</summary>
     public void Forget(Guid machine)
     {
-        if (_tokens.TryRemove(machine, out var token))
-            _machines.TryRemove(token, out _);
+        End(machine);
         _instances.TryRemove(machine, out _);
     }
 
@@ -226,8 +225,8 @@ public sealed class AgentSessions(Store store, DocketDesk desk, ReconcileDesk re
             About.Machine(machine.Name),
             detail: "reinstalled"
         );
-        if (_tokens.TryRemove(machine.Id, out var before))
-            _machines.TryRemove(before, out _);
+        var id = machine.Id;
+        db.Effects.Then(() => End(id));
         return Answer(machine);
     }
 
@@ -236,14 +235,19 @@ public sealed class AgentSessions(Store store, DocketDesk desk, ReconcileDesk re
         new(machine.Id, desk.PublicKey, machine.LastBulletin, machine.LastDocket);
 
     /// <summary>Opens a session; the one before ends.</summary>
-    public Task<SessionResponse> OpenAsync(SessionRequest request, CancellationToken stop)
+    public async Task<SessionResponse> OpenAsync(SessionRequest request, CancellationToken stop)
     {
-        return store.WriteAsync(
+        var (proof, key) = await VerifyAsync(request.Proof, stop);
+        RequireVersion(proof.Protocol);
+        var isInTurn = !ComeInTurn(proof.Machine, proof.Instance);
+        return await store.WriteAsync(
             async db =>
             {
-                var (machine, proof) = await VerifyAsync(db, request.Proof, stop);
-                RequireVersion(proof.Protocol);
-                if (machine.MachineId != proof.MachineId || ComeInTurn(machine.Id, proof.Instance))
+                var machine = await db.Machines.FindAsync([proof.Machine], stop) ?? throw Refused();
+                // Its machine may have been enrolled again meanwhile.
+                if (machine.PublicKey != key)
+                    throw Refused();
+                if (machine.MachineId != proof.MachineId || !isInTurn)
                 {
                     if (!machine.Suspect)
                         db.Record(
@@ -254,16 +258,26 @@ public sealed class AgentSessions(Store store, DocketDesk desk, ReconcileDesk re
                         );
                     machine.Suspect = true;
                 }
-                if (_tokens.TryRemove(machine.Id, out var before))
-                    _machines.TryRemove(before, out _);
                 await reconciling.CountOnAsync(db, machine, proof, stop);
                 var token = Secrets.Make("fls-");
-                _machines[token] = machine.Id;
-                _tokens[machine.Id] = token;
+                db.Effects.Then(() => Begin(proof.Machine, token));
                 return new SessionResponse(token, machine.LastBulletin);
             },
             stop
         );
+    }
+
+    private void Begin(Guid machine, string token)
+    {
+        End(machine);
+        _machines[token] = machine;
+        _tokens[machine] = token;
+    }
+
+    private void End(Guid machine)
+    {
+        if (_tokens.TryRemove(machine, out var token))
+            _machines.TryRemove(token, out _);
     }
 
     /// <summary>
@@ -287,40 +301,43 @@ public sealed class AgentSessions(Store store, DocketDesk desk, ReconcileDesk re
         }
     }
 
-    private async Task<(MachineRow, SessionProof)> VerifyAsync(FurloughDb db, string message, CancellationToken stop)
-    {
-        var refused = new RefusedException(
+    private static RefusedException Refused() =>
+        new(
             RefusalKind.NotSignedIn,
             "session-refused",
             "The proof of identity is not valid.",
             "Enrol the machine again if this stays so."
         );
+
+    private async Task<(SessionProof, string Key)> VerifyAsync(string message, CancellationToken stop)
+    {
         SessionProof claimed;
         try
         {
             claimed = JsonSerializer.Deserialize(
                 System.Buffers.Text.Base64Url.DecodeFromChars(message.Split('.') is [_, var body, _] ? body : ""),
                 ProtocolJson.Default.SessionProof
-            ) ?? throw refused;
+            ) ?? throw Refused();
         }
         catch (Exception malformed) when (malformed is FormatException or JsonException)
         {
-            throw refused;
+            throw Refused();
         }
         if (claimed.Nonce is null || !Accepts(claimed.Nonce))
-            throw refused;
-        var machine = await db.Machines.FindAsync([claimed.Machine], stop) ?? throw refused;
+            throw Refused();
+        var key = await store.ReadAsync(
+            db => db.Machines.Where(m => m.Id == claimed.Machine).Select(m => m.PublicKey).FirstOrDefaultAsync(stop),
+            stop
+        ) ?? throw Refused();
         try
         {
-            Jws.Verify(machine.PublicKey, MessageType.Session, message);
+            Jws.Verify(key, MessageType.Session, message);
         }
         catch (SignatureException)
         {
-            throw refused;
+            throw Refused();
         }
-        if (!Spend(claimed.Nonce))
-            throw refused;
-        return (machine, claimed);
+        return Spend(claimed.Nonce) ? (claimed, key) : throw Refused();
     }
 
     private static void RequireVersion(int version)

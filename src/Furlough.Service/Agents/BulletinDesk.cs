@@ -20,7 +20,6 @@ public sealed class BulletinDesk(
     RunControl runs,
     ErrandDesk errands,
     RunHours hours,
-    DocketSignals signals,
     LiveHub live,
     TimeProvider time
 )
@@ -35,11 +34,10 @@ public sealed class BulletinDesk(
         CancellationToken stop
     )
     {
-        HashSet<Guid> wake = [];
-        List<RelocationRow> touched = [];
-        var receipt = await store.WriteAsync(
+        return await store.WriteAsync(
             async db =>
             {
+                List<RelocationRow> touched = [];
                 var machine = (await db.Machines.FindAsync([machineId], stop))!;
                 Guid? wanted = null;
                 foreach (var bulletin in bulletins.OrderBy(b => b.Number))
@@ -69,24 +67,26 @@ public sealed class BulletinDesk(
                 }
                 await db.SaveChangesAsync(stop);
                 foreach (var run in touched.Where(r => r.State.IsAtRest()).Select(r => r.Run).Distinct())
-                foreach (var woken in await runs.AdvanceAsync(db, run, stop))
-                    wake.Add(woken);
+                    await runs.AdvanceAsync(db, run, stop);
+                Tell(db.Effects, machineId, touched);
                 return new BulletinReceipt(machine.LastBulletin) { Wanted = wanted };
             },
             stop
         );
-        signals.Raise(wake);
+    }
+
+    private void Tell(Effects effects, Guid machine, List<RelocationRow> touched)
+    {
         foreach (var row in touched)
         {
+            var number = row.Number;
             if (row.State.IsAtRest())
-                live.ForgetProgress(row.Number);
-            live.Say("relocation", row.Number);
+                effects.Then(() => live.ForgetProgress(number));
+            effects.Say("relocation", number);
+            effects.Say("run", row.Run);
         }
-        foreach (var run in touched.Select(r => r.Run).Distinct())
-            live.Say("run", run);
         if (touched.Count > 0)
-            live.Say("machine", machineId);
-        return receipt;
+            effects.Say("machine", machine);
     }
 
     private async Task<RelocationRow?> ApplyAsync(

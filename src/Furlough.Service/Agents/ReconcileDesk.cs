@@ -4,6 +4,7 @@ using Furlough.Protocol;
 using Furlough.Protocol.Api;
 using Furlough.Service.History;
 using Furlough.Service.LiveEvents;
+using Furlough.Service.Machines;
 using Furlough.Service.Relocations;
 using Furlough.Service.Runs;
 using Furlough.Service.Storage;
@@ -16,7 +17,7 @@ namespace Furlough.Service.Agents;
 /// nothing new is numbered like something that they know; and they hand in the dockets that this service signed and
 /// does not know, which become relocations again.
 /// </summary>
-public sealed class ReconcileDesk(Store store, DocketDesk desk, LiveHub live, TimeProvider time)
+public sealed class ReconcileDesk(Store store, DocketDesk desk, TimeProvider time)
 {
     /// <summary>Title of the run that holds what was taken over.</summary>
     public const string Title = "Taken over from machines";
@@ -69,24 +70,25 @@ public sealed class ReconcileDesk(Store store, DocketDesk desk, LiveHub live, Ti
     /// </summary>
     public async Task TakeOverAsync(Guid machine, IReadOnlyList<string> signed, CancellationToken stop)
     {
-        var run = await store.WriteAsync(
+        var ours = signed.OfType<string>().Select(m => (Message: m, Docket: Open(m))).ToList();
+        await store.WriteAsync(
             async db =>
             {
                 var owner = (await db.Machines.FindAsync([machine], stop))!;
                 long? changed = null;
-                foreach (var message in signed.OfType<string>())
+                foreach (var (message, opened) in ours)
                     if (
-                        Open(message) is { } docket
+                        opened is { } docket
                         && await IsItsAsync(db, owner, docket, stop)
                         && await db.Dockets.FindAsync([docket.Id], stop) is null
                     )
                         changed = await TakeAsync(db, owner, docket, message, stop) ?? changed;
+                if (changed is { } run)
+                    db.Effects.Say("run", run);
                 return changed;
             },
             stop
         );
-        if (run is { } taken)
-            live.Say("run", taken);
     }
 
     private Docket? Open(string message)
@@ -172,7 +174,7 @@ public sealed class ReconcileDesk(Store store, DocketDesk desk, LiveHub live, Ti
     {
         if (docket.Work != DocketWork.Relocate)
             return null;
-        var survey = machine.Survey is null ? null : Column.Read(machine.Survey, ModelJson.Default.Survey);
+        var survey = await Surveys.OfAsync(db, machine.Id, stop);
         string Shown(Place place) => survey?.Show(place) ?? place.Path;
         var planned = new PlannedRelocation(
             0,

@@ -1,6 +1,7 @@
 using System.Text.Json;
 using Furlough.Model;
 using Furlough.Planning.Audits;
+using Furlough.Planning.Plans;
 using Furlough.Protocol.Api;
 using Furlough.Service.Access;
 using Furlough.Service.History;
@@ -41,45 +42,60 @@ public sealed class AuditDesk(Store store, LiveHub live, Freshness freshness, Ti
     public async Task<AuditView> MakeAsync(string who, CancellationToken stop)
     {
         await freshness.SurveyAllAsync(stop);
-        var view = await store.WriteAsync(
+        // Surveys are long: nobody's writing waits while they are read.
+        var row = await store.ReadAsync(db => LookAsync(db, who, stop), stop);
+        return await store.WriteAsync(
             async db =>
             {
-                var machines = await db.Machines.OrderBy(m => m.Name).ToListAsync(stop);
-                var findings = Auditor.Audit(
-                    machines.Select(m => Fleet.ToFleet(m, live)),
-                    await Fleet.IntendedAsync(db, null, stop),
-                    await Fleet.KeptAsync(db, null, stop),
-                    await Fleet.AskedAsync(db, null, time.GetUtcNow(), stop),
-                    time.GetUtcNow(),
-                    await Fleet.AtWorkAsync(db, null, stop)
-                );
-                var row = new AuditRow
-                {
-                    MadeAt = time.GetUtcNow(),
-                    MadeBy = who,
-                    Machines = machines.Count,
-                    Findings = Column.Write(findings, ModelJson.Default.IReadOnlyListFinding),
-                    Basis = JsonSerializer.Serialize(
-                        Basis.Of(machines.ConvertAll(m => (m.SurveyedAt, live.IsSilent(m.Id, m.LastSeen)))),
-                        JsonSerializerOptions.Web
-                    ),
-                };
-                db.Audits.Add(row);
+                var kept = row();
+                db.Audits.Add(kept);
                 await db.SaveChangesAsync(stop);
+                var view = View(kept);
                 db.Record(
-                    row.MadeAt,
-                    row.MadeBy,
+                    kept.MadeAt,
+                    kept.MadeBy,
                     HistoryEvent.AuditMade,
-                    About.Audit(row.Number),
-                    null,
-                    Words.Count(findings.Count, "finding")
+                    About.Audit(kept.Number),
+                    detail: Words.Count(view.Findings.Count, "finding")
                 );
-                return View(row);
+                db.Effects.Say("audit", kept.Number);
+                return view;
             },
             stop
         );
-        live.Say("audit", view.Number);
-        return view;
+    }
+
+    private async Task<Func<AuditRow>> LookAsync(FurloughDb db, string who, CancellationToken stop)
+    {
+        List<MachineRow> machines = [];
+        List<FleetMachine> fleet = [];
+        await foreach (var surveyed in Surveys.WithMachines(db, null).WithCancellation(stop))
+        {
+            machines.Add(surveyed.Machine);
+            fleet.Add(Fleet.ToFleet(surveyed.Machine, surveyed.Read(), live));
+        }
+        var now = time.GetUtcNow();
+        var findings = Auditor.Audit(
+            fleet,
+            await Fleet.IntendedAsync(db, null, stop),
+            await Fleet.KeptAsync(db, null, stop),
+            await Fleet.AskedAsync(db, null, now, stop),
+            now,
+            await Fleet.AtWorkAsync(db, null, stop)
+        );
+        // A new row each time that it is written.
+        return () =>
+            new AuditRow
+            {
+                MadeAt = now,
+                MadeBy = who,
+                Machines = machines.Count,
+                Findings = Column.Write(findings, ModelJson.Default.IReadOnlyListFinding),
+                Basis = JsonSerializer.Serialize(
+                    Basis.Of(machines.ConvertAll(m => (m.SurveyedAt, live.IsSilent(m.Id, m.LastSeen)))),
+                    JsonSerializerOptions.Web
+                ),
+            };
     }
 
     private static AuditView View(AuditRow row) =>

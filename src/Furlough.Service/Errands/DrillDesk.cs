@@ -2,6 +2,7 @@ using Furlough.Model;
 using Furlough.Protocol.Api;
 using Furlough.Service.History;
 using Furlough.Service.LiveEvents;
+using Furlough.Service.Machines;
 using Furlough.Service.Storage;
 using Microsoft.EntityFrameworkCore;
 
@@ -12,7 +13,7 @@ namespace Furlough.Service.Errands;
 /// step is an errand; what the machine itself can see (the volume gone and back, a restart, who signed in) finishes it
 /// automatically.
 /// </summary>
-public sealed class DrillDesk(Store store, ErrandDesk errands, LiveHub live, TimeProvider time)
+public sealed class DrillDesk(Store store, ErrandDesk errands, TimeProvider time)
 {
     private const int RestartStep = 2,
         FallbackStep = 3,
@@ -30,12 +31,15 @@ public sealed class DrillDesk(Store store, ErrandDesk errands, LiveHub live, Tim
         CancellationToken stop
     )
     {
-        var view = await store.WriteAsync(
-            async db => await BeginAsync(db, await Find.MachineAsync(db, machine, stop), root, account, who, stop),
+        return await store.WriteAsync(
+            async db =>
+            {
+                var view = await BeginAsync(db, await Find.MachineAsync(db, machine, stop), root, account, who, stop);
+                db.Effects.Say("errand", view.Errand);
+                return view;
+            },
             stop
         );
-        live.Say("errand", view.Errand);
-        return view;
     }
 
     private async Task<DrillView> BeginAsync(
@@ -47,7 +51,7 @@ public sealed class DrillDesk(Store store, ErrandDesk errands, LiveHub live, Tim
         CancellationToken stop
     )
     {
-        if (Column.SurveyOf(machine) is not { } survey)
+        if (await Surveys.OfAsync(db, machine.Id, stop) is not { } survey)
             throw RefusedException.Conflict(
                 "never-surveyed",
                 $"{machine.Name} has never been surveyed.",

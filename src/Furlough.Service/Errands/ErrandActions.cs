@@ -12,15 +12,7 @@ using Microsoft.EntityFrameworkCore;
 namespace Furlough.Service.Errands;
 
 /// <summary>What people do with errands, and what follows for the relocations that wait.</summary>
-public sealed class ErrandActions(
-    Store store,
-    Acting acting,
-    DrillDesk drills,
-    Freshness freshness,
-    DocketSignals signals,
-    LiveHub live,
-    TimeProvider time
-)
+public sealed class ErrandActions(Store store, Acting acting, DrillDesk drills, Freshness freshness, TimeProvider time)
 {
     /// <summary>Someone will do it.</summary>
     /// <param name="claimant">The person or the role that will.</param>
@@ -82,7 +74,7 @@ public sealed class ErrandActions(
                     await Find.ErrandAsync(db, number, stop),
                     (await db.Machines.FindAsync([errand.Machine], stop))!
                 );
-                if (row.State.IsToDo() && Column.SurveyOf(machine)?.StartedAt is { } started)
+                if (row.State.IsToDo() && (await Surveys.OfAsync(db, machine.Id, stop))?.StartedAt is { } started)
                     throw RefusedException.Conflict(
                         "not-restarted",
                         $"{machine.Name} runs since {started:yyyy-MM-dd HH:mm}Z, and errand {number} was raised at {row.RaisedAt:yyyy-MM-dd HH:mm}Z: it has not been restarted.",
@@ -135,8 +127,7 @@ public sealed class ErrandActions(
         CancellationToken stop
     )
     {
-        Guid machine = default;
-        var view = await store.WriteAsync(
+        return await store.WriteAsync(
             async db =>
             {
                 var row = await Find.ErrandAsync(db, number, stop);
@@ -160,17 +151,15 @@ public sealed class ErrandActions(
                 if (!next.IsToDo())
                     row.End(next, who, time.GetUtcNow(), words);
                 await db.SaveChangesAsync(stop);
-                machine = row.Machine;
-                var at = (await db.Machines.FindAsync([machine], stop))!;
-                if (row.Cause == ErrandCause.Drill && Column.SurveyOf(at) is { } survey)
+                db.Effects.Wake(row.Machine);
+                db.Effects.Say("errand", number);
+                db.Effects.Say("machine", row.Machine);
+                var at = (await db.Machines.FindAsync([row.Machine], stop))!;
+                if (row.Cause == ErrandCause.Drill && await Surveys.OfAsync(db, at.Id, stop) is { } survey)
                     await drills.GoOnAsync(db, at, survey, stop);
                 return ErrandViews.Of(row, at, time);
             },
             stop
         );
-        signals.Raise([machine]);
-        live.Say("errand", number);
-        live.Say("machine", machine);
-        return view;
     }
 }

@@ -135,7 +135,7 @@ public sealed class KindCards(Store store, KindDesk desk, DocketSignals signals,
                         About.KindCard(card.Name),
                         detail: machine.Name
                     );
-                    var survey = Column.SurveyOf((await db.Machines.FindAsync([machine.Id], stop))!);
+                    var survey = await Surveys.OfAsync(db, machine.Id, stop);
                     return new KindTrial(
                         card,
                         machine.Name,

@@ -16,14 +16,17 @@ public static class Fleet
     /// <summary>All machines.</summary>
     public static Task<List<FleetMachine>> AllAsync(Store store, LiveHub live, CancellationToken stop) =>
         store.ReadAsync(
-            async db => (await db.Machines.OrderBy(m => m.Name).ToListAsync(stop)).ConvertAll(m => ToFleet(m, live)),
+            async db =>
+            {
+                List<FleetMachine> all = [];
+                await foreach (var surveyed in Surveys.WithMachines(db, null).WithCancellation(stop))
+                    all.Add(ToFleet(surveyed.Machine, surveyed.Read(), live));
+                return all;
+            },
             stop
         );
 
     /// <summary>One machine.</summary>
-    public static FleetMachine ToFleet(MachineRow row, LiveHub live) => ToFleet(row, Column.SurveyOf(row), live);
-
-    /// <summary>One machine whose survey is known.</summary>
     public static FleetMachine ToFleet(MachineRow row, Survey? survey, LiveHub live) =>
         new(row.Id, row.Name, row.Room, survey, live.IsSilent(row.Id, row.LastSeen))
         {

@@ -6,7 +6,7 @@ using Microsoft.EntityFrameworkCore;
 namespace Furlough.Service.Machines;
 
 /// <summary>Asks machines to look again before something is said about them.</summary>
-public sealed class Freshness(Store store, LiveHub live, DocketSignals signals, TimeProvider time)
+public sealed class Freshness(Store store, LiveHub live, TimeProvider time)
 {
     private static readonly TimeSpan LongestWait = TimeSpan.FromSeconds(30);
 
@@ -25,11 +25,11 @@ public sealed class Freshness(Store store, LiveHub live, DocketSignals signals, 
                     .ToList();
                 foreach (var machine in machines)
                     machine.AskForSurvey();
+                db.Effects.Wake(machines.Select(m => m.Id));
                 return machines.ConvertAll(m => m.Id);
             },
             stop
         );
-        signals.Raise(asked);
         var until = time.GetUtcNow() + LongestWait;
         while (time.GetUtcNow() < until)
         {

@@ -105,14 +105,15 @@ public sealed class MachineBoard : IDisposable
     /// A machine's part. What it sent may make no sense: then it is shown without, and all others as they are.
     /// </summary>
     private static Part PartOf(
-        MachineRow machine,
+        SurveyedMachine surveyed,
         IReadOnlyList<RelocationRow> relocations,
         IReadOnlyList<OriginalRow> originals
     )
     {
+        var machine = surveyed.Machine;
         try
         {
-            var survey = Column.SurveyOf(machine);
+            var survey = surveyed.Read();
             var (summary, shelves) = Summaries.Of(machine, survey, relocations, originals);
             return new Part(summary, shelves, [.. VolumeSpaces.Of(machine, survey)]);
         }
@@ -161,13 +162,11 @@ public sealed class MachineBoard : IDisposable
                     foreach (var id in some)
                         _parts.Remove(id);
                 await foreach (
-                    var machine in db
-                        .Machines.Where(m => some == null || ids.Contains(m.Id))
-                        .AsAsyncEnumerable()
-                        .WithCancellation(stop)
+                    var surveyed in Surveys.WithMachines(db, some is null ? null : ids).WithCancellation(stop)
                 )
                 {
-                    _parts[machine.Id] = PartOf(machine, [.. relocations[machine.Id]], [.. originals[machine.Id]]);
+                    var id = surveyed.Machine.Id;
+                    _parts[id] = PartOf(surveyed, [.. relocations[id]], [.. originals[id]]);
                 }
                 return 0;
             },

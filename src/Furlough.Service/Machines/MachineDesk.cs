@@ -19,7 +19,6 @@ public sealed class MachineDesk(
     Store store,
     LiveHub live,
     TimeProvider time,
-    DocketSignals signals,
     AgentSessions sessions
 )
 {
@@ -53,9 +52,9 @@ public sealed class MachineDesk(
                     .OrderBy(r => r.Number)
                     .ToListAsync(stop);
                 var originals = await db.Originals.Where(o => o.Machine == machine.Id).ToListAsync(stop);
-                var survey = Column.SurveyOf(machine);
+                var survey = await Surveys.OfAsync(db, machine.Id, stop);
                 var findings = Auditor.Audit(
-                    [Fleet.ToFleet(machine, live)],
+                    [Fleet.ToFleet(machine, survey, live)],
                     await Fleet.IntendedAsync(db, machine.Id, stop),
                     await Fleet.KeptAsync(db, machine.Id, stop),
                     await Fleet.AskedAsync(db, machine.Id, time.GetUtcNow(), stop),
@@ -117,17 +116,17 @@ public sealed class MachineDesk(
     /// <summary>Asks a machine for a survey that is begun from now on.</summary>
     public async Task<MachineSummary> SurveyAsync(string name, CancellationToken stop)
     {
-        var machine = await store.WriteAsync(
+        var (machine, survey) = await store.WriteAsync(
             async db =>
             {
                 var row = await Find.MachineAsync(db, name, stop);
                 row.AskForSurvey();
-                return row;
+                db.Effects.Wake(row.Id);
+                return (row, await Surveys.OfAsync(db, row.Id, stop));
             },
             stop
         );
-        signals.Raise([machine.Id]);
-        return Summaries.Now(Summaries.Of(machine, Column.SurveyOf(machine), [], []).Summary, live);
+        return Summaries.Now(Summaries.Of(machine, survey, [], []).Summary, live);
     }
 
     /// <summary>
@@ -203,7 +202,7 @@ public sealed class MachineDesk(
     /// </summary>
     public async Task ForgetAsync(ForgetRequest request, string who, CancellationToken stop)
     {
-        var forgotten = await store.WriteAsync(
+        await store.WriteAsync(
             async db =>
             {
                 var row = await Find.MachineAsync(db, request.Machine, stop);
@@ -225,6 +224,7 @@ public sealed class MachineDesk(
                 await db.Drills.Where(d => d.Machine == row.Id).ExecuteDeleteAsync(stop);
                 await db.Relocations.Where(r => r.Machine == row.Id).ExecuteDeleteAsync(stop);
                 await db.SpaceBreaks.Where(b => b.Machine == row.Id).ExecuteDeleteAsync(stop);
+                await db.Surveys.Where(s => s.Machine == row.Id).ExecuteDeleteAsync(stop);
                 db.Machines.Remove(row);
                 db.Record(
                     time.GetUtcNow(),
@@ -233,13 +233,17 @@ public sealed class MachineDesk(
                     About.Machine(row.Name),
                     detail: $"{Words.Count(originals, "original")} stay on its disks"
                 );
-                return row.Id;
+                var forgotten = row.Id;
+                db.Effects.Then(() =>
+                {
+                    sessions.Forget(forgotten);
+                    board.Touch(forgotten);
+                });
+                db.Effects.Say("machine", forgotten);
+                return forgotten;
             },
             stop
         );
-        sessions.Forget(forgotten);
-        board.Touch(forgotten);
-        live.Say("machine", forgotten);
     }
 
     /// <summary>Changes all of some machines, or none.</summary>
@@ -249,22 +253,19 @@ public sealed class MachineDesk(
         CancellationToken stop
     )
     {
-        var changed = await store.WriteAsync(
+        await store.WriteAsync(
             async db =>
             {
-                List<Guid> machines = [];
                 foreach (var name in names)
                 {
                     var row = await Find.MachineAsync(db, name, stop);
                     change(db, row);
-                    machines.Add(row.Id);
+                    db.Effects.Wake(row.Id);
+                    db.Effects.Say("machine", row.Id);
                 }
-                return machines;
+                return names.Count;
             },
             stop
         );
-        signals.Raise(changed);
-        foreach (var machine in changed)
-            live.Say("machine", machine);
     }
 }

@@ -10,7 +10,7 @@ using Microsoft.EntityFrameworkCore;
 namespace Furlough.Service.Machines;
 
 /// <summary>What is to be left free on volumes: said for a room or for the whole fleet, and told by every page that speaks of space. A brief may differ for its own plans.</summary>
-public sealed class Reserves(Store store, LiveHub live, TimeProvider time)
+public sealed class Reserves(Store store, TimeProvider time)
 {
     private const string Fleet = "";
     private const double LargestShare = 0.9;
@@ -51,7 +51,7 @@ public sealed class Reserves(Store store, LiveHub live, TimeProvider time)
     public async Task SayAsync(ReserveRequest request, string who, CancellationToken stop)
     {
         var room = request.Room ?? Fleet;
-        var touched = await store.WriteAsync(
+        await store.WriteAsync(
             async db =>
             {
                 var machines = await db.Machines.Where(m => room == Fleet || m.Room == room).ToListAsync(stop);
@@ -91,14 +91,15 @@ public sealed class Reserves(Store store, LiveHub live, TimeProvider time)
                     request is { System: null, Others: null } ? "none" : InWords(row!.System, row.Others)
                 );
                 await db.SaveChangesAsync(stop);
+                var surveys = await Surveys.OfAsync(db, machines.ConvertAll(m => m.Id), stop);
                 foreach (var machine in machines)
-                    await SettleAsync(db, machine, Column.SurveyOf(machine), stop);
-                return machines.ConvertAll(m => m.Id);
+                    await SettleAsync(db, machine, surveys.GetValueOrDefault(machine.Id), stop);
+                foreach (var machine in machines)
+                    db.Effects.Say("machine", machine.Id);
+                return machines.Count;
             },
             stop
         );
-        foreach (var machine in touched)
-            live.Say("machine", machine);
     }
 
     private static string InWords(string system, string others) => $"system {system}, others {others}";

@@ -15,7 +15,7 @@ public sealed class SpaceShares(Store store)
             async db =>
             {
                 var machine = await Find.MachineAsync(db, name, stop);
-                if (Column.SurveyOf(machine) is not { } survey)
+                if (await Surveys.OfAsync(db, machine.Id, stop) is not { } survey)
                     return new MachineSpace(machine.Name, machine.Room, [], [], []);
                 var originals = (await db.Originals.Where(o => o.Machine == machine.Id).ToListAsync(stop)).ConvertAll(
                     o => Column.Read(o.Body, ModelJson.Default.OriginalFacts)

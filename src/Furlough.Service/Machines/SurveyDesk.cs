@@ -11,14 +11,7 @@ using Furlough.Service.Storage;
 namespace Furlough.Service.Machines;
 
 /// <summary>Takes surveys in and notices drift at once.</summary>
-public sealed class SurveyDesk(
-    Store store,
-    LiveHub live,
-    ErrandDesk errands,
-    DrillDesk drills,
-    DocketSignals signals,
-    TimeProvider time
-)
+public sealed class SurveyDesk(Store store, LiveHub live, ErrandDesk errands, DrillDesk drills, TimeProvider time)
 {
     private const int MostHoldings = 20_000,
         MostVolumes = 200,
@@ -39,20 +32,19 @@ public sealed class SurveyDesk(
             Past = [],
         };
         var text = Column.Write(kept, ModelJson.Default.Survey);
-        var begins = false;
         await store.WriteAsync(
             async db =>
             {
                 var row = (await db.Machines.FindAsync([machine], stop))!;
                 await SpaceHistory.KeepAsync(db, row, survey, time.GetUtcNow(), stop);
-                row.Survey = text;
+                await Surveys.KeepAsync(db, machine, text, stop);
                 row.SurveyedAt = survey.TakenAt;
                 await Reserves.SettleAsync(db, row, kept, stop);
                 row.LastSeen = time.GetUtcNow();
                 // By how long it runs already: clocks of machines may be wrong.
                 if (survey.SentAt is { } told)
                     await errands.SignedInAsync(db, row, survey.Accounts, time.GetUtcNow() - told, stop);
-                begins =
+                var begins =
                     survey is { StartedAt: { } started, SentAt: { } sent }
                     && sent - started < LongestUp
                     && await errands.StartedAsync(db, row, time.GetUtcNow() - (sent - started), stop);
@@ -69,13 +61,13 @@ public sealed class SurveyDesk(
                             .Audit([Fleet.ToFleet(row, kept, live)], intended, [], [], time.GetUtcNow())
                             .Any(f => f.Severity == Severity.Blocking && f.Code != Auditor.AccountKeptOut)
                     );
+                db.Effects.Say("machine", machine);
+                if (begins)
+                    db.Effects.Wake(machine);
                 return 0;
             },
             stop
         );
-        live.Say("machine", machine);
-        if (begins)
-            signals.Raise([machine]);
     }
 
     /// <summary>

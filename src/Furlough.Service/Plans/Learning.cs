@@ -1,5 +1,6 @@
 using Furlough.Model;
 using Furlough.Planning.Forecasts;
+using Furlough.Service.Machines;
 using Furlough.Service.Relocations;
 using Furlough.Service.Storage;
 using Microsoft.EntityFrameworkCore;
@@ -41,7 +42,7 @@ public static class Learning
         if (
             planned.Method is not (Method.Cold or Method.Warm)
             || planned.Terms.BytesPerSecond is not null
-            || Column.SurveyOf(machine) is not { } survey
+            || await Surveys.OfAsync(db, machine.Id, stop) is not { } survey
         )
             return;
         if (survey.VolumeOf(planned.Source) is not { } source || survey.VolumeOf(planned.Target) is not { } target)

@@ -74,7 +74,7 @@ public sealed class PlanDesk(Store store, LiveHub live, TimeProvider time)
                 "The brief means no machine of this fleet.",
                 "See `furlough brief check BRIEF` and `furlough machine list`."
             );
-        var view = await store.WriteAsync(
+        return await store.WriteAsync(
             async db =>
             {
                 var row = new PlanRow
@@ -87,12 +87,11 @@ public sealed class PlanDesk(Store store, LiveHub live, TimeProvider time)
                 db.Plans.Add(row);
                 await db.SaveChangesAsync(stop);
                 db.Record(row.MadeAt, row.MadeBy, HistoryEvent.PlanMade, About.Plan(row.Number), detail: row.Digest);
+                db.Effects.Say("plan", row.Number);
                 return await ViewAsync(db, row, stop, madeNow: true);
             },
             stop
         );
-        live.Say("plan", view.Number);
-        return view;
     }
 
     private static Brief Read(string text)
@@ -151,7 +150,7 @@ public sealed class PlanDesk(Store store, LiveHub live, TimeProvider time)
                 "A consent needs a reason of at most 1,000 characters.",
                 "Say why this hazard is acceptable."
             );
-        var view = await store.WriteAsync(
+        return await store.WriteAsync(
             async db =>
             {
                 var plan = await Find.PlanAsync(db, number, stop);
@@ -190,12 +189,11 @@ public sealed class PlanDesk(Store store, LiveHub live, TimeProvider time)
                     detail: $"{request.Hazard}: {request.Reason}"
                 );
                 await db.SaveChangesAsync(stop);
+                db.Effects.Say("plan", number);
                 return await ViewAsync(db, plan, stop);
             },
             stop
         );
-        live.Say("plan", number);
-        return view;
     }
 
     /// <param name="madeNow">It was made from the surveys as they are: nothing can have changed since.</param>

@@ -1,6 +1,7 @@
 using Furlough.Model;
 using Furlough.Planning.Plans;
 using Furlough.Protocol.Api;
+using Furlough.Service.Machines;
 using Furlough.Service.Storage;
 using Microsoft.EntityFrameworkCore;
 
@@ -44,7 +45,7 @@ internal static class PlanState
         {
             if (
                 await db.Machines.FindAsync([group.Key], stop) is not { } machine
-                || Column.SurveyOf(machine) is not { } survey
+                || await Surveys.OfAsync(db, machine.Id, stop) is not { } survey
             )
             {
                 changes.Add($"{group.First().MachineName} is not in the fleet any more.");

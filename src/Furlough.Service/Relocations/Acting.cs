@@ -3,6 +3,7 @@ using Furlough.Protocol.Api;
 using Furlough.Service.Agents;
 using Furlough.Service.History;
 using Furlough.Service.LiveEvents;
+using Furlough.Service.Machines;
 using Furlough.Service.Runs;
 using Furlough.Service.Storage;
 using Microsoft.EntityFrameworkCore;
@@ -10,14 +11,7 @@ using Microsoft.EntityFrameworkCore;
 namespace Furlough.Service.Relocations;
 
 /// <summary>What people ask for on one relocation: each becomes a docket of its own, or a wish.</summary>
-public sealed class Acting(
-    Store store,
-    DocketDesk desk,
-    RunControl control,
-    DocketSignals signals,
-    LiveHub live,
-    TimeProvider time
-)
+public sealed class Acting(Store store, DocketDesk desk, RunControl control, LiveHub live, TimeProvider time)
 {
     private const int LongestReason = 1_000;
 
@@ -56,8 +50,7 @@ public sealed class Acting(
                 $"A relocation is skipped with a reason of at most {LongestReason} printable characters.",
                 $"`furlough relocation skip {number} --reason \"...\"`."
             );
-        Failure? skipped = null;
-        var view = await ActAsync(
+        return await ActAsync(
             number,
             who,
             RelocationRequest.Skip,
@@ -75,7 +68,7 @@ public sealed class Acting(
                     row.State == RelocationState.Queued && await DocketDesk.WithdrawAsync(db, row, stop)
                         ? await CalledBackAsync(db, row, stop)
                         : null;
-                skipped = new Failure(
+                return new Failure(
                     "skipped",
                     $"The relocation of {HoldingName.InWords(row.Holding, row.Account)} was skipped by {who}: {reason.Trim().TrimEnd('.')}.{(before is null ? "" : $" Before that: {before.Text}")}",
                     calledBack ?? $"Nothing has changed; {planned.LivesInWords}.",
@@ -86,19 +79,8 @@ public sealed class Acting(
                     Relocation = number,
                 };
             },
-            stop,
-            () => skipped
+            stop
         );
-        await AdvanceAsync(view.Run, stop);
-        return view;
-    }
-
-    /// <summary>A run may have nothing further to do.</summary>
-    private async Task AdvanceAsync(long run, CancellationToken stop)
-    {
-        var wake = await store.WriteAsync(db => control.AdvanceAsync(db, run, stop), stop);
-        signals.Raise(wake);
-        live.Say("run", run);
     }
 
     /// <summary>Takes a holding back to its former place.</summary>
@@ -191,14 +173,12 @@ public sealed class Acting(
     /// </summary>
     public async Task<RelocationView> BackOutAsync(long number, string who, CancellationToken stop)
     {
-        var run = 0L;
-        var view = await WishAsync(
+        return await WishAsync(
             number,
             who,
             RelocationRequest.BackOut,
             async (db, row) =>
             {
-                run = row.Run;
                 if (
                     row.State == RelocationState.Queued
                     && row.Docket is { } id
@@ -222,13 +202,11 @@ public sealed class Acting(
                     );
                     return;
                 }
+                RelocationRequest.BackOut.Require(row);
                 row.BackOutWanted = true;
             },
             stop
         );
-        if (view.State.IsAtRest())
-            await AdvanceAsync(run, stop);
-        return view;
     }
 
     /// <summary>Someone is at the machine: an attended relocation may begin.</summary>
@@ -251,6 +229,7 @@ public sealed class Acting(
                         $"Relocation {number} was begun by {already}.",
                         $"`furlough relocation show {number}` tells how far it is."
                     );
+                RelocationRequest.Begin.Require(row);
                 row.BegunBy = who;
                 return Task.CompletedTask;
             },
@@ -258,31 +237,23 @@ public sealed class Acting(
         );
 
     /// <summary>Asks for something that travels with the machine's polls, not as a docket.</summary>
-    private async Task<RelocationView> WishAsync(
+    private Task<RelocationView> WishAsync(
         long number,
         string who,
         RelocationRequest request,
         Func<FurloughDb, RelocationRow, Task> ask,
         CancellationToken stop
-    )
-    {
-        Guid machine = default;
-        var view = await store.WriteAsync(
+    ) =>
+        store.WriteAsync(
             async db =>
             {
                 var row = await Find.RelocationAsync(db, number, stop);
-                request.Require(row);
+                var before = row.State;
                 await ask(db, row);
-                machine = row.Machine;
-                db.Record(time.GetUtcNow(), who, request.Event, About.Relocation(number), row.State.Word());
-                await db.SaveChangesAsync(stop);
-                return await RelocationViews.OfAsync(db, row, live, stop);
+                return await DoneAsync(db, row, request, before, who, stop);
             },
             stop
         );
-        signals.Raise([machine]);
-        return view;
-    }
 
     /// <summary>Removes one original, on the grounds given.</summary>
     /// <param name="why">What the history keeps of the decision; null where nothing had to be decided.</param>
@@ -332,7 +303,7 @@ public sealed class Acting(
                     row.Live == Live.Source
                         ? (planned.Target, planned.TargetShown)
                         : (planned.Source, planned.SourceShown);
-                var survey = Column.SurveyOf((await db.Machines.FindAsync([row.Machine], stop))!);
+                var survey = await Surveys.OfAsync(db, row.Machine, stop);
                 if (survey?.Holdings.FirstOrDefault(h => h.Place == former) is { } other)
                     throw RefusedException.Conflict(
                         "place-in-use",
@@ -349,41 +320,70 @@ public sealed class Acting(
             stop
         );
 
-    private async Task<RelocationView> ActAsync(
+    /// <summary>Asks for something that changes the state at once.</summary>
+    /// <param name="act">What is to be said of the relocation in its new state, or null.</param>
+    private Task<RelocationView> ActAsync(
+        long number,
+        string who,
+        RelocationRequest request,
+        Func<FurloughDb, RelocationRow, Task<Failure?>> act,
+        CancellationToken stop
+    ) =>
+        store.WriteAsync(
+            async db =>
+            {
+                var row = await Find.RelocationAsync(db, number, stop);
+                request.Require(row);
+                var before = row.State;
+                row.Ask(request, time.GetUtcNow(), await act(db, row));
+                return await DoneAsync(db, row, request, before, who, stop);
+            },
+            stop
+        );
+
+    private Task<RelocationView> ActAsync(
         long number,
         string who,
         RelocationRequest request,
         Func<FurloughDb, RelocationRow, Task> act,
-        CancellationToken stop,
-        Func<Failure?>? remains = null
-    )
-    {
-        Guid machine = default;
-        var view = await store.WriteAsync(
-            async db =>
+        CancellationToken stop
+    ) =>
+        ActAsync(
+            number,
+            who,
+            request,
+            async (db, row) =>
             {
-                var row = await Find.RelocationAsync(db, number, stop);
-                machine = row.Machine;
-                request.Require(row);
                 await act(db, row);
-                var before = row.State;
-                row.Ask(request, time.GetUtcNow(), remains?.Invoke());
-                db.Record(
-                    time.GetUtcNow(),
-                    who,
-                    request.Event,
-                    About.Relocation(number),
-                    before.Word(),
-                    row.State.Word()
-                );
-                await db.SaveChangesAsync(stop);
-                return await RelocationViews.OfAsync(db, row, live, stop);
+                return null;
             },
             stop
         );
-        signals.Raise([machine]);
-        live.Say("relocation", number);
-        live.Say("machine", machine);
-        return view;
+
+    private async Task<RelocationView> DoneAsync(
+        FurloughDb db,
+        RelocationRow row,
+        RelocationRequest request,
+        RelocationState before,
+        string who,
+        CancellationToken stop
+    )
+    {
+        db.Record(
+            time.GetUtcNow(),
+            who,
+            request.Event,
+            About.Relocation(row.Number),
+            before.Word(),
+            row.State == before ? null : row.State.Word()
+        );
+        db.Effects.Wake(row.Machine);
+        db.Effects.Say("relocation", row.Number);
+        db.Effects.Say("machine", row.Machine);
+        await db.SaveChangesAsync(stop);
+        // Its run may have nothing further to do.
+        if (row.State.IsAtRest())
+            await control.AdvanceAsync(db, row.Run, stop);
+        return await RelocationViews.OfAsync(db, row, live, stop);
     }
 }

@@ -3,6 +3,7 @@ using Furlough.Model;
 using Furlough.Protocol;
 using Furlough.Protocol.Api;
 using Furlough.Service.Errands;
+using Furlough.Service.Machines;
 using Furlough.Service.Storage;
 using Microsoft.EntityFrameworkCore;
 
@@ -80,7 +81,7 @@ public sealed class OriginalDesk(Store store, Acting acting, TimeProvider time)
             {
                 var found = await FindAsync(db, id, stop);
                 var errands = await db.Errands.Where(e => e.Relocation == found.Relocation).ToListAsync(stop);
-                var survey = Column.SurveyOf((await db.Machines.FindAsync([found.Machine], stop))!);
+                var survey = await Surveys.OfAsync(db, found.Machine, stop);
                 var seen = survey?.Originals.FirstOrDefault(o => o.Docket == found.Docket)
                     ?? Column.Read(found.Body, ModelJson.Default.OriginalFacts);
                 return (found, Blockers(seen, (await db.Relocations.FindAsync([found.Relocation], stop))!, errands));

@@ -2,6 +2,7 @@ using Furlough.Model;
 using Furlough.Protocol;
 using Furlough.Protocol.Api;
 using Furlough.Service.Access;
+using Furlough.Service.Machines;
 using Furlough.Service.Storage;
 using Microsoft.EntityFrameworkCore;
 
@@ -27,14 +28,17 @@ public sealed class OriginalList(Store store, TimeProvider time)
                 )
                 .ToListAsync(stop)
         ).ToLookup(e => e.Relocation);
-        var surveys = new Dictionary<Guid, Survey?>();
+        var surveys = await Surveys.OfAsync(
+            db,
+            await db.Originals.Select(o => o.Machine).Distinct().ToListAsync(stop),
+            stop
+        );
         List<OriginalView> views = [];
         foreach (var row in await db.Originals.OrderBy(o => o.KeptUntil).ToListAsync(stop))
         {
             var kept = Column.Read(row.Body, ModelJson.Default.OriginalFacts);
             var machine = machines[row.Machine];
-            if (!surveys.TryGetValue(row.Machine, out var survey))
-                surveys[row.Machine] = survey = Column.SurveyOf(machine);
+            var survey = surveys.GetValueOrDefault(row.Machine);
             var seen = survey?.Originals.FirstOrDefault(o => o.Docket == row.Docket) ?? kept;
             views.Add(
                 new OriginalView(

@@ -85,13 +85,14 @@ public sealed class ReportMaking(Store store, LiveHub live, RunViews views, Time
                 var originals = (await db.Originals.Where(o => ids.Contains(o.Machine)).ToListAsync(stop)).ToLookup(o =>
                     o.Machine
                 );
+                var surveys = await Surveys.OfAsync(db, ids, stop);
                 List<RelocationView> rows = [];
                 List<IReadOnlyList<string>> standings = [];
                 foreach (var machine in machines)
                 {
                     var (stored, _) = Summaries.Of(
                         machine,
-                        Column.SurveyOf(machine),
+                        surveys.GetValueOrDefault(machine.Id),
                         [.. relocations[machine.Id]],
                         [.. originals[machine.Id]]
                     );
@@ -257,11 +258,12 @@ public sealed class ReportMaking(Store store, LiveHub live, RunViews views, Time
         var originals = (await db.Originals.Where(o => ids.Contains(o.Machine)).ToListAsync(stop))
             .Select(o => (o.Machine, Kept: Column.Read(o.Body, ModelJson.Default.OriginalFacts)))
             .ToLookup(o => (o.Machine, o.Kept.Source.Volume), o => o.Kept.DataBytes);
+        var surveys = await Surveys.OfAsync(db, ids, stop);
         List<VolumeChange> space = [];
         foreach (var machine in machines)
         {
             var (reserves, before) = (Column.ReservesOf(machine), planned.FirstOrDefault(p => p.Machine == machine.Id));
-            foreach (var volume in Column.SurveyOf(machine)?.Volumes ?? [])
+            foreach (var volume in surveys.GetValueOrDefault(machine.Id)?.Volumes ?? [])
             {
                 var key = volume.Identity.Key;
                 space.Add(

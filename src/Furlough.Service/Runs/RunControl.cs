@@ -23,20 +23,18 @@ public sealed class RunControl(DocketDesk desk, ErrandDesk errands, RunHours hou
     ];
 
     /// <summary>
-    /// Starts the next wave when the one before is at rest; ends or halts the run. Returns machines for which dockets
-    /// wait.
+    /// Starts the next wave when the one before is at rest; ends or halts the run.
     /// </summary>
-    public async Task<IReadOnlyCollection<Guid>> AdvanceAsync(FurloughDb db, long number, CancellationToken stop)
+    public async Task<RunRow> AdvanceAsync(FurloughDb db, long number, CancellationToken stop)
     {
         var run = (await db.Runs.FindAsync([number], stop))!;
         if (run.State == RunState.Ended)
-            return [];
+            return run;
         var all = db.Relocations.Where(r => r.Run == number);
         var failed = await all.CountAsync(r => r.State == RelocationState.Failed, stop);
         if (run.State == RunState.Running && run.HaltAfter is { } limit && failed >= limit)
             await HaltAsync(db, run, "furlough", $"{Words.Count(failed, "failure")}", stop);
 
-        HashSet<Guid> wake = [];
         var waves = run.Waves.Split('\n');
         while (run.State == RunState.Running)
         {
@@ -50,7 +48,8 @@ public sealed class RunControl(DocketDesk desk, ErrandDesk errands, RunHours hou
                 await desk.IssueRelocateAsync(db, row, byItself: false, stop);
                 await errands.RaiseBeforehandAsync(db, row, (await hours.OfAsync(db, run, stop)).ErrandsWithin, stop);
                 row.Ask(RelocationRequest.Turn, time.GetUtcNow());
-                wake.Add(row.Machine);
+                db.Effects.Wake(row.Machine);
+                db.Effects.Say("run", number);
             }
             await db.SaveChangesAsync(stop);
             if (
@@ -70,7 +69,7 @@ public sealed class RunControl(DocketDesk desk, ErrandDesk errands, RunHours hou
         await db.SaveChangesAsync(stop);
         if (await IsOverAsync(db, run, all, stop))
             End(db, run);
-        return wake;
+        return run;
     }
 
     /// <summary>
@@ -175,6 +174,7 @@ public sealed class RunControl(DocketDesk desk, ErrandDesk errands, RunHours hou
     public async Task HaltAsync(FurloughDb db, RunRow run, string by, string why, CancellationToken stop)
     {
         run.Ask(RunChange.Halt);
+        db.Effects.Say("run", run.Number);
         db.Record(time.GetUtcNow(), by, HistoryEvent.RunHalted, About.Run(run.Number), detail: why);
         foreach (
             var row in await db
@@ -214,6 +214,7 @@ public sealed class RunControl(DocketDesk desk, ErrandDesk errands, RunHours hou
     private void End(FurloughDb db, RunRow run)
     {
         run.Ask(RunChange.End);
+        db.Effects.Say("run", run.Number);
         run.EndedAt = time.GetUtcNow();
         db.Record(time.GetUtcNow(), "furlough", HistoryEvent.RunEnded, About.Run(run.Number));
     }

@@ -13,14 +13,7 @@ using Microsoft.EntityFrameworkCore;
 namespace Furlough.Service.Runs;
 
 /// <summary>Runs: started, looked at.</summary>
-public sealed class RunDesk(
-    Store store,
-    RunControl control,
-    RunViews views,
-    DocketSignals signals,
-    LiveHub live,
-    TimeProvider time
-)
+public sealed class RunDesk(Store store, RunControl control, RunViews views, TimeProvider time)
 {
     /// <summary>The latest 200.</summary>
     public Task<List<RunView>> ListAsync(CancellationToken stop) =>
@@ -50,8 +43,7 @@ public sealed class RunDesk(
     /// <exception cref="RefusedException">The plan cannot be carried out as it is, and why.</exception>
     public async Task<RunView> StartAsync(long plan, string who, CancellationToken stop)
     {
-        IReadOnlyCollection<Guid> wake = [];
-        var view = await store.WriteAsync(
+        return await store.WriteAsync(
             async db =>
             {
                 var planned = await Find.PlanAsync(db, plan, stop);
@@ -96,15 +88,13 @@ public sealed class RunDesk(
                     detail: $"plan {plan}"
                 );
                 await db.SaveChangesAsync(stop);
-                wake = await control.AdvanceAsync(db, run.Number, stop);
+                db.Effects.Say("run", run.Number);
+                await control.AdvanceAsync(db, run.Number, stop);
                 await db.SaveChangesAsync(stop);
                 return await views.OfAsync(db, run, stop);
             },
             stop
         );
-        signals.Raise(wake);
-        live.Say("run", view.Number);
-        return view;
     }
 
     private static RelocationRow NewRow(PlannedRelocation planned, long run, DateTimeOffset now, Hazard? blocking) =>

@@ -9,13 +9,8 @@ namespace Furlough.Service.Runs;
 /// Looks after runs in which a machine that falls silent matters, because nobody reports that: where only so many are
 /// worked on at once it is another's turn, and a halted run ends.
 /// </summary>
-public sealed class RunWatch(
-    Store store,
-    RunControl control,
-    DocketSignals signals,
-    ILogger<RunWatch> log,
-    TimeProvider time
-) : BackgroundService
+public sealed class RunWatch(Store store, RunControl control, ILogger<RunWatch> log, TimeProvider time)
+    : BackgroundService
 {
     private static readonly TimeSpan Every = TimeSpan.FromSeconds(15);
 
@@ -51,6 +46,6 @@ public sealed class RunWatch(
             stop
         );
         foreach (var run in runs)
-            signals.Raise(await store.WriteAsync(db => control.AdvanceAsync(db, run, stop), stop));
+            await store.WriteAsync(db => control.AdvanceAsync(db, run, stop), stop);
     }
 }

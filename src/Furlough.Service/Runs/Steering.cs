@@ -10,14 +10,7 @@ using Microsoft.EntityFrameworkCore;
 namespace Furlough.Service.Runs;
 
 /// <summary>What people do to a run that is under way.</summary>
-public sealed class Steering(
-    Store store,
-    RunControl control,
-    RunViews views,
-    DocketSignals signals,
-    LiveHub live,
-    TimeProvider time
-)
+public sealed class Steering(Store store, RunControl control, RunViews views, TimeProvider time)
 {
     /// <summary>
     /// Begins nothing further for now. Accounts that are locked out already can sign in again as soon as the work
@@ -133,8 +126,7 @@ public sealed class Steering(
         CancellationToken stop
     )
     {
-        HashSet<Guid> wake = [];
-        var view = await store.WriteAsync(
+        return await store.WriteAsync(
             async db =>
             {
                 var run = await Find.RunAsync(db, number, stop);
@@ -147,7 +139,8 @@ public sealed class Steering(
                 await db.SaveChangesAsync(stop);
                 await control.AdvanceAsync(db, number, stop);
                 await db.SaveChangesAsync(stop);
-                wake.UnionWith(
+                db.Effects.Say("run", number);
+                db.Effects.Wake(
                     await db
                         .Relocations.Where(r => r.Run == number && RunControl.NotAtRest.Contains(r.State))
                         .Select(r => r.Machine)
@@ -157,8 +150,5 @@ public sealed class Steering(
             },
             stop
         );
-        signals.Raise(wake);
-        live.Say("run", number);
-        return view;
     }
 }

@@ -14,6 +14,8 @@ public sealed class FurloughDb(DbContextOptions<FurloughDb> options) : DbContext
 {
     public DbSet<MachineRow> Machines => Set<MachineRow>();
 
+    public DbSet<SurveyRow> Surveys => Set<SurveyRow>();
+
     public DbSet<InviteRow> Invites => Set<InviteRow>();
 
     public DbSet<TokenRow> Tokens => Set<TokenRow>();
@@ -56,8 +58,11 @@ public sealed class FurloughDb(DbContextOptions<FurloughDb> options) : DbContext
 
     public DbSet<NotificationRow> Notifications => Set<NotificationRow>();
 
-    /// <summary>The machines about which something was stored by this piece of work.</summary>
-    public HashSet<Guid> TouchedMachines { get; } = [];
+    /// <summary>What follows from the unit of work that is under way.</summary>
+    public Effects Effects { get; private set; } = new();
+
+    /// <summary>A unit of work begins.</summary>
+    internal Effects BeginUnit() => Effects = new Effects();
 
     /// <summary>Adds a line to the history.</summary>
     public void Record(
@@ -95,13 +100,14 @@ public sealed class FurloughDb(DbContextOptions<FurloughDb> options) : DbContext
                 entry.Entity switch
                 {
                     MachineRow m => m.Id,
+                    SurveyRow s => s.Machine,
                     RelocationRow r => r.Machine,
                     OriginalRow o => o.Machine,
                     _ => (Guid?)null,
                 } is
                 { } machine
             )
-                TouchedMachines.Add(machine);
+                Effects.Touch(machine);
         return base.SaveChangesAsync(acceptAllChangesOnSuccess, cancellationToken);
     }
 
@@ -131,6 +137,7 @@ public sealed class FurloughDb(DbContextOptions<FurloughDb> options) : DbContext
     {
         modelBuilder.Entity<MachineRow>().HasIndex(m => m.Name).IsUnique();
         modelBuilder.Entity<MachineRow>().Property(m => m.Tag).HasColumnName("Role");
+        modelBuilder.Entity<SurveyRow>().HasKey(s => s.Machine);
         modelBuilder.Entity<TokenRow>().HasIndex(t => t.Hash).IsUnique();
         modelBuilder.Entity<TokenRow>().Property(t => t.Level).HasColumnName("Role");
         modelBuilder.Entity<KindRow>().HasKey(k => k.Name);

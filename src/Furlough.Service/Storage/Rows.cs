@@ -20,7 +20,6 @@ public sealed class MachineRow
     public DateTimeOffset EnrolledAt { get; set; }
     public DateTimeOffset? LastSeen { get; set; }
     public DateTimeOffset? SurveyedAt { get; set; }
-    public string? Survey { get; set; }
 
     /// <summary>A survey has been asked for and none has come that was begun since.</summary>
     public bool SurveyWanted { get; set; }
@@ -64,6 +63,13 @@ public sealed class MachineRow
     /// <summary>How its volumes fill up, by volume, as JSON; and when that was worked out.</summary>
     public string? Growth { get; set; }
     public DateTimeOffset? GrowthAt { get; set; }
+}
+
+/// <summary>A machine's latest survey.</summary>
+public sealed class SurveyRow
+{
+    public Guid Machine { get; set; }
+    public required string Body { get; set; }
 }
 
 /// <summary>What a volume held at a time; thinned with age.</summary>

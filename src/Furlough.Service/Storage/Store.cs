@@ -2,6 +2,8 @@ using System.Text.Json;
 using System.Text.Json.Serialization.Metadata;
 using System.Threading.Channels;
 using Furlough.Model;
+using Furlough.Service.Agents;
+using Furlough.Service.LiveEvents;
 using Furlough.Service.Relocations;
 using Microsoft.EntityFrameworkCore;
 
@@ -22,15 +24,17 @@ public sealed class Store : IAsyncDisposable
     private const int MostReaders = 16;
 
     private readonly IDbContextFactory<FurloughDb> _factory;
+    private readonly LiveHub _live;
+    private readonly DocketSignals _signals;
     private readonly Channel<Piece> _pieces = Channel.CreateUnbounded<Piece>(
         new UnboundedChannelOptions { SingleReader = true }
     );
     private readonly SemaphoreSlim _readers = new(MostReaders);
     private readonly Task _writing;
 
-    public Store(IDbContextFactory<FurloughDb> factory)
+    public Store(IDbContextFactory<FurloughDb> factory, LiveHub live, DocketSignals signals)
     {
-        _factory = factory;
+        (_factory, _live, _signals) = (factory, live, signals);
         _writing = Task.Run(WriteAllAsync);
     }
 
@@ -112,14 +116,29 @@ public sealed class Store : IAsyncDisposable
             }
             await transaction.CommitAsync();
         }
-        MachinesChanged?.Invoke(db.TouchedMachines);
+        MachinesChanged?.Invoke([.. together.SelectMany(p => p.Effects.Touched).Distinct()]);
         foreach (var piece in together)
+        {
+            Follow(piece.Effects);
             piece.Tell();
+        }
+    }
+
+    private void Follow(Effects effects)
+    {
+        foreach (var change in effects.Afterwards)
+            change();
+        _signals.Raise(effects.Woken);
+        foreach (var (kind, subject) in effects.Said)
+            _live.Say(kind, subject);
     }
 
     /// <summary>A piece of work that writes.</summary>
     private abstract class Piece
     {
+        /// <summary>What follows from it; nothing where it was refused.</summary>
+        public Effects Effects { get; protected set; } = new();
+
         /// <summary>Does it; false when it was refused or stopped and has to be taken back.</summary>
         public abstract Task<bool> TryAsync(FurloughDb db);
 
@@ -143,8 +162,10 @@ public sealed class Store : IAsyncDisposable
             try
             {
                 stop.ThrowIfCancellationRequested();
+                var effects = db.BeginUnit();
                 _result = await write(db);
                 await db.SaveChangesAsync(stop);
+                Effects = effects;
                 return true;
             }
             catch (Exception refused)
@@ -174,10 +195,6 @@ public static class Column
 
     /// <summary>From text.</summary>
     public static T Read<T>(string text, JsonTypeInfo<T> type) => JsonSerializer.Deserialize(text, type)!;
-
-    /// <summary>A survey, or null.</summary>
-    public static Survey? SurveyOf(MachineRow machine) =>
-        machine.Survey is null ? null : Read(machine.Survey, ModelJson.Default.Survey);
 
     /// <summary>What is to be left free on a machine's volumes, in bytes by volume.</summary>
     public static IReadOnlyDictionary<string, long> ReservesOf(MachineRow machine) =>

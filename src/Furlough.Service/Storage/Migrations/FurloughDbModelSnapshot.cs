@@ -637,9 +637,6 @@ namespace Furlough.Service.Storage.Migrations
                     b.Property<int>("SupersessionFloor")
                         .HasColumnType("INTEGER");
 
-                    b.Property<string>("Survey")
-                        .HasColumnType("TEXT");
-
                     b.Property<long>("SurveyRequest")
                         .HasColumnType("INTEGER");
 
@@ -857,6 +854,21 @@ namespace Furlough.Service.Storage.Migrations
                     b.HasKey("Machine", "Volume", "At");
 
                     b.ToTable("Space");
+                });
+
+            modelBuilder.Entity("Furlough.Service.Storage.SurveyRow", b =>
+                {
+                    b.Property<Guid>("Machine")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Body")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("Machine");
+
+                    b.ToTable("Surveys");
                 });
 
             modelBuilder.Entity("Furlough.Service.Storage.TokenRow", b =>

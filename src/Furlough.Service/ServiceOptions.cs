@@ -6,6 +6,9 @@ namespace Furlough.Service;
 /// <param name="Console">Folder of the built console, or null to look beside the program.</param>
 public sealed record ServiceOptions(string Data, int Port, string? Console = null)
 {
+    /// <summary>The clock of everything.</summary>
+    public TimeProvider Time { get; init; } = TimeProvider.System;
+
     /// <summary>Through which server mail is sent; null for none.</summary>
     public MailServer? Mail { get; init; }
 

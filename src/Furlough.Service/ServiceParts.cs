@@ -22,12 +22,7 @@ namespace Furlough.Service;
 public static class ServiceParts
 {
     /// <summary>Adds them.</summary>
-    /// <param name="time">The clock of everything.</param>
-    public static IServiceCollection AddServiceParts(
-        this IServiceCollection services,
-        ServiceOptions options,
-        TimeProvider time
-    )
+    public static IServiceCollection AddServiceParts(this IServiceCollection services, ServiceOptions options)
     {
         services
             .AddDataProtection()
@@ -35,7 +30,7 @@ public static class ServiceParts
             .SetApplicationName("furlough");
         return services
             .AddSingleton(options)
-            .AddSingleton(time)
+            .AddSingleton(options.Time)
             .AddSingleton(SigningKey.LoadOrMake(Path.Combine(options.Data, "service-key")))
             .AddDbContextFactory<FurloughDb>(db =>
                 db.UseSqlite($"Data Source={Path.Combine(options.Data, "furlough.db")}")

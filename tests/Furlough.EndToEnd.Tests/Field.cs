@@ -34,6 +34,9 @@ public sealed class Field : IDisposable
     public string Token => File.ReadAllText(Path.Combine(Folder, "service", "steward-token")).Trim();
 
     /// <summary>Starts the service on loopback inside the tests' own process: compiled once for all of them.</summary>
+    /// <summary>The clock of the service that runs in the tests' process.</summary>
+    public ShiftedTime Time { get; } = new();
+
     public void StartService()
     {
         var options = new ServiceOptions(
@@ -43,6 +46,7 @@ public sealed class Field : IDisposable
         )
         {
             MayCallPrivate = true,
+            Time = Time,
         };
         _host = Task.Run(() => ServiceHost.StartAsync(options, CancellationToken.None)).GetAwaiter().GetResult();
         _port = _host.Address.Port;

@@ -251,51 +251,6 @@ public sealed class RunTests : RealDesk
     }
 
     [Fact]
-    public void Of_machines_that_share_a_volume_no_more_are_worked_on_at_once_than_the_brief_allows()
-    {
-        Fill();
-        LinuxTree.Sh(
-            $"head -c 12000000 /dev/urandom > {Tree.Home}/Documents/scan.tif; chown 1701:1701 {Tree.Home}/Documents/scan.tif"
-        );
-        Enrol();
-        // One agent to a system: the second one has a root of its own, with the same volume mounted below it.
-        var second = $"{Tree.Root}/second";
-        LinuxTree.Sh(
-            $"mkdir -p {second}/data; cp -a {Tree.Root}/etc {Tree.Root}/home {second}/; mount --bind {Tree.Root}/data {second}/data"
-        );
-        try
-        {
-            Field.StartAgent(second, "map-02", Field.Invite());
-            RelocateBoth();
-        }
-        finally
-        {
-            LinuxTree.Sh($"umount -l {second}/data");
-        }
-    }
-
-    private void RelocateBoth()
-    {
-        Field.WaitForSurveys(2);
-        StartRun(
-            """
-            furlough-brief: 1
-            title: Both onto one volume
-            machines: {names: ["map-*"]}
-            volumes: {shared: {system: false}}
-            relocate:
-              - {folders: [Documents], on: [map-01], onto: shared, path: "People/{account}/{folder}"}
-              - {folders: [Pictures], on: [map-02], onto: shared, path: "People/{account}/{folder}"}
-            at-once: {per-volume: 1}
-            work: {speed: 2 MB/s}
-            """
-        );
-        Field.WaitFor(() => State("Documents") == "under-way", "the first machine");
-        State("Pictures").ShouldBe("planned");
-        Field.WaitFor(() => State("Documents") == "switched" && State("Pictures") == "switched", "both");
-    }
-
-    [Fact]
     public void A_held_machine_begins_nothing_and_goes_on_when_it_is_released()
     {
         Fill();

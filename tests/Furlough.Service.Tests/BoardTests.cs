@@ -28,9 +28,7 @@ public sealed class BoardTests
         (await StandingAsync(office)).ShouldBe(Standing.Stuck);
         office.Clock.Advance(TimeSpan.FromMinutes(2));
         (await StandingAsync(office)).ShouldBe(Standing.Silent);
-        await office
-            .Part<MachineDesk>()
-            .ForgetAsync(new ForgetRequest("map-01", true), "mara.ostby", Office.Stop);
+        await office.Part<MachineDesk>().ForgetAsync(new ForgetRequest("map-01", true), "mara.ostby", Office.Stop);
         (await office.Part<MachineBoard>().MachinesAsync(Office.Stop)).ShouldBeEmpty();
     }
 
@@ -110,7 +108,9 @@ public sealed class BoardTests
             .ToList();
         var ends = await Task.WhenAll(all);
         ends.Where(n => n < 0).ShouldAllBe(n => -n % 3 == 0);
-        var made = (await office.HistoryAsync("invite made")).Select(h => h.By).Where(b => b.StartsWith("person", StringComparison.Ordinal));
+        var made = (await office.HistoryAsync("invite made"))
+            .Select(h => h.By)
+            .Where(b => b.StartsWith("person", StringComparison.Ordinal));
         made.ShouldBe(ends.Where(n => n > 0).Select(n => $"person-{n}"), ignoreOrder: true);
     }
 

@@ -11,11 +11,13 @@ namespace Furlough.Service.Tests;
 /// <summary>What only people can do, and what follows from it.</summary>
 public sealed class ErrandTests
 {
-    private static readonly string First = Office.Brief().Replace(
-        "onto: data,",
-        "onto: data, attended: true, beforehand: [restart], afterwards: [confirm-by-eye],",
-        StringComparison.Ordinal
-    );
+    private static readonly string First = Office
+        .Brief()
+        .Replace(
+            "onto: data,",
+            "onto: data, attended: true, beforehand: [restart], afterwards: [confirm-by-eye],",
+            StringComparison.Ordinal
+        );
 
     [Fact]
     public async Task What_comes_first_holds_back_what_waits_for_it_and_what_comes_after_is_raised_after_the_switch()
@@ -61,11 +63,10 @@ public sealed class ErrandTests
                     () => Actions(office).ClaimAsync(there, "kit.sorrel", "kit.sorrel", Office.Stop),
                 ]
         )
-            (await Should.ThrowAsync<RefusedException>(again))
-                .ShouldSatisfyAllConditions(
-                    r => r.Code.ShouldBe("errand-over"),
-                    r => r.Message.ShouldContain("is finished already, by mara.ostby")
-                );
+            (await Should.ThrowAsync<RefusedException>(again)).ShouldSatisfyAllConditions(
+                r => r.Code.ShouldBe("errand-over"),
+                r => r.Message.ShouldContain("is finished already, by mara.ostby")
+            );
         office.Everything().ShouldBe(before);
     }
 
@@ -117,11 +118,7 @@ public sealed class ErrandTests
         var desk = await office.DeskAsync("map-01");
         await office.StartAsync(Office.Brief());
         var docket = (await desk.FetchAsync())[0];
-        await desk.SayAsync(
-            docket,
-            RelocationState.Waiting,
-            failure: Desk.Failure(docket, FaultKinds.FilesInUse.Code)
-        );
+        await desk.SayAsync(docket, RelocationState.Waiting, failure: Desk.Failure(docket, FaultKinds.FilesInUse.Code));
         var errand = (await ErrandsAsync(office)).Single();
         errand.Kind.ShouldBe(ErrandKind.CloseFiles);
         await desk.SayAsync(docket, RelocationState.UnderWay);

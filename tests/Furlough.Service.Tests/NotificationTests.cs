@@ -148,11 +148,7 @@ public sealed class NotificationTests
     private static Task<ReceiverView> AddAsync(Office office, string name, params NotificationEvent[] on) =>
         office
             .Part<Receivers>()
-            .AddAsync(
-                new ReceiverRequest(name, null, "http://127.0.0.1:9/", on),
-                "mara.ostby",
-                Office.Stop
-            );
+            .AddAsync(new ReceiverRequest(name, null, "http://127.0.0.1:9/", on), "mara.ostby", Office.Stop);
 
     private static async Task WorkAsync(Office office)
     {

@@ -49,7 +49,7 @@ internal sealed class Office : IAsyncDisposable
         var clock = new FakeTimeProvider(new DateTimeOffset(2026, 3, 2, 9, 0, 0, TimeSpan.Zero));
         var parts = new ServiceCollection()
             .AddLogging()
-            .AddServiceParts(new ServiceOptions(folder, 0), clock)
+            .AddServiceParts(new ServiceOptions(folder, 0) { Time = clock })
             .BuildServiceProvider();
         await parts.PrepareStorageAsync(Stop);
         return new Office(folder, parts) { Clock = clock };

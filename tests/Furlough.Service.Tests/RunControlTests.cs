@@ -129,6 +129,72 @@ public sealed class RunControlTests
     }
 
     [Fact]
+    public async Task Of_each_room_as_many_machines_are_worked_on_at_once_as_the_brief_says()
+    {
+        await using var office = await Office.OpenAsync();
+        Desk[] map = [await office.DeskAsync("map-01"), await office.DeskAsync("map-02")];
+        Desk[] herbarium =
+        [
+            await office.DeskAsync("herb-01", "Herbarium"),
+            await office.DeskAsync("herb-02", "Herbarium"),
+        ];
+        await office.StartAsync(
+            Office
+                .Brief("at-once: {per-room: 1}")
+                .Replace("rooms: [Map Room]", "rooms: [Map Room, Herbarium]", StringComparison.Ordinal)
+        );
+        var (here, there) = (await map[0].FetchAsync(), await herbarium[0].FetchAsync());
+        (here.Count, there.Count).ShouldBe((2, 2));
+        (await map[1].FetchAsync()).ShouldBeEmpty();
+        (await herbarium[1].FetchAsync()).ShouldBeEmpty();
+        foreach (var docket in here)
+            await map[0].SwitchAsync(docket);
+        (await map[1].FetchAsync()).Count.ShouldBe(2);
+        (await herbarium[1].FetchAsync()).ShouldBeEmpty();
+    }
+
+    [Fact]
+    public async Task Of_machines_that_share_a_volume_as_many_are_worked_on_at_once_as_the_brief_says()
+    {
+        await using var office = await Office.OpenAsync();
+        // The data volume of both is the same; the third one has one of its own.
+        var usual = Contracts.MadeUpSurvey.Usual(office.Clock.GetUtcNow());
+        var own = usual with
+        {
+            Volumes =
+            [
+                .. usual.Volumes.Select(v => v with { Identity = new VolumeIdentity($"{v.Identity.Key}-own", "") }),
+            ],
+            Holdings =
+            [
+                .. usual.Holdings.Select(h =>
+                    h with
+                    {
+                        Place = h.Place! with { Volume = "v1-own" },
+                        Pointers =
+                        [
+                            .. h.Pointers.Select(p => p with { Resolves = h.Place with { Volume = "v1-own" } }),
+                        ],
+                    }
+                ),
+            ],
+        };
+        var (one, two, three) = (
+            await office.DeskAsync("map-01"),
+            await office.DeskAsync("map-02"),
+            await office.DeskAsync("map-03", survey: own)
+        );
+        await office.StartAsync(Office.Brief("at-once: {per-volume: 1}"));
+        var first = await one.FetchAsync();
+        first.Count.ShouldBe(2);
+        (await two.FetchAsync()).ShouldBeEmpty();
+        (await three.FetchAsync()).Count.ShouldBe(2);
+        foreach (var docket in first)
+            await one.SwitchAsync(docket);
+        (await two.FetchAsync()).Count.ShouldBe(2);
+    }
+
+    [Fact]
     public async Task A_proposed_run_begins_nothing_until_a_second_person_approves()
     {
         await using var office = await Office.OpenAsync();

@@ -85,11 +85,7 @@ public sealed class SessionTests
     {
         await using var office = await Office.OpenAsync();
         var tokens = office.Part<Tokens>();
-        var day = await tokens.MakeAsync(
-            new TokenRequest("day", AccessLevel.Reader, 1),
-            "steward",
-            Office.Stop
-        );
+        var day = await tokens.MakeAsync(new TokenRequest("day", AccessLevel.Reader, 1), "steward", Office.Stop);
         (await tokens.FindAsync(day.Token, Office.Stop)).ShouldNotBeNull();
         office.Clock.Advance(TimeSpan.FromHours(25));
         (await tokens.FindAsync(day.Token, Office.Stop)).ShouldBeNull();
@@ -123,11 +119,7 @@ public sealed class SessionTests
         (refused.Kind, refused.Code).ShouldBe((RefusalKind.NotSignedIn, "session-refused"), why);
     }
 
-    private static async Task<(Guid Machine, SigningKey Key)> EnrolAsync(
-        Office office,
-        string name,
-        bool again = false
-    )
+    private static async Task<(Guid Machine, SigningKey Key)> EnrolAsync(Office office, string name, bool again = false)
     {
         var invite = await office
             .Part<Invites>()

@@ -36,7 +36,7 @@ internal static class HttpHost
         Log(builder.Services, options);
         builder.Services.Configure<HostOptions>(host => host.ShutdownTimeout = TimeSpan.FromSeconds(5));
         builder
-            .Services.AddServiceParts(options, TimeProvider.System)
+            .Services.AddServiceParts(options)
             .AddHostedService(parts => parts.GetRequiredService<NotificationDesk>())
             .AddHostedService(parts => parts.GetRequiredService<RunWatch>());
         SignInRules.Add(builder.Services);

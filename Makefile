@@ -80,8 +80,9 @@ check: $(CONSOLE)/node_modules/.ready
 api: bin/furlough $(CONSOLE)/node_modules/.ready
 	scripts/write-api
 
-# docs/hazards.md, from the catalogue.
+# What is made from the code itself: docs/commands.md, docs/hazards.md.
 docs: build
+	bin/furlough manual reference > docs/commands.md
 	FURLOUGH_WRITE_DOCS=1 dotnet test tests/Furlough.Planning.Tests -c $(CONFIG) --no-build --nologo -v quiet --filter "FullyQualifiedName~documentation"
 
 clean:

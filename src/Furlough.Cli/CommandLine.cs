@@ -9,6 +9,9 @@ public static class CommandLine
 {
     private static readonly Lazy<RootCommand> Root = new(Make);
 
+    /// <summary>Every command, with its arguments, options and what they are for.</summary>
+    internal static RootCommand Commands => Root.Value;
+
     /// <summary>Runs one command.</summary>
     /// <param name="live">A person looks on: lines are folded to the width of the terminal.</param>
     /// <returns>The exit code.</returns>
@@ -61,6 +64,7 @@ public static class CommandLine
         };
         root.Add(ManualCommands.Make(root));
         root.Add(CompletionCommands.Make());
+        Examples.ShowInHelp(root);
         return root;
     }
 }

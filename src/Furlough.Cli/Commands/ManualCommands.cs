@@ -33,7 +33,9 @@ internal static class ManualCommands
                 return ExitCode.Failed;
             }
         });
-        return new Command("manual", "Write manual pages") { write };
+        var reference = new Command("reference", "Print every command, argument and option as one page of Markdown");
+        reference.SetAction(_ => Terminal.Output.Write(Reference.Of(root)));
+        return new Command("manual", "Write manual pages and a reference of every command") { write, reference };
     }
 
     private static string Overview(RootCommand root, List<Command> nouns)
@@ -81,6 +83,8 @@ internal static class ManualCommands
                 page.Append($".TP\n.I {Text(argument.Name.ToUpperInvariant())}\n{Text(argument.Description ?? "")}\n");
             foreach (var option in verb.Options.Where(o => o is not HelpOption && !root.Options.Contains(o)))
                 Say(page, option);
+            if (Examples.Of(verb) is { } example)
+                page.Append($".PP\nExample:\n.EX\n{Text(example)}\n.EE\n");
         }
         return page.Append(".SH SEE ALSO\n.BR furlough (1)\n").ToString();
     }

@@ -233,7 +233,7 @@ public sealed class KindTests : RealDesk
             .Run("run", "follow", run)
             .ShouldSatisfyAllConditions(
                 o => o.Code.ShouldBe(3, o.ToString()),
-                o => o.Out.ShouldContain("1 relocation more is blocked by the plan: 1 ")
+                o => o.Out.ShouldContain("1 more relocation is blocked by the plan: 1 ")
             );
         Field
             .Run("run", "show", run, "--json")

@@ -335,7 +335,7 @@ internal static class RunCommands
         );
         if (run.Blocked.Count > 0)
             Terminal.Line(
-                $"{Words.Count(run.Blocked.Sum(g => g.Relocations.Count), "relocation more is", "relocations more are")} blocked by the plan: {string.Join(", ", run.Blocked.Select(g => $"{g.Relocations.Count} {g.Code}"))}. `furlough plan show {run.Plan}` says why; `furlough run skip {run.Number} --cause {run.Blocked[0].Code} --reason TEXT` accepts that."
+                $"{Words.Count(run.Blocked.Sum(g => g.Relocations.Count), "more relocation is", "more relocations are")} blocked by the plan: {string.Join(", ", run.Blocked.Select(g => $"{g.Relocations.Count} {g.Code}"))}. `furlough plan show {run.Plan}` says why; `furlough run skip {run.Number} --cause {run.Blocked[0].Code} --reason TEXT` accepts that."
             );
         if (run.State == RunState.Proposed)
             Terminal.Line(

@@ -3,6 +3,7 @@ using System.Net.Http.Headers;
 using System.Text;
 using System.Text.Json;
 using System.Text.Json.Nodes;
+using Furlough.Service.Tests;
 using Shouldly;
 using Xunit;
 
@@ -297,6 +298,6 @@ public sealed class HostileInputTests : IDisposable
         return await _http.SendAsync(request);
     }
 
-    /// <summary>What was done here, and by whom.</summary>
-    private string State() => _field.Run("history", "list", "--json").Out;
+    /// <summary>All that the service has stored.</summary>
+    private string State() => StoredState.Of(Path.Combine(_field.Folder, "service", "furlough.db"));
 }

@@ -38,33 +38,55 @@ public sealed class HostileTreeTests : IDisposable
     public void A_folder_swapped_for_a_link_all_the_time_never_brings_foreign_content_to_the_target_I8()
     {
         using var stop = new CancellationTokenSource();
+        var (copying, swaps) = (false, 0);
+        _recorder.OnChange = change => Volatile.Write(ref copying, change.Step == Step.Copy);
+        var (folder, away) = ($"{Documents}/batch-000", $"{Documents}/batch-away");
         var swapper = Start(() =>
         {
-            var (folder, away) = ($"{Documents}/batch-000", $"{Documents}/batch-away");
             while (!stop.IsCancellationRequested)
             {
                 try
                 {
                     Directory.Move(folder, away);
                     Directory.CreateSymbolicLink(folder, $"{_tree.Root}/home/keeper/private");
+                    if (Volatile.Read(ref copying))
+                        Interlocked.Increment(ref swaps);
                     stop.Token.WaitHandle.WaitOne(Pause);
                     File.Delete(folder);
                     Directory.Move(away, folder);
-                    stop.Token.WaitHandle.WaitOne(Pause);
                 }
                 catch (IOException)
                 {
-                    return;
-                } // the source was set aside
+                    // The source was renamed meanwhile: as soon as it stands there again, it goes on.
+                    PutBack(folder, away);
+                }
+                stop.Token.WaitHandle.WaitOne(Pause);
             }
         });
-        for (var attempt = 1; attempt <= 5; attempt++)
-            Run(Docket() with { Supersession = attempt });
+        // However busy the machine is: until it has been swapped often enough while it was copied.
+        for (var attempt = 1; attempt <= 5 || (Volatile.Read(ref swaps) < 20 && attempt <= 60); attempt++)
+            if (Run(Docket() with { Supersession = attempt * 2 }) == RelocationState.Switched)
+                Run(Dockets.Return(_recorder.Last) with { Supersession = (attempt * 2) + 1 });
         stop.Cancel();
         swapper.Join();
-        _recorder.Changes.ShouldContain(c => c.Step == Step.Copy, "a copy was under way meanwhile");
+        swaps.ShouldBeGreaterThanOrEqualTo(20, "swaps while it was copied");
         LinuxTree.Sh($"grep -rlsF '{Secret}' {_tree.Root}/data {_tree.Home} --include='*' || true").ShouldBeEmpty();
         File.ReadAllText($"{_tree.Root}/home/keeper/private/count-00000.txt").ShouldContain(Secret);
+    }
+
+    private static void PutBack(string folder, string away)
+    {
+        try
+        {
+            if (new FileInfo(folder).LinkTarget is not null)
+                File.Delete(folder);
+            if (Directory.Exists(away) && !Directory.Exists(folder))
+                Directory.Move(away, folder);
+        }
+        catch (IOException)
+        {
+            // Again at the next turn.
+        }
     }
 
     [Fact]

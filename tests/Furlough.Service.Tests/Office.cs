@@ -135,34 +135,8 @@ internal sealed class Office : IAsyncDisposable
             Stop
         );
 
-    /// <summary>Everything that storage holds, table by table: what was refused has changed nothing of it.</summary>
-    internal string Everything()
-    {
-        using var connection = new SqliteConnection($"Data Source={Path.Combine(Data, "furlough.db")}");
-        connection.Open();
-        List<string> tables = [];
-        using (
-            var list = new SqliteCommand("SELECT name FROM sqlite_master WHERE type='table' ORDER BY name", connection)
-        )
-        using (var row = list.ExecuteReader())
-            while (row.Read())
-                tables.Add(row.GetString(0));
-        var all = new System.Text.StringBuilder();
-        foreach (var table in tables)
-        {
-#pragma warning disable CA2100 // The names are those of the storage itself.
-            using var rows = new SqliteCommand($"SELECT * FROM \"{table}\"", connection);
-#pragma warning restore CA2100
-            using var row = rows.ExecuteReader();
-            var values = new object[row.FieldCount];
-            while (row.Read())
-            {
-                row.GetValues(values);
-                all.Append(table).Append(": ").AppendJoin(" | ", values).Append('\n');
-            }
-        }
-        return all.ToString();
-    }
+    /// <summary>Everything that storage holds: what was refused has changed nothing of it.</summary>
+    internal string Everything() => StoredState.Of(Path.Combine(Data, "furlough.db"));
 }
 
 /// <summary>A machine that the test speaks for.</summary>

@@ -43,10 +43,11 @@ internal sealed class Office : IAsyncDisposable
 
     /// <summary>Opens one.</summary>
     /// <param name="data">A data folder that is there already; null for a new one.</param>
-    internal static async Task<Office> OpenAsync(string? data = null)
+    /// <param name="at">What the clock shows; null for a morning in spring.</param>
+    internal static async Task<Office> OpenAsync(string? data = null, DateTimeOffset? at = null)
     {
         var folder = data ?? Directory.CreateTempSubdirectory("furlough-office-").FullName;
-        var clock = new FakeTimeProvider(new DateTimeOffset(2026, 3, 2, 9, 0, 0, TimeSpan.Zero));
+        var clock = new FakeTimeProvider(at ?? new DateTimeOffset(2026, 3, 2, 9, 0, 0, TimeSpan.Zero));
         var parts = new ServiceCollection()
             .AddLogging()
             .AddServiceParts(new ServiceOptions(folder, 0) { Time = clock })
@@ -140,10 +141,12 @@ internal sealed class Office : IAsyncDisposable
 }
 
 /// <summary>A machine that the test speaks for.</summary>
-internal sealed class Desk(Office office, Guid id, string name)
+/// <param name="last">The last docket that it had fetched before.</param>
+/// <param name="said">The last bulletin that it had handed in before.</param>
+internal sealed class Desk(Office office, Guid id, string name, long last = 0, long said = 0)
 {
-    private long _last;
-    private long _said;
+    private long _last = last;
+    private long _said = said;
 
     internal Guid Id => id;
 

@@ -158,21 +158,8 @@ public sealed class ReportTests
                     "under-way",
                     "its relocate docket had ended: switched"
                 ),
-                (
-                    "map-01",
-                    $"relocation {dockets[0].Relocation}",
-                    "switched",
-                    "gathering",
-                    "its relocate docket had ended: switched"
-                ),
-                (
-                    "map-01",
-                    $"relocation {dockets[0].Relocation}",
-                    "switched",
-                    "backed-out",
-                    "its relocate docket had ended: switched"
-                ),
             ]);
+        // Told once: what it repeats fills nothing.
         // It is not stuck: what it says of other dockets is taken.
         await desk.SwitchAsync(dockets[1]);
         (await office.RelocationAsync(dockets[1].Relocation)).State.ShouldBe(RelocationState.Switched);

@@ -280,7 +280,8 @@ internal static class PlanCommands
     private static string Learned(List<PlannedRelocation> going) =>
         going.Count(r => r.Forecast is { Learned: > 0 }) switch
         {
-            0 => "Times are from what such disks usually do: no relocation between such disks has ended in this fleet yet.",
+            0 =>
+                "Times are from what such disks usually do: no relocation between such disks has ended in this fleet yet.",
             var some when some == going.Count => "Times are from what this fleet has shown.",
             var some =>
                 $"Times of {Words.Count(some, "relocation")} are from what this fleet has shown, the others from what such disks usually do.",

@@ -113,17 +113,7 @@ public sealed class BulletinDesk(
         var report = isCurrent ? RelocationReport.Of(row, docket, bulletin.State, bulletin.Live) : null;
         if (isCurrent && report is null)
         {
-            db.Record(
-                time.GetUtcNow(),
-                machine.Name,
-                HistoryEvent.ReportRefused,
-                About.Relocation(row.Number),
-                row.State.Word(),
-                bulletin.State.Word(),
-                docket.EndedAs is { } end
-                    ? $"its {docket.Work.Word()} docket had ended: {end.Word()}"
-                    : $"a {docket.Work.Word()} docket cannot become that now"
-            );
+            TellRefused(db, machine, row, docket, bulletin);
             return null;
         }
         await KeepOriginalsAsync(db, row, docket, bulletin, stop);
@@ -177,6 +167,25 @@ public sealed class BulletinDesk(
             stop
         );
         return row;
+    }
+
+    /// <summary>Once for each docket: a machine that goes on and on fills no history and sends no flood of mail.</summary>
+    private void TellRefused(FurloughDb db, MachineRow machine, RelocationRow row, DocketRow docket, Bulletin bulletin)
+    {
+        if (docket.HasRefusedReport)
+            return;
+        docket.HasRefusedReport = true;
+        db.Record(
+            time.GetUtcNow(),
+            machine.Name,
+            HistoryEvent.ReportRefused,
+            About.Relocation(row.Number),
+            row.State.Word(),
+            bulletin.State.Word(),
+            docket.EndedAs is { } end
+                ? $"its {docket.Work.Word()} docket had ended: {end.Word()}"
+                : $"a {docket.Work.Word()} docket cannot become that now"
+        );
     }
 
     /// <summary>

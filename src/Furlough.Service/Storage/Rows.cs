@@ -227,6 +227,9 @@ public sealed class DocketRow
     /// <summary>The state with which its machine reported its end; null while it has not.</summary>
     public RelocationState? EndedAs { get; set; }
 
+    /// <summary>A report on it was refused, and that was told.</summary>
+    public bool HasRefusedReport { get; set; }
+
     /// <summary>Asked for separately (return, retry, discard): a halted run does not stop it.</summary>
     public bool ByItself { get; set; }
 }

@@ -371,6 +371,9 @@ namespace Furlough.Service.Storage.Migrations
                     b.Property<long?>("HandedAt")
                         .HasColumnType("INTEGER");
 
+                    b.Property<bool>("HasRefusedReport")
+                        .HasColumnType("INTEGER");
+
                     b.Property<long>("IssuedAt")
                         .HasColumnType("INTEGER");
 

@@ -133,7 +133,7 @@ export const words = {
   },
   history: "History",
   filterHistory: "Filter history",
-  filterHistoryHint: "name, run 2, relocation 190",
+  filterHistoryHint: "name, run 2, halted",
   allMachines: "all machines",
   noHistoryFits: "Nothing in the history fits this filter.",
   earlier: "Earlier entries",

@@ -20,29 +20,26 @@ public sealed class DocketDesk(SigningKey key, TimeProvider time)
     public string PublicKey => key.Public;
 
     /// <summary>The docket that first carries out a planned relocation, or tries it again.</summary>
-    public Task IssueRelocateAsync(FurloughDb db, RelocationRow row, bool byItself, CancellationToken stop)
+    public async Task IssueRelocateAsync(FurloughDb db, RelocationRow row, bool byItself, CancellationToken stop)
     {
         var planned = Column.PlannedOf(row);
-        return IssueAsync(
+        IReadOnlyList<PointerChange> pointers =
+        [
+            .. planned.Pointers.Select(p => new PointerChange(p.Address, p.Value, null) { Within = p.Within }),
+        ];
+        var earlier = await EarlierAsync(db, row, w => w != DocketWork.Discard, stop);
+        await IssueAsync(
             db,
             row,
             byItself,
-            (docket, earlier) =>
+            DocketWork.Relocate,
+            Way.Forward(planned, pointers) with
+            {
+                OwnedFrom = planned.OwnedFrom,
+            },
+            docket =>
                 docket with
                 {
-                    Work = DocketWork.Relocate,
-                    Source = planned.Source,
-                    Target = planned.Target,
-                    SourceVolume = planned.SourceVolume,
-                    TargetVolume = planned.TargetVolume,
-                    OwnedFrom = planned.OwnedFrom,
-                    Pointers =
-                    [
-                        .. planned.Pointers.Select(p => new PointerChange(p.Address, p.Value, null)
-                        {
-                            Within = p.Within,
-                        }),
-                    ],
                     Supersedes = earlier,
                     Adoption = planned.Adoption,
                     LeavesLink = planned.LeavesLink,
@@ -52,51 +49,42 @@ public sealed class DocketDesk(SigningKey key, TimeProvider time)
     }
 
     /// <summary>The docket that takes a holding back to its former place, with its former settings.</summary>
-    public Task IssueReturnAsync(FurloughDb db, RelocationRow row, CancellationToken stop) =>
-        IssueAsync(
+    public async Task IssueReturnAsync(FurloughDb db, RelocationRow row, CancellationToken stop)
+    {
+        var planned = Column.PlannedOf(row);
+        var earlier = await EarlierAsync(db, row, w => w != DocketWork.Discard, stop);
+        await IssueAsync(
             db,
             row,
             true,
-            (docket, earlier) => Back(docket, row, earlier) with { Work = DocketWork.Return, OwnedFrom = 0 },
+            DocketWork.Return,
+            Way.Back(planned, Pointers(row)),
+            docket => docket with { Supersedes = earlier, Told = ToldOfReturn(planned) },
             stop
         );
+    }
 
     /// <summary>
     /// The docket that makes an original live again after its target was lost, with the former settings.
     /// </summary>
-    public Task IssueFallBackAsync(FurloughDb db, RelocationRow row, OriginalFacts original, CancellationToken stop) =>
-        IssueAsync(
+    public async Task IssueFallBackAsync(
+        FurloughDb db,
+        RelocationRow row,
+        OriginalFacts original,
+        CancellationToken stop
+    )
+    {
+        var planned = Column.PlannedOf(row);
+        var earlier = await EarlierAsync(db, row, w => w != DocketWork.Discard, stop);
+        await IssueAsync(
             db,
             row,
             true,
-            (docket, earlier) =>
-                Back(docket, row, earlier) with
-                {
-                    Work = DocketWork.FallBack,
-                    Originals = [original.Docket],
-                },
+            DocketWork.FallBack,
+            Way.Back(planned, Pointers(row)),
+            docket => docket with { Supersedes = earlier, Told = ToldOfReturn(planned), Originals = [original.Docket] },
             stop
         );
-
-    /// <summary>From the target to the former place, and the settings likewise.</summary>
-    private static Docket Back(Docket docket, RelocationRow row, IReadOnlyList<Guid> earlier)
-    {
-        var planned = Column.PlannedOf(row);
-        return docket with
-        {
-            Source = planned.Target,
-            Target = planned.Source,
-            SourceVolume = planned.TargetVolume,
-            TargetVolume = planned.SourceVolume,
-            Pointers =
-            [
-                .. Pointers(row).Select(p => new PointerChange(p.Address, p.After, p.Before) { Within = p.Within }),
-            ],
-            Supersedes = earlier,
-            Told = planned.Terms.Telling is { } telling
-                ? DeskNotice.AtTheMachine([planned], telling, back: true)
-                : null,
-        };
     }
 
     /// <summary>The docket that removes one original.</summary>
@@ -110,22 +98,22 @@ public sealed class DocketDesk(SigningKey key, TimeProvider time)
     {
         var planned = Column.PlannedOf(row);
         var aside = original.Source == planned.Source ? planned.SourceVolume : planned.TargetVolume;
-        var begun = await db
-            .Dockets.Where(d => d.Relocation == row.Number && d.Work == DocketWork.Discard)
-            .Select(d => d.Id)
-            .ToListAsync(stop);
+        var begun = await EarlierAsync(db, row, w => w == DocketWork.Discard, stop);
         await IssueAsync(
             db,
             row,
             true,
-            (docket, _) =>
-                Staying(docket, row) with
+            DocketWork.Discard,
+            Way.ToLivePlace(row, Pointers(row)) with
+            {
+                Source = original.Source,
+                SourceVolume = aside,
+            },
+            docket =>
+                docket with
                 {
-                    Work = DocketWork.Discard,
                     Terms = Terms.Plain with { GiveWay = true },
                     Supersedes = begun,
-                    Source = original.Source,
-                    SourceVolume = aside,
                     Originals = [original.Docket],
                     Discards = terms,
                 },
@@ -136,18 +124,16 @@ public sealed class DocketDesk(SigningKey key, TimeProvider time)
     /// <summary>The docket that copies what stands again at the former place into the live one.</summary>
     public async Task IssueGatherAsync(FurloughDb db, RelocationRow row, RecreatedSource? found, CancellationToken stop)
     {
-        var begun = await db
-            .Dockets.Where(d => d.Relocation == row.Number && d.Work == DocketWork.Gather)
-            .Select(d => d.Id)
-            .ToListAsync(stop);
+        var begun = await EarlierAsync(db, row, w => w == DocketWork.Gather, stop);
         await IssueAsync(
             db,
             row,
             true,
-            (docket, _) =>
-                Staying(docket, row) with
+            DocketWork.Gather,
+            Way.ToLivePlace(row, Pointers(row)),
+            docket =>
+                docket with
                 {
-                    Work = DocketWork.Gather,
                     Method = Method.Warm,
                     Supersedes = begun,
                     Files = found?.Files ?? 0,
@@ -157,24 +143,8 @@ public sealed class DocketDesk(SigningKey key, TimeProvider time)
         );
     }
 
-    /// <summary>From the former place to the one where the holding lives and stays.</summary>
-    private static Docket Staying(Docket docket, RelocationRow row)
-    {
-        var planned = Column.PlannedOf(row);
-        return row.Live == Live.Source
-            ? Back(docket, row, [])
-            : docket with
-            {
-                Source = planned.Source,
-                Target = planned.Target,
-                SourceVolume = planned.SourceVolume,
-                TargetVolume = planned.TargetVolume,
-                Pointers =
-                [
-                    .. Pointers(row).Select(p => new PointerChange(p.Address, p.Before, p.After) { Within = p.Within }),
-                ],
-            };
-    }
+    private static ToldText? ToldOfReturn(PlannedRelocation planned) =>
+        planned.Terms.Telling is { } telling ? DeskNotice.AtTheMachine([planned], telling, back: true) : null;
 
     /// <summary>
     /// Writes down that dockets leave for their machine; returns the numbers of those that nobody called back
@@ -246,42 +216,54 @@ public sealed class DocketDesk(SigningKey key, TimeProvider time)
     private static IReadOnlyList<PointerHistory> Pointers(RelocationRow row) =>
         row.Pointers is null ? [] : Column.Read(row.Pointers, ModelJson.Default.IReadOnlyListPointerHistory);
 
+    private static Task<List<Guid>> EarlierAsync(
+        FurloughDb db,
+        RelocationRow row,
+        Func<DocketWork, bool> which,
+        CancellationToken stop
+    )
+    {
+        var works = Enum.GetValues<DocketWork>().Where(which).ToList();
+        return db
+            .Dockets.Where(d => d.Relocation == row.Number && works.Contains(d.Work))
+            .Select(d => d.Id)
+            .ToListAsync(stop);
+    }
+
+    /// <param name="more">What this work needs besides.</param>
     private async Task IssueAsync(
         FurloughDb db,
         RelocationRow row,
         bool byItself,
-        Func<Docket, IReadOnlyList<Guid>, Docket> fill,
+        DocketWork work,
+        Way way,
+        Func<Docket, Docket> more,
         CancellationToken stop
     )
     {
         var planned = Column.PlannedOf(row);
         var machine = await db.Machines.FindAsync([row.Machine], stop)
             ?? throw RefusedException.Missing("such machine", "It may have been forgotten.");
-        var earlier = await db
-            .Dockets.Where(d => d.Relocation == row.Number && d.Work != DocketWork.Discard)
-            .Select(d => d.Id)
-            .ToListAsync(stop);
         var now = time.GetUtcNow();
-        var empty = new Place("", "");
-        var none = new VolumeIdentity("", "");
-        var docket = fill(
+        row.Supersession = Next(row, machine);
+        var docket = more(
             new Docket(
                 Guid.CreateVersion7(now),
                 row.Number,
                 row.Machine,
-                row.Supersession = Next(row, machine),
+                row.Supersession,
                 now - ClockSlack,
                 now + Validity,
-                DocketWork.Relocate,
+                work,
                 planned.Method,
                 planned.Holding,
                 planned.AccountId,
-                empty,
-                empty,
-                none,
-                none,
-                0,
-                [],
+                way.Source,
+                way.Target,
+                way.SourceVolume,
+                way.TargetVolume,
+                way.OwnedFrom,
+                way.Pointers,
                 planned.Files,
                 planned.DataBytes,
                 [],
@@ -291,8 +273,7 @@ public sealed class DocketDesk(SigningKey key, TimeProvider time)
             {
                 Program = planned.Program,
                 Told = planned.Told,
-            },
-            earlier
+            }
         );
         db.Dockets.Add(
             new DocketRow
@@ -309,6 +290,41 @@ public sealed class DocketDesk(SigningKey key, TimeProvider time)
             }
         );
         row.Docket = docket.Id;
+    }
+
+    /// <summary>From where to where, and which settings follow.</summary>
+    private sealed record Way(
+        Place Source,
+        VolumeIdentity SourceVolume,
+        Place Target,
+        VolumeIdentity TargetVolume,
+        IReadOnlyList<PointerChange> Pointers
+    )
+    {
+        /// <summary>From which part of the target's path on it belongs to the account.</summary>
+        internal int? OwnedFrom { get; init; } = 0;
+
+        internal static Way Forward(PlannedRelocation planned, IReadOnlyList<PointerChange> pointers) =>
+            new(planned.Source, planned.SourceVolume, planned.Target, planned.TargetVolume, pointers);
+
+        /// <summary>From the target to the former place, and the settings likewise.</summary>
+        internal static Way Back(PlannedRelocation planned, IReadOnlyList<PointerHistory> history) =>
+            new(
+                planned.Target,
+                planned.TargetVolume,
+                planned.Source,
+                planned.SourceVolume,
+                [.. history.Select(p => new PointerChange(p.Address, p.After, p.Before) { Within = p.Within })]
+            );
+
+        /// <summary>From the former place to the one where the holding lives and stays.</summary>
+        internal static Way ToLivePlace(RelocationRow row, IReadOnlyList<PointerHistory> history) =>
+            row.Live == Live.Source
+                ? Back(Column.PlannedOf(row), history)
+                : Forward(
+                    Column.PlannedOf(row),
+                    [.. history.Select(p => new PointerChange(p.Address, p.Before, p.After) { Within = p.Within })]
+                );
     }
 }
 

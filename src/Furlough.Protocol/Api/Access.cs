@@ -1,0 +1,55 @@
+using System.Text.Json.Serialization;
+using Furlough.Model;
+
+namespace Furlough.Protocol.Api;
+
+/// <summary>
+/// What a token or session may do. Each level may do what those before it may, but for approving, which is a second
+/// person's.
+/// </summary>
+[JsonConverter(typeof(WordConverter<AccessLevel>))]
+public enum AccessLevel
+{
+    Reader,
+    Technician,
+    Approver,
+    Steward,
+}
+
+/// <summary>A token, without its secret.</summary>
+/// <param name="MadeBy">Null for the first steward's.</param>
+/// <param name="Expires">Null for never.</param>
+public sealed record TokenView(
+    string Name,
+    AccessLevel Level,
+    string? MadeBy,
+    DateTimeOffset? MadeAt,
+    DateTimeOffset? Expires,
+    DateTimeOffset? RevokedAt
+);
+
+/// <summary>Who is asking.</summary>
+public sealed record Identity(string Name, AccessLevel Level);
+
+/// <summary>The service itself.</summary>
+public sealed record ServiceStatus(
+    string Version,
+    DateTimeOffset StartedAt,
+    int Machines,
+    int Silent,
+    long LastRun,
+    Identity You
+);
+
+/// <summary>A token is exchanged for a console session.</summary>
+public sealed record SignIn(string Token);
+
+/// <summary>Asks for a token with an access level.</summary>
+/// <param name="Days">Days after which it expires; null for never.</param>
+public sealed record TokenRequest(string Name, AccessLevel Level, int? Days = null);
+
+/// <summary>Asks for a new secret in place of a token's old one.</summary>
+public sealed record TokenReplacement(string Name);
+
+/// <summary>A new token; shown once.</summary>
+public sealed record TokenMade(string Name, AccessLevel Level, string Token);

@@ -1,0 +1,25 @@
+using Furlough.Model;
+
+namespace Furlough.Protocol.Api;
+
+/// <summary>Asks for an invite.</summary>
+/// <param name="Machines">How many machines may use it.</param>
+/// <param name="Hours">How long it is valid, in hours.</param>
+/// <param name="Again">Name of the machine that enrols again after it was reinstalled.</param>
+public sealed record InviteRequest(string? Room, int Machines = 1, int Hours = 24, string? Again = null);
+
+/// <summary>An invite for agents.</summary>
+public sealed record Invite(string Code, DateTimeOffset Expires, int Machines, string? Room);
+
+/// <summary>An invite that may still be used. Its code is shown only to the person who makes it.</summary>
+/// <param name="Id">Names it, to revoke it.</param>
+/// <param name="Again">The machine that may use it to enrol again; null for new machines.</param>
+/// <param name="Left">How many machines may still use it.</param>
+public sealed record OpenInvite(
+    string Id,
+    string? Room,
+    string? Again,
+    int Left,
+    DateTimeOffset Expires,
+    string MadeBy
+);

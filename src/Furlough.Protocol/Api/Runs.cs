@@ -1,0 +1,79 @@
+using System.Text.Json.Serialization;
+using Furlough.Model;
+
+namespace Furlough.Protocol.Api;
+
+/// <summary>How far a run is.</summary>
+[JsonConverter(typeof(WordConverter<RunState>))]
+public enum RunState
+{
+    Running,
+    Paused,
+    Halted,
+    Ended,
+    Proposed,
+}
+
+/// <summary>Starts a run.</summary>
+public sealed record RunRequest(long Plan);
+
+/// <summary>A run.</summary>
+/// <param name="Counts">Relocations by state.</param>
+/// <param name="Waits">What relocations wait for, by cause.</param>
+/// <param name="WaitsForPerson">Nothing goes on any more until someone does something.</param>
+/// <param name="Hours">The allowed hours that are open now, or else the next ones; null where all are allowed, where
+/// none are to come, or when it has ended.</param>
+/// <param name="HoursOpen">Work may begin now.</param>
+public sealed record RunView(
+    long Number,
+    long Plan,
+    string Title,
+    RunState State,
+    string StartedBy,
+    DateTimeOffset StartedAt,
+    DateTimeOffset? EndedAt,
+    int Machines,
+    int Relocations,
+    long DataBytes,
+    long DoneBytes,
+    IReadOnlyDictionary<string, int> Counts,
+    IReadOnlyList<FailureGroup> Failures,
+    IReadOnlyList<FailureGroup> Waits,
+    bool WaitsForPerson,
+    OpenHours? Hours,
+    bool HoursOpen,
+    string? ApprovedBy
+)
+{
+    /// <summary>
+    /// Relocations that its plan blocked, by hazard: only another plan helps. They are counted nowhere else.
+    /// </summary>
+    public required IReadOnlyList<FailureGroup> Blocked { get; init; }
+
+    /// <summary>The originals of its relocations: their room is free only when they are discarded.</summary>
+    public required KeptOriginals Originals { get; init; }
+
+    /// <summary>What it waits for while nothing of it moves; null when something does.</summary>
+    public HeldUp? HeldUp { get; init; }
+}
+
+/// <summary>What holds a run up.</summary>
+/// <param name="Text">One sentence.</param>
+/// <param name="Relocations">What no machine has begun and the run goes on without if it is skipped.</param>
+public sealed record HeldUp(string Text, IReadOnlyList<long> Relocations);
+
+/// <summary>Tries every failed relocation of a run again, or those of one cause.</summary>
+/// <param name="Cause">A failure's code; null for all.</param>
+public sealed record RetryRequest(string? Cause);
+
+/// <summary>What became of something that was asked of several relocations.</summary>
+/// <param name="Refusals">Why some of them could not.</param>
+public sealed record ManyDone(IReadOnlyList<long> Relocations, IReadOnlyList<string> Refusals);
+
+/// <summary>Failures of one cause.</summary>
+public sealed record FailureGroup(
+    string Code,
+    IReadOnlyList<long> Relocations,
+    IReadOnlyList<string> Machines,
+    string Example
+);

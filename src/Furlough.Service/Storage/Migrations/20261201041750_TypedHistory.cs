@@ -1,3 +1,4 @@
+using System;
 using Microsoft.EntityFrameworkCore.Migrations;
 
 #nullable disable
@@ -10,6 +11,20 @@ namespace Furlough.Service.Storage.Migrations
         /// <inheritdoc />
         protected override void Up(MigrationBuilder migrationBuilder)
         {
+            migrationBuilder.CreateTable(
+                name: "Surveys",
+                columns: table => new
+                {
+                    Machine = table.Column<Guid>(type: "TEXT", nullable: false),
+                    Body = table.Column<string>(type: "TEXT", nullable: false)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("PK_Surveys", x => x.Machine);
+                });
+
+            migrationBuilder.Sql("INSERT INTO Surveys (Machine, Body) SELECT Id, Survey FROM Machines WHERE Survey IS NOT NULL");
+
             migrationBuilder.DropIndex(
                 name: "IX_History_Subject",
                 table: "History");
@@ -44,6 +59,13 @@ namespace Furlough.Service.Storage.Migrations
                 type: "TEXT",
                 nullable: true);
 
+            migrationBuilder.AddColumn<bool>(
+                name: "HasRefusedReport",
+                table: "Dockets",
+                type: "INTEGER",
+                nullable: false,
+                defaultValue: false);
+
             foreach (var sql in FormerHistory.ToEvents())
                 migrationBuilder.Sql(sql);
 
@@ -51,6 +73,10 @@ namespace Furlough.Service.Storage.Migrations
                 name: "IX_History_About_SubjectNumber",
                 table: "History",
                 columns: new[] { "About", "SubjectNumber" });
+
+            migrationBuilder.DropColumn(
+                name: "Survey",
+                table: "Machines");
         }
 
         /// <inheritdoc />
@@ -76,10 +102,25 @@ namespace Furlough.Service.Storage.Migrations
                 name: "EndedAs",
                 table: "Dockets");
 
+            migrationBuilder.DropColumn(
+                name: "HasRefusedReport",
+                table: "Dockets");
+
             migrationBuilder.RenameColumn(
                 name: "SubjectName",
                 table: "History",
                 newName: "Subject");
+
+            migrationBuilder.AddColumn<string>(
+                name: "Survey",
+                table: "Machines",
+                type: "TEXT",
+                nullable: true);
+
+            migrationBuilder.Sql("UPDATE Machines SET Survey = (SELECT Body FROM Surveys WHERE Machine = Machines.Id)");
+
+            migrationBuilder.DropTable(
+                name: "Surveys");
 
             migrationBuilder.CreateIndex(
                 name: "IX_History_Subject",

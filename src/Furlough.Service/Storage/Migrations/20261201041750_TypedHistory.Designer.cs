@@ -11,8 +11,8 @@ using Microsoft.EntityFrameworkCore.Storage.ValueConversion;
 namespace Furlough.Service.Storage.Migrations
 {
     [DbContext(typeof(FurloughDb))]
-    [Migration("20261201040810_RefusedReports")]
-    partial class RefusedReports
+    [Migration("20261201041750_TypedHistory")]
+    partial class TypedHistory
     {
         /// <inheritdoc />
         protected override void BuildTargetModel(ModelBuilder modelBuilder)

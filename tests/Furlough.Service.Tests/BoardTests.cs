@@ -115,6 +115,21 @@ public sealed class BoardTests
     }
 
     [Fact]
+    public async Task A_survey_that_was_begun_before_somebody_asked_is_not_the_answer()
+    {
+        await using var office = await Office.OpenAsync();
+        var desk = await office.DeskAsync("map-01");
+        var begunBefore = MadeUpSurvey.Usual(office.Clock.GetUtcNow());
+        (await office.Part<MachineDesk>().SurveyAsync("map-01", Office.Stop)).SurveyWanted.ShouldBeTrue();
+        office.Clock.Advance(TimeSpan.FromSeconds(5));
+        await desk.SurveyAsync(begunBefore with { TakenAt = office.Clock.GetUtcNow() });
+        var still = (await office.Part<MachineDesk>().OneAsync("map-01", Office.Stop)).Machine;
+        (still.SurveyWanted, still.SurveyedAt).ShouldBe((true, office.Clock.GetUtcNow()));
+        await desk.SurveyAsync(begunBefore with { Request = 1 });
+        (await office.Part<MachineDesk>().OneAsync("map-01", Office.Stop)).Machine.SurveyWanted.ShouldBeFalse();
+    }
+
+    [Fact]
     public async Task What_is_left_free_is_said_for_a_room_or_for_all_and_follows_the_size_of_volumes()
     {
         await using var office = await Office.OpenAsync();

@@ -45,11 +45,11 @@ internal static class MachineCommands
                     Terminal.Json(now);
                 else
                     Terminal.Line(
-                        now.SurveyedAt > asked.SurveyedAt || asked.SurveyedAt is null && now.SurveyedAt is not null
+                        !now.SurveyWanted
                             ? $"{now.Name} surveyed at {now.SurveyedAt:u}: {Words.Count(now.Holdings, "holding")}, {Words.Size(now.DataBytes)}."
                             : $"{now.Name} has not answered yet; it surveys itself when it does."
                     );
-                return now.SurveyedAt == asked.SurveyedAt ? ExitCode.WaitsForPerson : ExitCode.Done;
+                return now.SurveyWanted ? ExitCode.WaitsForPerson : ExitCode.Done;
             }
         );
         return new Command("machine", "Show and manage machines, their volumes and their holdings")
@@ -484,7 +484,7 @@ internal static class MachineCommands
         for (var i = 0; ; i++)
         {
             var now = (await client.MachineAsync(asked.Name, stop)).Machine;
-            if (now.SurveyedAt != asked.SurveyedAt || i == 60 || now.Standing == Standing.Silent)
+            if (!now.SurveyWanted || i == 60 || now.Standing == Standing.Silent)
                 return now;
             await Task.Delay(500, stop);
         }

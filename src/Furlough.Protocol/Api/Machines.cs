@@ -74,7 +74,11 @@ public sealed record MachineSummary(
     string? Attention,
     string? Tag,
     string? HeldBy
-);
+)
+{
+    /// <summary>A survey was asked for, and none that was begun since has come.</summary>
+    public bool SurveyWanted { get; init; }
+}
 
 /// <summary>Forgets a machine.</summary>
 /// <param name="WithOriginals">Although it keeps originals, or has relocations that have not ended.</param>

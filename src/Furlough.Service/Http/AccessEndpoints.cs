@@ -5,6 +5,7 @@ using Microsoft.AspNetCore.Authentication;
 using Microsoft.AspNetCore.Builder;
 using Microsoft.AspNetCore.Hosting;
 using Microsoft.AspNetCore.Http;
+using Microsoft.AspNetCore.Http.HttpResults;
 using Microsoft.AspNetCore.Routing;
 
 namespace Furlough.Service.Http;
@@ -83,7 +84,7 @@ internal static class AccessEndpoints
         return new Identity(token.Name, token.Level);
     }
 
-    private static async Task<IResult> SignOutAsync(Tokens tokens, HttpContext context, CancellationToken stop)
+    private static async Task<NoContent> SignOutAsync(Tokens tokens, HttpContext context, CancellationToken stop)
     {
         if (
             await context.AuthenticateAsync(TokenAuthentication.Session) is { Principal: { } who }

@@ -35,7 +35,10 @@ public static class Summaries
                 Attention(machine, standing, last),
                 machine.Tag,
                 machine.HeldBy
-            ),
+            )
+            {
+                SurveyWanted = machine.SurveyWanted,
+            },
             shelves
         );
     }

@@ -195,6 +195,34 @@ public sealed class ReportTests
         (await office.HistoryAsync("report refused")).ShouldBeEmpty();
     }
 
+    /// <summary>As after a time without a connection.</summary>
+    [Fact]
+    public async Task An_original_that_was_set_aside_and_is_live_again_by_one_batch_of_bulletins_is_none()
+    {
+        await using var office = await Office.OpenAsync();
+        var desk = await office.DeskAsync("map-01");
+        await office.StartAsync(Office.Brief());
+        var docket = (await desk.FetchAsync())[0];
+        var at = office.Clock.GetUtcNow();
+        var aside = new OriginalFacts(docket.Id, docket.Holding, docket.Source, at, 3, 7_000, false, null);
+        Bulletin Say(long number, RelocationState state, Live live, OriginalFacts? original) =>
+            new(number, at, docket.Id, docket.Relocation, state, null, live, null, [], original, []);
+        await office
+            .Part<Agents.BulletinDesk>()
+            .TakeAsync(
+                desk.Id,
+                [
+                    Say(1, RelocationState.UnderWay, Live.Source, null),
+                    Say(2, RelocationState.Switched, Live.Target, aside),
+                    Say(3, RelocationState.Returned, Live.Source, null),
+                ],
+                false,
+                Office.Stop
+            );
+        (await office.RelocationAsync(docket.Relocation)).State.ShouldBe(RelocationState.Returned);
+        (await office.Part<OriginalList>().ReadAsync(Office.Stop)).ShouldBeEmpty();
+    }
+
     private static IEnumerable<(RelocationRow Row, DocketRow Docket, RelocationState Said)> Cases() =>
         from work in Enum.GetValues<DocketWork>()
         from state in States

@@ -64,8 +64,9 @@ public sealed class BulletinDesk(
                     );
                     if (await ApplyAsync(db, machine, bulletin, stop) is { } row)
                         touched.Add(row);
+                    // The next one may be about what this one has added.
+                    await db.SaveChangesAsync(stop);
                 }
-                await db.SaveChangesAsync(stop);
                 foreach (var run in touched.Where(r => r.State.IsAtRest()).Select(r => r.Run).Distinct())
                     await runs.AdvanceAsync(db, run, stop);
                 Tell(db.Effects, machineId, touched);

@@ -2,6 +2,7 @@ using System.Collections.Concurrent;
 using System.Globalization;
 using Furlough.Agent.Journal;
 using Furlough.Engine;
+using Furlough.Engine.Holds;
 using Furlough.Engine.Ports;
 using Furlough.Engine.Queue;
 using Furlough.Engine.Records;
@@ -336,7 +337,7 @@ public sealed class AgentRuntime : IWatcher, IDisposable
         {
             Next = NextStep.BackOut,
             Relocation = docket.Relocation,
-            LockedOut = _store.Read(docket.Id).Records.Has<KeptOut>() ? docket.Holding.Account : null,
+            LockedOut = DocketHolds.KeepOut(_store.Read(docket.Id)) ? docket.Holding.Account : null,
         };
         Changed(new RelocationChange(docket, RelocationState.Waiting, null, Live.Unknown, failure, [], null, []));
     }

@@ -38,14 +38,17 @@ public sealed class FormerJournalTests : IDisposable
     public void Dispose() => Directory.Delete(_folder, recursive: true);
 
     [Theory]
-    [InlineData(Method.Cold, DocketWork.Relocate)]
-    [InlineData(Method.Warm, DocketWork.Relocate)]
-    [InlineData(Method.Exchange, DocketWork.Relocate)]
-    [InlineData(Method.Adopt, DocketWork.Relocate)]
-    [InlineData(Method.Warm, DocketWork.Return)]
-    [InlineData(Method.Cold, DocketWork.FallBack)]
-    [InlineData(Method.Cold, DocketWork.Discard)]
+    [InlineData(1, Method.Cold, DocketWork.Relocate)]
+    [InlineData(1, Method.Warm, DocketWork.Relocate)]
+    [InlineData(1, Method.Exchange, DocketWork.Relocate)]
+    [InlineData(1, Method.Adopt, DocketWork.Relocate)]
+    [InlineData(1, Method.Warm, DocketWork.Return)]
+    [InlineData(1, Method.Cold, DocketWork.FallBack)]
+    [InlineData(1, Method.Cold, DocketWork.Discard)]
+    [InlineData(3, Method.Cold, DocketWork.Relocate)]
+    [InlineData(3, Method.Cold, DocketWork.FallBack)]
     public void A_docket_that_an_earlier_version_began_is_finished_wherever_it_was_cut_short(
+        int version,
         Method method,
         DocketWork work
     )
@@ -61,7 +64,7 @@ public sealed class FormerJournalTests : IDisposable
             if (bench.Journal.Read(bench.Docket.Id).Begun is null)
                 continue;
             taken++;
-            using var store = TakeOver(bench);
+            using var store = version == 1 ? TakeOver(bench) : TakeOverThird(bench);
             Run(bench, store).ShouldBe(bench.Good, $"cut short after operation {at}: {bench.Recorder.Last.Failure}");
             bench.EndFault().ShouldBeNull($"cut short after operation {at}");
         }
@@ -160,6 +163,30 @@ public sealed class FormerJournalTests : IDisposable
                 Write(connection, bench, bench.Docket with { Id = id }, number);
             Write(connection, bench, bench.Docket, 100);
         }
+        return new AgentStore(path, durable: false, takesOver: true);
+    }
+
+    /// <summary>The same as the third version wrote it.</summary>
+    private AgentStore TakeOverThird(Bench bench)
+    {
+        var path = $"{_folder}/{++_files}.db";
+        using (var store = new AgentStore(path, durable: false))
+            foreach (
+                var id in bench.Docket.Supersedes.Concat(bench.Docket.Originals).Append(bench.Docket.Id).Distinct()
+            )
+            {
+                var state = bench.Journal.Read(id);
+                store.Add(++_files, bench.Docket with { Id = id }, "");
+                foreach (var record in state.Records.All)
+                    store.Record(id, record);
+                foreach (var step in state.Done)
+                    store.Done(id, step);
+                if (state.Begun is { } begun)
+                    store.Begin(id, begun);
+                if (state.Ended is { } ended)
+                    store.End(id, ended);
+            }
+        FormerSchema.WriteBackHolds(path);
         return new AgentStore(path, durable: false, takesOver: true);
     }
 

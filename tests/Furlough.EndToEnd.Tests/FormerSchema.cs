@@ -1,6 +1,7 @@
 using System.Globalization;
 using Furlough.Agent.Journal;
 using Furlough.Engine;
+using Furlough.Engine.Holds;
 using Furlough.Engine.Records;
 using Furlough.Model;
 using Microsoft.Data.Sqlite;
@@ -41,6 +42,20 @@ internal static class FormerSchema
             Execute(connection, "INSERT INTO note VALUES ($a,$b,$c)", docket, key, value);
     }
 
+    /// <summary>
+    /// Turns a file of today into what the third version would have written: of holds it recorded only the sign-in.
+    /// </summary>
+    internal static void WriteBackHolds(string path) =>
+        Execute(
+            path,
+            """
+            UPDATE record SET kind='kept-out', key='', body=json_object('former', body->>'former')
+                WHERE kind='hold' AND key='sign-in';
+            DELETE FROM record WHERE kind='hold';
+            PRAGMA user_version=3;
+            """
+        );
+
     /// <summary>A fact as the first schema kept it.</summary>
     internal static IEnumerable<(string Key, string Value)> Notes(StepRecord record) =>
         record switch
@@ -48,6 +63,8 @@ internal static class FormerSchema
             PutAway put => [("parked-for", put.Code), ("parked-saying", put.Message)],
             // It claimed nothing: dockets followed one another.
             TargetClaim => [],
+            // Of the holds only the sign-in had a note.
+            HoldTaken { Hold: not SignInHold.Key } => [],
             _ => [Note(record)],
         };
 
@@ -67,7 +84,7 @@ internal static class FormerSchema
             RenamesBack r => ("original-back", r.Docket?.ToString("N") ?? ""),
             LiveFlushed r => ("original-back-flushed", Text($"{r.AtNs}")),
             Proven r => ("proven", Text($"{r.Files} {r.Bytes}")),
-            KeptOut r => ("sign-in", "=" + r.Former),
+            HoldTaken { Hold: SignInHold.Key } r => ("sign-in", "=" + r.Former),
             Arriving r => ("target-id", Text($"{r.FileId}")),
             LinkGaveWay r => ("link-gave-way", Text($"{r.Owner} {r.Group} {r.LeadsTo}")),
             LeftLink => ("link-left", "yes"),

@@ -1,5 +1,6 @@
 using System.Globalization;
 using Furlough.Engine;
+using Furlough.Engine.Holds;
 using Furlough.Engine.Records;
 using Furlough.Model;
 
@@ -43,7 +44,7 @@ internal static class FormerNotes
             "original-unfit" => new UnfitOriginal(Guid.Parse(value)),
             "original-back-flushed" => new LiveFlushed(long.Parse(value, CultureInfo.InvariantCulture)),
             "proven" => ReadProven(value.Split(' ')),
-            "sign-in" => value is ['=', .. var former] ? new KeptOut(former) : null,
+            "sign-in" => value is ['=', .. var former] ? new HoldTaken(SignInHold.Key, former) : null,
             "target-id" => new Arriving(ulong.Parse(value, CultureInfo.InvariantCulture)),
             "link-gave-way" => ReadLink(value.Split(' ', 3)),
             "link-left" => new LeftLink(),

@@ -14,8 +14,9 @@ internal static class Schema
     /// 1: notes were texts under keys; files had no version number.
     /// 2: steps record typed facts; how often the agent died in a docket is counted.
     /// 3: dockets claim room at their targets.
+    /// 4: every hold of a docket is recorded, not only that an account is kept from signing in.
     /// </summary>
-    private const long Current = 3;
+    private const long Current = 4;
 
     private const string Tables = """
         CREATE TABLE IF NOT EXISTS setting (key TEXT PRIMARY KEY, value TEXT NOT NULL);
@@ -56,7 +57,8 @@ internal static class Schema
         if (found == Current)
             return;
         Execute(connection, Tables);
-        TakeOver(connection);
+        TakeOverNotes(connection);
+        TakeOverHolds(connection);
         Execute(connection, $"PRAGMA user_version={Current}");
         transaction.Commit();
     }
@@ -66,7 +68,7 @@ internal static class Schema
 
     private static long Version(SqliteConnection connection) => (long)Scalar(connection, "PRAGMA user_version")!;
 
-    private static void TakeOver(SqliteConnection connection)
+    private static void TakeOverNotes(SqliteConnection connection)
     {
         // The oldest journals did not keep dockets as they were signed.
         if (Scalar(connection, "SELECT 1 FROM pragma_table_info('docket') WHERE name='signed'") is null)
@@ -93,6 +95,23 @@ internal static class Schema
         }
         Execute(connection, "DROP TABLE note");
     }
+
+    /// <summary>
+    /// Every docket that was quiesced and not reopened holds its programs closed; where it locked its account out, that
+    /// becomes a hold too.
+    /// </summary>
+    private static void TakeOverHolds(SqliteConnection connection) =>
+        Execute(
+            connection,
+            """
+            INSERT INTO record SELECT docket, 'hold', 'sign-in', json_object('hold', 'sign-in', 'former', body->>'former')
+                FROM record WHERE kind='kept-out';
+            DELETE FROM record WHERE kind='kept-out';
+            INSERT INTO record SELECT done.docket, 'hold', 'programs', json_object('hold', 'programs', 'former', '')
+                FROM done JOIN docket ON docket.id=done.docket WHERE step='quiesce' AND ended IS NULL
+                AND done.docket NOT IN (SELECT docket FROM done WHERE step='reopen');
+            """
+        );
 
     private static List<(string Docket, string Body, Dictionary<string, string> Notes)> ReadNotes(
         SqliteConnection connection

@@ -106,6 +106,14 @@ public sealed record Receipt(
     /// <summary>Writes it durably into a docket's folder.</summary>
     public void Write(IFolder folder, IReceiptSigner signer) =>
         DurableFile.Write(folder, Layout.Receipt, ToBytes(signer));
+
+    /// <summary>The digest of the manifest in a docket's folder, as a receipt names it.</summary>
+    public static string DigestOfManifest(IFolder own)
+    {
+        using var file = own.OpenFile(Layout.Manifest);
+        return file.ReadBack(new ByteCounter(), CancellationToken.None)
+            .Digest.ToString("x", System.Globalization.CultureInfo.InvariantCulture);
+    }
 }
 
 /// <summary>JSON of the engine's own files.</summary>

@@ -14,6 +14,7 @@
 using System.Collections.Concurrent;
 using Furlough.Engine.Context;
 using Furlough.Engine.Methods;
+using Furlough.Engine.Originals;
 using Furlough.Engine.Ports;
 using Furlough.Engine.Queue;
 using Furlough.Engine.Records;
@@ -176,10 +177,8 @@ public sealed class RelocationEngine(
     private IStep? Next(StepContext context)
     {
         var done = journal.Read(context.Docket.Id).Done;
-        return ProcedureOf(context).Steps.FirstOrDefault(s => !done.Contains(s.Name));
+        return context.Procedure.Steps.FirstOrDefault(s => !done.Contains(s.Name));
     }
-
-    private static Procedure ProcedureOf(StepContext context) => Procedures.Of(context.Docket, context.Journal.Records);
 
     /// <summary>Reality must be as a step declares it.</summary>
     /// <exception cref="Fault"><c>pointer-changed</c>: someone changed a setting since the step before.</exception>
@@ -190,12 +189,8 @@ public sealed class RelocationEngine(
             context.Settings.RequireAtSource();
         if (state.Leads == Live.Target)
             context.Settings.RequireAtTarget();
-        if (state.KeptOut is not { } keptOut || keptOut == SignIn.IsKeptOut(context))
-            return;
-        if (!keptOut || SignIn.CanBar(context))
-            throw new InvalidOperationException(
-                $"{step.Word()} was {moment} with the account {(keptOut ? "let in" : "locked out")}."
-            );
+        if (state.IsHeld == true ? !context.Holds.AreTaken : state.IsHeld == false && context.Holds.Any)
+            throw new InvalidOperationException($"{step.Word()} was {moment}, and its holds are not as it wants them.");
     }
 
     /// <summary>Puts the docket away until what stands in its way is gone; what is copied and proven stays.</summary>
@@ -244,15 +239,14 @@ public sealed class RelocationEngine(
         }
     }
 
-    private static bool IsPastReturn(StepContext context) =>
-        ProcedureOf(context).Steps.Any(s => s.IsPastReturn(context));
+    private static bool IsPastReturn(StepContext context) => context.Procedure.Steps.Any(s => s.IsPastReturn(context));
 
     /// <summary>
     /// A permit is needed from the first step that says so, until one has begun that is finished with or without it.
     /// </summary>
     private void RequirePermit(StepContext context, IStep next)
     {
-        var procedure = ProcedureOf(context);
+        var procedure = context.Procedure;
         if (procedure.Begun(journal.Read(context.Docket.Id).Begun).Any(s => s.EndsNeedOfPermit))
             return;
         if (!procedure.Begun(next.Name).Any(s => s.NeedsPermit))
@@ -307,7 +301,7 @@ public sealed class RelocationEngine(
             var failure = FailureText.Of(
                 context.Docket,
                 fault,
-                $"The data lives at {context.Live.PlaceInWords()}{(context.KeepsOriginal ? "; the original is kept" : "")}.",
+                $"The data lives at {context.Live.PlaceInWords()}{(context.Originals is not null ? "; the original is kept" : "")}.",
                 isLive: true
             ) with
             {
@@ -369,7 +363,7 @@ public sealed class RelocationEngine(
     private void Undo(StepContext context)
     {
         Fault? stopped = null;
-        foreach (var step in ProcedureOf(context).Begun(journal.Read(context.Docket.Id).Begun).Reverse())
+        foreach (var step in context.Procedure.Begun(journal.Read(context.Docket.Id).Begun).Reverse())
         {
             if (stopped is not null && !step.IsAlwaysUndone)
                 continue;
@@ -398,7 +392,7 @@ public sealed class RelocationEngine(
     {
         try
         {
-            SignIn.Allow(context);
+            context.Holds.Release();
         }
         catch (Exception cannot) when (cannot is Fault || IsDefect(cannot))
         {
@@ -408,7 +402,7 @@ public sealed class RelocationEngine(
     }
 
     private static string? LockedOut(StepContext context) =>
-        SignIn.IsKeptOut(context) ? context.Docket.Holding.Account : null;
+        context.Holds.KeepsOut ? context.Docket.Holding.Account : null;
 
     private RelocationState End(StepContext context)
     {
@@ -419,8 +413,8 @@ public sealed class RelocationEngine(
             context.Report.Add(
                 "What lived there was equal to the original in every byte: the original was renamed back, nothing was copied."
             );
-        var procedure = ProcedureOf(context);
-        var original = context.KeepsOriginal
+        var procedure = context.Procedure;
+        var original = context.Originals is not null
             ? new OriginalFacts(
                 docket.Id,
                 docket.Holding,

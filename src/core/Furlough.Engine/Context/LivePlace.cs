@@ -1,56 +1,13 @@
-using Furlough.Engine.Ports;
 using Furlough.Engine.Steps;
-using Furlough.Engine.Trees;
 using Furlough.Model;
 
 namespace Furlough.Engine.Context;
 
 /// <summary>Where a docket's holding lives now, read from reality.</summary>
-public sealed class LivePlace(
-    Docket docket,
-    IMachine machine,
-    DocketJournal journal,
-    DocketPlaces places,
-    DocketSettings settings
-)
+public sealed class LivePlace(Docket docket, ILive where, DocketJournal journal, DocketPlaces places)
 {
-    /// <summary>
-    /// Which of the docket's places is live, read from the pointers themselves (I2): the target once every one leads
-    /// there.
-    /// </summary>
-    public Live Now()
-    {
-        try
-        {
-            // Links come last and go first: where there are settings too, these decide.
-            IReadOnlyList<PointerChange> deciding = docket.Pointers.Any(p => !p.Address.InPlace)
-                ? [.. docket.Pointers.Where(p => !p.Address.InPlace)]
-                : docket.Pointers;
-            if (deciding is [{ Address.InPlace: true }, ..] && !StandsInPlace())
-                return Live.Unknown;
-            if (deciding.Any(p => machine.Pointers.Read(p.Address) == settings.FormerOf(p)))
-                return Live.Source;
-            return deciding.All(p => machine.Pointers.Read(p.Address) == settings.NextOf(p))
-                ? Live.Target
-                : Live.Unknown;
-        }
-        catch (Fault)
-        {
-            return Live.Unknown;
-        }
-    }
-
-    /// <summary>Whether anything stands on the path that the holding's program knows.</summary>
-    private bool StandsInPlace()
-    {
-        var (place, identity) =
-            docket.Work == DocketWork.Relocate
-                ? (docket.Source, docket.SourceVolume)
-                : (docket.Target, docket.TargetVolume);
-        using var volume = machine.Volumes.Require(identity);
-        using var parent = Reach.TryParent(volume, place);
-        return parent?.Find(place.Parts[^1]) is not null;
-    }
+    /// <summary>Which of the docket's places is live.</summary>
+    public Live Now() => where.Now();
 
     /// <summary>The same in terms of the relocation, whose source a return goes back to.</summary>
     public Live OfRelocation() =>

@@ -1,4 +1,6 @@
+using Furlough.Engine.Holds;
 using Furlough.Engine.Methods;
+using Furlough.Engine.Originals;
 using Furlough.Engine.Ports;
 using Furlough.Engine.Queue;
 using Furlough.Engine.Records;
@@ -21,8 +23,9 @@ public sealed class StepContext
         Journal = new DocketJournal(engine.Journal, docket.Id);
         Places = new DocketPlaces(docket, Machine, Journal);
         Settings = new DocketSettings(docket, Machine, Journal, notes.Add);
-        Live = new LivePlace(docket, Machine, Journal, Places, Settings);
+        Live = new LivePlace(docket, new LiveBySettings(docket, Machine, Settings), Journal, Places);
         Report = new DocketReport(docket, Live, Settings, notes, watcher, Time);
+        Holds = new DocketHolds(this);
         _pace = new Pace(docket, engine.Permits, () => !Journal.IsDone(Step.Quiesce), Time, stop);
     }
 
@@ -43,6 +46,9 @@ public sealed class StepContext
 
     /// <summary>Where its holding lives.</summary>
     public LivePlace Live { get; }
+
+    /// <summary>What keeps it from being written while it is switched.</summary>
+    public DocketHolds Holds { get; }
 
     /// <summary>What is reported about it.</summary>
     public DocketReport Report { get; }
@@ -65,9 +71,11 @@ public sealed class StepContext
     /// <summary>Stops the work at the next safe point; it goes on after a restart.</summary>
     public CancellationToken Stop { get; }
 
-    /// <summary>Whether the source is set aside when the work is done.</summary>
-    public bool KeepsOriginal =>
-        Procedures.Of(Docket, Journal.Records).SetsAside && !Journal.Records.Has<NothingAtSource>();
+    /// <summary>How the docket is carried out, as far as its steps have decided that.</summary>
+    public Procedure Procedure => Procedures.Of(Docket, Journal.Records);
+
+    /// <summary>Where the source is kept when the work is done; null where nothing of it is kept.</summary>
+    public IOriginals? Originals => Journal.Records.Has<NothingAtSource>() ? null : Procedure.Originals;
 
     /// <summary>
     /// What the list of the source is called in the folder beside the target: a copy is equal to its source and has one

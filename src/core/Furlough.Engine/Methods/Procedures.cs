@@ -1,3 +1,6 @@
+using Furlough.Engine.Context;
+using Furlough.Engine.Originals;
+using Furlough.Engine.Proofs;
 using Furlough.Engine.Records;
 using Furlough.Engine.Steps;
 using Furlough.Model;
@@ -9,8 +12,11 @@ namespace Furlough.Engine.Methods;
 /// <param name="Ends">The state after the last step.</param>
 public sealed record Procedure(IReadOnlyList<IStep> Steps, RelocationState Ends)
 {
-    /// <summary>Whether the source is set aside.</summary>
-    internal bool SetsAside => Steps.Any(s => s.Name == Step.SetAside);
+    /// <summary>Where the source is kept after the switch; null where nothing of it is kept.</summary>
+    internal IOriginals? Originals { get; init; }
+
+    /// <summary>The folder that moves, in which nobody may hold files open.</summary>
+    internal Func<StepContext, Place> Moving { get; init; } = context => context.Docket.Source;
 
     /// <summary>The steps that have begun, the first one first.</summary>
     /// <param name="last">The one whose intention was recorded last; null when none has begun.</param>
@@ -23,13 +29,18 @@ public sealed record Procedure(IReadOnlyList<IStep> Steps, RelocationState Ends)
 /// <summary>The procedure of every docket. What differs between two methods is a different step.</summary>
 public static class Procedures
 {
+    private static readonly IProof EqualCopy = new EqualCopy(),
+        EqualOriginal = new EqualOriginal(),
+        EqualTarget = new EqualTarget();
+
+    private static readonly IOriginals Aside = new SourceAside();
+
     private static readonly IStep Quiesce = new QuiesceStep(),
-        QuiesceOriginal = new QuiesceOriginalStep(),
         Copy = new CopyStep(StepState.AtSource),
         CopyInUse = new CopyInUseStep(),
         CatchUp = new CatchUpStep(),
-        Prove = new ProveStep(StepState.AtSource),
-        ProveInUse = new ProveInUseStep(),
+        Prove = new ProveStep(EqualCopy, StepState.AtSource),
+        ProveInUse = new ProveInUseStep(EqualCopy),
         SetAside = new SetAsideStep(),
         Reopen = new ReopenStep(),
         Confirm = new ConfirmStep();
@@ -39,12 +50,18 @@ public static class Procedures
     private static readonly Procedure Cold = new(
         [new PrepareCopyStep(), Quiesce, Copy, Prove, new RepointCopyStep(), .. AfterArrival],
         RelocationState.Switched
-    );
+    )
+    {
+        Originals = Aside,
+    };
 
     private static readonly Procedure Warm = new(
         [new PrepareCopyStep(), CopyInUse, ProveInUse, Quiesce, CatchUp, new RepointCopyStep(), .. AfterArrival],
         RelocationState.Switched
-    );
+    )
+    {
+        Originals = Aside,
+    };
 
     /// <summary>A return that renames its original back, while nobody works.</summary>
     private static readonly Procedure ColdBack = new(
@@ -52,31 +69,46 @@ public static class Procedures
             new PrepareCopyStep(),
             Quiesce,
             new CompareOriginalStep(Copy),
-            new ProveOriginalStep(),
+            new ProveStep(EqualOriginal, StepState.AtSource),
             new RepointRenamedStep(),
             .. AfterArrival,
         ],
         RelocationState.Returned
-    );
+    )
+    {
+        Originals = Aside,
+    };
 
     /// <summary>A return that renames its original back, compared while people work.</summary>
     private static readonly Procedure WarmBack = new(
         [
             new PrepareCopyStep(),
             new CompareOriginalInUseStep(CopyInUse),
-            new ProveOriginalInUseStep(),
+            new ProveInUseStep(EqualOriginal),
             Quiesce,
             new CompareAgainStep(),
             new RepointRenamedStep(),
             .. AfterArrival,
         ],
         RelocationState.Returned
-    );
+    )
+    {
+        Originals = Aside,
+    };
 
     private static readonly Procedure Adopt = new(
-        [new PrepareAdoptionStep(), Quiesce, new ProveAdoptionStep(), new RepointAdoptedStep(), .. AfterArrival],
+        [
+            new PrepareAdoptionStep(),
+            Quiesce,
+            new ProveStep(EqualTarget, StepState.AtSourceHeld),
+            new RepointAdoptedStep(),
+            .. AfterArrival,
+        ],
         RelocationState.Switched
-    );
+    )
+    {
+        Originals = Aside,
+    };
 
     private static readonly Procedure Exchange = new(
         [new PrepareExchangeStep(), Quiesce, new RepointSourceStep(), Reopen, Confirm],
@@ -84,9 +116,12 @@ public static class Procedures
     );
 
     private static readonly Procedure FallBack = new(
-        [new PrepareFallBackStep(), QuiesceOriginal, new RepointOriginalStep(), Reopen, Confirm],
+        [new PrepareFallBackStep(), Quiesce, new RepointOriginalStep(), Reopen, Confirm],
         RelocationState.Returned
-    );
+    )
+    {
+        Moving = OriginalBack.PlaceOf,
+    };
 
     private static readonly Procedure Setting = new(
         [new PrepareSettingStep(), new RepointSettingStep(), new ConfirmSettingStep()],
@@ -102,7 +137,7 @@ public static class Procedures
         [
             new PrepareGatherStep(),
             new CopyStep(StepState.AtTarget),
-            new ProveStep(StepState.AtTarget),
+            new ProveStep(EqualCopy, StepState.AtTarget),
             new GatherStep(),
         ],
         RelocationState.Switched

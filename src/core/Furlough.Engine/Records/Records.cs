@@ -97,9 +97,13 @@ public sealed record LiveFlushed(long AtNs) : StepRecord;
 /// <summary>prove: what was proven, for the receipt.</summary>
 public sealed record Proven(long Files, long Bytes) : StepRecord;
 
-/// <summary>quiesce: the account is locked out.</summary>
-/// <param name="Former">How its sign-in was before, in the machine's own notation.</param>
-public sealed record KeptOut(string Former) : StepRecord;
+/// <summary>quiesce: a hold is taken.</summary>
+/// <param name="Hold">Its name.</param>
+/// <param name="Former">How what it holds was before, in its own notation.</param>
+public sealed record HoldTaken(string Hold, string Former) : StepRecord
+{
+    public override string Key => Hold;
+}
 
 /// <summary>repoint: the folder that becomes the target. It is recognised there by its file number.</summary>
 public sealed record Arriving(ulong FileId) : StepRecord;

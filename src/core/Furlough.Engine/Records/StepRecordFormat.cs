@@ -36,7 +36,7 @@ public static class StepRecordFormat
         ["unfit-original"] = StepRecordJson.Default.UnfitOriginal,
         ["live-flushed"] = StepRecordJson.Default.LiveFlushed,
         ["proven"] = StepRecordJson.Default.Proven,
-        ["kept-out"] = StepRecordJson.Default.KeptOut,
+        ["hold"] = StepRecordJson.Default.HoldTaken,
         ["arriving"] = StepRecordJson.Default.Arriving,
         ["link-gave-way"] = StepRecordJson.Default.LinkGaveWay,
         ["left-link"] = StepRecordJson.Default.LeftLink,
@@ -115,7 +115,7 @@ internal sealed class EscapedText : JsonConverter<string>
 [JsonSerializable(typeof(UnfitOriginal))]
 [JsonSerializable(typeof(LiveFlushed))]
 [JsonSerializable(typeof(Proven))]
-[JsonSerializable(typeof(KeptOut))]
+[JsonSerializable(typeof(HoldTaken))]
 [JsonSerializable(typeof(Arriving))]
 [JsonSerializable(typeof(LinkGaveWay))]
 [JsonSerializable(typeof(LeftLink))]

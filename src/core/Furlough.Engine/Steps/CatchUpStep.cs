@@ -1,5 +1,6 @@
 using Furlough.Engine.Context;
 using Furlough.Engine.Ports;
+using Furlough.Engine.Proofs;
 using Furlough.Engine.Trees;
 using Furlough.Model;
 
@@ -15,16 +16,15 @@ public sealed class CatchUpStep : IStep
     public Step Name => Step.CatchUp;
 
     /// <inheritdoc/>
-    public StepState Entering => StepState.AtSourceClosed;
+    public StepState Entering => StepState.AtSourceHeld;
 
     /// <inheritdoc/>
-    public StepState Leaving => StepState.AtSourceClosed;
+    public StepState Leaving => StepState.AtSourceHeld;
 
     /// <inheritdoc/>
     public void Perform(StepContext context)
     {
         var sourceVolume = context.Places.SourceVolume();
-        var targetVolume = context.Places.TargetVolume();
         using var at = context.Places.Own(DocketSide.Copy);
         var own = at.Folder;
         if (own.Find(Layout.Proven) is null)
@@ -41,8 +41,7 @@ public sealed class CatchUpStep : IStep
                 Doubts = file => written is null || written.Contains(file.FileId),
             }
         );
-        using (var staging = own.OpenFolder(Layout.Staging))
-            ProveStep.Prove(context, Name, own, staging, targetVolume, Layout.Proven);
-        ProveStep.RequireSourceUnchanged(context, Name, own, sourceVolume);
+        EqualCopy.Prove(context, Name, Layout.Proven);
+        EqualCopy.RequireSourceUnchanged(context, Name);
     }
 }

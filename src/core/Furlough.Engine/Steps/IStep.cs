@@ -5,17 +5,16 @@ namespace Furlough.Engine.Steps;
 
 /// <summary>What must be true of a relocation before or after a step, read from reality.</summary>
 /// <param name="Leads">Where every setting leads; null where a crash may have changed some of them.</param>
-/// <param name="KeptOut">Whether the account is locked out; null for either. Where it cannot be locked out it counts as
-/// able to sign in.</param>
-public sealed record StepState(Live? Leads, bool? KeptOut)
+/// <param name="IsHeld">Whether the holds are taken, as far as they can be; null for either.</param>
+public sealed record StepState(Live? Leads, bool? IsHeld)
 {
     internal static StepState AtSource { get; } = new(Live.Source, null);
 
     internal static StepState AtSourceOpen { get; } = new(Live.Source, false);
 
-    internal static StepState AtSourceClosed { get; } = new(Live.Source, true);
+    internal static StepState AtSourceHeld { get; } = new(Live.Source, true);
 
-    internal static StepState BetweenClosed { get; } = new(null, true);
+    internal static StepState BetweenHeld { get; } = new(null, true);
 
     internal static StepState BetweenOpen { get; } = new(null, false);
 
@@ -23,7 +22,7 @@ public sealed record StepState(Live? Leads, bool? KeptOut)
 
     internal static StepState AtTargetOpen { get; } = new(Live.Target, false);
 
-    internal static StepState AtTargetClosed { get; } = new(Live.Target, true);
+    internal static StepState AtTargetHeld { get; } = new(Live.Target, true);
 }
 
 /// <summary>

@@ -1,5 +1,6 @@
 using Furlough.Engine.Context;
 using Furlough.Engine.Ports;
+using Furlough.Engine.Proofs;
 using Furlough.Model;
 
 namespace Furlough.Engine.Steps;
@@ -23,7 +24,7 @@ public class CompareOriginalStep(IStep otherwise) : IStep
     /// <inheritdoc/>
     public virtual void Perform(StepContext context)
     {
-        if (!OriginalBack.TryList(context, Name))
+        if (!EqualOriginal.TryList(context, Name))
             otherwise.Perform(context);
     }
 }
@@ -39,49 +40,6 @@ public sealed class CompareOriginalInUseStep(IStep otherwise) : CompareOriginalS
     }
 }
 
-/// <summary>
-/// Reads the original from the medium and compares it with what lives now; then looks whether that is unchanged.
-/// </summary>
-public sealed class ProveOriginalStep : IStep
-{
-    /// <inheritdoc/>
-    public Step Name => Step.Prove;
-
-    /// <inheritdoc/>
-    public StepState Entering => StepState.AtSource;
-
-    /// <inheritdoc/>
-    public StepState Leaving => StepState.AtSource;
-
-    /// <inheritdoc/>
-    public void Perform(StepContext context)
-    {
-        using var at = context.Places.Own(DocketSide.Copy);
-        OriginalBack.Prove(context, Name, at.Folder);
-        ProveStep.RequireSourceUnchanged(context, Name, at.Folder, context.Places.SourceVolume());
-    }
-}
-
-/// <summary>The same while people go on working: what they change is looked at after quiesce.</summary>
-public sealed class ProveOriginalInUseStep : IStep
-{
-    /// <inheritdoc/>
-    public Step Name => Step.Prove;
-
-    /// <inheritdoc/>
-    public StepState Entering => StepState.AtSource;
-
-    /// <inheritdoc/>
-    public StepState Leaving => StepState.AtSource;
-
-    /// <inheritdoc/>
-    public void Perform(StepContext context)
-    {
-        using var at = context.Places.Own(DocketSide.Copy);
-        OriginalBack.Prove(context, Name, at.Folder);
-    }
-}
-
 /// <summary>After quiesce: what lives now is still equal to the original that is to be renamed back.</summary>
 public sealed class CompareAgainStep : IStep
 {
@@ -89,11 +47,11 @@ public sealed class CompareAgainStep : IStep
     public Step Name => Step.CatchUp;
 
     /// <inheritdoc/>
-    public StepState Entering => StepState.AtSourceClosed;
+    public StepState Entering => StepState.AtSourceHeld;
 
     /// <inheritdoc/>
-    public StepState Leaving => StepState.AtSourceClosed;
+    public StepState Leaving => StepState.AtSourceHeld;
 
     /// <inheritdoc/>
-    public void Perform(StepContext context) => OriginalBack.RequireStillEqual(context, Name);
+    public void Perform(StepContext context) => EqualOriginal.RequireStillEqual(context, Name);
 }

@@ -1,4 +1,5 @@
 using Furlough.Engine.Context;
+using Furlough.Engine.Originals;
 using Furlough.Engine.Ports;
 using Furlough.Engine.Queue;
 using Furlough.Engine.Records;

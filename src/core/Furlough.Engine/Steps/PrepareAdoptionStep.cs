@@ -49,7 +49,7 @@ public sealed class PrepareAdoptionStep : IStep
         context.Journal.Record(new Adopted());
         context.Journal.Record(new Compared());
         OwnFolders.Make(context, DocketSide.Copy).Dispose();
-        if (context.KeepsOriginal)
+        if (context.Originals is not null)
             OwnFolders.Make(context, DocketSide.Original).Dispose();
     }
 

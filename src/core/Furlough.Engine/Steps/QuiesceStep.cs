@@ -4,10 +4,9 @@ using Furlough.Model;
 namespace Furlough.Engine.Steps;
 
 /// <summary>
-/// Tells the person at the machine, keeps the account from signing in until reopen, and makes sure that nobody holds
-/// files of the holding open.
+/// Tells the person at the machine, then takes the holds, so that nobody writes to the holding until reopen.
 /// </summary>
-public class QuiesceStep : IStep
+public sealed class QuiesceStep : IStep
 {
     /// <inheritdoc/>
     public Step Name => Step.Quiesce;
@@ -16,7 +15,7 @@ public class QuiesceStep : IStep
     public StepState Entering => StepState.AtSource;
 
     /// <inheritdoc/>
-    public StepState Leaving => StepState.AtSourceClosed;
+    public StepState Leaving => StepState.AtSourceHeld;
 
     /// <inheritdoc/>
     public bool NeedsPermit => true;
@@ -27,33 +26,22 @@ public class QuiesceStep : IStep
     /// <inheritdoc/>
     public void Perform(StepContext context)
     {
-        if (!SignIn.IsKeptOut(context) && context.Desk.Waits(context.Docket) is { } told)
+        if (!context.Holds.Any && context.Desk.Waits(context.Docket) is { } told)
             throw new Parked(told);
-        SignIn.Bar(context);
         try
         {
-            Occupancy.RequireNone(context, Name, () => InTheWay(context));
+            context.Holds.Take(Name);
         }
         catch (Fault inUse) when (inUse.Kind.Class == FaultClass.Obstacle && context.Docket.Terms.KeepWaiting)
         {
-            SignIn.Allow(context);
+            context.Holds.Release();
             throw new Parked(inUse);
         }
     }
 
     /// <inheritdoc/>
-    public Fault? InTheWay(StepContext context) => Occupancy.Of(context, Moving(context));
+    public Fault? InTheWay(StepContext context) => context.Holds.InTheWay();
 
     /// <inheritdoc/>
-    public void Undo(StepContext context) => SignIn.Allow(context);
-
-    /// <summary>Where nobody may hold files open.</summary>
-    protected virtual Place Moving(StepContext context) => context.Docket.Source;
-}
-
-/// <summary>The same for a fall-back: what moves is the original, for the live place is lost.</summary>
-public sealed class QuiesceOriginalStep : QuiesceStep
-{
-    /// <inheritdoc/>
-    protected override Place Moving(StepContext context) => OriginalBack.PlaceOf(context);
+    public void Undo(StepContext context) => context.Holds.Release();
 }

@@ -7,7 +7,7 @@ namespace Furlough.Engine.Steps;
 
 /// <summary>
 /// Compares the original once more with what was copied (I3), leaves a link at the former place where one is wanted,
-/// then lets the account sign in again. After this there is no way back but a return.
+/// then releases the holds. After this there is no way back but a return.
 /// </summary>
 public sealed class ReopenStep : IStep
 {
@@ -27,12 +27,11 @@ public sealed class ReopenStep : IStep
         {
             context.Places.TargetVolume();
             context.Settings.RequireAtTarget();
-            if (context.KeepsOriginal)
-                CompareOriginal(context);
+            context.Originals?.RequireUnchanged(context);
             FormerPlace.LeaveLink(context);
             context.Journal.Record(new SourceCompared());
         }
-        SignIn.Allow(context);
+        context.Holds.Release();
     }
 
     /// <inheritdoc/>
@@ -40,19 +39,4 @@ public sealed class ReopenStep : IStep
 
     /// <inheritdoc/>
     public void Undo(StepContext context) => FormerPlace.TakeBackLink(context);
-
-    private static void CompareOriginal(StepContext context)
-    {
-        var volume = context.Places.SourceVolume();
-        using var copy = context.Places.Own(DocketSide.Copy);
-        using var own = context.Places.Own(DocketSide.Original);
-        using var original = own.Folder.OpenFolder(Layout.Original);
-        if (
-            TreeProof
-                .Unchanged(original, Manifest.ReadFrom(copy.Folder, context.ListOfSource), volume.Workers, context.Stop)
-                .Difference is
-            { } change
-        )
-            throw Faults.SourceChanged(change);
-    }
 }

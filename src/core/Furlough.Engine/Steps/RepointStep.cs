@@ -1,4 +1,5 @@
 using Furlough.Engine.Context;
+using Furlough.Engine.Originals;
 using Furlough.Engine.Ports;
 using Furlough.Engine.Records;
 using Furlough.Engine.Trees;
@@ -16,10 +17,10 @@ public abstract class RepointStep : IStep
     public Step Name => Step.Repoint;
 
     /// <inheritdoc/>
-    public StepState Entering => StepState.BetweenClosed;
+    public StepState Entering => StepState.BetweenHeld;
 
     /// <inheritdoc/>
-    public StepState Leaving => StepState.AtTargetClosed;
+    public StepState Leaving => StepState.AtTargetHeld;
 
     /// <inheritdoc/>
     public bool NeedsPermit => true;
@@ -126,7 +127,7 @@ public class RepointCopyStep : RepointStep
     public override void Undo(StepContext context)
     {
         // What could not be put back at the source lives on at the target.
-        if (IsOriginalAside(context))
+        if (context.Originals?.IsAside(context) == true)
             return;
         context.Settings.PutBack();
         context.Report.Try(
@@ -158,14 +159,6 @@ public class RepointCopyStep : RepointStep
             at.Folder.Flush();
         }
         parent.Flush();
-    }
-
-    private static bool IsOriginalAside(StepContext context)
-    {
-        if (!context.KeepsOriginal)
-            return false;
-        using var at = context.Places.TryOwn(DocketSide.Original);
-        return at is { HoldsOriginal: true };
     }
 }
 

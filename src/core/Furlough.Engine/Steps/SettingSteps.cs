@@ -145,7 +145,7 @@ public sealed class RepointSettingStep : IStep
     public bool EndsNeedOfPermit => true;
 
     /// <inheritdoc/>
-    public Fault? InTheWay(StepContext context) => Occupancy.ByPrograms(context);
+    public Fault? InTheWay(StepContext context) => context.Holds.RunningProgram();
 
     /// <inheritdoc/>
     public void Undo(StepContext context) => context.Settings.PutBack();
@@ -155,7 +155,7 @@ public sealed class RepointSettingStep : IStep
     {
         try
         {
-            Occupancy.RequireNone(context, Name, () => InTheWay(context));
+            context.Holds.RequireProgramClosed(Name);
         }
         catch (Fault running)
             when (running.Kind == FaultKinds.ProgramRunning

@@ -167,29 +167,30 @@ internal sealed class SelfCheck(
     )
     {
         var (source, before) = (survey.VolumeOf(folder.Place)!, Values(folder));
-        var there = new Docket(
-            Guid.CreateVersion7(),
-            0,
-            Guid.Empty,
-            1,
-            DateTimeOffset.MinValue,
-            DateTimeOffset.MaxValue,
-            DocketWork.Relocate,
-            Method.Cold,
-            folder.Name,
-            survey.AccountOf(folder.Name).Id,
-            folder.Place!,
-            new Place(other.Identity.Key, $"{Folder}/{folder.Name.Account}/{folder.Name.Name}"),
-            source.Identity,
-            other.Identity,
-            1,
-            [.. folder.Pointers.Select(p => new PointerChange(p.Address, p.Value, null))],
-            folder.Files,
-            folder.DataBytes,
-            [],
-            [],
-            Terms.Plain
-        );
+        var there = new Docket
+        {
+            Id = Guid.CreateVersion7(),
+            Relocation = 0,
+            Machine = Guid.Empty,
+            Supersession = 1,
+            NotBefore = DateTimeOffset.MinValue,
+            NotAfter = DateTimeOffset.MaxValue,
+            Work = DocketWork.Relocate,
+            Method = Method.Cold,
+            Holding = folder.Name,
+            AccountId = survey.AccountOf(folder.Name).Id,
+            Source = folder.Place!,
+            Target = new Place(other.Identity.Key, $"{Folder}/{folder.Name.Account}/{folder.Name.Name}"),
+            SourceVolume = source.Identity,
+            TargetVolume = other.Identity,
+            OwnedFrom = 1,
+            Pointers = [.. folder.Pointers.Select(p => new PointerChange(p.Address, p.Value, null))],
+            Files = folder.Files,
+            DataBytes = folder.DataBytes,
+            Originals = [],
+            Supersedes = [],
+            Terms = Terms.Plain,
+        };
         var went = CarryOut(journal, there, RelocationState.Switched, stop);
         var back = there with
         {

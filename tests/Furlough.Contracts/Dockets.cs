@@ -20,29 +20,30 @@ public static class Dockets
         var holding = survey.Holdings.First(h => h.Name.Name == name && h.Name.Account == account);
         var source = survey.VolumeOf(holding.Place)!;
         var target = survey.Volumes.First(onto ?? (v => !v.System));
-        return new Docket(
-            Guid.CreateVersion7(),
-            1,
-            Machine,
-            1,
-            DateTimeOffset.MinValue,
-            DateTimeOffset.MaxValue,
-            DocketWork.Relocate,
-            method,
-            holding.Name,
-            survey.Accounts.First(a => a.Name == account).Id,
-            holding.Place!,
-            new Place(target.Identity.Key, path),
-            source.Identity,
-            target.Identity,
-            1,
-            [.. holding.Pointers.Select(p => new PointerChange(p.Address, p.Value, null))],
-            holding.Files,
-            holding.DataBytes,
-            [],
-            [],
-            Terms.Plain
-        );
+        return new Docket
+        {
+            Id = Guid.CreateVersion7(),
+            Relocation = 1,
+            Machine = Machine,
+            Supersession = 1,
+            NotBefore = DateTimeOffset.MinValue,
+            NotAfter = DateTimeOffset.MaxValue,
+            Work = DocketWork.Relocate,
+            Method = method,
+            Holding = holding.Name,
+            AccountId = survey.Accounts.First(a => a.Name == account).Id,
+            Source = holding.Place!,
+            Target = new Place(target.Identity.Key, path),
+            SourceVolume = source.Identity,
+            TargetVolume = target.Identity,
+            OwnedFrom = 1,
+            Pointers = [.. holding.Pointers.Select(p => new PointerChange(p.Address, p.Value, null))],
+            Files = holding.Files,
+            DataBytes = holding.DataBytes,
+            Originals = [],
+            Supersedes = [],
+            Terms = Terms.Plain,
+        };
     }
 
     public static Docket Return(RelocationChange done)

@@ -99,29 +99,30 @@ public sealed class DocketTests
         );
 
     private static Docket Docket() =>
-        new(
-            Guid.CreateVersion7(),
-            7,
-            Machine,
-            3,
-            Now.AddHours(-1),
-            Now.AddHours(1),
-            DocketWork.Relocate,
-            Method.Cold,
-            new HoldingName("asa.lind", HoldingKind.Folder, "Documents"),
-            "1701",
-            new Place("a", "x"),
-            new Place("b", "y"),
-            new VolumeIdentity("a", ""),
-            new VolumeIdentity("b", ""),
-            1,
-            [],
-            1,
-            1,
-            [],
-            [],
-            Terms.Plain
-        );
+        new()
+        {
+            Id = Guid.CreateVersion7(),
+            Relocation = 7,
+            Machine = Machine,
+            Supersession = 3,
+            NotBefore = Now.AddHours(-1),
+            NotAfter = Now.AddHours(1),
+            Work = DocketWork.Relocate,
+            Method = Method.Cold,
+            Holding = new HoldingName("asa.lind", HoldingKind.Folder, "Documents"),
+            AccountId = "1701",
+            Source = new Place("a", "x"),
+            Target = new Place("b", "y"),
+            SourceVolume = new VolumeIdentity("a", ""),
+            TargetVolume = new VolumeIdentity("b", ""),
+            OwnedFrom = 1,
+            Pointers = [],
+            Files = 1,
+            DataBytes = 1,
+            Originals = [],
+            Supersedes = [],
+            Terms = Terms.Plain,
+        };
 
     /// <summary>The last character of a base64url part may hold bits that mean nothing.</summary>
     private static bool OnlySpareBits(string message, int at) => at + 1 == message.Length || message[at + 1] == '.';

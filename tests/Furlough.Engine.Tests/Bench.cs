@@ -289,22 +289,24 @@ internal sealed class Bench
     private bool ElsewhereIsComplete(Place place) => Machine.Describe(place == Source ? Target : Source) == Before;
 
     private static Docket Make(Method method) =>
-        new(
-            Guid.CreateVersion7(),
-            1,
-            Dockets.Machine,
-            1,
-            DateTimeOffset.MinValue,
-            DateTimeOffset.MaxValue,
-            DocketWork.Relocate,
-            method,
-            new HoldingName("asa.lind", HoldingKind.Folder, "Pictures"),
-            "1001",
-            Source,
-            new Place(method == Method.Exchange ? "system" : "data", "People/asa.lind/Pictures"),
-            SimulatedMachine.System,
-            method == Method.Exchange ? SimulatedMachine.System : SimulatedMachine.Data,
-            1,
+        new()
+        {
+            Id = Guid.CreateVersion7(),
+            Relocation = 1,
+            Machine = Dockets.Machine,
+            Supersession = 1,
+            NotBefore = DateTimeOffset.MinValue,
+            NotAfter = DateTimeOffset.MaxValue,
+            Work = DocketWork.Relocate,
+            Method = method,
+            Holding = new HoldingName("asa.lind", HoldingKind.Folder, "Pictures"),
+            AccountId = "1001",
+            Source = Source,
+            Target = new Place(method == Method.Exchange ? "system" : "data", "People/asa.lind/Pictures"),
+            SourceVolume = SimulatedMachine.System,
+            TargetVolume = method == Method.Exchange ? SimulatedMachine.System : SimulatedMachine.Data,
+            OwnedFrom = 1,
+            Pointers =
             [
                 new PointerChange(
                     SimulatedMachine.Address("one"),
@@ -317,12 +319,12 @@ internal sealed class Bench
                     null
                 ),
             ],
-            10,
-            1000,
-            [],
-            [],
-            Terms.Plain
-        );
+            Files = 10,
+            DataBytes = 1000,
+            Originals = [],
+            Supersedes = [],
+            Terms = Terms.Plain,
+        };
 
     private void Fill(int seed, bool atTargetToo)
     {

@@ -24,33 +24,33 @@ public sealed class SettingTests
     {
         _machine = new SimulatedMachine(_disk);
         _journal.Before = what => _disk.Operate("journal " + what, "");
-        _docket = new Docket(
-            Guid.CreateVersion7(),
-            1,
-            Dockets.Machine,
-            1,
-            DateTimeOffset.MinValue,
-            DateTimeOffset.MaxValue,
-            DocketWork.Relocate,
-            Method.Setting,
-            new HoldingName("asa.lind", HoldingKind.InstallPath, "programs"),
-            "1001",
-            new Place("system", "programs"),
-            new Place("data", "Programs/asa.lind"),
-            SimulatedMachine.System,
-            SimulatedMachine.Data,
-            1,
+        _docket = new Docket
+        {
+            Id = Guid.CreateVersion7(),
+            Relocation = 1,
+            Machine = Dockets.Machine,
+            Supersession = 1,
+            NotBefore = DateTimeOffset.MinValue,
+            NotAfter = DateTimeOffset.MaxValue,
+            Work = DocketWork.Relocate,
+            Method = Method.Setting,
+            Holding = new HoldingName("asa.lind", HoldingKind.InstallPath, "programs"),
+            AccountId = "1001",
+            Source = new Place("system", "programs"),
+            Target = new Place("data", "Programs/asa.lind"),
+            SourceVolume = SimulatedMachine.System,
+            TargetVolume = SimulatedMachine.Data,
+            OwnedFrom = 1,
+            Pointers =
             [
                 new PointerChange(SimulatedMachine.Address("one"), new PointerValue("text", Former), null),
                 new PointerChange(SimulatedMachine.Address("two"), PointerValue.Absent, null),
             ],
-            0,
-            0,
-            [],
-            [],
-            Terms.Plain
-        )
-        {
+            Files = 0,
+            DataBytes = 0,
+            Originals = [],
+            Supersedes = [],
+            Terms = Terms.Plain,
             Program = new OwnProgram(["packer"], ["packer", "where"]),
         };
         _disk.Root("data");

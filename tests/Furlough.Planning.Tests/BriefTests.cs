@@ -142,7 +142,7 @@ public sealed class BriefTests
                 "13 Documents, Pictures, Music: 2, 2, 3. No Music is found for it.",
             ]);
         Plan(brief, fleet[0])
-            .Relocations.Select(r => r.Target.Path)
+            .Relocations.Select(r => r.To.Place.Path)
             .ShouldBe(["People/asa.lind/Documents", "Large/asa.lind/1970/folder"]);
     }
 

@@ -14,7 +14,7 @@ public sealed class HomeTests
         Brief("folders: [Documents, Pictures]", $"homes: whole{more}") is var b
             ? b with
             {
-                Relocate = [b.Relocate[0] with { Path = "Homes/{account}" }],
+                Relocate = [b.Relocate[0] with { Path = Template.Parse("Homes/{account}") }],
             }
             : null!;
 
@@ -170,7 +170,12 @@ public sealed class HomeTests
     {
         var home = Home() with { Home = new HomeFacts([], 0, null, NamesAccount: true) };
         Plan(Homes(), Desk(home)).Hazards.ShouldBeEmpty();
-        var other = Homes() is var b ? b with { Relocate = [b.Relocate[0] with { Path = "{account}/Home" }] } : null!;
+        var other = Homes() is var b
+            ? b with
+            {
+                Relocate = [b.Relocate[0] with { Path = Template.Parse("{account}/Home") }],
+            }
+            : null!;
         var hazard = Plan(other, Desk(home)).Hazards.Single();
         hazard.ShouldSatisfyAllConditions(
             h => h.Code.ShouldBe("home-named-otherwise"),

@@ -301,7 +301,7 @@ public sealed class KindCardTests
         Brief("folders: [Documents, Pictures]", "install-paths: [programs]") is var b
             ? b with
             {
-                Relocate = [b.Relocate[0] with { Path = path }],
+                Relocate = [b.Relocate[0] with { Path = Template.Parse(path) }],
             }
             : null!;
 

@@ -454,7 +454,7 @@ public sealed class PlanTests
         var planned = Plan(adopting, survey);
         var relocation = planned.Relocations.Single();
         relocation.Blocked.ShouldBeEmpty("it takes no space and its folder at the source may be missing");
-        (relocation.Method, relocation.Target.Path).ShouldBe((Method.Adopt, "Old/asa.lind/Pictures"));
+        (relocation.Method, relocation.To.Place.Path).ShouldBe((Method.Adopt, "Old/asa.lind/Pictures"));
         relocation.Adoption.ShouldBe(new Adoption(Guid.Empty, ReceiptDigest.Of("body")));
         planned.Hazards.ShouldContain(h =>
             h.Code == "holding-already-there" && h.Text.Contains("by a receipt of 1970-01-01", StringComparison.Ordinal)

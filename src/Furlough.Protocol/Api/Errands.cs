@@ -3,31 +3,49 @@ using Furlough.Model;
 namespace Furlough.Protocol.Api;
 
 /// <summary>Something that only a person can do.</summary>
-/// <param name="Account">The account that it concerns; null for the machine as a whole.</param>
-/// <param name="Relocation">The relocation that it was raised for; others of the machine may wait for it too.</param>
-/// <param name="Text">What to do.</param>
-/// <param name="Overdue">Nobody has finished it by when it was due.</param>
-/// <param name="ClaimedBy">The person or group that will do it.</param>
-public sealed record ErrandView(
-    long Number,
-    ErrandKind Kind,
-    ErrandCause Cause,
-    ErrandState State,
-    string Machine,
-    string Room,
-    string? Account,
-    long Run,
-    long Relocation,
-    string Text,
-    DateTimeOffset RaisedAt,
-    DateTimeOffset Due,
-    bool Overdue,
-    string? ClaimedBy,
-    DateTimeOffset? ClaimedAt,
-    string? EndedBy,
-    DateTimeOffset? EndedAt,
-    string? Remark
-);
+public sealed record ErrandView
+{
+    public required long Number { get; init; }
+
+    public required ErrandKind Kind { get; init; }
+
+    public required ErrandCause Cause { get; init; }
+
+    public required ErrandState State { get; init; }
+
+    public required string Machine { get; init; }
+
+    public required string Room { get; init; }
+
+    /// <summary>The account that it concerns; null for the machine as a whole.</summary>
+    public required string? Account { get; init; }
+
+    public required long Run { get; init; }
+
+    /// <summary>The relocation that it was raised for; others of the machine may wait for it too.</summary>
+    public required long Relocation { get; init; }
+
+    /// <summary>What to do.</summary>
+    public required string Text { get; init; }
+
+    public required DateTimeOffset RaisedAt { get; init; }
+
+    public required DateTimeOffset Due { get; init; }
+
+    /// <summary>Nobody has finished it by when it was due.</summary>
+    public required bool Overdue { get; init; }
+
+    /// <summary>The person or group that will do it.</summary>
+    public required string? ClaimedBy { get; init; }
+
+    public required DateTimeOffset? ClaimedAt { get; init; }
+
+    public required string? EndedBy { get; init; }
+
+    public required DateTimeOffset? EndedAt { get; init; }
+
+    public required string? Remark { get; init; }
+}
 
 /// <summary>Asks for a drill with a volume on which someone's home is to live.</summary>
 /// <param name="Volume">Where it is mounted.</param>

@@ -28,27 +28,43 @@ public sealed record KeptOriginals(int Count, long Bytes, int Due, long DueBytes
 }
 
 /// <summary>An original that is kept.</summary>
-/// <param name="Id">Its own identifier, "o371": never a relocation's number.</param>
-/// <param name="Eligible">Its keeping time is over.</param>
-/// <param name="Blockers">What speaks against discarding it all the same.</param>
-public sealed record OriginalView(
-    string Id,
-    long Relocation,
-    long Run,
-    string Machine,
-    string Room,
-    string Account,
-    string Holding,
-    string Place,
-    long Files,
-    long DataBytes,
-    DateTimeOffset SetAside,
-    DateTimeOffset KeptUntil,
-    bool Eligible,
-    bool WrittenTo,
-    RecreatedSource? Recreated,
-    IReadOnlyList<DiscardBlocker> Blockers
-);
+public sealed record OriginalView
+{
+    /// <summary>Its own identifier, "o371": never a relocation's number.</summary>
+    public required string Id { get; init; }
+
+    public required long Relocation { get; init; }
+
+    public required long Run { get; init; }
+
+    public required string Machine { get; init; }
+
+    public required string Room { get; init; }
+
+    public required string Account { get; init; }
+
+    public required string Holding { get; init; }
+
+    public required string Place { get; init; }
+
+    public required long Files { get; init; }
+
+    public required long DataBytes { get; init; }
+
+    public required DateTimeOffset SetAside { get; init; }
+
+    public required DateTimeOffset KeptUntil { get; init; }
+
+    /// <summary>Its keeping time is over.</summary>
+    public required bool Eligible { get; init; }
+
+    public required bool WrittenTo { get; init; }
+
+    public required RecreatedSource? Recreated { get; init; }
+
+    /// <summary>What speaks against discarding it all the same.</summary>
+    public required IReadOnlyList<DiscardBlocker> Blockers { get; init; }
+}
 
 /// <summary>Something that speaks against discarding an original until someone acknowledges it.</summary>
 public sealed record DiscardBlocker(string Code, string Text);

@@ -23,25 +23,41 @@ public sealed record PlanSummary(
 );
 
 /// <summary>A plan.</summary>
-/// <param name="ConsentsWanted">Codes of hazards that someone must accept before a run.</param>
-/// <param name="Overtaken">What has changed on the machines since it was made; then it cannot be carried out any
-/// more.</param>
-/// <param name="Hours">The first of its allowed hours when it was made; empty where all are allowed.</param>
-/// <param name="Runs">The runs that carried it out.</param>
-public sealed record PlanView(
-    long Number,
-    string Title,
-    string Digest,
-    DateTimeOffset MadeAt,
-    string MadeBy,
-    IReadOnlyList<PlannedMachine> Machines,
-    IReadOnlyList<PlannedRelocation> Relocations,
-    IReadOnlyList<Hazard> Hazards,
-    IReadOnlyList<WaveForecast> Calendar,
-    IReadOnlyList<OpenHours> Hours,
-    TimeSpan Keep,
-    IReadOnlyList<Consent> Consents,
-    IReadOnlyList<string> ConsentsWanted,
-    IReadOnlyList<string> Overtaken,
-    IReadOnlyList<long> Runs
-);
+public sealed record PlanView
+{
+    public required long Number { get; init; }
+
+    public required string Title { get; init; }
+
+    public required string Digest { get; init; }
+
+    public required DateTimeOffset MadeAt { get; init; }
+
+    public required string MadeBy { get; init; }
+
+    public required IReadOnlyList<PlannedMachine> Machines { get; init; }
+
+    public required IReadOnlyList<PlannedRelocation> Relocations { get; init; }
+
+    public required IReadOnlyList<Hazard> Hazards { get; init; }
+
+    public required IReadOnlyList<WaveForecast> Calendar { get; init; }
+
+    /// <summary>The first of its allowed hours when it was made; empty where all are allowed.</summary>
+    public required IReadOnlyList<OpenHours> Hours { get; init; }
+
+    public required TimeSpan Keep { get; init; }
+
+    public required IReadOnlyList<Consent> Consents { get; init; }
+
+    /// <summary>Codes of hazards that someone must accept before a run.</summary>
+    public required IReadOnlyList<string> ConsentsWanted { get; init; }
+
+    /// <summary>
+    /// What has changed on the machines since it was made; then it cannot be carried out any more.
+    /// </summary>
+    public required IReadOnlyList<string> Overtaken { get; init; }
+
+    /// <summary>The runs that carried it out.</summary>
+    public required IReadOnlyList<long> Runs { get; init; }
+}

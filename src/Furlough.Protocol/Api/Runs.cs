@@ -18,33 +18,52 @@ public enum RunState
 public sealed record RunRequest(long Plan);
 
 /// <summary>A run.</summary>
-/// <param name="Counts">Relocations by state.</param>
-/// <param name="Waits">What relocations wait for, by cause.</param>
-/// <param name="WaitsForPerson">Nothing goes on any more until someone does something.</param>
-/// <param name="Hours">The allowed hours that are open now, or else the next ones; null where all are allowed, where
-/// none are to come, or when it has ended.</param>
-/// <param name="HoursOpen">Work may begin now.</param>
-public sealed record RunView(
-    long Number,
-    long Plan,
-    string Title,
-    RunState State,
-    string StartedBy,
-    DateTimeOffset StartedAt,
-    DateTimeOffset? EndedAt,
-    int Machines,
-    int Relocations,
-    long DataBytes,
-    long DoneBytes,
-    IReadOnlyDictionary<string, int> Counts,
-    IReadOnlyList<FailureGroup> Failures,
-    IReadOnlyList<FailureGroup> Waits,
-    bool WaitsForPerson,
-    OpenHours? Hours,
-    bool HoursOpen,
-    string? ApprovedBy
-)
+public sealed record RunView
 {
+    public required long Number { get; init; }
+
+    public required long Plan { get; init; }
+
+    public required string Title { get; init; }
+
+    public required RunState State { get; init; }
+
+    public required string StartedBy { get; init; }
+
+    public required DateTimeOffset StartedAt { get; init; }
+
+    public required DateTimeOffset? EndedAt { get; init; }
+
+    public required int Machines { get; init; }
+
+    public required int Relocations { get; init; }
+
+    public required long DataBytes { get; init; }
+
+    public required long DoneBytes { get; init; }
+
+    /// <summary>Relocations by state.</summary>
+    public required IReadOnlyDictionary<string, int> Counts { get; init; }
+
+    public required IReadOnlyList<FailureGroup> Failures { get; init; }
+
+    /// <summary>What relocations wait for, by cause.</summary>
+    public required IReadOnlyList<FailureGroup> Waits { get; init; }
+
+    /// <summary>Nothing goes on any more until someone does something.</summary>
+    public required bool WaitsForPerson { get; init; }
+
+    /// <summary>
+    /// The allowed hours that are open now, or else the next ones; null where all are allowed, where none are to
+    /// come, or when it has ended.
+    /// </summary>
+    public required OpenHours? Hours { get; init; }
+
+    /// <summary>Work may begin now.</summary>
+    public required bool HoursOpen { get; init; }
+
+    public required string? ApprovedBy { get; init; }
+
     /// <summary>
     /// Relocations that its plan blocked, by hazard: only another plan helps. They are counted nowhere else.
     /// </summary>

@@ -97,7 +97,7 @@ public sealed class DocketDesk(SigningKey key, TimeProvider time)
     )
     {
         var planned = Column.PlannedOf(row);
-        var aside = original.Source == planned.Source ? planned.SourceVolume : planned.TargetVolume;
+        var aside = original.Source == planned.Source ? planned.From : planned.To;
         var begun = await EarlierAsync(db, row, w => w == DocketWork.Discard, stop);
         await IssueAsync(
             db,
@@ -106,8 +106,7 @@ public sealed class DocketDesk(SigningKey key, TimeProvider time)
             DocketWork.Discard,
             Way.ToLivePlace(row, Pointers(row)) with
             {
-                Source = original.Source,
-                SourceVolume = aside,
+                From = aside with { Place = original.Source },
             },
             docket =>
                 docket with
@@ -247,30 +246,29 @@ public sealed class DocketDesk(SigningKey key, TimeProvider time)
         var now = time.GetUtcNow();
         row.Supersession = Next(row, machine);
         var docket = more(
-            new Docket(
-                Guid.CreateVersion7(now),
-                row.Number,
-                row.Machine,
-                row.Supersession,
-                now - ClockSlack,
-                now + Validity,
-                work,
-                planned.Method,
-                planned.Holding,
-                planned.AccountId,
-                way.Source,
-                way.Target,
-                way.SourceVolume,
-                way.TargetVolume,
-                way.OwnedFrom,
-                way.Pointers,
-                planned.Files,
-                planned.DataBytes,
-                [],
-                [],
-                planned.Terms
-            )
+            new Docket
             {
+                Id = Guid.CreateVersion7(now),
+                Relocation = row.Number,
+                Machine = row.Machine,
+                Supersession = row.Supersession,
+                NotBefore = now - ClockSlack,
+                NotAfter = now + Validity,
+                Work = work,
+                Method = planned.Method,
+                Holding = planned.Holding,
+                AccountId = planned.AccountId,
+                Source = way.From.Place,
+                Target = way.To.Place,
+                SourceVolume = way.From.Volume,
+                TargetVolume = way.To.Volume,
+                OwnedFrom = way.OwnedFrom,
+                Pointers = way.Pointers,
+                Files = planned.Files,
+                DataBytes = planned.DataBytes,
+                Originals = [],
+                Supersedes = [],
+                Terms = planned.Terms,
                 Program = planned.Program,
                 Told = planned.Told,
             }
@@ -293,27 +291,19 @@ public sealed class DocketDesk(SigningKey key, TimeProvider time)
     }
 
     /// <summary>From where to where, and which settings follow.</summary>
-    private sealed record Way(
-        Place Source,
-        VolumeIdentity SourceVolume,
-        Place Target,
-        VolumeIdentity TargetVolume,
-        IReadOnlyList<PointerChange> Pointers
-    )
+    private sealed record Way(Site From, Site To, IReadOnlyList<PointerChange> Pointers)
     {
         /// <summary>From which part of the target's path on it belongs to the account.</summary>
         internal int? OwnedFrom { get; init; } = 0;
 
         internal static Way Forward(PlannedRelocation planned, IReadOnlyList<PointerChange> pointers) =>
-            new(planned.Source, planned.SourceVolume, planned.Target, planned.TargetVolume, pointers);
+            new(planned.From, planned.To, pointers);
 
         /// <summary>From the target to the former place, and the settings likewise.</summary>
         internal static Way Back(PlannedRelocation planned, IReadOnlyList<PointerHistory> history) =>
             new(
-                planned.Target,
-                planned.TargetVolume,
-                planned.Source,
-                planned.SourceVolume,
+                planned.To,
+                planned.From,
                 [.. history.Select(p => new PointerChange(p.Address, p.After, p.Before) { Within = p.Within })]
             );
 

@@ -8,24 +8,25 @@ namespace Furlough.Service.Errands;
 internal static class ErrandViews
 {
     internal static ErrandView Of(ErrandRow row, MachineRow machine, TimeProvider time) =>
-        new(
-            row.Number,
-            row.Kind,
-            row.Cause,
-            row.State,
-            machine.Name,
-            machine.Room,
-            row.Account.Length == 0 ? null : row.Account,
-            row.Run,
-            row.Relocation,
-            row.Text,
-            row.RaisedAt,
-            row.Due,
-            row.State.IsToDo() && row.Due < time.GetUtcNow(),
-            row.ClaimedBy,
-            row.ClaimedAt,
-            row.EndedBy,
-            row.EndedAt,
-            row.Remark
-        );
+        new()
+        {
+            Number = row.Number,
+            Kind = row.Kind,
+            Cause = row.Cause,
+            State = row.State,
+            Machine = machine.Name,
+            Room = machine.Room,
+            Account = row.Account.Length == 0 ? null : row.Account,
+            Run = row.Run,
+            Relocation = row.Relocation,
+            Text = row.Text,
+            RaisedAt = row.RaisedAt,
+            Due = row.Due,
+            Overdue = row.State.IsToDo() && row.Due < time.GetUtcNow(),
+            ClaimedBy = row.ClaimedBy,
+            ClaimedAt = row.ClaimedAt,
+            EndedBy = row.EndedBy,
+            EndedAt = row.EndedAt,
+            Remark = row.Remark,
+        };
 }

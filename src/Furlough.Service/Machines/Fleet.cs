@@ -162,7 +162,7 @@ public static class Fleet
                 row.Machine,
                 row.Number,
                 planned.Holding,
-                planned.Source,
+                planned.From.Place,
                 planned.SourceShown,
                 [.. pointers.Select(p => p with { Before = p.After, After = p.Before })],
                 row.AsOf
@@ -171,7 +171,7 @@ public static class Fleet
                 row.Machine,
                 row.Number,
                 planned.Holding,
-                planned.Target,
+                planned.To.Place,
                 planned.TargetShown,
                 pointers,
                 row.AsOf

@@ -162,7 +162,7 @@ public static class Summaries
                         .Where(o => o.Source.Volume == key)
                         .Select(o => new ShelfBlock(o.Holding.ToString(), o.DataBytes, "original")),
                     .. planned
-                        .Where(p => p.Method.MovesData() && p.Target.Volume == key)
+                        .Where(p => p.Method.MovesData() && p.Target?.Volume == key)
                         .Select(p => new ShelfBlock(p.Holding.ToString(), p.DataBytes, "planned")),
                 ];
                 return new Shelf(

@@ -217,22 +217,23 @@ public sealed class PlanDesk(Store store, LiveHub live, TimeProvider time)
             .ToListAsync(stop);
         // What a run of it has changed does not overtake it.
         var overtaken = madeNow || runs.Count > 0 ? [] : await PlanState.OvertakenAsync(db, body, stop);
-        return new PlanView(
-            row.Number,
-            body.Title,
-            row.Digest,
-            row.MadeAt,
-            row.MadeBy,
-            body.Machines,
-            body.Relocations,
-            body.Hazards,
-            body.Calendar,
-            body.Hours,
-            body.Keep,
-            consents,
-            await PlanState.ConsentsWantedAsync(db, row, body, stop),
-            overtaken,
-            runs
-        );
+        return new PlanView
+        {
+            Number = row.Number,
+            Title = body.Title,
+            Digest = row.Digest,
+            MadeAt = row.MadeAt,
+            MadeBy = row.MadeBy,
+            Machines = body.Machines,
+            Relocations = body.Relocations,
+            Hazards = body.Hazards,
+            Calendar = body.Calendar,
+            Hours = body.Hours,
+            Keep = body.Keep,
+            Consents = consents,
+            ConsentsWanted = await PlanState.ConsentsWantedAsync(db, row, body, stop),
+            Overtaken = overtaken,
+            Runs = runs,
+        };
     }
 }

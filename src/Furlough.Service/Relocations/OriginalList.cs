@@ -41,24 +41,25 @@ public sealed class OriginalList(Store store, TimeProvider time)
             var survey = surveys.GetValueOrDefault(row.Machine);
             var seen = survey?.Originals.FirstOrDefault(o => o.Docket == row.Docket) ?? kept;
             views.Add(
-                new OriginalView(
-                    OriginalDesk.IdOf(row),
-                    row.Relocation,
-                    relocations[row.Relocation].Run,
-                    machine.Name,
-                    machine.Room,
-                    kept.Holding.Account,
-                    kept.Holding.Name,
-                    survey?.Show(kept.Source) ?? kept.Source.Path,
-                    kept.Files,
-                    kept.DataBytes,
-                    kept.SetAside,
-                    row.KeptUntil,
-                    now >= row.KeptUntil,
-                    seen.WrittenTo,
-                    seen.Recreated,
-                    OriginalDesk.Blockers(seen, relocations[row.Relocation], errands[row.Relocation])
-                )
+                new OriginalView
+                {
+                    Id = OriginalDesk.IdOf(row),
+                    Relocation = row.Relocation,
+                    Run = relocations[row.Relocation].Run,
+                    Machine = machine.Name,
+                    Room = machine.Room,
+                    Account = kept.Holding.Account,
+                    Holding = kept.Holding.Name,
+                    Place = survey?.Show(kept.Source) ?? kept.Source.Path,
+                    Files = kept.Files,
+                    DataBytes = kept.DataBytes,
+                    SetAside = kept.SetAside,
+                    KeptUntil = row.KeptUntil,
+                    Eligible = now >= row.KeptUntil,
+                    WrittenTo = seen.WrittenTo,
+                    Recreated = seen.Recreated,
+                    Blockers = OriginalDesk.Blockers(seen, relocations[row.Relocation], errands[row.Relocation]),
+                }
             );
         }
         return views;

@@ -38,30 +38,33 @@ public static class RelocationViews
         var planned = Column.PlannedOf(row);
         var silent = live.IsSilent(machine.Id, machine.LastSeen);
         var known = silent ? live.LastSeen(machine.Id, machine.LastSeen) ?? row.AsOf : row.AsOf;
-        return new RelocationView(
-            row.Number,
-            row.Run,
-            machine.Name,
-            machine.Room,
-            row.Account,
-            row.Holding,
-            row.State,
-            row.Step,
-            silent ? Live.Unknown : row.Live,
-            known > row.AsOf ? known : row.AsOf,
-            planned.SourceShown,
-            planned.TargetShown,
-            planned.Method,
-            row.Wave,
-            planned.Files,
-            row.DataBytes,
-            row.Failure is null ? null : Column.Read(row.Failure, ModelJson.Default.Failure),
-            row.State.IsAtRest() ? null : live.ProgressOf(row.Number),
-            row.Pointers is null ? [] : Column.Read(row.Pointers, ModelJson.Default.IReadOnlyListPointerHistory),
-            row.Notes?.Split('\n') ?? [],
-            hasOriginal,
-            planned.Forecast,
-            row.Times is null ? [] : Column.Read(row.Times, ModelJson.Default.IReadOnlyListStepTime)
-        );
+        return new RelocationView
+        {
+            Number = row.Number,
+            Run = row.Run,
+            Machine = machine.Name,
+            Room = machine.Room,
+            Account = row.Account,
+            Holding = row.Holding,
+            State = row.State,
+            Step = row.Step,
+            Live = silent ? Live.Unknown : row.Live,
+            AsOf = known > row.AsOf ? known : row.AsOf,
+            Source = planned.SourceShown,
+            Target = planned.TargetShown,
+            Method = planned.Method,
+            Wave = row.Wave,
+            Files = planned.Files,
+            DataBytes = row.DataBytes,
+            Failure = row.Failure is null ? null : Column.Read(row.Failure, ModelJson.Default.Failure),
+            Progress = row.State.IsAtRest() ? null : live.ProgressOf(row.Number),
+            Pointers = row.Pointers is null
+                ? []
+                : Column.Read(row.Pointers, ModelJson.Default.IReadOnlyListPointerHistory),
+            Notes = row.Notes?.Split('\n') ?? [],
+            HasOriginal = hasOriginal,
+            Forecast = planned.Forecast,
+            Times = row.Times is null ? [] : Column.Read(row.Times, ModelJson.Default.IReadOnlyListStepTime),
+        };
     }
 }

@@ -54,29 +54,31 @@ public sealed class RunViews(RunHours hours, LiveHub live, TimeProvider time)
             .Select(g => (g.Key.AtRest, Group: GroupOf([.. g])))
             .ToList();
         var open = run.State == RunState.Ended ? null : (await hours.OfAsync(db, run, stop)).Open;
-        return new RunView(
-            run.Number,
-            run.Plan,
-            run.Title,
-            run.State,
-            run.StartedBy,
-            run.StartedAt,
-            run.EndedAt,
-            counted.Select(r => r.Machine).Distinct().Count(),
-            counted.Count,
-            counted.Sum(r => r.DataBytes),
-            counted.Where(r => r.State is RelocationState.Switched or RelocationState.Finished).Sum(r => r.DataBytes),
-            counted.GroupBy(r => r.State.Word()).ToDictionary(g => g.Key, g => g.Count()),
-            [.. reasons.Where(r => r.AtRest).Select(r => r.Group)],
-            [.. reasons.Where(r => !r.AtRest).Select(r => r.Group)],
-            rows.Any(r => r.State == RelocationState.Waiting)
+        return new RunView
+        {
+            Number = run.Number,
+            Plan = run.Plan,
+            Title = run.Title,
+            State = run.State,
+            StartedBy = run.StartedBy,
+            StartedAt = run.StartedAt,
+            EndedAt = run.EndedAt,
+            Machines = counted.Select(r => r.Machine).Distinct().Count(),
+            Relocations = counted.Count,
+            DataBytes = counted.Sum(r => r.DataBytes),
+            DoneBytes = counted
+                .Where(r => r.State is RelocationState.Switched or RelocationState.Finished)
+                .Sum(r => r.DataBytes),
+            Counts = counted.GroupBy(r => r.State.Word()).ToDictionary(g => g.Key, g => g.Count()),
+            Failures = [.. reasons.Where(r => r.AtRest).Select(r => r.Group)],
+            Waits = [.. reasons.Where(r => !r.AtRest).Select(r => r.Group)],
+            WaitsForPerson =
+                rows.Any(r => r.State == RelocationState.Waiting)
                 && rows.All(r => r.State.IsAtRest() || r.State == RelocationState.Waiting)
                 && !reasons.Any(r => !r.AtRest && GoesOn(run, FaultKinds.Find(r.Group.Code))),
-            open?.Next,
-            open?.IsOpen != false,
-            run.ApprovedBy
-        )
-        {
+            Hours = open?.Next,
+            HoursOpen = open?.IsOpen != false,
+            ApprovedBy = run.ApprovedBy,
             Blocked =
             [
                 .. told.Where(f => blocked.Contains(f.Number))

@@ -109,44 +109,69 @@ public sealed record DiscardTerms(DateTimeOffset KeptUntil, string? BeforeItsTim
 }
 
 /// <summary>Everything an agent needs for one piece of work on one holding. Travels signed.</summary>
-/// <param name="Id">Identity of the docket (UUIDv7); also names its staging folder, receipt and original.</param>
-/// <param name="Relocation">The relocation's number, for people.</param>
-/// <param name="Machine">The only machine that may carry it out.</param>
-/// <param name="Supersession">Counts the dockets of one relocation; a lower one is never begun after a higher
-/// one.</param>
-/// <param name="OwnedFrom">From which part of the target's path on folders made for it belong to the account; parts before
-/// it, and all of them where it is null, belong to the system.</param>
-/// <param name="DataBytes">Expected size in bytes, from the survey.</param>
-/// <param name="Originals">The dockets whose originals are removed (<see cref="DocketWork.Discard"/>), or the one whose
-/// original becomes live again (<see cref="DocketWork.FallBack"/>).</param>
-/// <param name="LeavesLink">A link to the target stays at the source, for programs that know only the old path.</param>
-/// <param name="Supersedes">Earlier dockets of this relocation, whose staging folders may be removed.</param>
-public sealed record Docket(
-    Guid Id,
-    long Relocation,
-    Guid Machine,
-    int Supersession,
-    DateTimeOffset NotBefore,
-    DateTimeOffset NotAfter,
-    DocketWork Work,
-    Method Method,
-    HoldingName Holding,
-    string AccountId,
-    Place Source,
-    Place Target,
-    VolumeIdentity SourceVolume,
-    VolumeIdentity TargetVolume,
-    int? OwnedFrom,
-    IReadOnlyList<PointerChange> Pointers,
-    long Files,
-    long DataBytes,
-    IReadOnlyList<Guid> Originals,
-    IReadOnlyList<Guid> Supersedes,
-    Terms Terms,
-    Adoption? Adoption = null,
-    bool LeavesLink = false
-)
+public sealed record Docket
 {
+    /// <summary>Identity of the docket (UUIDv7); also names its staging folder, receipt and original.</summary>
+    public required Guid Id { get; init; }
+
+    /// <summary>The relocation's number, for people.</summary>
+    public required long Relocation { get; init; }
+
+    /// <summary>The only machine that may carry it out.</summary>
+    public required Guid Machine { get; init; }
+
+    /// <summary>Counts the dockets of one relocation; a lower one is never begun after a higher one.</summary>
+    public required int Supersession { get; init; }
+
+    public required DateTimeOffset NotBefore { get; init; }
+
+    public required DateTimeOffset NotAfter { get; init; }
+
+    public required DocketWork Work { get; init; }
+
+    public required Method Method { get; init; }
+
+    public required HoldingName Holding { get; init; }
+
+    public required string AccountId { get; init; }
+
+    public required Place Source { get; init; }
+
+    public required Place Target { get; init; }
+
+    public required VolumeIdentity SourceVolume { get; init; }
+
+    public required VolumeIdentity TargetVolume { get; init; }
+
+    /// <summary>
+    /// From which part of the target's path on folders made for it belong to the account; parts before it, and all of
+    /// them where it is null, belong to the system.
+    /// </summary>
+    public required int? OwnedFrom { get; init; }
+
+    public required IReadOnlyList<PointerChange> Pointers { get; init; }
+
+    public required long Files { get; init; }
+
+    /// <summary>Expected size in bytes, from the survey.</summary>
+    public required long DataBytes { get; init; }
+
+    /// <summary>
+    /// The dockets whose originals are removed (<see cref="DocketWork.Discard"/>), or the one whose original becomes
+    /// live again (<see cref="DocketWork.FallBack"/>).
+    /// </summary>
+    public required IReadOnlyList<Guid> Originals { get; init; }
+
+    /// <summary>Earlier dockets of this relocation, whose staging folders may be removed.</summary>
+    public required IReadOnlyList<Guid> Supersedes { get; init; }
+
+    public required Terms Terms { get; init; }
+
+    public Adoption? Adoption { get; init; }
+
+    /// <summary>A link to the target stays at the source, for programs that know only the old path.</summary>
+    public bool LeavesLink { get; init; }
+
     /// <summary>The program whose holding it is; null where nothing is to be done about one.</summary>
     public OwnProgram? Program { get; init; }
 

@@ -33,44 +33,83 @@ public sealed record Finding(
     string Remedy
 );
 
+/// <summary>One end of a relocation.</summary>
+/// <param name="Volume">The volume on which the place is, by which the agent recognises it.</param>
+public sealed record Site(Place Place, VolumeIdentity Volume);
+
 /// <summary>One relocation as planned, in the order in which its machine will carry it out.</summary>
-/// <param name="Blocked">The codes of the blocking hazards that keep it from being carried out.</param>
-/// <param name="Terms">How its work treats the machine and its people.</param>
-/// <param name="LeavesLink">A link to the target stays at the source, for programs that know only the old path.</param>
-/// <param name="Keep">How long its original is kept at least; null: as long as the plan says.</param>
-/// <param name="Attended">It waits until someone has been there, or has done what it wants beforehand.</param>
-/// <param name="Forecast">How long it will take; null where nothing can be said, because its volumes are
-/// unknown.</param>
-public sealed record PlannedRelocation(
-    int Sequence,
-    Guid Machine,
-    string MachineName,
-    string Room,
-    HoldingName Holding,
-    string AccountId,
-    Method Method,
-    Place Source,
-    Place Target,
-    string SourceShown,
-    string TargetShown,
-    VolumeIdentity SourceVolume,
-    VolumeIdentity TargetVolume,
-    int? OwnedFrom,
-    IReadOnlyList<PointerFacts> Pointers,
-    long Files,
-    long DataBytes,
-    string Wave,
-    IReadOnlyList<string> Blocked,
-    Terms Terms,
-    Adoption? Adoption = null,
-    RelocationForecast? Forecast = null,
-    bool LeavesLink = false,
-    TimeSpan? Keep = null,
-    bool Attended = false
-)
+public sealed record PlannedRelocation
 {
+    public required int Sequence { get; init; }
+
+    public required Guid Machine { get; init; }
+
+    public required string MachineName { get; init; }
+
+    public required string Room { get; init; }
+
+    public required HoldingName Holding { get; init; }
+
+    public required string AccountId { get; init; }
+
+    public required Method Method { get; init; }
+
+    /// <summary>Where the holding lives; null where its settings lead nowhere known, which blocks it.</summary>
+    public required Place? Source { get; init; }
+
+    /// <summary>Where it is to live; null where no volume is as the brief wants it, which blocks it.</summary>
+    public required Place? Target { get; init; }
+
+    public required string SourceShown { get; init; }
+
+    public required string TargetShown { get; init; }
+
+    public required VolumeIdentity? SourceVolume { get; init; }
+
+    public required VolumeIdentity? TargetVolume { get; init; }
+
+    public required int? OwnedFrom { get; init; }
+
+    public required IReadOnlyList<PointerFacts> Pointers { get; init; }
+
+    public required long Files { get; init; }
+
+    public required long DataBytes { get; init; }
+
+    public required string Wave { get; init; }
+
+    /// <summary>The codes of the blocking hazards that keep it from being carried out.</summary>
+    public required IReadOnlyList<string> Blocked { get; init; }
+
+    /// <summary>How its work treats the machine and its people.</summary>
+    public required Terms Terms { get; init; }
+
+    public Adoption? Adoption { get; init; }
+
+    /// <summary>How long it will take; null where nothing can be said, because its volumes are unknown.</summary>
+    public RelocationForecast? Forecast { get; init; }
+
+    /// <summary>A link to the target stays at the source, for programs that know only the old path.</summary>
+    public bool LeavesLink { get; init; }
+
+    /// <summary>How long its original is kept at least; null: as long as the plan says.</summary>
+    public TimeSpan? Keep { get; init; }
+
+    /// <summary>It waits until someone has been there, or has done what it wants beforehand.</summary>
+    public bool Attended { get; init; }
+
     /// <summary>The program whose holding it is; null where nothing is to be done about one.</summary>
     public OwnProgram? Program { get; init; }
+
+    /// <summary>Where it comes from, of one that can be carried out.</summary>
+    /// <exception cref="InvalidOperationException">That is not known, and it is blocked.</exception>
+    [JsonIgnore]
+    public Site From => SiteOf(Source, SourceVolume);
+
+    /// <summary>Where it goes to, of one that can be carried out.</summary>
+    /// <exception cref="InvalidOperationException">That is not known, and it is blocked.</exception>
+    [JsonIgnore]
+    public Site To => SiteOf(Target, TargetVolume);
 
     /// <summary>Where its data is before anything was done, half a sentence.</summary>
     [JsonIgnore]
@@ -89,6 +128,11 @@ public sealed record PlannedRelocation(
 
     /// <summary>What people have to do after it.</summary>
     public IReadOnlyList<ErrandKind> Afterwards { get; init; } = [];
+
+    private Site SiteOf(Place? place, VolumeIdentity? volume) =>
+        place is not null && volume is not null
+            ? new Site(place, volume)
+            : throw new InvalidOperationException($"{Holding} is blocked: one of its places is not known.");
 }
 
 /// <summary>
@@ -157,7 +201,14 @@ public sealed record MachineAtWork(string Room, IReadOnlySet<string> Volumes)
 {
     /// <summary>A machine with these relocations.</summary>
     public static MachineAtWork On(string room, IEnumerable<PlannedRelocation> relocations) =>
-        new(room, relocations.SelectMany(r => (string[])[r.Source.Volume, r.Target.Volume]).ToHashSet());
+        new(
+            room,
+            relocations
+                .SelectMany(r => (Place?[])[r.Source, r.Target])
+                .OfType<Place>()
+                .Select(p => p.Volume)
+                .ToHashSet()
+        );
 }
 
 /// <summary>A brief worked out against surveys.</summary>

@@ -3330,12 +3330,12 @@ export interface components {
             holding: components["schemas"]["HoldingName"];
             accountId: string;
             method: components["schemas"]["Method"];
-            source: components["schemas"]["Place"];
-            target: components["schemas"]["Place"];
+            source: null | components["schemas"]["Place"];
+            target: null | components["schemas"]["Place"];
             sourceShown: string;
             targetShown: string;
-            sourceVolume: components["schemas"]["VolumeIdentity"];
-            targetVolume: components["schemas"]["VolumeIdentity"];
+            sourceVolume: null | components["schemas"]["VolumeIdentity"];
+            targetVolume: null | components["schemas"]["VolumeIdentity"];
             /** Format: int32 */
             ownedFrom: null | number;
             pointers: components["schemas"]["PointerFacts"][];
@@ -3348,11 +3348,9 @@ export interface components {
             terms: components["schemas"]["Terms"];
             adoption?: null | components["schemas"]["Adoption"];
             forecast?: null | components["schemas"]["RelocationForecast"];
-            /** @default false */
-            leavesLink: boolean;
+            leavesLink?: boolean;
             keep?: null | string;
-            /** @default false */
-            attended: boolean;
+            attended?: boolean;
             program?: null | components["schemas"]["OwnProgram"];
             told?: null | components["schemas"]["ToldText"];
             beforehand?: components["schemas"]["ErrandKind"][];

@@ -127,7 +127,7 @@ public sealed record RelocateItem(
     IReadOnlyDictionary<HoldingKind, IReadOnlyList<string>> Named,
     AccountChoice Accounts,
     string Onto,
-    string Path,
+    Template Path,
     Method? Method,
     bool AdoptsExisting,
     IReadOnlyList<string> On

@@ -289,7 +289,7 @@ public sealed partial class BriefReader : StrictReader
             var named = ReadNames(item, keys);
             var accounts = keys.TryGetValue("accounts", out var a) ? ReadAccounts(a) : new AccountChoice([], true);
             var onto = Need(item, keys, "onto") is { } o ? ReadRole(o, roles) : "";
-            var path = Need(item, keys, "path") is { } p ? ReadPath(p) : "";
+            var path = Need(item, keys, "path") is { } p ? ReadPath(p) : Template.Parse("");
             var method = keys.TryGetValue("method", out var m) ? OneOf<Method>(m, Text(m)) : null;
             var adopts =
                 keys.TryGetValue("existing", out var e)
@@ -462,7 +462,7 @@ public sealed partial class BriefReader : StrictReader
         return role;
     }
 
-    private string ReadPath(YamlNode node)
+    private Template ReadPath(YamlNode node)
     {
         var path = Text(node);
         var parts = path.Split('/');
@@ -476,14 +476,15 @@ public sealed partial class BriefReader : StrictReader
             Error(node, $"`{path}` has a part that is empty, `.` or `..`.", "plain folder names");
         else if (parts.Any(p => p.StartsWith(".furlough", StringComparison.Ordinal)))
             Error(node, $"`{path}` uses a name that Furlough keeps for itself.", "another folder name");
-        foreach (var variable in Template.Parse(path).Names)
+        var template = Template.Parse(path);
+        foreach (var variable in template.Names)
             if (!_variables.Contains(variable))
                 Error(
                     node,
                     $"`{{{variable}}}` is not a variable.{Near(variable, _variables)}",
                     $"{string.Join(", ", _variables.Select(v => "{" + v + "}"))}; more of them under `people`"
                 );
-        return path;
+        return template;
     }
 
     private string NotA(YamlNode node, string what) =>

@@ -16,6 +16,14 @@ public sealed partial class Template
     /// <summary>Reads a text. Braces that enclose no name are plain text.</summary>
     public static Template Parse(string text) => new(text);
 
+    /// <summary>
+    /// The first part of a path, counted from 0, that has one of these names; null where none has.
+    /// </summary>
+    public int? FirstPartWith(IReadOnlyCollection<string> names) =>
+        _names.FirstOrDefault(n => names.Contains(NameOf(n))) is { } first
+            ? _text.AsSpan(0, first.Index).Count('/')
+            : null;
+
     /// <summary>The text with values in the place of names, in one pass: what looks like a name in a value stays.</summary>
     /// <param name="valueOf">The value of a name; null where there is none, and the name stays.</param>
     public string Fill(Func<string, string?> valueOf) =>

@@ -217,7 +217,8 @@ internal static class PlaceHazards
                     r.Blocked.Count == 0
                     && !r.Holding.Houses(c.Holding.Name)
                     && !c.Holding.Name.Houses(r.Holding)
-                    && (c.Place.IsInside(r.Target) || r.Target.IsInside(c.Place))
+                    && r.Target is { } there
+                    && (c.Place.IsInside(there) || there.IsInside(c.Place))
                 )
                     is not { } other
                     ? null

@@ -64,8 +64,8 @@ internal static class SpaceHazards
             + c.Before.Where(r =>
                     r.Blocked.Count == 0
                     && r.Holding.Account == c.Account.Name
-                    && r.Target.Volume == quota.Volume
-                    && r.Source.Volume != quota.Volume
+                    && r.Target?.Volume == quota.Volume
+                    && r.Source?.Volume != quota.Volume
                 )
                 .Sum(r => r.DataBytes);
         return after <= quota.LimitBytes

@@ -91,7 +91,7 @@ internal sealed class MachinePlanning(
         var target = brief.Volumes[item.Onto].Choose(survey, said);
         var place = new Place(
             target?.Identity.Key ?? "",
-            Template.Parse(item.Path).Fill(name => ValueOf(name, holding, item) ?? said.GetValueOrDefault(name))
+            item.Path.Fill(name => ValueOf(name, holding, item) ?? said.GetValueOrDefault(name))
         );
         var receipt = item.AdoptsExisting ? ReceiptOf(survey, holding.Name) : null;
         if (receipt is not null)
@@ -162,34 +162,34 @@ internal sealed class MachinePlanning(
                     )
                 );
         }
-        return new PlannedRelocation(
-            before.Count + 1,
-            machine.Id,
-            machine.Name,
-            machine.Room,
-            holding.Name,
-            account.Id,
-            method,
-            holding.Place ?? new Place("", ""),
-            place,
-            holding.PathShown,
-            target is null ? $"({item.Onto})/{place.Path}" : survey.Show(place),
-            source?.Identity ?? new VolumeIdentity("", ""),
-            target?.Identity ?? new VolumeIdentity("", ""),
-            holding.Name.IsShared ? null : OwnedFrom(item.Path, brief.PersonalNames),
-            MovedTogether.Pointers(survey, holding),
-            method.MovesData() ? holding.Files : 0,
-            method.MovesData() ? holding.DataBytes : 0,
-            wave,
-            blocked,
-            brief.Work.For(method, holding.Name),
-            receipt is null ? null : new Adoption(receipt.Docket, ReceiptDigest.Of(receipt.Body)),
-            forecast,
-            context.LeavesLink,
-            item.Keep,
-            item.WaitsForPerson
-        )
+        return new PlannedRelocation
         {
+            Sequence = before.Count + 1,
+            Machine = machine.Id,
+            MachineName = machine.Name,
+            Room = machine.Room,
+            Holding = holding.Name,
+            AccountId = account.Id,
+            Method = method,
+            Source = holding.Place,
+            Target = target is null ? null : place,
+            SourceShown = holding.PathShown,
+            TargetShown = target is null ? $"({item.Onto})/{place.Path}" : survey.Show(place),
+            SourceVolume = source?.Identity,
+            TargetVolume = target?.Identity,
+            // From the first part on that names the account, folders are its own.
+            OwnedFrom = holding.Name.IsShared ? null : item.Path.FirstPartWith([.. brief.PersonalNames, "account"]),
+            Pointers = MovedTogether.Pointers(survey, holding),
+            Files = method.MovesData() ? holding.Files : 0,
+            DataBytes = method.MovesData() ? holding.DataBytes : 0,
+            Wave = wave,
+            Blocked = blocked,
+            Terms = brief.Work.For(method, holding.Name),
+            Adoption = receipt is null ? null : new Adoption(receipt.Docket, ReceiptDigest.Of(receipt.Body)),
+            Forecast = forecast,
+            LeavesLink = context.LeavesLink,
+            Keep = item.Keep,
+            Attended = item.WaitsForPerson,
             Program = holding.Program,
             Beforehand = item.Attended ? [ErrandKind.BeThere, .. item.Beforehand] : item.Beforehand,
             Afterwards = item.Afterwards,
@@ -220,16 +220,6 @@ internal sealed class MachinePlanning(
             "year" => now.Year.ToString("D4", CultureInfo.InvariantCulture),
             _ => null,
         };
-
-    /// <summary>
-    /// The first part of a path from which on folders are the account's own; null where none of its parts names it.
-    /// </summary>
-    private static int? OwnedFrom(string path, IEnumerable<string> personal)
-    {
-        HashSet<string> owners = [.. personal, "account"];
-        var at = Array.FindIndex(path.Split('/'), part => Template.Parse(part).Names.Any(owners.Contains));
-        return at < 0 ? null : at;
-    }
 
     private IEnumerable<(PlannedVolume Planned, VolumeOutlook Outlook)> Volumes(Survey survey)
     {

@@ -63,7 +63,7 @@ public static class PlanDifference
     {
         if (was.SourceShown != now.SourceShown)
             yield return $"source {now.SourceShown}, was {was.SourceShown}";
-        if (was.TargetShown != now.TargetShown || was.Target.Volume != now.Target.Volume)
+        if (was.TargetShown != now.TargetShown || was.TargetVolume != now.TargetVolume)
             yield return $"target {now.TargetShown}, was {was.TargetShown}";
         if (was.Method != now.Method)
             yield return $"method {now.Method.Word()}, was {was.Method.Word()}";

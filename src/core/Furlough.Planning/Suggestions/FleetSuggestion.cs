@@ -288,7 +288,7 @@ public sealed class FleetSuggestion(SpaceWish wish, Experience experience)
                     new Dictionary<HoldingKind, IReadOnlyList<string>>(),
                     new AccountChoice([], true),
                     Role,
-                    Path,
+                    Template.Parse(Path),
                     How,
                     false,
                     []

@@ -134,5 +134,5 @@ public sealed class ErrandTests
     private static ErrandActions Actions(Office office) => office.Part<ErrandActions>();
 
     private static Task<List<ErrandView>> ErrandsAsync(Office office) =>
-        office.Part<ErrandList>().ReadAsync(false, Office.Stop);
+        office.Part<ErrandList>().ReadAsync(false, Office.Whole, Office.Stop);
 }

@@ -35,7 +35,7 @@ public sealed class FormerDataTests
                 },
                 ignoreOrder: true
             );
-        var originals = await office.Part<OriginalList>().ReadAsync(Office.Stop);
+        var originals = await office.Part<OriginalList>().ReadAsync(Office.Whole, Office.Stop);
         originals.Count.ShouldBe(4);
         originals.ShouldAllBe(o => o.Machine == "herb-01" && o.Files > 0 && !o.Eligible);
         var errands = await ErrandsAsync(office);
@@ -56,11 +56,12 @@ public sealed class FormerDataTests
                 ("herb-01", HistoryEvent.StateChanged, "under-way", "switched", "Pictures of pim.alder"),
             ]);
         (await office.HistoryAsync()).ShouldNotContain(h => h.Event == HistoryEvent.Noted);
+        await ListTests.RequireSameAsync(office);
 
         await GoOnAsync(office);
         var run = await office.RunAsync(1);
         (run.State, run.Counts["switched"]).ShouldBe((RunState.Ended, 18));
-        (await office.Part<OriginalList>().ReadAsync(Office.Stop)).Count.ShouldBe(18);
+        (await office.Part<OriginalList>().ReadAsync(Office.Whole, Office.Stop)).Count.ShouldBe(18);
         (await office.HistoryAsync("report refused")).ShouldBeEmpty();
     }
 
@@ -79,7 +80,9 @@ public sealed class FormerDataTests
         (await office.RelocationAsync(1)).State.ShouldBe(RelocationState.Returned);
 
         office.Clock.Advance(TimeSpan.FromDays(8));
-        var kept = (await office.Part<OriginalList>().ReadAsync(Office.Stop)).Single(o => o.Relocation == 6);
+        var kept = (await office.Part<OriginalList>().ReadAsync(Office.Whole, Office.Stop)).Single(o =>
+            o.Relocation == 6
+        );
         kept.Eligible.ShouldBeTrue();
         await office
             .Part<OriginalDesk>()
@@ -139,7 +142,7 @@ public sealed class FormerDataTests
         );
 
     private static Task<List<ErrandView>> ErrandsAsync(Office office) =>
-        office.Part<ErrandList>().ReadAsync(false, Office.Stop);
+        office.Part<ErrandList>().ReadAsync(false, Office.Whole, Office.Stop);
 
     private static string Unpacked()
     {

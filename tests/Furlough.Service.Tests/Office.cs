@@ -111,12 +111,15 @@ internal sealed class Office : IAsyncDisposable
 
     internal Task<RelocationView> RelocationAsync(long number) => Part<RelocationList>().OneAsync(number, Stop);
 
-    internal Task<List<RelocationView>> RelocationsAsync() => Part<RelocationList>().ListAsync(null, null, Stop);
+    /// <summary>The whole of a list that is not long.</summary>
+    internal static Page Whole { get; } = new(null, Page.Most);
+
+    internal Task<List<RelocationView>> RelocationsAsync() => Part<RelocationList>().ListAsync(null, null, Whole, Stop);
 
     /// <summary>The history, the first entry first.</summary>
     internal async Task<List<HistoryEntry>> HistoryAsync(string? about = null)
     {
-        var entries = await Part<HistoryList>().ReadAsync(null, about, Stop);
+        var entries = await Part<HistoryList>().ReadAsync(Whole, about, Stop);
         entries.Reverse();
         return entries;
     }

@@ -146,7 +146,7 @@ public sealed class ReportTests
             )
         );
         (await office.RelocationAsync(dockets[0].Relocation)).ShouldBeEquivalentTo(before);
-        (await office.Part<OriginalList>().ReadAsync(Office.Stop)).Count.ShouldBe(1);
+        (await office.Part<OriginalList>().ReadAsync(Office.Whole, Office.Stop)).Count.ShouldBe(1);
         var refused = await office.HistoryAsync("report refused");
         refused
             .Select(h => (h.By, h.Subject.InWords(), h.From, h.To, h.Detail))
@@ -191,7 +191,7 @@ public sealed class ReportTests
         await desk.SayAsync(docket, RelocationState.Returned);
         var now = await office.RelocationAsync(docket.Relocation);
         (now.State, now.Live).ShouldBe((RelocationState.Returned, Live.Source));
-        (await office.Part<OriginalList>().ReadAsync(Office.Stop)).ShouldBeEmpty();
+        (await office.Part<OriginalList>().ReadAsync(Office.Whole, Office.Stop)).ShouldBeEmpty();
         (await office.HistoryAsync("report refused")).ShouldBeEmpty();
     }
 
@@ -220,7 +220,7 @@ public sealed class ReportTests
                 Office.Stop
             );
         (await office.RelocationAsync(docket.Relocation)).State.ShouldBe(RelocationState.Returned);
-        (await office.Part<OriginalList>().ReadAsync(Office.Stop)).ShouldBeEmpty();
+        (await office.Part<OriginalList>().ReadAsync(Office.Whole, Office.Stop)).ShouldBeEmpty();
     }
 
     private static IEnumerable<(RelocationRow Row, DocketRow Docket, RelocationState Said)> Cases() =>

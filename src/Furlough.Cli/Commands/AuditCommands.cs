@@ -12,12 +12,12 @@ internal static class AuditCommands
     {
         var make = new Command("make", "Survey every machine again and compare it with what is intended");
         make.Calls(async (client, json, stop) => Show(await client.MakeAuditAsync(stop), json));
-        var list = new Command("list", "List audits");
+        var list = new Command("list", "List audits, the newest first; at most 200") { Lists.Before };
         list.Calls(
-            async (client, json, stop) =>
+            async (client, parsed, stop) =>
             {
-                var audits = await client.AuditsAsync(stop);
-                if (json)
+                var audits = await client.AuditsAsync(parsed.GetValue(Lists.Before), stop);
+                if (parsed.GetValue(Connection.Json))
                     Terminal.Json(audits);
                 else
                     Terminal.Table(

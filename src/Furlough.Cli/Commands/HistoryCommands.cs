@@ -13,12 +13,15 @@ internal static class HistoryCommands
         {
             Description = "Only entries that contain this text: a name, `run 2`, `relocation 190`",
         };
-        var before = new Option<long?>("--before") { Description = "Only entries with smaller numbers" };
-        var list = new Command("list", "List the history, the latest entries first; at most 500") { about, before };
+        var list = new Command("list", "List the history, the latest entries first; at most 500")
+        {
+            about,
+            Lists.Before,
+        };
         list.Calls(
             async (client, parsed, stop) =>
             {
-                var entries = await client.HistoryAsync(parsed.GetValue(before), parsed.GetValue(about), stop);
+                var entries = await client.HistoryAsync(parsed.GetValue(Lists.Before), parsed.GetValue(about), stop);
                 if (parsed.GetValue(Connection.Json))
                     Terminal.Json(entries);
                 else

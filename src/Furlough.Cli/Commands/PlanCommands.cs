@@ -25,12 +25,12 @@ internal static class PlanCommands
                     false
                 )
         );
-        var list = new Command("list", "List plans");
+        var list = new Command("list", "List plans, the newest first; at most 200") { Lists.Before };
         list.Calls(
-            async (client, json, stop) =>
+            async (client, parsed, stop) =>
             {
-                var plans = await client.PlansAsync(stop);
-                if (json)
+                var plans = await client.PlansAsync(parsed.GetValue(Lists.Before), stop);
+                if (parsed.GetValue(Connection.Json))
                     Terminal.Json(plans);
                 else
                     Terminal.Table(

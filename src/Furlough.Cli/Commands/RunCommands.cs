@@ -33,12 +33,12 @@ internal static class RunCommands
                 return ExitCode.Done;
             }
         );
-        var list = new Command("list", "List runs");
+        var list = new Command("list", "List runs, the newest first; at most 200") { Lists.Before };
         list.Calls(
-            async (client, json, stop) =>
+            async (client, parsed, stop) =>
             {
-                var runs = await client.RunsAsync(stop);
-                if (json)
+                var runs = await client.RunsAsync(parsed.GetValue(Lists.Before), stop);
+                if (parsed.GetValue(Connection.Json))
                     Terminal.Json(runs);
                 else
                     Terminal.Table(
@@ -325,8 +325,12 @@ internal static class RunCommands
     /// <summary>The sentence without its figures, which change while the cause stays.</summary>
     private static string Stem(string text) => string.Concat(text.Where(c => !char.IsDigit(c)));
 
-    private static string Counts(RunView run) =>
-        string.Join(", ", run.Counts.OrderBy(c => c.Key, StringComparer.Ordinal).Select(c => $"{c.Value} {c.Key}"));
+    private static string Counts(RunSummary run) => Counts(run.Counts);
+
+    private static string Counts(RunView run) => Counts(run.Counts);
+
+    private static string Counts(IReadOnlyDictionary<string, int> counts) =>
+        string.Join(", ", counts.OrderBy(c => c.Key, StringComparer.Ordinal).Select(c => $"{c.Value} {c.Key}"));
 
     private static void Summary(RunView run, IReadOnlyList<RelocationView> rows)
     {

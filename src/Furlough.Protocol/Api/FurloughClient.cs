@@ -1,3 +1,4 @@
+using System.Globalization;
 using System.Net.Http.Headers;
 using System.Net.Http.Json;
 using System.Text.Json;
@@ -182,9 +183,10 @@ public sealed class FurloughClient : IDisposable
     public Task<PlanView> MakePlanAsync(string brief, CancellationToken stop) =>
         PostAsync<PlanView>("plans", new BriefText(brief), stop);
 
-    /// <summary>All plans.</summary>
-    public Task<IReadOnlyList<PlanSummary>> PlansAsync(CancellationToken stop) =>
-        GetAsync<IReadOnlyList<PlanSummary>>("plans", stop);
+    /// <summary>Plans, the newest first: 200 of them at most.</summary>
+    /// <param name="before">Only plans with smaller numbers; null for the newest.</param>
+    public Task<IReadOnlyList<PlanSummary>> PlansAsync(long? before, CancellationToken stop) =>
+        GetAsync<IReadOnlyList<PlanSummary>>(FormattableString.Invariant($"plans?before={before}"), stop);
 
     /// <summary>One plan.</summary>
     public Task<PlanView> PlanAsync(long number, CancellationToken stop) =>
@@ -206,9 +208,10 @@ public sealed class FurloughClient : IDisposable
     public Task<RunView> RunAsync(long number, CancellationToken stop) =>
         GetAsync<RunView>(FormattableString.Invariant($"runs/{number}"), stop);
 
-    /// <summary>All runs.</summary>
-    public Task<IReadOnlyList<RunView>> RunsAsync(CancellationToken stop) =>
-        GetAsync<IReadOnlyList<RunView>>("runs", stop);
+    /// <summary>Runs, the newest first: 200 of them at most.</summary>
+    /// <param name="before">Only runs with smaller numbers; null for the newest.</param>
+    public Task<IReadOnlyList<RunSummary>> RunsAsync(long? before, CancellationToken stop) =>
+        GetAsync<IReadOnlyList<RunSummary>>(FormattableString.Invariant($"runs?before={before}"), stop);
 
     /// <summary>Approves, pauses, resumes or halts a run.</summary>
     /// <param name="verb">approve, pause, resume or halt.</param>
@@ -241,8 +244,9 @@ public sealed class FurloughClient : IDisposable
 
     /// <summary>Relocations, of one run or of one machine where given.</summary>
     public Task<IReadOnlyList<RelocationView>> RelocationsAsync(long? run, string? machine, CancellationToken stop) =>
-        GetAsync<IReadOnlyList<RelocationView>>(
+        AllAsync<RelocationView>(
             FormattableString.Invariant($"relocations?run={run}&machine={Uri.EscapeDataString(machine ?? "")}"),
+            r => r.Number,
             stop
         );
 
@@ -270,9 +274,12 @@ public sealed class FurloughClient : IDisposable
     public Task<RelocationView> ActAsync(long number, string verb, CancellationToken stop) =>
         PostAsync<RelocationView>(FormattableString.Invariant($"relocations/{number}/{verb}"), null, stop);
 
-    /// <summary>Errands that are to be done, or (<paramref name="all"/>) all there were.</summary>
-    public Task<IReadOnlyList<ErrandView>> ErrandsAsync(bool all, CancellationToken stop) =>
-        GetAsync<IReadOnlyList<ErrandView>>(all ? "errands?all=true" : "errands", stop);
+    /// <summary>Errands that are to be done, or (<paramref name="all"/>) all there were; the most urgent first.</summary>
+    public async Task<IReadOnlyList<ErrandView>> ErrandsAsync(bool all, CancellationToken stop)
+    {
+        var errands = await AllAsync<ErrandView>(all ? "errands?all=true" : "errands?all=false", e => e.Number, stop);
+        return [.. errands.OrderBy(e => e.Due).ThenBy(e => e.Number)];
+    }
 
     /// <summary>One errand.</summary>
     public Task<ErrandView> ErrandAsync(long number, CancellationToken stop) =>
@@ -288,9 +295,14 @@ public sealed class FurloughClient : IDisposable
     public Task<ErrandView> EndErrandAsync(long number, string verb, string? remark, CancellationToken stop) =>
         PostAsync<ErrandView>(FormattableString.Invariant($"errands/{number}/{verb}"), new ErrandRemark(remark), stop);
 
-    /// <summary>Originals that are kept.</summary>
-    public Task<IReadOnlyList<OriginalView>> OriginalsAsync(CancellationToken stop) =>
-        GetAsync<IReadOnlyList<OriginalView>>("originals", stop);
+    /// <summary>Originals that are kept; those whose keeping time ends first at the top.</summary>
+    public async Task<IReadOnlyList<OriginalView>> OriginalsAsync(CancellationToken stop)
+    {
+        var originals = await AllAsync<OriginalView>("originals?", Number, stop);
+        return [.. originals.OrderBy(o => o.KeptUntil).ThenBy(Number)];
+
+        static long Number(OriginalView original) => long.Parse(original.Id.AsSpan(1), CultureInfo.InvariantCulture);
+    }
 
     /// <summary>Makes an audit.</summary>
     public Task<AuditView> MakeAuditAsync(CancellationToken stop) => PostAsync<AuditView>("audits", null, stop);
@@ -299,9 +311,27 @@ public sealed class FurloughClient : IDisposable
     public Task<AuditView> AuditAsync(long number, CancellationToken stop) =>
         GetAsync<AuditView>(FormattableString.Invariant($"audits/{number}"), stop);
 
-    /// <summary>All audits.</summary>
-    public Task<IReadOnlyList<AuditSummary>> AuditsAsync(CancellationToken stop) =>
-        GetAsync<IReadOnlyList<AuditSummary>>("audits", stop);
+    /// <summary>Audits, the newest first: 200 of them at most.</summary>
+    /// <param name="before">Only audits with smaller numbers; null for the newest.</param>
+    public Task<IReadOnlyList<AuditSummary>> AuditsAsync(long? before, CancellationToken stop) =>
+        GetAsync<IReadOnlyList<AuditSummary>>(FormattableString.Invariant($"audits?before={before}"), stop);
+
+    /// <summary>A whole list, part by part.</summary>
+    /// <param name="path">With what is asked of the list, so that more can follow.</param>
+    /// <param name="number">The number by which the list is sorted.</param>
+    private async Task<IReadOnlyList<T>> AllAsync<T>(string path, Func<T, long> number, CancellationToken stop)
+    {
+        const int part = 1_000;
+        List<T> all = [];
+        IReadOnlyList<T> found;
+        do
+        {
+            var after = all.Count == 0 ? "" : FormattableString.Invariant($"{number(all[^1])}");
+            found = await GetAsync<IReadOnlyList<T>>($"{path}&after={after}&limit={part}", stop);
+            all.AddRange(found);
+        } while (found.Count == part);
+        return all;
+    }
 
     private Task<T> GetAsync<T>(string path, CancellationToken stop) =>
         SendAsync<T>(() => new HttpRequestMessage(HttpMethod.Get, path), stop);

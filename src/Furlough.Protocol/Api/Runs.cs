@@ -17,6 +17,29 @@ public enum RunState
 /// <summary>Starts a run.</summary>
 public sealed record RunRequest(long Plan);
 
+/// <summary>A run in a list.</summary>
+public sealed record RunSummary(
+    long Number,
+    long Plan,
+    string Title,
+    RunState State,
+    string StartedBy,
+    DateTimeOffset StartedAt,
+    DateTimeOffset? EndedAt
+)
+{
+    public required int Machines { get; init; }
+
+    public required int Relocations { get; init; }
+
+    public required long DataBytes { get; init; }
+
+    public required long DoneBytes { get; init; }
+
+    /// <summary>Relocations by state, without those that its plan blocked.</summary>
+    public required IReadOnlyDictionary<string, int> Counts { get; init; }
+}
+
 /// <summary>A run.</summary>
 public sealed record RunView
 {

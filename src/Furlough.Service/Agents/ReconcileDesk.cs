@@ -5,6 +5,7 @@ using Furlough.Protocol.Api;
 using Furlough.Service.History;
 using Furlough.Service.LiveEvents;
 using Furlough.Service.Machines;
+using Furlough.Service.Plans;
 using Furlough.Service.Relocations;
 using Furlough.Service.Runs;
 using Furlough.Service.Storage;
@@ -231,16 +232,8 @@ public sealed class ReconcileDesk(Store store, DocketDesk desk, TimeProvider tim
         if (await db.Runs.FirstOrDefaultAsync(r => r.StartedBy == Self && r.Title == Title, stop) is { } known)
             return known;
         var now = time.GetUtcNow();
-        var plan = new PlanRow
-        {
-            Digest = "",
-            MadeAt = now,
-            MadeBy = Self,
-            Body = Column.Write(
-                new PlanBody(Title, "", Keep, null, [Wave], [], [], [], [], []),
-                ModelJson.Default.PlanBody
-            ),
-        };
+        var body = new PlanBody(Title, "", Keep, null, [Wave], [], [], [], [], []);
+        var plan = PlanState.NewRow(body, digest: "", Self, now);
         db.Plans.Add(plan);
         await db.SaveChangesAsync(stop);
         var run = new RunRow

@@ -16,21 +16,32 @@ namespace Furlough.Service.Audits;
 public sealed class AuditDesk(Store store, LiveHub live, Freshness freshness, TimeProvider time)
 {
     /// <summary>The latest 200.</summary>
-    public Task<List<AuditSummary>> ListAsync(CancellationToken stop) =>
+    public Task<List<AuditSummary>> ListAsync(Page page, CancellationToken stop) =>
         store.ReadAsync(
             async db =>
-                (await db.Audits.OrderByDescending(a => a.Number).Take(200).ToListAsync(stop)).ConvertAll(a =>
-                {
-                    var findings = Column.Read(a.Findings, ModelJson.Default.IReadOnlyListFinding);
-                    return new AuditSummary(
-                        a.Number,
-                        a.MadeAt,
-                        a.MadeBy,
-                        findings.Count,
-                        findings.Count(f => f.Severity == Severity.Blocking),
-                        BasisOf(a)
-                    );
-                }),
+                (
+                    await db
+                        .Audits.Where(a => page.Beyond == null || a.Number < page.Beyond)
+                        .OrderByDescending(a => a.Number)
+                        .Take(page.Limit)
+                        .Select(a => new
+                        {
+                            a.Number,
+                            a.MadeAt,
+                            a.MadeBy,
+                            a.FindingCount,
+                            a.BlockingCount,
+                            a.Basis,
+                        })
+                        .ToListAsync(stop)
+                ).ConvertAll(a => new AuditSummary(
+                    a.Number,
+                    a.MadeAt,
+                    a.MadeBy,
+                    a.FindingCount,
+                    a.BlockingCount,
+                    BasisOf(a.Basis)
+                )),
             stop
         );
 
@@ -91,6 +102,8 @@ public sealed class AuditDesk(Store store, LiveHub live, Freshness freshness, Ti
                 MadeBy = who,
                 Machines = machines.Count,
                 Findings = Column.Write(findings, ModelJson.Default.IReadOnlyListFinding),
+                FindingCount = findings.Count,
+                BlockingCount = findings.Count(f => f.Severity == Severity.Blocking),
                 Basis = JsonSerializer.Serialize(
                     Basis.Of(machines.ConvertAll(m => (m.SurveyedAt, live.IsSilent(m.Id, m.LastSeen)))),
                     JsonSerializerOptions.Web
@@ -105,9 +118,9 @@ public sealed class AuditDesk(Store store, LiveHub live, Freshness freshness, Ti
             row.MadeBy,
             row.Machines,
             Column.Read(row.Findings, ModelJson.Default.IReadOnlyListFinding),
-            BasisOf(row)
+            BasisOf(row.Basis)
         );
 
-    internal static Basis? BasisOf(AuditRow row) =>
-        row.Basis is null ? null : JsonSerializer.Deserialize<Basis>(row.Basis, JsonSerializerOptions.Web);
+    internal static Basis? BasisOf(string? basis) =>
+        basis is null ? null : JsonSerializer.Deserialize<Basis>(basis, JsonSerializerOptions.Web);
 }

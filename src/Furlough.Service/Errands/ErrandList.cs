@@ -8,16 +8,21 @@ namespace Furlough.Service.Errands;
 /// <summary>Reads errands.</summary>
 public sealed class ErrandList(Store store, TimeProvider time)
 {
-    /// <summary>Those that are to be done, the most urgent first; with those that are over where wanted.</summary>
-    public Task<List<ErrandView>> ReadAsync(bool all, CancellationToken stop) =>
+    /// <summary>Those that are to be done, with those that are over where wanted, by their numbers.</summary>
+    public Task<List<ErrandView>> ReadAsync(bool all, Page page, CancellationToken stop) =>
         store.ReadAsync(
             async db =>
             {
                 var machines = await db.Machines.ToDictionaryAsync(m => m.Id, stop);
-                var rows = await db.Errands.OrderBy(e => e.Due).ThenBy(e => e.Number).ToListAsync(stop);
-                return rows.Where(e => all || e.State.IsToDo())
-                    .Select(e => ErrandViews.Of(e, machines[e.Machine], time))
-                    .ToList();
+                var rows = await db
+                    .Errands.Where(e =>
+                        (all || e.State == ErrandState.Open || e.State == ErrandState.Claimed)
+                        && (page.Beyond == null || e.Number > page.Beyond)
+                    )
+                    .OrderBy(e => e.Number)
+                    .Take(page.Limit)
+                    .ToListAsync(stop);
+                return rows.ConvertAll(e => ErrandViews.Of(e, machines[e.Machine], time));
             },
             stop
         );

@@ -8,20 +8,17 @@ namespace Furlough.Service.History;
 /// <summary>Reads the history.</summary>
 public sealed class HistoryList(Store store)
 {
-    private const int MostEntries = 500;
-
-    /// <summary>The latest entries first, at most 500.</summary>
-    /// <param name="before">Only entries with smaller numbers; null for the latest.</param>
+    /// <summary>The latest entries first.</summary>
     /// <param name="about">Only entries that contain this text ("paused", "ada"), or are about this thing ("run 2");
     /// null for all.</param>
-    public Task<List<HistoryEntry>> ReadAsync(long? before, string? about, CancellationToken stop) =>
+    public Task<List<HistoryEntry>> ReadAsync(Page page, string? about, CancellationToken stop) =>
         store.ReadAsync(
             async db =>
             {
-                var entries = db.History.Where(h => before == null || h.Number < before);
+                var entries = db.History.Where(h => page.Beyond == null || h.Number < page.Beyond);
                 if (!string.IsNullOrWhiteSpace(about))
                     entries = About(entries, about.Trim());
-                return (await entries.OrderByDescending(h => h.Number).Take(MostEntries).ToListAsync(stop)).ConvertAll(
+                return (await entries.OrderByDescending(h => h.Number).Take(page.Limit).ToListAsync(stop)).ConvertAll(
                     View
                 );
             },

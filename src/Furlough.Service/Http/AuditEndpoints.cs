@@ -1,5 +1,6 @@
 using Furlough.Protocol.Api;
 using Furlough.Service.Audits;
+using Furlough.Service.Storage;
 using Microsoft.AspNetCore.Builder;
 using Microsoft.AspNetCore.Hosting;
 using Microsoft.AspNetCore.Http;
@@ -17,7 +18,9 @@ internal static class AuditEndpoints
                 audits.MakeAsync(context.Who(), stop)
             )
             .For(AccessLevel.Technician);
-        api.MapGet("/audits", (AuditDesk audits, CancellationToken stop) => audits.ListAsync(stop))
+        api.MapGet("/audits", (string? before, string? limit, AuditDesk audits, CancellationToken stop) =>
+                audits.ListAsync(Page.Read(before, limit, usual: 200), stop)
+            )
             .For(AccessLevel.Reader);
         api.MapGet("/audits/{number:long}", (long number, AuditDesk audits, CancellationToken stop) =>
                 audits.OneAsync(number, stop)

@@ -1,5 +1,6 @@
 using Furlough.Protocol.Api;
 using Furlough.Service.Errands;
+using Furlough.Service.Storage;
 using Microsoft.AspNetCore.Builder;
 using Microsoft.AspNetCore.Hosting;
 using Microsoft.AspNetCore.Http;
@@ -15,8 +16,8 @@ internal static class ErrandEndpoints
     /// <summary>Maps the calls.</summary>
     internal static void Map(RouteGroupBuilder api)
     {
-        api.MapGet("/errands", (bool? all, ErrandList errands, CancellationToken stop) =>
-                errands.ReadAsync(all == true, stop)
+        api.MapGet("/errands", (bool? all, string? after, string? limit, ErrandList errands, CancellationToken stop) =>
+                errands.ReadAsync(all == true, Page.Read(after, limit), stop)
             )
             .For(AccessLevel.Reader);
         api.MapGet("/errands/{number:long}", (long number, ErrandList errands, CancellationToken stop) =>

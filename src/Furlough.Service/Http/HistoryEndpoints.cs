@@ -1,6 +1,7 @@
 using Furlough.Protocol.Api;
 using Furlough.Service.Access;
 using Furlough.Service.History;
+using Furlough.Service.Storage;
 using Microsoft.AspNetCore.Builder;
 using Microsoft.AspNetCore.Hosting;
 using Microsoft.AspNetCore.Http;
@@ -13,18 +14,10 @@ internal static class HistoryEndpoints
 {
     /// <summary>Maps the calls.</summary>
     internal static void Map(RouteGroupBuilder api) =>
-        api.MapGet("/history", (string? before, string? about, HistoryList history, CancellationToken stop) =>
-                history.ReadAsync(Number(before), about, stop)
+        api.MapGet(
+                "/history",
+                (string? before, string? limit, string? about, HistoryList history, CancellationToken stop) =>
+                    history.ReadAsync(Page.Read(before, limit, usual: 500), about, stop)
             )
             .For(AccessLevel.Reader);
-
-    private static long? Number(string? before) =>
-        string.IsNullOrEmpty(before) ? null
-        : long.TryParse(before, out var number) ? number
-        : throw new RefusedException(
-            RefusalKind.Malformed,
-            "number-malformed",
-            $"`{before}` is not the number of an entry.",
-            "Leave it out for the latest."
-        );
 }

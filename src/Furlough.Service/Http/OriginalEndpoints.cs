@@ -1,5 +1,6 @@
 using Furlough.Protocol.Api;
 using Furlough.Service.Relocations;
+using Furlough.Service.Storage;
 using Microsoft.AspNetCore.Builder;
 using Microsoft.AspNetCore.Hosting;
 using Microsoft.AspNetCore.Http;
@@ -13,7 +14,9 @@ internal static class OriginalEndpoints
     /// <summary>Maps the calls.</summary>
     internal static void Map(RouteGroupBuilder api)
     {
-        api.MapGet("/originals", (OriginalList originals, CancellationToken stop) => originals.ReadAsync(stop))
+        api.MapGet("/originals", (string? after, string? limit, OriginalList originals, CancellationToken stop) =>
+                originals.ReadAsync(Page.Read(after, limit), stop)
+            )
             .For(AccessLevel.Reader);
         api.MapPost(
                 "/originals/{id}/discard",

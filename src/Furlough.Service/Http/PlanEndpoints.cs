@@ -1,6 +1,7 @@
 using Furlough.Planning.Briefs;
 using Furlough.Protocol.Api;
 using Furlough.Service.Plans;
+using Furlough.Service.Storage;
 using Microsoft.AspNetCore.Builder;
 using Microsoft.AspNetCore.Hosting;
 using Microsoft.AspNetCore.Http;
@@ -39,7 +40,10 @@ internal static class PlanEndpoints
                 plans.MakeAsync(text, context.Who(), stop)
             )
             .For(AccessLevel.Technician);
-        api.MapGet("/plans", (PlanDesk plans, CancellationToken stop) => plans.ListAsync(stop)).For(AccessLevel.Reader);
+        api.MapGet("/plans", (string? before, string? limit, PlanDesk plans, CancellationToken stop) =>
+                plans.ListAsync(Page.Read(before, limit, usual: 200), stop)
+            )
+            .For(AccessLevel.Reader);
         api.MapGet("/plans/{number:long}", (long number, PlanDesk plans, CancellationToken stop) =>
                 plans.OneAsync(number, stop)
             )

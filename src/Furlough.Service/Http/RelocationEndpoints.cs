@@ -1,5 +1,6 @@
 using Furlough.Protocol.Api;
 using Furlough.Service.Relocations;
+using Furlough.Service.Storage;
 using Microsoft.AspNetCore.Builder;
 using Microsoft.AspNetCore.Hosting;
 using Microsoft.AspNetCore.Http;
@@ -13,8 +14,16 @@ internal static class RelocationEndpoints
     /// <summary>Maps the calls.</summary>
     internal static void Map(RouteGroupBuilder api)
     {
-        api.MapGet("/relocations", (string? run, string? machine, RelocationList relocations, CancellationToken stop) =>
-                relocations.ListAsync(Run(run), machine, stop)
+        api.MapGet(
+                "/relocations",
+                (
+                    string? run,
+                    string? machine,
+                    string? after,
+                    string? limit,
+                    RelocationList relocations,
+                    CancellationToken stop
+                ) => relocations.ListAsync(Run(run), machine, Page.Read(after, limit), stop)
             )
             .For(AccessLevel.Reader);
         api.MapGet("/relocations/{number:long}", (long number, RelocationList relocations, CancellationToken stop) =>

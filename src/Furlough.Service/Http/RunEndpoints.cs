@@ -1,6 +1,7 @@
 using Furlough.Protocol.Api;
 using Furlough.Service.Relocations;
 using Furlough.Service.Runs;
+using Furlough.Service.Storage;
 using Microsoft.AspNetCore.Builder;
 using Microsoft.AspNetCore.Hosting;
 using Microsoft.AspNetCore.Http;
@@ -18,7 +19,10 @@ internal static class RunEndpoints
                 runs.StartAsync(request.Plan, context.Who(), stop)
             )
             .For(AccessLevel.Technician);
-        api.MapGet("/runs", (RunDesk runs, CancellationToken stop) => runs.ListAsync(stop)).For(AccessLevel.Reader);
+        api.MapGet("/runs", (string? before, string? limit, RunDesk runs, CancellationToken stop) =>
+                runs.ListAsync(Page.Read(before, limit, usual: 200), stop)
+            )
+            .For(AccessLevel.Reader);
         api.MapGet(
                 "/runs/{number:long}",
                 async (long number, RunDesk runs, HttpContext context, CancellationToken stop) =>

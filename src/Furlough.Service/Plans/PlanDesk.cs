@@ -77,13 +77,7 @@ public sealed class PlanDesk(Store store, LiveHub live, TimeProvider time)
         return await store.WriteAsync(
             async db =>
             {
-                var row = new PlanRow
-                {
-                    Digest = Planner.Digest(body),
-                    MadeAt = time.GetUtcNow(),
-                    MadeBy = who,
-                    Body = Column.Write(body, ModelJson.Default.PlanBody),
-                };
+                var row = PlanState.NewRow(body, Planner.Digest(body), who, time.GetUtcNow());
                 db.Plans.Add(row);
                 await db.SaveChangesAsync(stop);
                 db.Record(row.MadeAt, row.MadeBy, HistoryEvent.PlanMade, About.Plan(row.Number), detail: row.Digest);
@@ -113,30 +107,53 @@ public sealed class PlanDesk(Store store, LiveHub live, TimeProvider time)
         }
     }
 
-    public Task<List<PlanSummary>> ListAsync(CancellationToken stop) =>
+    /// <summary>The newest first.</summary>
+    public Task<List<PlanSummary>> ListAsync(Page page, CancellationToken stop) =>
         store.ReadAsync(
             async db =>
             {
-                List<PlanSummary> list = [];
-                foreach (var row in await db.Plans.OrderByDescending(p => p.Number).Take(200).ToListAsync(stop))
-                {
-                    var body = Column.Read(row.Body, ModelJson.Default.PlanBody);
-                    list.Add(
-                        new PlanSummary(
-                            row.Number,
-                            body.Title,
-                            row.Digest,
-                            row.MadeAt,
-                            row.MadeBy,
-                            body.Machines.Count,
-                            body.Relocations.Count(r => r.Blocked.Count == 0),
-                            body.Relocations.Where(r => r.Blocked.Count == 0).Sum(r => r.DataBytes),
-                            body.Relocations.Count(r => r.Blocked.Count > 0),
-                            (await PlanState.ConsentsWantedAsync(db, row, body, stop)).Count
-                        )
-                    );
-                }
-                return list;
+                var plans = await db
+                    .Plans.Where(p => page.Beyond == null || p.Number < page.Beyond)
+                    .OrderByDescending(p => p.Number)
+                    .Take(page.Limit)
+                    .Select(p => new
+                    {
+                        p.Number,
+                        p.Title,
+                        p.Digest,
+                        p.MadeAt,
+                        p.MadeBy,
+                        p.Machines,
+                        p.Relocations,
+                        p.DataBytes,
+                        p.Blocked,
+                        p.Asks,
+                    })
+                    .ToListAsync(stop);
+                var numbers = plans.ConvertAll(p => p.Number);
+                var given = (
+                    await db
+                        .Consents.Where(c => numbers.Contains(c.Plan))
+                        .Select(c => new
+                        {
+                            c.Plan,
+                            c.Digest,
+                            c.Hazard,
+                        })
+                        .ToListAsync(stop)
+                ).ToLookup(c => (c.Plan, c.Digest), c => c.Hazard);
+                return plans.ConvertAll(p => new PlanSummary(
+                    p.Number,
+                    p.Title,
+                    p.Digest,
+                    p.MadeAt,
+                    p.MadeBy,
+                    p.Machines,
+                    p.Relocations,
+                    p.DataBytes,
+                    p.Blocked,
+                    Column.ReadNames(p.Asks).Except(given[(p.Number, p.Digest)]).Count()
+                ));
             },
             stop
         );

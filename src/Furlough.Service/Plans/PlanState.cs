@@ -10,6 +10,29 @@ namespace Furlough.Service.Plans;
 /// <summary>Whether a plan can be carried out as it is.</summary>
 internal static class PlanState
 {
+    /// <summary>A plan as it is stored.</summary>
+    internal static PlanRow NewRow(PlanBody body, string digest, string who, DateTimeOffset now)
+    {
+        var going = body.Relocations.Where(r => r.Blocked.Count == 0).ToList();
+        return new PlanRow
+        {
+            Digest = digest,
+            MadeAt = now,
+            MadeBy = who,
+            Body = Column.Write(body, ModelJson.Default.PlanBody),
+            Title = body.Title,
+            Machines = body.Machines.Count,
+            Relocations = going.Count,
+            DataBytes = going.Sum(r => r.DataBytes),
+            Blocked = body.Relocations.Count - going.Count,
+            Asks = Column.WriteNames(Asks(body)),
+        };
+    }
+
+    /// <summary>Codes of the hazards that somebody must accept.</summary>
+    private static IEnumerable<string> Asks(PlanBody body) =>
+        body.Hazards.Where(h => h.Severity == Severity.Consent).Select(h => h.Code).Distinct();
+
     /// <summary>Codes of hazards that nobody has accepted yet.</summary>
     internal static async Task<IReadOnlyList<string>> ConsentsWantedAsync(
         FurloughDb db,
@@ -22,15 +45,7 @@ internal static class PlanState
             .Consents.Where(c => c.Plan == plan.Number && c.Digest == plan.Digest)
             .Select(c => c.Hazard)
             .ToListAsync(stop);
-        return
-        [
-            .. body
-                .Hazards.Where(h => h.Severity == Severity.Consent)
-                .Select(h => h.Code)
-                .Distinct()
-                .Except(given)
-                .Order(StringComparer.Ordinal),
-        ];
+        return [.. Asks(body).Except(given).Order(StringComparer.Ordinal)];
     }
 
     /// <summary>What has changed on the machines since the plan was made, as far as it matters to the plan.</summary>

@@ -11,15 +11,26 @@ namespace Furlough.Service.Relocations;
 /// <summary>Originals that are kept, and which of them may go (I13).</summary>
 public sealed class OriginalList(Store store, TimeProvider time)
 {
-    /// <summary>All of them; those whose keeping time ends first at the top.</summary>
-    public Task<List<OriginalView>> ReadAsync(CancellationToken stop) =>
-        store.ReadAsync(db => ViewsAsync(db, time.GetUtcNow(), stop), stop);
+    /// <summary>By their numbers.</summary>
+    public Task<List<OriginalView>> ReadAsync(Page page, CancellationToken stop) =>
+        store.ReadAsync(db => ViewsAsync(db, page, time.GetUtcNow(), stop), stop);
 
-    private static async Task<List<OriginalView>> ViewsAsync(FurloughDb db, DateTimeOffset now, CancellationToken stop)
+    private static async Task<List<OriginalView>> ViewsAsync(
+        FurloughDb db,
+        Page page,
+        DateTimeOffset now,
+        CancellationToken stop
+    )
     {
+        var rows = await db
+            .Originals.Where(o => page.Beyond == null || o.Number > page.Beyond)
+            .OrderBy(o => o.Number)
+            .Take(page.Limit)
+            .ToListAsync(stop);
+        var numbers = rows.ConvertAll(o => o.Relocation);
         var machines = await db.Machines.ToDictionaryAsync(m => m.Id, stop);
         var relocations = await db
-            .Relocations.Where(r => db.Originals.Any(o => o.Relocation == r.Number))
+            .Relocations.Where(r => numbers.Contains(r.Number))
             .ToDictionaryAsync(r => r.Number, stop);
         var errands = (
             await db
@@ -28,13 +39,9 @@ public sealed class OriginalList(Store store, TimeProvider time)
                 )
                 .ToListAsync(stop)
         ).ToLookup(e => e.Relocation);
-        var surveys = await Surveys.OfAsync(
-            db,
-            await db.Originals.Select(o => o.Machine).Distinct().ToListAsync(stop),
-            stop
-        );
+        var surveys = await Surveys.OfAsync(db, [.. rows.Select(o => o.Machine).Distinct()], stop);
         List<OriginalView> views = [];
-        foreach (var row in await db.Originals.OrderBy(o => o.KeptUntil).ToListAsync(stop))
+        foreach (var row in rows)
         {
             var kept = Column.Read(row.Body, ModelJson.Default.OriginalFacts);
             var machine = machines[row.Machine];

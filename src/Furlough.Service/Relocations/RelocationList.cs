@@ -18,8 +18,8 @@ public sealed class RelocationList(LiveHub live, Store store)
             stop
         );
 
-    /// <summary>Those of a run, of a machine, or of both; all where neither is named.</summary>
-    public Task<List<RelocationView>> ListAsync(long? run, string? machine, CancellationToken stop) =>
+    /// <summary>Those of a run, of a machine, or of both; all where neither is named. By their numbers.</summary>
+    public Task<List<RelocationView>> ListAsync(long? run, string? machine, Page page, CancellationToken stop) =>
         store.ReadAsync(
             async db =>
             {
@@ -31,14 +31,19 @@ public sealed class RelocationList(LiveHub live, Store store)
                 if (machines.Count == 0 && !string.IsNullOrEmpty(machine))
                     throw Find.NoMachine(machine);
                 Guid? only = string.IsNullOrEmpty(machine) ? null : machines.Values.Single().Id;
-                var meant = db.Relocations.Where(r =>
-                    (run == null || r.Run == run) && (only == null || r.Machine == only)
-                );
+                var meant = db
+                    .Relocations.Where(r =>
+                        (run == null || r.Run == run)
+                        && (only == null || r.Machine == only)
+                        && (page.Beyond == null || r.Number > page.Beyond)
+                    )
+                    .OrderBy(r => r.Number)
+                    .Take(page.Limit);
                 var kept = await db
                     .Originals.Where(o => meant.Any(r => r.Number == o.Relocation))
                     .Select(o => o.Relocation)
                     .ToHashSetAsync(stop);
-                return (await meant.OrderBy(r => r.Number).ToListAsync(stop)).ConvertAll(r =>
+                return (await meant.ToListAsync(stop)).ConvertAll(r =>
                     RelocationViews.Of(r, machines[r.Machine], live, kept.Contains(r.Number))
                 );
             },

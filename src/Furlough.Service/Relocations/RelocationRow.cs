@@ -19,6 +19,9 @@ public sealed class RelocationRow
     public required string Planned { get; set; }
     public long DataBytes { get; set; }
 
+    /// <summary>Its plan blocked it: only another plan helps, and runs do not count it.</summary>
+    public bool Blocked { get; set; }
+
     /// <summary>Changes by <see cref="Ask"/> and <see cref="Hear"/> alone.</summary>
     public RelocationState State
     {

@@ -153,7 +153,7 @@ public sealed class ReportMaking(Store store, LiveHub live, RunViews views, Time
                     who,
                     [
                         $"{audit.MadeBy} had {Words.Count(audit.Machines, "machine")} compared with what is intended at {When(audit.MadeAt)}: {(findings.Count == 0 ? "everything that was looked at is as it should be" : Words.Count(findings.Count, "finding"))}.",
-                        .. AuditDesk.BasisOf(audit) is { } basis ? (string[])[basis.ToString()] : [],
+                        .. AuditDesk.BasisOf(audit.Basis) is { } basis ? (string[])[basis.ToString()] : [],
                     ],
                     [],
                     [

@@ -16,15 +16,18 @@ namespace Furlough.Service.Runs;
 public sealed class RunDesk(Store store, RunControl control, RunViews views, TimeProvider time)
 {
     /// <summary>The latest 200.</summary>
-    public Task<List<RunView>> ListAsync(CancellationToken stop) =>
+    public Task<List<RunSummary>> ListAsync(Page page, CancellationToken stop) =>
         store.ReadAsync(
             async db =>
-            {
-                List<RunView> found = [];
-                foreach (var run in await db.Runs.OrderByDescending(r => r.Number).Take(200).ToListAsync(stop))
-                    found.Add(await views.OfAsync(db, run, stop));
-                return found;
-            },
+                await RunViews.SummariesAsync(
+                    db,
+                    await db
+                        .Runs.Where(r => page.Beyond == null || r.Number < page.Beyond)
+                        .OrderByDescending(r => r.Number)
+                        .Take(page.Limit)
+                        .ToListAsync(stop),
+                    stop
+                ),
             stop
         );
 
@@ -108,6 +111,7 @@ public sealed class RunDesk(Store store, RunControl control, RunViews views, Tim
             Holding = planned.Holding.Name,
             Planned = JsonSerializer.Serialize(planned, JsonSerializerOptions.Web),
             DataBytes = planned.DataBytes,
+            Blocked = blocking is not null,
             State = blocking is null ? RelocationState.Planned : RelocationState.Refused,
             Live = Live.Source,
             AsOf = now,

@@ -10,15 +10,49 @@ namespace Furlough.Service.Runs;
 /// <summary>Runs as people see them.</summary>
 public sealed class RunViews(RunHours hours, LiveHub live, TimeProvider time)
 {
-    /// <summary>The relocations of a run that its plan refused.</summary>
-    private static async Task<HashSet<long>> BlockedAsync(FurloughDb db, RunRow run, CancellationToken stop)
+    /// <summary>Runs as lists show them.</summary>
+    public static async Task<List<RunSummary>> SummariesAsync(FurloughDb db, List<RunRow> runs, CancellationToken stop)
     {
-        var refused = await db
-            .Relocations.Where(r => r.Run == run.Number && r.State == RelocationState.Refused)
-            .Select(r => new { r.Number, r.Planned })
-            .ToListAsync(stop);
-        return [.. refused.Where(r => Column.PlannedOf(r.Planned).Blocked.Count > 0).Select(r => r.Number)];
+        var numbers = runs.ConvertAll(r => r.Number);
+        var counted = db.Relocations.Where(r => numbers.Contains(r.Run) && !r.Blocked);
+        var states = (
+            await counted
+                .GroupBy(r => new { r.Run, r.State })
+                .Select(g => new
+                {
+                    g.Key.Run,
+                    g.Key.State,
+                    Count = g.Count(),
+                    DataBytes = g.Sum(r => r.DataBytes),
+                })
+                .ToListAsync(stop)
+        ).ToLookup(g => g.Run);
+        var machines = await counted
+            .Select(r => new { r.Run, r.Machine })
+            .Distinct()
+            .GroupBy(r => r.Run)
+            .Select(g => new { Run = g.Key, Count = g.Count() })
+            .ToDictionaryAsync(g => g.Run, g => g.Count, stop);
+        return runs.ConvertAll(run => new RunSummary(
+            run.Number,
+            run.Plan,
+            run.Title,
+            run.State,
+            run.StartedBy,
+            run.StartedAt,
+            run.EndedAt
+        )
+        {
+            Machines = machines.GetValueOrDefault(run.Number),
+            Relocations = states[run.Number].Sum(g => g.Count),
+            DataBytes = states[run.Number].Sum(g => g.DataBytes),
+            DoneBytes = states[run.Number].Where(g => IsAtTarget(g.State)).Sum(g => g.DataBytes),
+            Counts = states[run.Number].ToDictionary(g => g.State.Word(), g => g.Count),
+        });
     }
+
+    private static bool IsAtTarget(RelocationState state) =>
+        state is RelocationState.Switched or RelocationState.Finished;
 
     /// <summary>A run as it is now.</summary>
     public async Task<RunView> OfAsync(FurloughDb db, RunRow run, CancellationToken stop)
@@ -39,13 +73,14 @@ public sealed class RunViews(RunHours hours, LiveHub live, TimeProvider time)
                         r.Wave,
                         r.State,
                         r.DataBytes,
+                        r.Blocked,
                         r.Failure,
                     }
             )
             .OrderBy(r => r.Number)
             .ToListAsync(stop);
-        var blocked = rows.Any(r => r.State == RelocationState.Refused) ? await BlockedAsync(db, run, stop) : [];
-        var counted = rows.Where(r => !blocked.Contains(r.Number)).ToList();
+        var blocked = rows.Where(r => r.Blocked).Select(r => r.Number).ToHashSet();
+        var counted = rows.Where(r => !r.Blocked).ToList();
         var told = rows.Where(r => r.Failure is not null)
             .Select(r => new Told(r.Number, r.Machine, r.State, Column.Read(r.Failure!, ModelJson.Default.Failure)))
             .ToList();
@@ -66,9 +101,7 @@ public sealed class RunViews(RunHours hours, LiveHub live, TimeProvider time)
             Machines = counted.Select(r => r.Machine).Distinct().Count(),
             Relocations = counted.Count,
             DataBytes = counted.Sum(r => r.DataBytes),
-            DoneBytes = counted
-                .Where(r => r.State is RelocationState.Switched or RelocationState.Finished)
-                .Sum(r => r.DataBytes),
+            DoneBytes = counted.Where(r => IsAtTarget(r.State)).Sum(r => r.DataBytes),
             Counts = counted.GroupBy(r => r.State.Word()).ToDictionary(g => g.Key, g => g.Count()),
             Failures = [.. reasons.Where(r => r.AtRest).Select(r => r.Group)],
             Waits = [.. reasons.Where(r => !r.AtRest).Select(r => r.Group)],

@@ -163,6 +163,20 @@ public sealed class PlanRow
     public DateTimeOffset MadeAt { get; set; }
     public required string MadeBy { get; set; }
     public required string Body { get; set; }
+
+    /// <summary>What lists say of it, so that they need not read its body.</summary>
+    public required string Title { get; set; }
+    public int Machines { get; set; }
+
+    /// <summary>Relocations that would be carried out, and their bytes.</summary>
+    public int Relocations { get; set; }
+    public long DataBytes { get; set; }
+
+    /// <summary>Relocations that are blocked.</summary>
+    public int Blocked { get; set; }
+
+    /// <summary>Codes of the hazards that somebody must accept, as a JSON list.</summary>
+    public required string Asks { get; set; }
 }
 
 /// <summary>An accepted hazard, tied to a plan's digest.</summary>
@@ -272,6 +286,10 @@ public sealed class AuditRow
     public required string MadeBy { get; set; }
     public int Machines { get; set; }
     public required string Findings { get; set; }
+
+    /// <summary>How many findings it has, and how many of them are blocking.</summary>
+    public int FindingCount { get; set; }
+    public int BlockingCount { get; set; }
 
     /// <summary>On what it rests, as JSON; null for audits made before that was kept.</summary>
     public string? Basis { get; set; }

@@ -196,6 +196,14 @@ public static class Column
     /// <summary>From text.</summary>
     public static T Read<T>(string text, JsonTypeInfo<T> type) => JsonSerializer.Deserialize(text, type)!;
 
+    /// <summary>Names as a column holds them.</summary>
+    public static string WriteNames(IEnumerable<string> names) =>
+        JsonSerializer.Serialize(names.ToList(), JsonSerializerOptions.Web);
+
+    /// <summary>The same from text.</summary>
+    public static IReadOnlyList<string> ReadNames(string names) =>
+        JsonSerializer.Deserialize<List<string>>(names, JsonSerializerOptions.Web)!;
+
     /// <summary>What is to be left free on a machine's volumes, in bytes by volume.</summary>
     public static IReadOnlyDictionary<string, long> ReservesOf(MachineRow machine) =>
         machine.Reserves is null

@@ -99,6 +99,9 @@ namespace Furlough.Service.Storage.Migrations
                     b.Property<string>("BegunBy")
                         .HasColumnType("TEXT");
 
+                    b.Property<bool>("Blocked")
+                        .HasColumnType("INTEGER");
+
                     b.Property<long>("DataBytes")
                         .HasColumnType("INTEGER");
 
@@ -233,6 +236,12 @@ namespace Furlough.Service.Storage.Migrations
 
                     b.Property<string>("Basis")
                         .HasColumnType("TEXT");
+
+                    b.Property<int>("BlockingCount")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int>("FindingCount")
+                        .HasColumnType("INTEGER");
 
                     b.Property<string>("Findings")
                         .IsRequired()
@@ -743,18 +752,38 @@ namespace Furlough.Service.Storage.Migrations
                         .ValueGeneratedOnAdd()
                         .HasColumnType("INTEGER");
 
+                    b.Property<string>("Asks")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<int>("Blocked")
+                        .HasColumnType("INTEGER");
+
                     b.Property<string>("Body")
                         .IsRequired()
                         .HasColumnType("TEXT");
+
+                    b.Property<long>("DataBytes")
+                        .HasColumnType("INTEGER");
 
                     b.Property<string>("Digest")
                         .IsRequired()
                         .HasColumnType("TEXT");
 
+                    b.Property<int>("Machines")
+                        .HasColumnType("INTEGER");
+
                     b.Property<long>("MadeAt")
                         .HasColumnType("INTEGER");
 
                     b.Property<string>("MadeBy")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<int>("Relocations")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Title")
                         .IsRequired()
                         .HasColumnType("TEXT");
 

@@ -60,6 +60,19 @@ async function unwrap<T>(call: Promise<{ data?: T; error?: unknown; response: Re
 /** Nothing is done to a run that someone else did something to meanwhile. */
 const asSeen = (run: RunView) => ({ params: { path: { number: run.number } }, headers: { "If-Match": run.tag } });
 
+const part = 1000;
+
+/** A whole list, part by part. */
+async function whole<T>(read: (part: { after?: string; limit: string }) => Promise<T[]>, numberOf: (one: T) => number) {
+  const all: T[] = [];
+  for (;;) {
+    const last = all.at(-1);
+    const found = await read({ limit: String(part), ...(last && { after: String(numberOf(last)) }) });
+    all.push(...found);
+    if (found.length < part) return all;
+  }
+}
+
 export const api = {
   signOut: () => unwrap(client.DELETE("/api/v1/session")),
   signIn: (token: string) => unwrap(client.POST("/api/v1/session", { body: { token } })),
@@ -91,8 +104,18 @@ export const api = {
     unwrap(client.POST("/api/v1/runs/{number}/retry", { ...asSeen(run), body: { cause } })),
   skipFailed: (run: RunView, cause: string | null, reason: string) =>
     unwrap(client.POST("/api/v1/runs/{number}/skip", { ...asSeen(run), body: { cause, reason } })),
-  relocations: (run: number) => unwrap(client.GET("/api/v1/relocations", { params: { query: { run: String(run) } } })),
-  originals: () => unwrap(client.GET("/api/v1/originals")),
+  relocations: (run: number) =>
+    whole(
+      (part) => unwrap(client.GET("/api/v1/relocations", { params: { query: { run: String(run), ...part } } })),
+      (r) => r.number,
+    ),
+  originals: async () =>
+    (
+      await whole(
+        (part) => unwrap(client.GET("/api/v1/originals", { params: { query: part } })),
+        (o) => Number(o.id.slice(1)),
+      )
+    ).toSorted((a, b) => a.keptUntil.localeCompare(b.keptUntil)),
   discard: (id: string, body: Schemas["DiscardRequest"]) =>
     unwrap(client.POST("/api/v1/originals/{id}/discard", { params: { path: { id } }, body })),
   skip: (number: number, reason: string) =>
@@ -109,7 +132,13 @@ export const api = {
     unwrap(client.POST("/api/v1/machines/hold", { body: { machines: [name], reason } })),
   retry: (number: number) =>
     unwrap(client.POST("/api/v1/relocations/{number}/retry", { params: { path: { number } } })),
-  errands: (all: boolean) => unwrap(client.GET("/api/v1/errands", { params: { query: { all } } })),
+  errands: async (all: boolean) =>
+    (
+      await whole(
+        (part) => unwrap(client.GET("/api/v1/errands", { params: { query: { all, ...part } } })),
+        (e) => e.number,
+      )
+    ).toSorted((a, b) => a.due.localeCompare(b.due)),
   claimErrand: (number: number) =>
     unwrap(client.POST("/api/v1/errands/{number}/claim", { params: { path: { number } }, body: { as: null } })),
   finishErrand: (number: number, text: string | null) =>

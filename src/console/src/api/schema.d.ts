@@ -1098,7 +1098,10 @@ export interface paths {
         };
         get: {
             parameters: {
-                query?: never;
+                query?: {
+                    before?: string;
+                    limit?: string;
+                };
                 header?: never;
                 path?: never;
                 cookie?: never;
@@ -1272,7 +1275,10 @@ export interface paths {
         };
         get: {
             parameters: {
-                query?: never;
+                query?: {
+                    before?: string;
+                    limit?: string;
+                };
                 header?: never;
                 path?: never;
                 cookie?: never;
@@ -1285,7 +1291,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["RunView"][];
+                        "application/json": components["schemas"]["RunSummary"][];
                     };
                 };
             };
@@ -1909,6 +1915,8 @@ export interface paths {
                 query?: {
                     run?: string;
                     machine?: string;
+                    after?: string;
+                    limit?: string;
                 };
                 header?: never;
                 path?: never;
@@ -2248,7 +2256,10 @@ export interface paths {
         };
         get: {
             parameters: {
-                query?: never;
+                query?: {
+                    after?: string;
+                    limit?: string;
+                };
                 header?: never;
                 path?: never;
                 cookie?: never;
@@ -2326,6 +2337,8 @@ export interface paths {
             parameters: {
                 query?: {
                     all?: boolean;
+                    after?: string;
+                    limit?: string;
                 };
                 header?: never;
                 path?: never;
@@ -2521,7 +2534,10 @@ export interface paths {
         };
         get: {
             parameters: {
-                query?: never;
+                query?: {
+                    before?: string;
+                    limit?: string;
+                };
                 header?: never;
                 path?: never;
                 cookie?: never;
@@ -2614,6 +2630,7 @@ export interface paths {
             parameters: {
                 query?: {
                     before?: string;
+                    limit?: string;
                     about?: string;
                 };
                 header?: never;
@@ -3530,6 +3547,30 @@ export interface components {
         };
         /** @enum {unknown} */
         RunState: "running" | "paused" | "halted" | "ended" | "proposed";
+        RunSummary: {
+            /** Format: int64 */
+            number: number;
+            /** Format: int64 */
+            plan: number;
+            title: string;
+            state: components["schemas"]["RunState"];
+            startedBy: string;
+            /** Format: date-time */
+            startedAt: string;
+            /** Format: date-time */
+            endedAt: null | string;
+            /** Format: int32 */
+            machines: number;
+            /** Format: int32 */
+            relocations: number;
+            /** Format: int64 */
+            dataBytes: number;
+            /** Format: int64 */
+            doneBytes: number;
+            counts: {
+                [key: string]: number;
+            };
+        };
         RunView: {
             /** Format: int64 */
             number: number;

@@ -154,7 +154,14 @@ public sealed class RealMachineTests : RealDesk
                 .Where(r => r.GetProperty("state").GetString() == "failed")
         )
         {
-            failed.GetProperty("failure").GetProperty("where").GetString()!.ShouldContain("its source");
+            var live = failed.GetProperty("live").GetString();
+            failed.GetProperty("failure").GetProperty("where").GetString()!.ShouldContain($"its {live}");
+            if (live == "target")
+            {
+                // It failed when its account was to be let in: the agent that came after it has done that.
+                File.ReadAllText($"{Tree.Root}/var/lib/furlough-agent/barred").ShouldNotContain("asa.lind");
+                continue;
+            }
             Field
                 .Run("relocation", "retry", failed.GetProperty("number").ToString(), "--follow")
                 .ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()));

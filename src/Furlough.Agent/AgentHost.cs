@@ -121,7 +121,8 @@ internal static class AgentHost
             store.SetSetting("service", address);
         foreach (var docket in store.DeskDockets())
             Log(
-                $"falling back of relocation {docket.Relocation} was begun at this machine and is not done: stop the agent, then `furlough-agent fall-back {docket.Relocation}`"
+                $"falling back of relocation {docket.Relocation} was begun at this machine and is not done: stop "
+                    + $"the agent, then `furlough-agent fall-back {docket.Relocation}`"
             );
         Log($"serving {options.Root} for {uri}");
         try
@@ -164,7 +165,10 @@ internal static class AgentHost
         ).Run(account, Console.WriteLine, stop);
         report.Write(options.Data);
         Console.WriteLine(
-            $"{report.OperatingSystem}: {report.Lines.Count(l => l.Wrong is null)} of {report.Lines.Count} passed. {(report.IsPassed ? "Surveys call it proven from now on, for what the lines above name." : "Surveys go on calling it unproven.")} The report is in {options.Data}."
+            $"{report.OperatingSystem}: {report.Lines.Count(l => l.Wrong is null)} of {report.Lines.Count} "
+                + "passed. "
+                + $"{(report.IsPassed ? "Surveys call it proven from now on, for what the lines above name." : "Surveys go on calling it unproven.")} "
+                + $"The report is in {options.Data}."
         );
         return report.IsPassed ? 0 : 1;
     }

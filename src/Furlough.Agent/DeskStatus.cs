@@ -27,7 +27,8 @@ internal static class DeskStatus
     private static void Print(AgentStore store, TextWriter to)
     {
         to.WriteLine(
-            $"{store.Setting("name") ?? "(not enrolled)"}, service {store.Setting("service") ?? "(none)"}, last contact {store.Setting("last-contact") ?? "never"}"
+            $"{store.Setting("name") ?? "(not enrolled)"}, service {store.Setting("service") ?? "(none)"}, last "
+                + $"contact {store.Setting("last-contact") ?? "never"}"
         );
         var unsent = store
             .BulletinsAfter(long.Parse(store.Setting("acknowledged") ?? "0", CultureInfo.InvariantCulture), 10_000)
@@ -44,7 +45,9 @@ internal static class DeskStatus
         )
         {
             to.WriteLine(
-                $"relocation {docket.Relocation}  {docket.Holding}  {(last?.State ?? RelocationState.Queued).Word()}  {last?.Step?.Word()}  live at {(last?.Live ?? Live.Unknown).Word()}"
+                $"relocation {docket.Relocation}  {docket.Holding}  "
+                    + $"{(last?.State ?? RelocationState.Queued).Word()}  {last?.Step?.Word()}  live at "
+                    + $"{(last?.Live ?? Live.Unknown).Word()}"
             );
             if (last?.Failure is { } failure)
                 to.WriteLine($"    {failure.InFull()}");

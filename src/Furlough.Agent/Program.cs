@@ -12,7 +12,8 @@ var service = new Option<string?>("--service")
 var codeFile = new Option<string?>("--code-file")
 {
     Description =
-        "File with the invite from `furlough machine invite`, - for standard input; without it FURLOUGH_CODE of the environment. Needed at the first start only",
+        "File with the invite from `furlough machine invite`, - for standard input; without it FURLOUGH_CODE of "
+        + "the environment. Needed at the first start only",
 };
 var root = new Option<string>("--root")
 {

@@ -174,7 +174,8 @@ public sealed class AgentStore : IJournal, IDisposable
     /// <summary>All dockets with their last bulletin, oldest first.</summary>
     public IReadOnlyList<(Docket Docket, Bulletin? Last)> Dockets() =>
         Query(
-            "SELECT d.body, (SELECT b.body FROM bulletin b WHERE b.docket=d.id ORDER BY b.number DESC LIMIT 1) FROM docket d ORDER BY d.number",
+            "SELECT d.body, (SELECT b.body FROM bulletin b WHERE b.docket=d.id ORDER BY b.number DESC LIMIT 1) "
+                + "FROM docket d ORDER BY d.number",
             r =>
                 (
                     JsonSerializer.Deserialize(r.GetString(0), ModelJson.Default.Docket)!,

@@ -47,11 +47,13 @@ internal static class Schema
         var found = Version(connection);
         if (found > Current)
             throw new FormatException(
-                $"A later version of the agent wrote `{connection.DataSource}` (schema {found}, this one reads up to {Current}). Install that version again; nothing was changed."
+                $"A later version of the agent wrote `{connection.DataSource}` (schema {found}, this one reads up "
+                    + $"to {Current}). Install that version again; nothing was changed."
             );
         if (!takesOver && IsFormer(connection))
             throw new FormatException(
-                $"An earlier version of the agent wrote `{connection.DataSource}`. Start the agent once, so that it takes the file over; nothing was changed."
+                $"An earlier version of the agent wrote `{connection.DataSource}`. Start the agent once, so that "
+                    + "it takes the file over; nothing was changed."
             );
         // A file of this version is not written to: there may be no room.
         if (found == Current)

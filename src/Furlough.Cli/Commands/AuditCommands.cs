@@ -46,7 +46,8 @@ internal static class AuditCommands
             return ExitCode.Done;
         }
         Terminal.Line(
-            $"Audit {audit.Number} of {Words.Count(audit.Machines, "machine")}, {audit.MadeAt:u}: {Words.Count(audit.Findings.Count, "finding")}."
+            $"Audit {audit.Number} of {Words.Count(audit.Machines, "machine")}, {audit.MadeAt:u}: "
+                + $"{Words.Count(audit.Findings.Count, "finding")}."
         );
         if (audit.Basis is { } basis)
             Terminal.Line(basis.ToString());

@@ -50,7 +50,8 @@ internal static partial class BriefCommands
                 else
                 {
                     Terminal.Line(
-                        $"{answer.Title}: matches {Words.Count(answer.Machines, "machine")} with {Words.Count(answer.Holdings, "holding")} to relocate."
+                        $"{answer.Title}: matches {Words.Count(answer.Machines, "machine")} with "
+                            + $"{Words.Count(answer.Holdings, "holding")} to relocate."
                     );
                     Terminal.Line();
                     Terminal.Table(

@@ -250,7 +250,8 @@ internal static class DemoCommands
             await client.ConsentAsync(plan.Number, new ConsentRequest(hazard, "part of the demo"), stop);
         var run = await client.StartRunAsync(plan.Number, stop);
         Terminal.Line(
-            $"Plan {plan.Number} is carried out as run {run.Number}: {run.Relocations} relocations on {run.Machines} machines of the {room}.\n"
+            $"Plan {plan.Number} is carried out as run {run.Number}: {run.Relocations} relocations on "
+                + $"{run.Machines} machines of the {room}.\n"
         );
         return await RunCommands.FollowAsync(client, run.Number, json: false, stop);
     }

@@ -92,7 +92,8 @@ internal static class ErrandCommands
             _ => $"{e.State.Word()} by {e.EndedBy} {e.EndedAt:u}{(e.Remark is null ? "" : $": {e.Remark}")}",
         };
         Terminal.Line(
-            $"{e.Number, 4}  {e.Kind.Word()}  {e.Machine}{(e.Account is null ? "" : $", {e.Account}")}  {(e.State.IsToDo() ? $"{(e.Overdue ? "overdue since" : "until")} {e.Due:yyyy-MM-dd HH:mm}Z, " : "")}{standing}"
+            $"{e.Number, 4}  {e.Kind.Word()}  {e.Machine}{(e.Account is null ? "" : $", {e.Account}")}  "
+                + $"{(e.State.IsToDo() ? $"{(e.Overdue ? "overdue since" : "until")} {e.Due:yyyy-MM-dd HH:mm}Z, " : "")}{standing}"
         );
         Terminal.Line($"      {e.Text}");
     }

@@ -68,7 +68,10 @@ internal static class KindCommands
                     Terminal.Json(added);
                 else
                     Terminal.Line(
-                        $"{added.Kind.Name} is looked for from now on{(added.On.Count == 0 ? "" : $" on {string.Join(", ", added.On)}")}. Machines that answer survey themselves at once; {(added.Kind.IsCommonFolder ? "audits say what lies in it" : $"briefs name it under `{(added.Kind.Holds == HoldingKind.Library ? "libraries" : "install-paths")}`")}."
+                        $"{added.Kind.Name} is looked for from now "
+                            + $"on{(added.On.Count == 0 ? "" : $" on {string.Join(", ", added.On)}")}. Machines that "
+                            + "answer survey themselves at once; "
+                            + $"{(added.Kind.IsCommonFolder ? "audits say what lies in it" : $"briefs name it under `{(added.Kind.Holds == HoldingKind.Library ? "libraries" : "install-paths")}`")}."
                     );
                 return ExitCode.Done;
             }
@@ -149,13 +152,15 @@ internal static class KindCommands
         if (trial.CommonFolder is { } common)
         {
             Terminal.Line(
-                $"{trial.Machine} has it at {common.PathShown}: {(common.Left.Count == 0 ? "it is empty" : string.Join("; ", common.Left.Select(l => $"{Words.Count(l.Files, "file")} of {l.Account}, {Words.Size(l.DataBytes)}")))}."
+                $"{trial.Machine} has it at {common.PathShown}: "
+                    + $"{(common.Left.Count == 0 ? "it is empty" : string.Join("; ", common.Left.Select(l => $"{Words.Count(l.Files, "file")} of {l.Account}, {Words.Size(l.DataBytes)}")))}."
             );
         }
         else if (trial.Found.Count == 0)
         {
             Terminal.Line(
-                $"{trial.Machine} found nothing of it{(trial.Notes.Count == 0 ? ": no program, settings or folder that the card names is there." : ":")}"
+                $"{trial.Machine} found nothing of "
+                    + $"it{(trial.Notes.Count == 0 ? ": no program, settings or folder that the card names is there." : ":")}"
             );
         }
         else
@@ -205,7 +210,9 @@ internal static class KindCommands
             return;
         }
         Terminal.Line(
-            $"  {(card.Holds == HoldingKind.Library ? "a library, whose data moves" : "an install path, of which only the settings change")}, {(card.Shared ? "one that all accounts of a machine share" : "one for each account")}"
+            "  "
+                + $"{(card.Holds == HoldingKind.Library ? "a library, whose data moves" : "an install path, of which only the settings change")}, "
+                + $"{(card.Shared ? "one that all accounts of a machine share" : "one for each account")}"
         );
         if (card.FoundBy is { } there)
             Terminal.Line($"  looked for where {there} is");

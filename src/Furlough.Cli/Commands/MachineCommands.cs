@@ -46,7 +46,8 @@ internal static class MachineCommands
                 else
                     Terminal.Line(
                         !now.SurveyWanted
-                            ? $"{now.Name} surveyed at {now.SurveyedAt:u}: {Words.Count(now.Holdings, "holding")}, {Words.Size(now.DataBytes)}."
+                            ? $"{now.Name} surveyed at {now.SurveyedAt:u}: {Words.Count(now.Holdings, "holding")}, "
+                                + $"{Words.Size(now.DataBytes)}."
                             : $"{now.Name} has not answered yet; it surveys itself when it does."
                     );
                 return now.SurveyWanted ? ExitCode.WaitsForPerson : ExitCode.Done;
@@ -165,7 +166,8 @@ internal static class MachineCommands
                 var machines = parsed.GetValue(names)!;
                 await client.HoldAsync(machines, parsed.GetValue(reason), stop);
                 Terminal.Line(
-                    $"{Words.Count(machines.Length, "machine is", "machines are")} held. Next: furlough machine release {string.Join(' ', machines)}"
+                    $"{Words.Count(machines.Length, "machine is", "machines are")} held. Next: furlough machine "
+                        + $"release {string.Join(' ', machines)}"
                 );
                 return ExitCode.Done;
             }
@@ -209,7 +211,8 @@ internal static class MachineCommands
                 Terminal.Line(
                     word is null
                         ? $"{Words.Count(machines.Length, "machine has", "machines have")} no tag now."
-                        : $"{Words.Count(machines.Length, "machine is", "machines are")} tagged {word} now; briefs select them by `tags: [{word}]`."
+                        : $"{Words.Count(machines.Length, "machine is", "machines are")} tagged {word} now; briefs "
+                            + $"select them by `tags: [{word}]`."
                 );
                 return ExitCode.Done;
             }
@@ -261,7 +264,8 @@ internal static class MachineCommands
                     Terminal.Json(said);
                 else if (said.Count == 0)
                     Terminal.Line(
-                        "No reserve is said: `machine space` goes by that of each machine's last run. Next: furlough machine reserve --system 25%"
+                        "No reserve is said: `machine space` goes by that of each machine's last run. Next: "
+                            + "furlough machine reserve --system 25%"
                     );
                 else
                     Terminal.Table(
@@ -305,11 +309,13 @@ internal static class MachineCommands
                     );
                     Terminal.Line();
                     Terminal.Line(
-                        $"  FURLOUGH_CODE={made.Code} furlough-agent --service {client.Address.ToString().TrimEnd('/')}{(wanted is null && former is null ? " --room ROOM" : "")}"
+                        $"  FURLOUGH_CODE={made.Code} furlough-agent --service "
+                            + $"{client.Address.ToString().TrimEnd('/')}{(wanted is null && former is null ? " --room ROOM" : "")}"
                     );
                     Terminal.Line();
                     Terminal.Line(
-                        "Anyone who has the code can bring machines in: `--code-file FILE` reads it from a file, `--code-file -` from standard input."
+                        "Anyone who has the code can bring machines in: `--code-file FILE` reads it from a file, "
+                            + "`--code-file -` from standard input."
                     );
                 }
                 return ExitCode.Done;
@@ -462,7 +468,8 @@ internal static class MachineCommands
         );
         foreach (var drill in detail.Drills)
             Terminal.Line(
-                $"\ndrill with {drill.Volume}, for {drill.Account}: {(drill.EndedAt is not { } ended ? $"under way, errand {drill.Errand}" : drill.Failed is { } failed ? $"failed at {ended:u}, {failed}" : $"passed at {ended:u}")}"
+                $"\ndrill with {drill.Volume}, for {drill.Account}: "
+                    + $"{(drill.EndedAt is not { } ended ? $"under way, errand {drill.Errand}" : drill.Failed is { } failed ? $"failed at {ended:u}, {failed}" : $"passed at {ended:u}")}"
             );
         foreach (var failure in detail.Holdings.Select(h => h.Relocation?.Failure).OfType<Failure>())
             Terminal.Line($"\n{failure.InFull()}");

@@ -44,7 +44,8 @@ internal static class ManualCommands
         page.Append(".SH SYNOPSIS\n.B furlough\n.I NOUN VERB\n[options]\n.SH NOUNS\n");
         foreach (var noun in nouns)
             page.Append(
-                $".TP\n.B {Text(noun.Name)}\n{Text(noun.Description!)}: {Text(string.Join(", ", noun.Subcommands.Select(v => v.Name)))}. See\n.BR furlough-{noun.Name} (1).\n"
+                $".TP\n.B {Text(noun.Name)}\n{Text(noun.Description!)}: "
+                    + $"{Text(string.Join(", ", noun.Subcommands.Select(v => v.Name)))}. See\n.BR furlough-{noun.Name} (1).\n"
             );
         page.Append(".SH OPTIONS OF EVERY COMMAND\n");
         foreach (var option in root.Options.Where(o => o is not HelpOption))
@@ -73,7 +74,8 @@ internal static class ManualCommands
         page.Append(".SH SYNOPSIS\n");
         foreach (var verb in noun.Subcommands)
             page.Append(
-                $".B furlough {Text(noun.Name)} {Text(verb.Name)}\n{string.Concat(verb.Arguments.Select(a => $".I {Text(a.Name.ToUpperInvariant())}{(a.Arity.MaximumNumberOfValues > 1 ? " ..." : "")}\n"))}{(verb.Options.Any(o => o is not HelpOption) ? "[options]\n" : "")}.br\n"
+                $".B furlough {Text(noun.Name)} "
+                    + $"{Text(verb.Name)}\n{string.Concat(verb.Arguments.Select(a => $".I {Text(a.Name.ToUpperInvariant())}{(a.Arity.MaximumNumberOfValues > 1 ? " ..." : "")}\n"))}{(verb.Options.Any(o => o is not HelpOption) ? "[options]\n" : "")}.br\n"
             );
         page.Append(".SH VERBS\n");
         foreach (var verb in noun.Subcommands)
@@ -91,12 +93,14 @@ internal static class ManualCommands
 
     private static StringBuilder Begin(string name, string what) =>
         new(
-            $".TH {name.ToUpperInvariant()} 1 \"\" \"Furlough\"\n.SH NAME\n{Text(name)} \\- {Text(char.ToLowerInvariant(what[0]) + what[1..].TrimEnd('.'))}\n"
+            $".TH {name.ToUpperInvariant()} 1 \"\" \"Furlough\"\n.SH NAME\n{Text(name)} \\- "
+                + $"{Text(char.ToLowerInvariant(what[0]) + what[1..].TrimEnd('.'))}\n"
         );
 
     private static void Say(StringBuilder page, Option option) =>
         page.Append(
-            $".TP\n.B {Text(string.Join(", ", option.Aliases.Prepend(option.Name)))}{(option.ValueType == typeof(bool) ? "" : $" {Text(option.HelpName?.ToUpperInvariant() ?? "VALUE")}")}\n{Text(option.Description ?? "")}{(option.Required ? " (must be given)" : "")}\n"
+            ".TP\n.B "
+                + $"{Text(string.Join(", ", option.Aliases.Prepend(option.Name)))}{(option.ValueType == typeof(bool) ? "" : $" {Text(option.HelpName?.ToUpperInvariant() ?? "VALUE")}")}\n{Text(option.Description ?? "")}{(option.Required ? " (must be given)" : "")}\n"
         );
 
     /// <summary>Text that roff takes for nothing else.</summary>

@@ -42,7 +42,8 @@ internal static class NotificationCommands
                     Terminal.Line($"{added.Name} is notified of {Events(added)} from now on.");
                     if (added.Secret is { } secret)
                         Terminal.Line(
-                            $"Calls are signed (webhook-signature: v1, HMAC-SHA256 of webhook-id.webhook-timestamp.body) with this secret, which is shown once:\n{secret}"
+                            "Calls are signed (webhook-signature: v1, HMAC-SHA256 of "
+                                + $"webhook-id.webhook-timestamp.body) with this secret, which is shown once:\n{secret}"
                         );
                 }
                 return ExitCode.Done;
@@ -76,7 +77,8 @@ internal static class NotificationCommands
                     foreach (var r in receivers)
                     foreach (var t in r.Troubles)
                         Terminal.Line(
-                            $"\n{r.Name}, {t.State.Word()} after {Words.Count(t.Attempts, "attempt")}: {t.Subject}\n  {t.Why}{(t.Next is { } next ? $"; tried again at {next:u}" : "")}"
+                            $"\n{r.Name}, {t.State.Word()} after {Words.Count(t.Attempts, "attempt")}: "
+                                + $"{t.Subject}\n  {t.Why}{(t.Next is { } next ? $"; tried again at {next:u}" : "")}"
                         );
                 }
                 return ExitCode.Done;

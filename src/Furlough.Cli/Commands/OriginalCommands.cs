@@ -55,7 +55,8 @@ internal static class OriginalCommands
         var acknowledge = new Option<string[]>("--acknowledge")
         {
             Description =
-                "Code of something that speaks against it and is accepted, such as errand-declined, written-at-former-place or shrunk; needs --reason",
+                "Code of something that speaks against it and is accepted, such as errand-declined, "
+                + "written-at-former-place or shrunk; needs --reason",
         };
         var reason = new Option<string?>("--reason") { Description = "Reason, kept in the history" };
         var dry = new Option<bool>("--dry-run") { Description = "Show what would be discarded, and discard nothing" };
@@ -211,7 +212,8 @@ internal static class OriginalCommands
         {
             Print(chosen);
             Terminal.Line(
-                $"{Words.Count(chosen.Count, "original")}, {Words.Size(chosen.Sum(o => o.DataBytes))} on {Words.Count(chosen.Select(o => o.Machine).Distinct().Count(), "machine")}."
+                $"{Words.Count(chosen.Count, "original")}, {Words.Size(chosen.Sum(o => o.DataBytes))} on "
+                    + $"{Words.Count(chosen.Select(o => o.Machine).Distinct().Count(), "machine")}."
             );
         }
     }

@@ -167,7 +167,9 @@ internal static class PlanCommands
         Terminal.Line($"Plan {plan.Number}  {plan.Title}  digest {plan.Digest}");
         var outage = Span.Sum(plan.Machines.Select(m => m.Outage));
         Terminal.Line(
-            $"{Words.Count(going.Count, "relocation")} on {Words.Count(going.Select(r => r.Machine).Distinct().Count(), "machine")}, {Words.Size(going.Sum(r => r.DataBytes))}; {plan.Relocations.Count - going.Count} blocked."
+            $"{Words.Count(going.Count, "relocation")} on "
+                + $"{Words.Count(going.Select(r => r.Machine).Distinct().Count(), "machine")}, "
+                + $"{Words.Size(going.Sum(r => r.DataBytes))}; {plan.Relocations.Count - going.Count} blocked."
         );
         Terminal.Line(
             going.Count == 0
@@ -284,18 +286,20 @@ internal static class PlanCommands
                 "Times are from what such disks usually do: no relocation between such disks has ended in this fleet yet.",
             var some when some == going.Count => "Times are from what this fleet has shown.",
             var some =>
-                $"Times of {Words.Count(some, "relocation")} are from what this fleet has shown, the others from what such disks usually do.",
+                $"Times of {Words.Count(some, "relocation")} are from what this fleet has shown, the others from "
+                    + "what such disks usually do.",
         };
 
     private static string Next(PlanView plan) =>
         plan.ConsentsWanted switch
         {
             _ when plan.Runs.Count > 0 => $"This plan has been carried out: furlough run show {plan.Runs[^1]}",
-            _ when plan.Overtaken.Count > 0 =>
-                $"This plan is out of date: {plan.Overtaken[0]}{(plan.Overtaken.Count > 1 ? $" And {plan.Overtaken.Count - 1} more." : "")} Next: make a new plan from the same brief.",
+            _ when plan.Overtaken.Count > 0 => "This plan is out of date: "
+                + $"{plan.Overtaken[0]}{(plan.Overtaken.Count > 1 ? $" And {plan.Overtaken.Count - 1} more." : "")} "
+                + "Next: make a new plan from the same brief.",
             [] when plan.Relocations.All(r => r.Blocked.Count > 0) => "Nothing in this plan can be relocated.",
             [] => $"Next: furlough run start --plan {plan.Number}",
-            [var first, ..] =>
-                $"Wants consent: {string.Join(", ", plan.ConsentsWanted)}. Next: furlough plan consent {plan.Number} --hazard {first} --reason TEXT",
+            [var first, ..] => $"Wants consent: {string.Join(", ", plan.ConsentsWanted)}. Next: furlough plan consent "
+                + $"{plan.Number} --hazard {first} --reason TEXT",
         };
 }

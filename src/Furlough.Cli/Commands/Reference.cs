@@ -45,7 +45,9 @@ internal static class Reference
         page.Append("\n| | |\n|---|---|\n");
         foreach (var argument in verb.Arguments)
             page.Append(
-                $"| {Code(argument.Name.ToUpperInvariant() + (argument.Arity.MaximumNumberOfValues > 1 ? " ..." : ""))} | {Cell(argument.Description)} |\n"
+                "| "
+                    + $"{Code(argument.Name.ToUpperInvariant() + (argument.Arity.MaximumNumberOfValues > 1 ? " ..." : ""))} "
+                    + $"| {Cell(argument.Description)} |\n"
             );
         foreach (var option in options)
             page.Append(

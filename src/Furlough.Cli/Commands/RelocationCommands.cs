@@ -198,9 +198,12 @@ internal static class RelocationCommands
     internal static void Say(RelocationView view, string name = "") =>
         Terminal.Line(
             name == "begin" && view.State is RelocationState.Queued or RelocationState.Waiting
-                ? $"Relocation {view.Number}, {HoldingName.InWords(view.Holding, view.Account)} on {view.Machine}: may begin now. Next: furlough relocation show {view.Number}"
+                ? $"Relocation {view.Number}, {HoldingName.InWords(view.Holding, view.Account)} on {view.Machine}: "
+                    + $"may begin now. Next: furlough relocation show {view.Number}"
             : view.Failure is { } failure ? failure.InFull()
-            : $"Relocation {view.Number}, {HoldingName.InWords(view.Holding, view.Account)} on {view.Machine}: {view.State.Word()}, {(view.Live == Live.Unknown ? $"{view.Machine} is silent since {view.AsOf:u}, so it is not known where the data lives; what was asked for is done when it is seen again" : $"{view.Method.Lives()} its {view.Live.Word()}")}."
+            : $"Relocation {view.Number}, {HoldingName.InWords(view.Holding, view.Account)} on {view.Machine}: "
+                + $"{view.State.Word()}, "
+                + $"{(view.Live == Live.Unknown ? $"{view.Machine} is silent since {view.AsOf:u}, so it is not known where the data lives; what was asked for is done when it is seen again" : $"{view.Method.Lives()} its {view.Live.Word()}")}."
         );
 
     internal static async Task<RelocationView> FollowAsync(
@@ -223,7 +226,8 @@ internal static class RelocationCommands
             return ExitCode.Done;
         }
         Terminal.Line(
-            $"Relocation {r.Number}  {HoldingName.InWords(r.Holding, r.Account)} on {r.Machine} ({r.Room})  {r.State.Word()}{(r.State.IsAtRest() || r.Step is null ? "" : ", " + r.Step.Value.Word())}"
+            $"Relocation {r.Number}  {HoldingName.InWords(r.Holding, r.Account)} on {r.Machine} ({r.Room})  "
+                + $"{r.State.Word()}{(r.State.IsAtRest() || r.Step is null ? "" : ", " + r.Step.Value.Word())}"
         );
         Terminal.Line($"  source   {r.Source}");
         Terminal.Line($"  target   {r.Target}");
@@ -231,7 +235,8 @@ internal static class RelocationCommands
         Terminal.Line(
             !r.Method.MovesData()
                 ? $"  size     only settings change{(r.Method == Method.RepointOnly ? $"; the data stays where it is" : "")}"
-                : $"  size     {r.Files:N0} files, {Words.Size(r.DataBytes)}; method {r.Method.Word()}{(r.HasOriginal ? "; an original is kept" : "")}"
+                : $"  size     {r.Files:N0} files, {Words.Size(r.DataBytes)}; method "
+                    + $"{r.Method.Word()}{(r.HasOriginal ? "; an original is kept" : "")}"
         );
         if (r.Forecast is { } forecast && r.Method.MovesData())
             Terminal.Line(
@@ -239,7 +244,8 @@ internal static class RelocationCommands
             );
         if (r.Times.Count > 0 && r.Method.MovesData())
             Terminal.Line(
-                $"  took     {Words.Length(TimeSpan.FromTicks(r.Times.Sum(t => t.Took.Ticks)))}: {string.Join(", ", r.Times.Where(t => t.Took >= TimeSpan.FromSeconds(0.5)).Select(t => $"{t.Step.Word()} {Words.Length(t.Took)}"))}"
+                $"  took     {Words.Length(TimeSpan.FromTicks(r.Times.Sum(t => t.Took.Ticks)))}: "
+                    + $"{string.Join(", ", r.Times.Where(t => t.Took >= TimeSpan.FromSeconds(0.5)).Select(t => $"{t.Step.Word()} {Words.Length(t.Took)}"))}"
             );
         foreach (var p in r.Pointers)
             Terminal.Line(
@@ -249,7 +255,8 @@ internal static class RelocationCommands
             Terminal.Line($"  note     {note}");
         if (r.Progress is { } p2)
             Terminal.Line(
-                $"  now      {p2.Step.Word()}: {p2.FilesDone:N0} of {p2.FilesTotal:N0} files, {Words.Size(p2.BytesDone)} of {Words.Size(p2.BytesTotal)}, {Words.Size(p2.BytesPerSecond)}/s"
+                $"  now      {p2.Step.Word()}: {p2.FilesDone:N0} of {p2.FilesTotal:N0} files, "
+                    + $"{Words.Size(p2.BytesDone)} of {Words.Size(p2.BytesTotal)}, {Words.Size(p2.BytesPerSecond)}/s"
             );
         if (r.Failure is { } failure)
             Terminal.Line($"\n{failure.InFull()}");

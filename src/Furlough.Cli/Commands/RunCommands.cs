@@ -24,11 +24,14 @@ internal static class RunCommands
                     Terminal.Json(run);
                 else if (run.State == RunState.Proposed)
                     Terminal.Line(
-                        $"Run {run.Number} is proposed: {Words.Count(run.Relocations, "relocation")} on {Words.Count(run.Machines, "machine")}. Its brief requires a second person's approval. Next, for someone else: furlough run approve {run.Number}"
+                        $"Run {run.Number} is proposed: {Words.Count(run.Relocations, "relocation")} on "
+                            + $"{Words.Count(run.Machines, "machine")}. Its brief requires a second person's approval. "
+                            + $"Next, for someone else: furlough run approve {run.Number}"
                     );
                 else
                     Terminal.Line(
-                        $"Run {run.Number} started: {Words.Count(run.Relocations, "relocation")} on {Words.Count(run.Machines, "machine")}. Next: furlough run follow {run.Number}"
+                        $"Run {run.Number} started: {Words.Count(run.Relocations, "relocation")} on "
+                            + $"{Words.Count(run.Machines, "machine")}. Next: furlough run follow {run.Number}"
                     );
                 return ExitCode.Done;
             }
@@ -148,7 +151,8 @@ internal static class RunCommands
         else
         {
             Terminal.Line(
-                $"{Words.Count(done.Relocations.Count, "relocation is", "relocations are")} {what}{(done.Relocations.Count == 0 ? "." : $". Next: {next}")}"
+                $"{Words.Count(done.Relocations.Count, "relocation is", "relocations are")} "
+                    + $"{what}{(done.Relocations.Count == 0 ? "." : $". Next: {next}")}"
             );
             foreach (var refusal in done.Refusals)
                 Terminal.Line($"  not {what}: {refusal}");
@@ -263,7 +267,9 @@ internal static class RunCommands
                         }
                         var p = r.Progress;
                         var line = Markup.Escape(
-                            $"{r.Machine}  {HoldingName.InWords(r.Holding, r.Account)}  {(p?.Step ?? r.Step)?.Word()}  {(p is null ? "" : $"{Words.Size(p.BytesPerSecond)}/s")}"
+                            $"{r.Machine}  {HoldingName.InWords(r.Holding, r.Account)}  "
+                                + $"{(p?.Step ?? r.Step)?.Word()}  "
+                                + $"{(p is null ? "" : $"{Words.Size(p.BytesPerSecond)}/s")}"
                         );
                         if (!tasks.TryGetValue(r.Number, out var task))
                         {
@@ -299,7 +305,9 @@ internal static class RunCommands
             TimeSpan.FromTicks(both.Sum(b => b.Took.Ticks))
         );
         var near = both.Count(b => (b.Took - b.Work.Likely).Duration() <= 0.2 * b.Work.Likely);
-        return $"{Words.Count(both.Count, "relocation")} took {Words.Length(took)} of machine time; the forecast was {Words.Length(likely)}, within 20% for {near} of {both.Count} and below the high figure for {both.Count(b => b.Took <= b.Work.High)}.";
+        return $"{Words.Count(both.Count, "relocation")} took {Words.Length(took)} of machine time; the forecast was "
+            + $"{Words.Length(likely)}, within 20% for {near} of {both.Count} and below the high figure for "
+            + $"{both.Count(b => b.Took <= b.Work.High)}.";
     }
 
     private static bool IsOver(RunView run) =>
@@ -318,7 +326,8 @@ internal static class RunCommands
                 + (
                     held.Relocations.Count == 0
                         ? ""
-                        : $" To go on without: {string.Join(", ", held.Relocations.Take(most).Select(r => $"`furlough relocation skip {r} --reason TEXT`"))}{(held.Relocations.Count > most ? " and so on" : "")}."
+                        : " To go on without: "
+                            + $"{string.Join(", ", held.Relocations.Take(most).Select(r => $"`furlough relocation skip {r} --reason TEXT`"))}{(held.Relocations.Count > most ? " and so on" : "")}."
                 );
     }
 
@@ -335,11 +344,16 @@ internal static class RunCommands
     private static void Summary(RunView run, IReadOnlyList<RelocationView> rows)
     {
         Terminal.Line(
-            $"Run {run.Number}  {run.Title}  {run.State.Word()}  {Counts(run)}; {Words.Size(run.DoneBytes)} of {Words.Size(run.DataBytes)} at the target."
+            $"Run {run.Number}  {run.Title}  {run.State.Word()}  {Counts(run)}; {Words.Size(run.DoneBytes)} of "
+                + $"{Words.Size(run.DataBytes)} at the target."
         );
         if (run.Blocked.Count > 0)
             Terminal.Line(
-                $"{Words.Count(run.Blocked.Sum(g => g.Relocations.Count), "more relocation is", "more relocations are")} blocked by the plan: {string.Join(", ", run.Blocked.Select(g => $"{g.Relocations.Count} {g.Code}"))}. `furlough plan show {run.Plan}` says why; `furlough run skip {run.Number} --cause {run.Blocked[0].Code} --reason TEXT` accepts that."
+                $"{Words.Count(run.Blocked.Sum(g => g.Relocations.Count), "more relocation is", "more relocations are")} "
+                    + "blocked by the plan: "
+                    + $"{string.Join(", ", run.Blocked.Select(g => $"{g.Relocations.Count} {g.Code}"))}. "
+                    + $"`furlough plan show {run.Plan}` says why; "
+                    + $"`furlough run skip {run.Number} --cause {run.Blocked[0].Code} --reason TEXT` accepts that."
             );
         if (run.State == RunState.Proposed)
             Terminal.Line(
@@ -364,7 +378,9 @@ internal static class RunCommands
         foreach (var (group, waits) in run.Failures.Select(g => (g, false)).Concat(run.Waits.Select(g => (g, true))))
         {
             Terminal.Line(
-                $"\n{(waits ? "waiting, " : "")}{group.Code}: {Words.Count(group.Relocations.Count, "relocation")} on {string.Join(", ", group.Machines.Take(8))}{(group.Machines.Count > 8 ? ", …" : "")}"
+                $"\n{(waits ? "waiting, " : "")}{group.Code}: "
+                    + $"{Words.Count(group.Relocations.Count, "relocation")} on "
+                    + $"{string.Join(", ", group.Machines.Take(8))}{(group.Machines.Count > 8 ? ", …" : "")}"
             );
             const int most = 4;
             foreach (var r in rows.Where(r => r.Failure?.Code == group.Code && r.State.IsAtRest() != waits).Take(most))

@@ -53,7 +53,8 @@ internal static class ServiceCommands
         var server = new Option<string?>("--mail-server")
         {
             Description =
-                $"Server through which mail is sent: smtp://HOST:PORT or smtps://HOST:PORT; with an account as smtp://ACCOUNT@HOST:PORT, its password in {Password}",
+                "Server through which mail is sent: smtp://HOST:PORT or smtps://HOST:PORT; with an account as "
+                + $"smtp://ACCOUNT@HOST:PORT, its password in {Password}",
         };
         var from = new Option<string?>("--mail-from") { Description = "Address that mail comes from" };
         var callPrivate = new Option<bool>("--call-private-networks")
@@ -91,7 +92,8 @@ internal static class ServiceCommands
                     var token = Path.Combine(Path.GetFullPath(parsed.GetValue(Data)!), StewardToken.FileName);
                     if (File.Exists(token))
                         Terminal.Output.WriteLine(
-                            $"the steward's first token is in {token}: sign in to the console with it, or export FURLOUGH_TOKEN=$(cat {token})"
+                            $"the steward's first token is in {token}: sign in to the console with it, or export "
+                                + $"FURLOUGH_TOKEN=$(cat {token})"
                         );
                     await host.WaitAsync(stop);
                     return ExitCode.Done;
@@ -123,7 +125,8 @@ internal static class ServiceCommands
                     Terminal.Json(s);
                 else
                     Terminal.Line(
-                        $"Furlough {s.Version}, up since {s.StartedAt:u}; {Words.Count(s.Machines, "machine")}, {s.Silent} silent; you are {s.You.Name} ({s.You.Level.Word()})."
+                        $"Furlough {s.Version}, up since {s.StartedAt:u}; {Words.Count(s.Machines, "machine")}, "
+                            + $"{s.Silent} silent; you are {s.You.Name} ({s.You.Level.Word()})."
                     );
                 return ExitCode.Done;
             }
@@ -141,7 +144,9 @@ internal static class ServiceCommands
                 try
                 {
                     Terminal.Output.WriteLine(
-                        $"the steward's new token is in {await ServiceHost.ReplaceStewardTokenAsync(Path.GetFullPath(parsed.GetValue(Data)!), stop)}; the former one is worth nothing any more"
+                        "the steward's new token is in "
+                            + $"{await ServiceHost.ReplaceStewardTokenAsync(Path.GetFullPath(parsed.GetValue(Data)!), stop)}; "
+                            + "the former one is worth nothing any more"
                     );
                     return ExitCode.Done;
                 }

@@ -111,7 +111,8 @@ internal static class SpaceCommand
             return $"{what}. Its history is too short to say how it grows.";
         var end = v.ReserveBytes > 0 ? "reaches its reserve" : "is full";
         return v.DaysLeft is { } days && days < Far
-            ? $"{what}. In the last {growth.Days:0} days it filled up by {Words.Size((long)growth.BytesPerDay)} a day; so it {end} in about {days:0} days, with 90 % certainty between {Range(v)}."
+            ? $"{what}. In the last {growth.Days:0} days it filled up by {Words.Size((long)growth.BytesPerDay)} a "
+                + $"day; so it {end} in about {days:0} days, with 90 % certainty between {Range(v)}."
             : $"{what}. In the last {growth.Days:0} days it hardly filled up.";
     }
 

@@ -78,11 +78,14 @@ internal static class SuggestCommand
         {
             Terminal.Output.WriteLine("#");
             Terminal.Output.WriteLine(
-                $"# {machine.Machine} ({machine.Room}): {(machine.WantedBytes == 0 ? "nothing to do" : $"frees {Words.Size(machine.FreesBytes)} of {Words.Size(machine.WantedBytes)} wanted{(machine.Reached ? "" : ", NOT REACHED")}, {machine.Disturbance:0.0} points")}. {machine.Why}"
+                $"# {machine.Machine} ({machine.Room}): "
+                    + $"{(machine.WantedBytes == 0 ? "nothing to do" : $"frees {Words.Size(machine.FreesBytes)} of {Words.Size(machine.WantedBytes)} wanted{(machine.Reached ? "" : ", NOT REACHED")}, {machine.Disturbance:0.0} points")}. {machine.Why}"
             );
             foreach (var move in machine.Moves)
                 Terminal.Output.WriteLine(
-                    $"#   {HoldingName.InWords(move.Holding, move.Account)} onto {move.Target}, {Words.Size(move.FreesBytes)}, {move.Disturbance:0.0} points; takes {PlanCommands.Time(move.Work)}, outage {PlanCommands.Time(move.Outage)}"
+                    $"#   {HoldingName.InWords(move.Holding, move.Account)} onto {move.Target}, "
+                        + $"{Words.Size(move.FreesBytes)}, {move.Disturbance:0.0} points; takes "
+                        + $"{PlanCommands.Time(move.Work)}, outage {PlanCommands.Time(move.Outage)}"
                 );
             if (machine.NextBest.Count > 0)
                 Terminal.Output.WriteLine(

@@ -18,7 +18,8 @@ internal static class ShelfText
 
     /// <summary>What the marks mean.</summary>
     internal static string Legend =>
-        $"{Marks.Live} live  {Marks.Planned} planned  {Marks.Original} original  {Marks.Other} everything else  {Marks.Free} free  {Marks.Reserve} reserve";
+        $"{Marks.Live} live  {Marks.Planned} planned  {Marks.Original} original  {Marks.Other} everything else  "
+        + $"{Marks.Free} free  {Marks.Reserve} reserve";
 
     /// <summary>Draws a shelf.</summary>
     internal static string Draw(ShelfSums shelf, int width)

@@ -43,7 +43,8 @@ internal sealed class CommandPointers(LinuxVolumes volumes, LinuxActivity activi
             PutBack(address, expected, next);
             throw new Fault(
                 FaultKinds.CommandDidNotSet,
-                $"The command that sets {address} was given `{next.Text ?? "(nothing)"}`, and what reads it says `{now.Text ?? "(nothing)"}`.",
+                $"The command that sets {address} was given `{next.Text ?? "(nothing)"}`, and what reads it says "
+                    + $"`{now.Text ?? "(nothing)"}`.",
                 "Try both manually in the account, correct the kind card."
             );
         }

@@ -28,7 +28,9 @@ internal sealed class LinuxActivity(LinuxVolumes volumes, bool cardCommands) : I
             .. _use.Of(place)
                 .Select(h =>
                     h.Process is { } process
-                        ? $"{process.Name} ({names.GetValueOrDefault(process.User, process.User.ToString(CultureInfo.InvariantCulture))}): {volumes.Shown(h.Path)}"
+                        ? $"{process.Name} "
+                            + $"({names.GetValueOrDefault(process.User, process.User.ToString(CultureInfo.InvariantCulture))}): "
+                            + $"{volumes.Shown(h.Path)}"
                         : $"the system: {volumes.Shown(h.Path)}, {h.What}"
                 ),
         ];

@@ -88,7 +88,8 @@ internal sealed class LinuxFloor(LinuxVolumes volumes, string? fallback, LocalRu
         // named.
         else if (!wasPutThere(holding, docket.Target) || !wasPutThere(holding, docket.Source))
             throw Refused(
-                $"No relocation that this machine carried out had {holding} at `{volumes.Show(docket.Source)}` and `{volumes.Show(docket.Target)}`."
+                $"No relocation that this machine carried out had {holding} at `{volumes.Show(docket.Source)}` "
+                    + $"and `{volumes.Show(docket.Target)}`."
             );
         foreach (var change in docket.Pointers)
         {
@@ -101,7 +102,8 @@ internal sealed class LinuxFloor(LinuxVolumes volumes, string? fallback, LocalRu
                 && (docket.Work == DocketWork.Relocate || !journal.HadValue(change.Address, given))
             )
                 throw Refused(
-                    $"The docket says how the setting {change.Address} is to be written, and no relocation that this machine carried out found it so."
+                    $"The docket says how the setting {change.Address} is to be written, and no relocation that "
+                        + "this machine carried out found it so."
                 );
         }
     }
@@ -136,7 +138,8 @@ internal sealed class LinuxFloor(LinuxVolumes volumes, string? fallback, LocalRu
         {
             HoldingKind.App when !IsBelow(shown, Apps) => $"`{shown}` is not below `{Apps}`, where apps stand.",
             HoldingKind.Library when !rules.SharedBelow.Prepend(Shared).Any(b => IsBelow(shown, b.TrimEnd('/'))) =>
-                $"`{shown}` is not below `{Shared}`, from where alone this agent relocates what all accounts share (`furlough-agent --allow-shared FOLDER` names further folders).",
+                $"`{shown}` is not below `{Shared}`, from where alone this agent relocates what all accounts "
+                    + "share (`furlough-agent --allow-shared FOLDER` names further folders).",
             _ => null,
         };
 
@@ -170,7 +173,8 @@ internal sealed class LinuxFloor(LinuxVolumes volumes, string? fallback, LocalRu
             return;
         throw new Fault(
             FaultKinds.SettingNotAllowed,
-            $"`{address.Container}` is a settings file of the whole system, and the installation of this agent does not allow it to be changed.",
+            $"`{address.Container}` is a settings file of the whole system, and the installation of this agent "
+                + "does not allow it to be changed.",
             $"If it may be: start the agent with `--allow-setting {address.Container}`."
         );
     }

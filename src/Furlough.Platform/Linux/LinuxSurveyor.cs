@@ -266,7 +266,8 @@ internal sealed class LinuxSurveyor(
             if (value.Text is null && address.Commands is { Clears.Count: 0 })
             {
                 notes.Add(
-                    $"The setting for {holding} says nothing, and the kind card has no command that takes it away again: it was passed over."
+                    $"The setting for {holding} says nothing, and the kind card has no command that takes it away "
+                        + "again: it was passed over."
                 );
                 return null;
             }

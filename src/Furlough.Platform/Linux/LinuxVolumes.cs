@@ -63,7 +63,8 @@ internal sealed class LinuxVolumes(string root) : IVolumes
         : devices > 1
             ? new Fault(
                 FaultKinds.VolumeTwice,
-                $"Two volumes carry the identity {identity.Key}: {string.Join(" and ", found.Select(f => $"`{Shown(f.Mount.Point)}`"))}; one is a copy of the other.",
+                $"Two volumes carry the identity {identity.Key}: "
+                    + $"{string.Join(" and ", found.Select(f => $"`{Shown(f.Mount.Point)}`"))}; one is a copy of the other.",
                 "Detach the one that is not meant."
             )
         : new Fault(

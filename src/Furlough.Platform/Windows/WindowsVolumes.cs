@@ -33,7 +33,8 @@ internal sealed unsafe class WindowsVolumes : IVolumes
         : found.Count > 1
             ? new Fault(
                 FaultKinds.VolumeTwice,
-                $"Two volumes carry the identity {identity.Key}: {string.Join(" and ", found.Select(v => $"`{v.Letter}`"))}; one is a copy of the other.",
+                $"Two volumes carry the identity {identity.Key}: "
+                    + $"{string.Join(" and ", found.Select(v => $"`{v.Letter}`"))}; one is a copy of the other.",
                 "Detach the one that is not meant."
             )
         : new Fault(

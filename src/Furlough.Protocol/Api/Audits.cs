@@ -43,5 +43,6 @@ public sealed record Basis(int Machines, int Surveyed, int Silent, DateTimeOffse
     public override string ToString() =>
         Machines == 0
             ? "There are no machines yet."
-            : $"Rests on {(Surveyed == Machines ? Words.Count(Machines, "machine") : $"{Surveyed} of {Words.Count(Machines, "machine")}")}{(Silent == 0 ? "" : $"; {Silent} {(Silent == 1 ? "is" : "are")} silent")}.{(Oldest is { } oldest ? $" The oldest survey is of {oldest.UtcDateTime:yyyy-MM-dd HH:mm}Z." : "")}";
+            : "Rests on "
+                + $"{(Surveyed == Machines ? Words.Count(Machines, "machine") : $"{Surveyed} of {Words.Count(Machines, "machine")}")}{(Silent == 0 ? "" : $"; {Silent} {(Silent == 1 ? "is" : "are")} silent")}.{(Oldest is { } oldest ? $" The oldest survey is of {oldest.UtcDateTime:yyyy-MM-dd HH:mm}Z." : "")}";
 }

@@ -24,7 +24,8 @@ public sealed record KeptOriginals(int Count, long Bytes, int Due, long DueBytes
     public override string ToString() =>
         Count == 0
             ? "No originals take room."
-            : $"{Words.Size(Bytes)} are in {Words.Count(Count, "original")}: {(Due == 0 ? "none can be discarded yet" : $"{(Due == Count ? "all" : $"{Due} of them, {Words.Size(DueBytes)},")} can be discarded now")}{(FirstDue is { } first ? $", the {(Due == 0 ? "first" : "next")} on {first.UtcDateTime:yyyy-MM-dd HH:mm}Z" : "")}.";
+            : $"{Words.Size(Bytes)} are in {Words.Count(Count, "original")}: "
+                + $"{(Due == 0 ? "none can be discarded yet" : $"{(Due == Count ? "all" : $"{Due} of them, {Words.Size(DueBytes)},")} can be discarded now")}{(FirstDue is { } first ? $", the {(Due == 0 ? "first" : "next")} on {first.UtcDateTime:yyyy-MM-dd HH:mm}Z" : "")}.";
 }
 
 /// <summary>An original that is kept.</summary>

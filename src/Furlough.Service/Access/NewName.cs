@@ -30,7 +30,8 @@ public static class NewName
         throw new RefusedException(
             RefusalKind.Malformed,
             "name-refused",
-            $"{what} needs a name of 1 to {Longest} letters, digits, spaces and signs other than / \\ ? # % and quotes, with nothing in it that cannot be seen, and not `{OfService}`.",
+            $"{what} needs a name of 1 to {Longest} letters, digits, spaces and signs other than / \\ ? # % and "
+                + $"quotes, with nothing in it that cannot be seen, and not `{OfService}`.",
             "Give another name, such as `Seminar Lab` or `map-01`."
         );
     }

@@ -210,7 +210,8 @@ public sealed class AgentSessions(Store store, DocketDesk desk, ReconcileDesk re
                 time.GetUtcNow(),
                 new Failure(
                     "machine-set-up-anew",
-                    $"{machine.Name} was reinstalled while the relocation of {HoldingName.InWords(row.Holding, row.Account)} was under way.",
+                    $"{machine.Name} was reinstalled while the relocation of "
+                        + $"{HoldingName.InWords(row.Holding, row.Account)} was under way.",
                     "Where the data lives is not known; what was copied may stand at the target.",
                     "Survey the machine, then make a new plan with `existing: adopt`."
                 )

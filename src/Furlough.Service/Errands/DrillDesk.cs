@@ -210,27 +210,34 @@ public sealed class DrillDesk(Store store, ErrandDesk errands, TimeProvider time
             0 => (
                 ErrandKind.Unplug,
                 "",
-                $"Have everybody sign out of {place} and detach the volume `{drill.Root}`; switch the machine off first if it cannot be detached while it runs. The machine says itself that the volume is gone."
+                $"Have everybody sign out of {place} and detach the volume `{drill.Root}`; switch the machine off "
+                    + "first if it cannot be detached while it runs. The machine says itself that the volume is gone."
             ),
             1 => (
                 ErrandKind.Restart,
                 "",
-                $"Restart {place} without the volume `{drill.Root}`: it must come up on its own, and nobody may have to press a key. The machine says itself that it was restarted. If it hangs, attach the volume again and decline this errand with what it showed."
+                $"Restart {place} without the volume `{drill.Root}`: it must come up on its own, and nobody may "
+                    + "have to press a key. The machine says itself that it was restarted. If it hangs, attach the "
+                    + "volume again and decline this errand with what it showed."
             ),
             2 => (
                 ErrandKind.SignIn,
                 fallback,
-                $"Sign in as {fallback} on {place}, still without the volume `{drill.Root}`. The machine says itself who is signed in; where it cannot, look and finish this errand. If that does not work, decline."
+                $"Sign in as {fallback} on {place}, still without the volume `{drill.Root}`. The machine says "
+                    + "itself who is signed in; where it cannot, look and finish this errand. If that does not work, decline."
             ),
             3 => (
                 ErrandKind.PlugIn,
                 "",
-                $"Sign out, switch {place} off, attach the volume `{drill.Root}` and switch it on. The machine says itself that the volume is back at its place."
+                $"Sign out, switch {place} off, attach the volume `{drill.Root}` and switch it on. The machine "
+                    + "says itself that the volume is back at its place."
             ),
             _ => (
                 ErrandKind.SignIn,
                 drill.Account,
-                $"Sign in as {drill.Account} on {place} and see that files on `{drill.Root}` open. The machine says itself who is signed in; where it cannot, look and finish this errand. If something is amiss, decline with what it is."
+                $"Sign in as {drill.Account} on {place} and see that files on `{drill.Root}` open. The machine "
+                    + "says itself who is signed in; where it cannot, look and finish this errand. If something is "
+                    + "amiss, decline with what it is."
             ),
         };
         var now = time.GetUtcNow();

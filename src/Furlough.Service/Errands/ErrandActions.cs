@@ -77,7 +77,8 @@ public sealed class ErrandActions(Store store, Acting acting, DrillDesk drills, 
                 if (row.State.IsToDo() && (await Surveys.OfAsync(db, machine.Id, stop))?.StartedAt is { } started)
                     throw RefusedException.Conflict(
                         "not-restarted",
-                        $"{machine.Name} runs since {started:yyyy-MM-dd HH:mm}Z, and errand {number} was raised at {row.RaisedAt:yyyy-MM-dd HH:mm}Z: it has not been restarted.",
+                        $"{machine.Name} runs since {started:yyyy-MM-dd HH:mm}Z, and errand {number} was raised "
+                            + $"at {row.RaisedAt:yyyy-MM-dd HH:mm}Z: it has not been restarted.",
                         "Restart it; the errand is finished automatically then."
                     );
                 return 0;

@@ -42,6 +42,7 @@ internal static class Guards
         if (context.Request.Path.StartsWithSegments("/api"))
             headers.CacheControl = "no-store";
         headers.ContentSecurityPolicy =
-            "default-src 'self'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'";
+            "default-src 'self'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; "
+            + "frame-ancestors 'none'; base-uri 'none'; form-action 'self'";
     }
 }

@@ -62,7 +62,8 @@ public sealed class ProblemWriter(ILogger<ProblemWriter> log) : IExceptionHandle
             context,
             new Problem(
                 "bad request",
-                $"This call cannot be answered ({Microsoft.AspNetCore.WebUtilities.ReasonPhrases.GetReasonPhrase(status).ToLowerInvariant()}).",
+                "This call cannot be answered "
+                    + $"({Microsoft.AspNetCore.WebUtilities.ReasonPhrases.GetReasonPhrase(status).ToLowerInvariant()}).",
                 status,
                 "bad-request",
                 "See the description of the API at /openapi/v1.json.",

@@ -130,7 +130,8 @@ public sealed class MachineBoard : IDisposable
                 0,
                 0,
                 null,
-                $"What this machine sent last cannot be read ({senseless.Message.TrimEnd('.')}). Survey it again, or forget it: `furlough machine forget {machine.Name}`.",
+                $"What this machine sent last cannot be read ({senseless.Message.TrimEnd('.')}). Survey it again, "
+                    + $"or forget it: `furlough machine forget {machine.Name}`.",
                 machine.Tag,
                 machine.HeldBy
             );

@@ -214,8 +214,10 @@ public sealed class MachineDesk(
                 if (!request.WithOriginals && (originals > 0 || busy > 0))
                     throw RefusedException.Conflict(
                         "machine-needed",
-                        $"{row.Name} keeps {Words.Count(originals, "original")} and has {Words.Count(busy, "relocation")} that {(busy == 1 ? "has" : "have")} not ended.",
-                        $"Discard or return these first. If the machine is gone for good: `furlough machine forget {row.Name} --with-originals`."
+                        $"{row.Name} keeps {Words.Count(originals, "original")} and has "
+                            + $"{Words.Count(busy, "relocation")} that {(busy == 1 ? "has" : "have")} not ended.",
+                        "Discard or return these first. If the machine is gone for good: "
+                            + $"`furlough machine forget {row.Name} --with-originals`."
                     );
                 await db.Dockets.Where(d => d.Machine == row.Id).ExecuteDeleteAsync(stop);
                 await db.Bulletins.Where(b => b.Machine == row.Id).ExecuteDeleteAsync(stop);

@@ -93,7 +93,8 @@ public static class Summaries
         standing switch
         {
             Standing.Stuck when machine.Suspect =>
-                $"Another machine uses its key, or a copy of its disk: it gets no work. Stop the copy's agent, then enrol {machine.Name} again: `furlough machine invite --again {machine.Name}`.",
+                "Another machine uses its key, or a copy of its disk: it gets no work. Stop the copy's agent, "
+                    + $"then enrol {machine.Name} again: `furlough machine invite --again {machine.Name}`.",
             Standing.Stuck => Why(
                 last.LastOrDefault(r =>
                     r.Failure is not null && r.State is (RelocationState.Failed or RelocationState.Refused)

@@ -33,7 +33,8 @@ public sealed class CallSecrets(IDataProtectionProvider keys)
         catch (CryptographicException)
         {
             throw new IOException(
-                $"the secret of {receiver.Name} cannot be read: the folder session-keys does not belong to this database; remove the receiver and add it again"
+                $"the secret of {receiver.Name} cannot be read: the folder session-keys does not belong to this "
+                    + "database; remove the receiver and add it again"
             );
         }
     }

@@ -49,7 +49,10 @@ internal static class NotificationText
             case NotificationEvent.AccountKeptOut:
                 return (
                     $"{entry.SubjectName} cannot sign in on {entry.By}",
-                    $"Furlough keeps {entry.SubjectName} from signing in on {entry.By}, and no relocation under way needs that{(entry.Detail is null ? "" : $": {entry.Detail}")}.\n\n`furlough-agent let-in {entry.SubjectName}` at the machine lets the person in. {console}"
+                    $"Furlough keeps {entry.SubjectName} from signing in on {entry.By}, and no relocation under "
+                        + "way needs "
+                        + $"that{(entry.Detail is null ? "" : $": {entry.Detail}")}.\n\n`furlough-agent let-in {entry.SubjectName}` "
+                        + $"at the machine lets the person in. {console}"
                 );
             case NotificationEvent.Findings:
                 var findings = Column.Read(
@@ -66,7 +69,11 @@ internal static class NotificationText
             case NotificationEvent.ReportRefused:
                 return (
                     $"Report refused: relocation {number} on {entry.By}",
-                    $"{entry.By} reported relocation {number} as {entry.To}. It is {entry.From}, and {entry.Detail}. The report was not applied.\n\nThe machine may have been restored from an image, or its agent may be faulty. Hold it with `furlough machine hold {entry.By} --reason TEXT`, then look at it: {new Uri(console, $"/machines/{entry.By}")}"
+                    $"{entry.By} reported relocation {number} as {entry.To}. It is {entry.From}, and "
+                        + $"{entry.Detail}. The report was not applied.\n\nThe machine may have been restored from an "
+                        + "image, or its agent may be faulty. Hold it with "
+                        + $"`furlough machine hold {entry.By} --reason TEXT`, then look at it: "
+                        + $"{new Uri(console, $"/machines/{entry.By}")}"
                 );
             default:
                 var run = await db.Runs.FirstAsync(r => r.Number == number, stop);
@@ -85,7 +92,8 @@ internal static class NotificationText
                 };
                 return (
                     $"Run {number} {happened}",
-                    $"{run.Title}: {string.Join(", ", states.OrderBy(s => s.Key).Select(s => $"{s.Count} {s.Key.Word()}"))}.\n\n{new Uri(console, $"/runs/{number}")}"
+                    $"{run.Title}: "
+                        + $"{string.Join(", ", states.OrderBy(s => s.Key).Select(s => $"{s.Count} {s.Key.Word()}"))}.\n\n{new Uri(console, $"/runs/{number}")}"
                 );
         }
     }

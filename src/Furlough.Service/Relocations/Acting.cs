@@ -70,7 +70,8 @@ public sealed class Acting(Store store, DocketDesk desk, RunControl control, Liv
                         : null;
                 return new Failure(
                     "skipped",
-                    $"The relocation of {HoldingName.InWords(row.Holding, row.Account)} was skipped by {who}: {reason.Trim().TrimEnd('.')}.{(before is null ? "" : $" Before that: {before.Text}")}",
+                    $"The relocation of {HoldingName.InWords(row.Holding, row.Account)} was skipped by {who}: "
+                        + $"{reason.Trim().TrimEnd('.')}.{(before is null ? "" : $" Before that: {before.Text}")}",
                     calledBack ?? $"Nothing has changed; {planned.LivesInWords}.",
                     ""
                 )
@@ -141,7 +142,8 @@ public sealed class Acting(Store store, DocketDesk desk, RunControl control, Liv
                 if (missingFrom is not { } named || (named - facts.SetAside).Duration() > TimeSpan.FromMinutes(1))
                     throw RefusedException.Conflict(
                         "consent-missing",
-                        $"The original of {HoldingName.InWords(row.Holding, row.Account)} was set aside at {facts.SetAside:yyyy-MM-dd HH:mm}Z; all work since then is missing after falling back.",
+                        $"The original of {HoldingName.InWords(row.Holding, row.Account)} was set aside at "
+                            + $"{facts.SetAside:yyyy-MM-dd HH:mm}Z; all work since then is missing after falling back.",
                         $"If that is accepted: `furlough relocation fall-back {number} --missing-from {facts.SetAside:yyyy-MM-ddTHH:mm}Z`."
                     );
                 db.Record(
@@ -162,9 +164,11 @@ public sealed class Acting(Store store, DocketDesk desk, RunControl control, Liv
         var machine = await db.Machines.FindAsync([row.Machine], stop);
         var silent =
             machine is not null && live.IsSilent(machine.Id, machine.LastSeen)
-                ? $" {machine.Name} is silent: as soon as it is seen again, it undoes what it may have begun, and if it had switched before, that is shown here."
+                ? $" {machine.Name} is silent: as soon as it is seen again, it undoes what it may have begun, and "
+                    + "if it had switched before, that is shown here."
                 : " The machine undoes what it may have begun.";
-        return $"Its docket may have reached the machine and was called back; when last seen, {Column.PlannedOf(row).LivesInWords}.{silent}";
+        return "Its docket may have reached the machine and was called back; when last seen, "
+            + $"{Column.PlannedOf(row).LivesInWords}.{silent}";
     }
 
     /// <summary>
@@ -191,7 +195,8 @@ public sealed class Acting(Store store, DocketDesk desk, RunControl control, Liv
                         time.GetUtcNow(),
                         new Failure(
                             FaultKinds.BackedOutByHand.Code,
-                            $"The relocation of {HoldingName.InWords(row.Holding, row.Account)} was backed out by {who} before its machine had fetched the docket.",
+                            $"The relocation of {HoldingName.InWords(row.Holding, row.Account)} was backed out by "
+                                + $"{who} before its machine had fetched the docket.",
                             $"Nothing has changed; {Column.PlannedOf(row).LivesInWords}.",
                             ""
                         )

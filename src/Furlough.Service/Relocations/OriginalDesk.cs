@@ -37,7 +37,8 @@ public sealed class OriginalDesk(Store store, Acting acting, TimeProvider time)
                 found.Add(
                     new DiscardBlocker(
                         "errand-declined",
-                        $"Errand {errand.Number} was declined by {errand.EndedBy}{(errand.Remark is { Length: > 0 } remark ? $": {remark}" : "")}."
+                        $"Errand {errand.Number} was declined by "
+                            + $"{errand.EndedBy}{(errand.Remark is { Length: > 0 } remark ? $": {remark}" : "")}."
                     )
                 );
             else if (errand.Kind == ErrandKind.ConfirmByEye && errand.State.IsToDo())
@@ -100,7 +101,8 @@ public sealed class OriginalDesk(Store store, Acting acting, TimeProvider time)
             throw RefusedException.Conflict(
                 blocker.Code,
                 $"The original {id} stays: {blocker.Text}",
-                $"Settle that first. If the original may go all the same: `furlough original discard {id} --acknowledge {blocker.Code} --reason \"...\"`."
+                "Settle that first. If the original may go all the same: "
+                    + $"`furlough original discard {id} --acknowledge {blocker.Code} --reason \"...\"`."
             );
         var decided = (early && request.BeforeItsTime) || acknowledged.Count > 0;
         var reason = request.Reason?.Trim();
@@ -134,7 +136,8 @@ public sealed class OriginalDesk(Store store, Acting acting, TimeProvider time)
             throw new RefusedException(
                 RefusalKind.Malformed,
                 "original-malformed",
-                $"`{(id.Length > 30 ? id[..30] + "…" : id)}` is not the identifier of an original. Originals have identifiers of their own, such as o371.",
+                $"`{(id.Length > 30 ? id[..30] + "…" : id)}` is not the identifier of an original. Originals have "
+                    + "identifiers of their own, such as o371.",
                 "See `furlough original list`."
             );
         return await db.Originals.FirstOrDefaultAsync(o => o.Number == number, stop)

@@ -46,8 +46,14 @@ public sealed class ReportMaking(Store store, LiveHub live, RunViews views, Time
                     time.GetUtcNow(),
                     who,
                     [
-                        $"Plan {run.Plan} (digest {plan.Digest}) was made by {plan.MadeBy} at {When(plan.MadeAt)}. {run.StartedBy} started the run at {When(run.StartedAt)}{(run.ApprovedBy is { } approver ? $", {approver} approved it" : "")}; {(run.EndedAt is { } ended ? $"it ended at {When(ended)}" : $"it is {run.State.Word()}")}.",
-                        $"{Words.Count(view.Relocations, "relocation")} on {Words.Count(view.Machines, "machine")}: {string.Join(", ", view.Counts.OrderBy(c => c.Key, StringComparer.Ordinal).Select(c => $"{c.Value} {c.Key}"))}. {Words.Size(view.DoneBytes)} of {Words.Size(view.DataBytes)} live at the target.",
+                        $"Plan {run.Plan} (digest {plan.Digest}) was made by {plan.MadeBy} at "
+                            + $"{When(plan.MadeAt)}. {run.StartedBy} started the run at "
+                            + $"{When(run.StartedAt)}{(run.ApprovedBy is { } approver ? $", {approver} approved it" : "")}; "
+                            + $"{(run.EndedAt is { } ended ? $"it ended at {When(ended)}" : $"it is {run.State.Word()}")}.",
+                        $"{Words.Count(view.Relocations, "relocation")} on "
+                            + $"{Words.Count(view.Machines, "machine")}: "
+                            + $"{string.Join(", ", view.Counts.OrderBy(c => c.Key, StringComparer.Ordinal).Select(c => $"{c.Value} {c.Key}"))}. "
+                            + $"{Words.Size(view.DoneBytes)} of {Words.Size(view.DataBytes)} live at the target.",
                         BasisOf(machines),
                         .. view.Originals.Count > 0
                             ? [$"Free only when they are discarded (hatched): {view.Originals}"]
@@ -152,7 +158,9 @@ public sealed class ReportMaking(Store store, LiveHub live, RunViews views, Time
                     time.GetUtcNow(),
                     who,
                     [
-                        $"{audit.MadeBy} had {Words.Count(audit.Machines, "machine")} compared with what is intended at {When(audit.MadeAt)}: {(findings.Count == 0 ? "everything that was looked at is as it should be" : Words.Count(findings.Count, "finding"))}.",
+                        $"{audit.MadeBy} had {Words.Count(audit.Machines, "machine")} compared with what is "
+                            + $"intended at {When(audit.MadeAt)}: "
+                            + $"{(findings.Count == 0 ? "everything that was looked at is as it should be" : Words.Count(findings.Count, "finding"))}.",
                         .. AuditDesk.BasisOf(audit.Basis) is { } basis ? (string[])[basis.ToString()] : [],
                     ],
                     [],

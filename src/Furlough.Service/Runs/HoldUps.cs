@@ -38,13 +38,15 @@ internal static class HoldUps
             return silent.Count == 0
                 ? null
                 : new HeldUp(
-                    $"The run has ended; {Words.Count(silent.Count, "relocation")} on {Names(silent)}, silent for {Words.Length(silent.Max(r => r.SilentFor!.Value))}, will say how far they came when they are seen again.",
+                    $"The run has ended; {Words.Count(silent.Count, "relocation")} on {Names(silent)}, silent for "
+                        + $"{Words.Length(silent.Max(r => r.SilentFor!.Value))}, will say how far they came when they are seen again.",
                     []
                 );
         List<string> causes = [];
         if (silent.Count > 0)
             causes.Add(
-                $"{Words.Count(silent.Count, "relocation")} on {Names(silent)}, silent for {Words.Length(silent.Max(r => r.SilentFor!.Value))}"
+                $"{Words.Count(silent.Count, "relocation")} on {Names(silent)}, silent for "
+                    + $"{Words.Length(silent.Max(r => r.SilentFor!.Value))}"
             );
         foreach (var group in troubled.GroupBy(r => r.Trouble))
             causes.Add($"{Words.Count(group.Count(), "relocation")} on {Names([.. group])}: {group.Key}");

@@ -180,7 +180,8 @@ public sealed class RunDesk(Store store, RunControl control, RunViews views, Tim
         if (taken.Count > 0)
             throw RefusedException.Conflict(
                 "already-under-way",
-                $"{Words.Count(taken.Count, "holding")} of plan {plan.Number} {(taken.Count == 1 ? "is" : "are")} under way in another run: {taken[0]}.",
+                $"{Words.Count(taken.Count, "holding")} of plan {plan.Number} {(taken.Count == 1 ? "is" : "are")} "
+                    + $"under way in another run: {taken[0]}.",
                 "Wait for that run to end, then make a new plan.",
                 taken
             );

@@ -98,11 +98,15 @@ public sealed class DataFolder : IDisposable
         );
         if (hasKey && tables is null or 0)
             throw new IOException(
-                $"{path} has the service's key but {(tables is null ? $"no {Database}" : $"an empty {Database}")}: the service knew machines once and would know none now. Put {Database} back from the backup that belongs to the key, or begin again in an empty folder."
+                $"{path} has the service's key but "
+                    + $"{(tables is null ? $"no {Database}" : $"an empty {Database}")}: the service knew machines once "
+                    + $"and would know none now. Put {Database} back from the backup that belongs to the key, or begin "
+                    + "again in an empty folder."
             );
         if (!hasKey && tables > 0)
             throw new IOException(
-                $"{path} has {Database} but no {Key}: no agent would believe a service with another key. Put {Key} back from the backup, or begin again in an empty folder."
+                $"{path} has {Database} but no {Key}: no agent would believe a service with another key. Put "
+                    + $"{Key} back from the backup, or begin again in an empty folder."
             );
         if (!hasKey && !File.Exists(beginning))
             PrivateFile.Write(beginning, "The first start of this service has not come to its end.\n");
@@ -117,7 +121,8 @@ public sealed class DataFolder : IDisposable
         var known = db.Database.GetMigrations().ToHashSet(StringComparer.Ordinal);
         if ((await db.Database.GetAppliedMigrationsAsync(stop)).FirstOrDefault(m => !known.Contains(m)) is { } newer)
             throw new IOException(
-                $"{Database} was written by a newer version of Furlough ({newer}). Install that version again, or put the backup from before it back."
+                $"{Database} was written by a newer version of Furlough ({newer}). Install that version again, or "
+                    + "put the backup from before it back."
             );
     }
 

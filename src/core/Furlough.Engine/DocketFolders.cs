@@ -372,7 +372,8 @@ public static class DocketFolders
     private static Fault Replaced(string path) =>
         new(
             FaultKinds.DocketFolderReplaced,
-            $"The folder `{PathText.Show(path)}`, in which Furlough keeps copies and originals, is not the one that it made: someone put another one there.",
+            $"The folder `{PathText.Show(path)}`, in which Furlough keeps copies and originals, is not the one "
+                + "that it made: someone put another one there.",
             "Find out who did that and take it away. Furlough used nothing of it."
         );
 }

@@ -88,7 +88,8 @@ public static class Faults
     public static Fault PointerChanged(PointerAddress address, PointerValue expected, PointerValue found) =>
         new(
             FaultKinds.PointerChanged,
-            $"The setting {address} reads `{found.Text ?? "(nothing)"}` and not `{expected.Text ?? "(nothing)"}`: someone changed it since the survey.",
+            $"The setting {address} reads `{found.Text ?? "(nothing)"}` and not `{expected.Text ?? "(nothing)"}`: "
+                + "someone changed it since the survey.",
             "Find out who changed it."
         );
 
@@ -128,7 +129,8 @@ public static class Faults
     public static Fault SpaceClaimed(string shown, long needs, long free, long claimed) =>
         new(
             FaultKinds.SpaceClaimed,
-            $"The volume of `{shown}` has {Words.Size(free)} free. Relocations under way on this machine still need {Words.Size(claimed)} of it, and this one needs {Words.Size(needs)}.",
+            $"The volume of `{shown}` has {Words.Size(free)} free. Relocations under way on this machine still "
+                + $"need {Words.Size(claimed)} of it, and this one needs {Words.Size(needs)}.",
             "It fails if there is too little room when they have finished copying."
         );
 
@@ -136,7 +138,8 @@ public static class Faults
     public static Fault OriginalInTheWay(string shown, long needs, long free) =>
         new(
             FaultKinds.TargetFuller,
-            $"What lives now is not what was set aside, so a return copies it back beside its original. The volume of `{shown}` has {Words.Size(free)} free and this needs {Words.Size(needs)}.",
+            "What lives now is not what was set aside, so a return copies it back beside its original. The "
+                + $"volume of `{shown}` has {Words.Size(free)} free and this needs {Words.Size(needs)}.",
             "Discard the original first: the live copy holds everything. Or free space there."
         )
         {
@@ -147,7 +150,8 @@ public static class Faults
     public static Fault FilesInUse(IReadOnlyList<string> list) =>
         new(
             FaultKinds.FilesInUse,
-            $"{Words.Count(list.Count, "file")} held open: {string.Join("; ", list.Take(5).Select(PathText.Show))}{(list.Count > 5 ? "; …" : "")}.",
+            $"{Words.Count(list.Count, "file")} held open: "
+                + $"{string.Join("; ", list.Take(5).Select(PathText.Show))}{(list.Count > 5 ? "; …" : "")}.",
             "Have the programs closed or the account sign out."
         );
 
@@ -171,7 +175,9 @@ public static class Faults
     public static Fault PersonTold(string account, TimeSpan before, int putOff, int most) =>
         new(
             FaultKinds.PersonTold,
-            $"{account} is signed in and {(putOff == 0 ? "was notified" : $"put it off ({putOff} of {Words.Count(most, "time")})")}: it continues {Words.Length(before)} after that, or as soon as nobody is signed in.",
+            $"{account} is signed in and "
+                + $"{(putOff == 0 ? "was notified" : $"put it off ({putOff} of {Words.Count(most, "time")})")}: it "
+                + $"continues {Words.Length(before)} after that, or as soon as nobody is signed in.",
             "What is copied is kept."
         );
 
@@ -187,7 +193,8 @@ public static class Faults
     public static Fault Unforeseen(Step? step, Exception defect) =>
         new(
             FaultKinds.Unforeseen,
-            $"{(step is { } at ? $"The step {at.Word()}" : "The agent")} met an error that it does not know ({defect.GetType().Name}: {defect.Message}).",
+            $"{(step is { } at ? $"The step {at.Word()}" : "The agent")} met an error that it does not know "
+                + $"({defect.GetType().Name}: {defect.Message}).",
             "Look at the agent's log."
         );
 

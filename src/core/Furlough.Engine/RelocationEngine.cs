@@ -269,7 +269,8 @@ public sealed class RelocationEngine(
             case PermitAnswer.Expired when most is not null:
                 throw new Fault(
                     FaultKinds.PermitExpired,
-                    $"The permit expired and the service did not answer for {LongestAwayWhileQuiesced.TotalMinutes:0} minutes, while the account was locked out.",
+                    "The permit expired and the service did not answer for "
+                        + $"{LongestAwayWhileQuiesced.TotalMinutes:0} minutes, while the account was locked out.",
                     "Check the connection to the service."
                 );
             case PermitAnswer.Expired:
@@ -341,7 +342,8 @@ public sealed class RelocationEngine(
             cause = cause with
             {
                 Where =
-                    $"Backing out stopped ({fault.Message.TrimEnd('.')}); source and target are both complete and {context.Live.InWords()}.",
+                    $"Backing out stopped ({fault.Message.TrimEnd('.')}); source and target are both complete and "
+                    + $"{context.Live.InWords()}.",
                 LockedOut = LockedOut(context),
             };
             final = RelocationState.Failed;

@@ -74,7 +74,8 @@ public sealed class DocketSettings(Docket docket, IMachine machine, DocketJourna
             )
                 throw new Fault(
                     FaultKinds.FormerSettingElsewhere,
-                    $"The former value of the setting {change.Address}, `{former.Text ?? "(nothing)"}`, leads to `{path}` now and not to `{shown}`.",
+                    $"The former value of the setting {change.Address}, `{former.Text ?? "(nothing)"}`, leads to "
+                        + $"`{path}` now and not to `{shown}`.",
                     "What it is written from was relocated since: return that first, or relocate this holding with a new plan."
                 );
     }

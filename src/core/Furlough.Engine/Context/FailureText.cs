@@ -47,7 +47,9 @@ internal static class FailureText
             _ => "The relocation of",
         };
         return fault is IoFault io
-            ? $"{doing} {docket.Holding} {what}: {(IsOfCopy(docket, io.Path) ? "the copy of " : "")}`{PathText.Show(Within(docket, io.Path))}` {Verb(io.Reason)} ({io.SystemWords})."
+            ? $"{doing} {docket.Holding} {what}: "
+                + $"{(IsOfCopy(docket, io.Path) ? "the copy of " : "")}`{PathText.Show(Within(docket, io.Path))}` "
+                + $"{Verb(io.Reason)} ({io.SystemWords})."
             : $"{doing} {docket.Holding} {what}: {char.ToLowerInvariant(fault.Message[0])}{fault.Message[1..]}";
     }
 

@@ -26,5 +26,6 @@ public sealed class SignInHold(IActivity activity) : IHold
     public string? Without(Docket docket) =>
         docket.Holding.IsShared
             ? null
-            : $"The sign-in of {docket.Holding.Account} cannot be barred on this machine; changes made meanwhile would be found before reopening.";
+            : $"The sign-in of {docket.Holding.Account} cannot be barred on this machine; changes made meanwhile "
+                + "would be found before reopening.";
 }

@@ -62,7 +62,8 @@ public sealed class SourceAside : IOriginals
         if (parent.Find(leaf) is not null)
         {
             context.Report.Add(
-                $"Something new stands at `{context.Places.SourceShown}`; the original waits in `{context.Machine.Volumes.Show(context.Docket.Source with { Path = at.Path })}`."
+                $"Something new stands at `{context.Places.SourceShown}`; the original waits in "
+                    + $"`{context.Machine.Volumes.Show(context.Docket.Source with { Path = at.Path })}`."
             );
             return;
         }

@@ -75,7 +75,8 @@ public sealed class EqualTarget : IProof
         if (proof.Difference is { } difference)
             throw Faults.NotProven(difference);
         context.Report.Add(
-            $"Known by the receipt of {receipt.WrittenAt:yyyy-MM-dd}: {Words.Count(proof.Same, "file")} unchanged since and read again, {proof.Changed:N0} written since, {proof.Missing:N0} not there any more."
+            $"Known by the receipt of {receipt.WrittenAt:yyyy-MM-dd}: {Words.Count(proof.Same, "file")} unchanged "
+                + $"since and read again, {proof.Changed:N0} written since, {proof.Missing:N0} not there any more."
         );
         context.Journal.Record(new Proven(proof.Same + proof.Changed, proof.DataBytes));
     }

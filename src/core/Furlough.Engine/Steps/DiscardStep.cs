@@ -82,7 +82,8 @@ public sealed class DiscardStep : IStep
         if (terms.BeforeItsTime is null && context.Time.GetUtcNow() < terms.KeptUntil)
             throw new Fault(
                 FaultKinds.OriginalKept,
-                $"The original is kept until {terms.KeptUntil:yyyy-MM-dd HH:mm} UTC, and this machine's clock says that it is {context.Time.GetUtcNow():yyyy-MM-dd HH:mm}.",
+                $"The original is kept until {terms.KeptUntil:yyyy-MM-dd HH:mm} UTC, and this machine's clock "
+                    + $"says that it is {context.Time.GetUtcNow():yyyy-MM-dd HH:mm}.",
                 "Wait until then, or say why it may go before its time."
             );
     }
@@ -150,7 +151,8 @@ public sealed class DiscardStep : IStep
             return;
         throw new Fault(
             FaultKinds.Shrunk,
-            $"{relocated:N0} {(relocated == 1 ? "file was" : "files were")} relocated, {there:N0} {(there == 1 ? "is" : "are")} there now, at `{context.Places.TargetShown}`.",
+            $"{relocated:N0} {(relocated == 1 ? "file was" : "files were")} relocated, {there:N0} "
+                + $"{(there == 1 ? "is" : "are")} there now, at `{context.Places.TargetShown}`.",
             "Ask the person whether that was meant. If not, the original still has everything."
         );
     }

@@ -37,7 +37,8 @@ internal static class FirstStart
             if (context.Machine.Pointers.Leads(change.Address, found) is var leads && leads != shown)
                 throw new Fault(
                     FaultKinds.FirstStartElsewhere,
-                    $"At its first start the program of {context.Docket.Holding} set {change.Address} to `{found.Text ?? "(nothing)"}`, which does not lead to `{shown}`.",
+                    $"At its first start the program of {context.Docket.Holding} set {change.Address} to "
+                        + $"`{found.Text ?? "(nothing)"}`, which does not lead to `{shown}`.",
                     "Correct `usual` in the kind card."
                 );
             context.Journal.Record(new FormerValue(change.Address, found));

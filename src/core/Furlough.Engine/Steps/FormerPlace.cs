@@ -60,7 +60,8 @@ internal static class FormerPlace
     private static Fault NoLink(StepContext context) =>
         new(
             FaultKinds.LinkNotThere,
-            $"No link to `{context.Places.TargetShown}` stands at `{context.Places.SourceShown}`, the only place that its program knows: something else stands there, or it was taken away.",
+            $"No link to `{context.Places.TargetShown}` stands at `{context.Places.SourceShown}`, the only place "
+                + "that its program knows: something else stands there, or it was taken away.",
             "Look at what stands there now and who put it there."
         );
 

@@ -47,7 +47,8 @@ public sealed class GatherStep : IStep
         }
         var (from, to) = (context.Places.SourceShown, context.Places.TargetShown);
         context.Report.Add(
-            $"What stands at `{from}` was copied to `{to}/{context.Journal.Records.Find<GatheredAs>()?.Name}`; it stands at `{from}` as well until someone removes it there."
+            $"What stands at `{from}` was copied to `{to}/{context.Journal.Records.Find<GatheredAs>()?.Name}`; it "
+                + $"stands at `{from}` as well until someone removes it there."
         );
     }
 

@@ -61,7 +61,9 @@ internal static class OwnFolders
         }
         throw new Fault(
             FaultKinds.NoClosedFolder,
-            $"There is no folder on the volume of `{context.Machine.Volumes.Show(place)}` in which only the system can rename anything: someone else owns the volume's root or may write in it. Furlough keeps copies and originals in such a folder only.",
+            $"There is no folder on the volume of `{context.Machine.Volumes.Show(place)}` in which only the "
+                + "system can rename anything: someone else owns the volume's root or may write in it. Furlough keeps "
+                + "copies and originals in such a folder only.",
             "Give the root folder of that volume to the system (owner root, mode 0755, or 1777 where people make folders there)."
         );
     }

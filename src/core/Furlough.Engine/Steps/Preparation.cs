@@ -74,7 +74,9 @@ internal static class Preparation
         if (docket.Source.Parts.Count == 0)
             throw new Fault(
                 FaultKinds.SourceIsVolume,
-                $"A volume of its own is mounted at `{context.Machine.Volumes.Show(docket.Source).TrimEnd('/', '\\')}`: the holding is that whole volume, which is not relocated.",
+                "A volume of its own is mounted at "
+                    + $"`{context.Machine.Volumes.Show(docket.Source).TrimEnd('/', '\\')}`: the holding is that whole "
+                    + "volume, which is not relocated.",
                 "Leave it out of the brief; or have the volume mounted elsewhere, with the holding in a folder of it."
             );
         RequirePlainPath(docket.Source);
@@ -94,7 +96,8 @@ internal static class Preparation
         if (docket.Target.IsInside(docket.Source) || docket.Source.IsInside(docket.Target))
             throw new Fault(
                 FaultKinds.TargetInsideSource,
-                $"`{context.Machine.Volumes.Show(docket.Target)}` and `{context.Machine.Volumes.Show(docket.Source)}` lie one inside the other.",
+                $"`{context.Machine.Volumes.Show(docket.Target)}` and "
+                    + $"`{context.Machine.Volumes.Show(docket.Source)}` lie one inside the other.",
                 "Plan another place."
             );
     }
@@ -245,8 +248,10 @@ internal static class Preparation
             return;
         throw new Fault(
             FaultKinds.TargetTooOpen,
-            $"Where it lives now the holding is closed to {string.Join(", ", fresh)}, but at `{context.Places.TargetShown}` it would not be: its own rights and those of the folders above let them through.",
-            $"Take their rights from the holding itself (`{context.Places.SourceShown}`, for example to mode 0700), or close a folder above the target."
+            $"Where it lives now the holding is closed to {string.Join(", ", fresh)}, but at "
+                + $"`{context.Places.TargetShown}` it would not be: its own rights and those of the folders above let them through.",
+            $"Take their rights from the holding itself (`{context.Places.SourceShown}`, for example to mode "
+                + "0700), or close a folder above the target."
         );
     }
 

@@ -37,7 +37,8 @@ internal static class Renumbering
         WriteDown(context, root, receiptFolder, numbers);
         Finish(context, volume, root, receiptFolder);
         context.Report.Add(
-            $"Owners have other numbers on this system than before: {string.Join(", ", numbers.OrderBy(n => n.Key).Select(n => $"{(n.Key.IsGroup ? "group" : "account")} {n.Key.Number} is {n.Value} now"))}."
+            "Owners have other numbers on this system than before: "
+                + $"{string.Join(", ", numbers.OrderBy(n => n.Key).Select(n => $"{(n.Key.IsGroup ? "group" : "account")} {n.Key.Number} is {n.Value} now"))}."
         );
     }
 

@@ -116,7 +116,8 @@ public static class Auditor
                         machine.Name,
                         null,
                         null,
-                        $"{machine.Name} answers, but did not look again when it was asked: what this audit says of it was so at {survey.TakenAt:yyyy-MM-dd HH:mm}Z by its own clock.",
+                        $"{machine.Name} answers, but did not look again when it was asked: what this audit says "
+                            + $"of it was so at {survey.TakenAt:yyyy-MM-dd HH:mm}Z by its own clock.",
                         "Compare its clock, look at its agent's log, then audit again."
                     )
                 );
@@ -176,7 +177,8 @@ public static class Auditor
             yield return Say(
                 "pointer-not-as-planned",
                 Severity.Blocking,
-                $"The setting {pointer.Address} on {machine.Name} reads `{found.Text ?? "(nothing)"}` and should read `{pointer.After.Text ?? "(nothing)"}`.",
+                $"The setting {pointer.Address} on {machine.Name} reads `{found.Text ?? "(nothing)"}` and should "
+                    + $"read `{pointer.After.Text ?? "(nothing)"}`.",
                 "Find out who put it back, then relocate again or correct the setting."
             );
         }
@@ -191,8 +193,10 @@ public static class Auditor
             yield return Say(
                 "session-in-former-home",
                 Severity.Consent,
-                $"Something runs in {one.Holding.Account} on {machine.Name} that was started with the home `{former}`, where it lived before: it reads and writes there.",
-                "Have the account sign out, programs in the background too, and sign in afresh; then see whether anything stands again at the former place."
+                $"Something runs in {one.Holding.Account} on {machine.Name} that was started with the home "
+                    + $"`{former}`, where it lived before: it reads and writes there.",
+                "Have the account sign out, programs in the background too, and sign in afresh; then see whether "
+                    + "anything stands again at the former place."
             );
         if (
             holding?.Stray is { Files: > 0 } stray
@@ -202,7 +206,9 @@ public static class Auditor
             yield return Say(
                 "used-elsewhere",
                 Severity.Consent,
-                $"{one.Holding} on {machine.Name} lives at `{one.Shown}`, and its usual place `{stray.PathShown}` has {Words.Count(stray.Files, "file")} of {Words.Size(stray.DataBytes)}: it was opened there, or something still writes there.",
+                $"{one.Holding} on {machine.Name} lives at `{one.Shown}`, and its usual place `{stray.PathShown}` "
+                    + $"has {Words.Count(stray.Files, "file")} of {Words.Size(stray.DataBytes)}: it was opened there, "
+                    + "or something still writes there.",
                 "Find out which program opens the usual place; take what is wanted to the live place manually."
             );
         if (holding is not { Present: true } && holding?.Place == one.Place)
@@ -221,8 +227,10 @@ public static class Auditor
             machine.Name,
             account.Name,
             null,
-            $"{account.Name} is locked out on {machine.Name} by Furlough, and no relocation under way needs that{(account.KeptOut is { Length: > 0 } why ? $": {why}" : "")}.",
-            $"{(account.KeptOut is { Length: > 0 } ? "Put that right, then" : "Start the agent again, which lets the person in; or")} `furlough-agent let-in {account.Name}` at the machine."
+            $"{account.Name} is locked out on {machine.Name} by Furlough, and no relocation under way needs "
+                + $"that{(account.KeptOut is { Length: > 0 } why ? $": {why}" : "")}.",
+            $"{(account.KeptOut is { Length: > 0 } ? "Put that right, then" : "Start the agent again, which lets the person in; or")} "
+                + $"`furlough-agent let-in {account.Name}` at the machine."
         );
 
     private static Finding Look(FleetMachine machine, CommonFolderFacts folder, LeftFiles left) =>
@@ -232,7 +240,9 @@ public static class Auditor
             machine.Name,
             left.Account,
             folder.Name,
-            $"{Words.Count(left.Files, "file")} of {left.Account} ({Words.Size(left.DataBytes)}), last changed {left.LastChange:yyyy-MM-dd HH:mm}Z, {(left.Files == 1 ? "lies" : "lie")} in `{folder.PathShown}` on {machine.Name}, which should be empty.",
+            $"{Words.Count(left.Files, "file")} of {left.Account} ({Words.Size(left.DataBytes)}), last changed "
+                + $"{left.LastChange:yyyy-MM-dd HH:mm}Z, {(left.Files == 1 ? "lies" : "lie")} in `{folder.PathShown}` "
+                + $"on {machine.Name}, which should be empty.",
             $"Have {left.Account} take them along, or empty the folder manually: the next ones who come see them."
         );
 
@@ -249,7 +259,8 @@ public static class Auditor
                 machine.Name,
                 account,
                 null,
-                $"{declined.By} declined errand {errand.Number} ({errand.Kind.Word()}) on {machine.Name}{(account is null ? "" : $" for {account}")}: {declined.Reason}",
+                $"{declined.By} declined errand {errand.Number} ({errand.Kind.Word()}) on "
+                    + $"{machine.Name}{(account is null ? "" : $" for {account}")}: {declined.Reason}",
                 $"Look at it; `furlough relocation return {numbers}` takes back what it was for."
             )
             : new Finding(
@@ -258,7 +269,9 @@ public static class Auditor
                 machine.Name,
                 account,
                 null,
-                $"Errand {errand.Number} ({errand.Kind.Word()}) on {machine.Name}{(account is null ? "" : $" for {account}")} was due on {errand.Due:yyyy-MM-dd HH:mm}Z.",
+                $"Errand {errand.Number} ({errand.Kind.Word()}) on "
+                    + $"{machine.Name}{(account is null ? "" : $" for {account}")} was due on "
+                    + $"{errand.Due:yyyy-MM-dd HH:mm}Z.",
                 "See `furlough errand list`: have it done, or decline it."
             );
     }
@@ -287,7 +300,8 @@ public static class Auditor
                 ? Say(
                     "source-recreated",
                     Severity.Advice,
-                    $"At the former place of {original.Holding} on {machine.Name} stands {there}; it was copied to the live place on {gathered:yyyy-MM-dd} and not changed since.",
+                    $"At the former place of {original.Holding} on {machine.Name} stands {there}; it was copied "
+                        + $"to the live place on {gathered:yyyy-MM-dd} and not changed since.",
                     $"Find the program that still uses `{place}`, then remove the folder manually."
                 )
             : again.Files == 0
@@ -300,15 +314,18 @@ public static class Auditor
             : Say(
                 "written-at-former-place",
                 Severity.Consent,
-                $"At the former place of {original.Holding} on {machine.Name} stands {there} again, last changed {again.LastChange:yyyy-MM-dd HH:mm}Z.",
-                $"`furlough relocation gather {kept.Relocation}` copies it to the live place; then find the program that still uses `{place}`."
+                $"At the former place of {original.Holding} on {machine.Name} stands {there} again, last changed "
+                    + $"{again.LastChange:yyyy-MM-dd HH:mm}Z.",
+                $"`furlough relocation gather {kept.Relocation}` copies it to the live place; then find the "
+                    + $"program that still uses `{place}`."
             );
         }
         if (now > kept.Until)
             yield return Say(
                 "original-overdue",
                 Severity.Advice,
-                $"The original of {original.Holding} on {machine.Name} ({Words.Size(original.DataBytes)}) is past its keeping time since {kept.Until:yyyy-MM-dd}.",
+                $"The original of {original.Holding} on {machine.Name} ({Words.Size(original.DataBytes)}) is past "
+                    + $"its keeping time since {kept.Until:yyyy-MM-dd}.",
                 $"`furlough original discard {kept.Id}` frees the space."
             );
     }

@@ -78,7 +78,8 @@ public sealed class AllowedHours
                 + one.RecurrenceDates.GetAllDates().Count();
             if (cost > MostCost)
                 throw new FormatException(
-                    $"The event `{one.Summary}` repeats too often to be worked out. Let it begin later, repeat it by the day, week, month or year, or leave out some of its `BY` rules."
+                    $"The event `{one.Summary}` repeats too often to be worked out. Let it begin later, repeat it "
+                        + "by the day, week, month or year, or leave out some of its `BY` rules."
                 );
         }
         var hours = new AllowedHours(calendar, zone);

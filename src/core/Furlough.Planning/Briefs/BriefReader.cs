@@ -320,7 +320,8 @@ public sealed partial class BriefReader : StrictReader
             if (method == Method.RepointOnly && (adopts || link || named.Keys.Any(k => !MayStay(k))))
                 Error(
                     m!,
-                    "`repoint-only` leaves the data where it is, so it goes with folders and libraries only, and neither with `existing: adopt` nor with `leave: link`.",
+                    "`repoint-only` leaves the data where it is, so it goes with folders and libraries only, and "
+                        + "neither with `existing: adopt` nor with `leave: link`.",
                     "`folders` or `libraries`, and no `existing` or `leave`"
                 );
             if (method == Method.Adopt)
@@ -554,7 +555,8 @@ public sealed partial class BriefReader : StrictReader
     private AllowedHours? ReadHours(YamlNode node)
     {
         const string expected =
-            "an iCalendar file's text as a block after `hours: |`, with one event for each stretch of hours; the command line puts it there for `hours: FILE.ics`";
+            "an iCalendar file's text as a block after `hours: |`, with one event for each stretch of hours; the "
+            + "command line puts it there for `hours: FILE.ics`";
         if (node is not YamlScalarNode { Value: { Length: > 0 } text })
             return Error<AllowedHours?>(node, "This is not a calendar.", expected);
         if (text.EndsWith(".ics", StringComparison.OrdinalIgnoreCase) && !text.Contains('\n'))

@@ -100,13 +100,15 @@ public static class FleetMatch
                 !fleet.Any(m => string.Equals(m.Room, r, StringComparison.OrdinalIgnoreCase))
             )
         )
-            yield return $"No machine stands in a room `{room}`.{(Pattern.Nearest(room, fleet.Select(m => m.Room).Distinct()) is { } near ? $" Perhaps `{near}` is meant." : "")}";
+            yield return "No machine stands in a room "
+                + $"`{room}`.{(Pattern.Nearest(room, fleet.Select(m => m.Room).Distinct()) is { } near ? $" Perhaps `{near}` is meant." : "")}";
         foreach (
             var tag in choice.Tags.Where(r =>
                 !fleet.Any(m => string.Equals(m.Tag, r, StringComparison.OrdinalIgnoreCase))
             )
         )
-            yield return $"No machine has the tag `{tag}`.{(Pattern.Nearest(tag, fleet.Select(m => m.Tag).OfType<string>().Distinct()) is { } near ? $" Perhaps `{near}` is meant." : "")}";
+            yield return "No machine has the tag "
+                + $"`{tag}`.{(Pattern.Nearest(tag, fleet.Select(m => m.Tag).OfType<string>().Distinct()) is { } near ? $" Perhaps `{near}` is meant." : "")}";
         foreach (var pattern in choice.Names.Concat(choice.Except).Where(p => !fleet.Any(m => Pattern.Fits(p, m.Name))))
             yield return $"No machine is called `{pattern}`.";
         foreach (

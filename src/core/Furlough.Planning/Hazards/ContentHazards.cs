@@ -16,7 +16,8 @@ internal static class ContentHazards
             c =>
                 c.Target is null || c.Target.Abilities.Owners || c.Source?.Abilities.Owners != true
                     ? null
-                    : $"`{c.Target.Root}` of {c.Machine.Name} ({c.Target.FileSystem}) stores no owners, so anybody at the machine could read {c.Holding.Name}."
+                    : $"`{c.Target.Root}` of {c.Machine.Name} ({c.Target.FileSystem}) stores no owners, so anybody "
+                        + $"at the machine could read {c.Holding.Name}."
         ),
         new(
             "target-lacks-kinds",
@@ -35,7 +36,9 @@ internal static class ContentHazards
                 || c.Target.Abilities.CaseSensitive
                 || c.Holding.Demands.Of(DemandKind.NamesByCase) is not { } found
                     ? null
-                    : $"{Words.Count(found.Count, "name")} in {c.Holding.Name} on {c.Machine.Name} differ from another only in case (`{found.Example}`), and `{c.Target.Root}` ({c.Target.FileSystem}) takes both for one file."
+                    : $"{Words.Count(found.Count, "name")} in {c.Holding.Name} on {c.Machine.Name} differ from "
+                        + $"another only in case (`{found.Example}`), and `{c.Target.Root}` ({c.Target.FileSystem}) "
+                        + "takes both for one file."
         ),
         new(
             "target-refuses-names",
@@ -47,7 +50,8 @@ internal static class ContentHazards
                 || c.Target.Abilities.OddNames
                 || c.Holding.Demands.Of(DemandKind.OddNames) is not { } found
                     ? null
-                    : $"{Words.Count(found.Count, "name")} in {c.Holding.Name} on {c.Machine.Name} cannot stand on `{c.Target.Root}` ({c.Target.FileSystem}): `{found.Example}`."
+                    : $"{Words.Count(found.Count, "name")} in {c.Holding.Name} on {c.Machine.Name} cannot stand on "
+                        + $"`{c.Target.Root}` ({c.Target.FileSystem}): `{found.Example}`."
         ),
         new(
             "target-loses-facts",
@@ -64,7 +68,9 @@ internal static class ContentHazards
             c =>
                 c.Target is null || c.Holding.Demands.LargestFileBytes <= c.Target.Abilities.LargestFileBytes
                     ? null
-                    : $"{c.Holding.Name} on {c.Machine.Name} has a file of {Words.Size(c.Holding.Demands.LargestFileBytes)}, and `{c.Target.Root}` ({c.Target.FileSystem}) stores files of {Words.Size(c.Target.Abilities.LargestFileBytes)} at most."
+                    : $"{c.Holding.Name} on {c.Machine.Name} has a file of "
+                        + $"{Words.Size(c.Holding.Demands.LargestFileBytes)}, and `{c.Target.Root}` "
+                        + $"({c.Target.FileSystem}) stores files of {Words.Size(c.Target.Abilities.LargestFileBytes)} at most."
         ),
         new(
             "path-too-long",
@@ -76,43 +82,53 @@ internal static class ContentHazards
         new("device-node", Severity.Blocking, "Device nodes stand in a user's folder.", "Take them away.", c =>
             c.Holding.Demands.Of(DemandKind.DeviceNodes) is not { } found
                 ? null
-                : $"{Words.Count(found.Count, "device node")} in {c.Holding.Name} on {c.Machine.Name} (`{found.Example}`): they have no place in a user's folder and are not relocated."
+                : $"{Words.Count(found.Count, "device node")} in {c.Holding.Name} on {c.Machine.Name} "
+                    + $"(`{found.Example}`): they have no place in a user's folder and are not relocated."
         ),
         new(
             "cannot-be-copied",
             Severity.Blocking,
-            "Something in the holding would not come out of a copy as it is: marked as unchangeable or append-only, encrypted by the file system, stored elsewhere (in the cloud, deduplicated), or another volume that is mounted inside.",
+            "Something in the holding would not come out of a copy as it is: marked as unchangeable or "
+                + "append-only, encrypted by the file system, stored elsewhere (in the cloud, deduplicated), or "
+                + "another volume that is mounted inside.",
             "Take the mark or the encryption away, have the files stored here, or unmount the volume; then survey again.",
             CannotBeCopied
         ),
         new(
             "copy-loses-facts",
             Severity.Consent,
-            "Something is kept beside the content of files that is not copied: further streams of data (Windows), attributes and access lists of links and pipes, and that several names are one link or pipe.",
+            "Something is kept beside the content of files that is not copied: further streams of data "
+                + "(Windows), attributes and access lists of links and pipes, and that several names are one link or pipe.",
             "Accept that it is lost, or take those files out of the holding first. The original has it until it is discarded.",
             c =>
                 c.Holding.Demands.Of(DemandKind.FactsNotKept) is not { } found
                     ? null
-                    : $"{Words.Count(found.Count, "entry", "entries")} of {c.Holding.Name} on {c.Machine.Name} (`{found.Example}`) {(found.Count == 1 ? "has" : "have")} further streams of data, attributes or further names that are not copied."
+                    : $"{Words.Count(found.Count, "entry", "entries")} of {c.Holding.Name} on {c.Machine.Name} "
+                        + $"(`{found.Example}`) {(found.Count == 1 ? "has" : "have")} further streams of data, "
+                        + "attributes or further names that are not copied."
         ),
         new(
             "link-not-possible",
             Severity.Blocking,
             "A link is to stay at the former place, on a volume that stores none.",
-            "Leave out `leave: link`; programs that know only the old path must then be given the new one, and what has no setting stays where it is.",
+            "Leave out `leave: link`; programs that know only the old path must then be given the new one, and "
+                + "what has no setting stays where it is.",
             c =>
                 c.LeavesLink && c.Source is { Abilities.Links: false } source
-                    ? $"`{source.Root}` of {c.Machine.Name} ({source.FileSystem}) stores no link that could stay where {c.Holding.Name} lived."
+                    ? $"`{source.Root}` of {c.Machine.Name} ({source.FileSystem}) stores no link that could stay "
+                        + $"where {c.Holding.Name} lived."
                     : null
         ),
         new(
             "links-lead-elsewhere",
             Severity.Advice,
-            "Links of the holding lead out of it by a relative path, or into it by its former path: their text is kept, so they lead elsewhere from the new place.",
+            "Links of the holding lead out of it by a relative path, or into it by its former path: their text "
+                + "is kept, so they lead elsewhere from the new place.",
             "Look at them after the relocation; for those that name the former path, `leave: link` helps.",
             c =>
                 c.Holding.Demands.Of(DemandKind.LinksElsewhere) is { } links
-                    ? $"{Words.Count(links.Count, "link")} of {c.Holding.Name} on {c.Machine.Name} would lead elsewhere from `{c.Shown}`, the first of them `{links.Example}`."
+                    ? $"{Words.Count(links.Count, "link")} of {c.Holding.Name} on {c.Machine.Name} would lead "
+                        + $"elsewhere from `{c.Shown}`, the first of them `{links.Example}`."
                     : null
         ),
     ];
@@ -131,7 +147,8 @@ internal static class ContentHazards
             Add(DemandKind.PipesAndSockets, "pipe or socket", "pipes or sockets");
         return lacking.Count == 0
             ? null
-            : $"`{c.Target.Root}` of {c.Machine.Name} ({c.Target.FileSystem}) cannot store what {c.Holding.Name} has: {string.Join("; ", lacking)}.";
+            : $"`{c.Target.Root}` of {c.Machine.Name} ({c.Target.FileSystem}) cannot store what {c.Holding.Name} "
+                + $"has: {string.Join("; ", lacking)}.";
 
         void Add(DemandKind kind, string one, string many)
         {
@@ -153,7 +170,8 @@ internal static class ContentHazards
             lost.Add($"the holes of {Words.Count(holes.Count, "file")} (`{holes.Example}`) are filled");
         return lost.Count == 0
             ? null
-            : $"On `{c.Target.Root}` of {c.Machine.Name} ({c.Target.FileSystem}) {string.Join("; ", lost)} when {c.Holding.Name} goes there.";
+            : $"On `{c.Target.Root}` of {c.Machine.Name} ({c.Target.FileSystem}) {string.Join("; ", lost)} when "
+                + $"{c.Holding.Name} goes there.";
     }
 
     private static HazardText? PathTooLong(HazardContext c)
@@ -163,7 +181,8 @@ internal static class ContentHazards
         var longest = Encoding.UTF8.GetByteCount(c.Shown) + 1 + c.Holding.Demands.LongestPathBytes;
         return longest <= c.Target.Abilities.LongestPathBytes
             ? null
-            : $"The longest path of {c.Holding.Name} on {c.Machine.Name} would have {longest:N0} bytes at `{c.Shown}`, and programs open at most {c.Target.Abilities.LongestPathBytes:N0}.";
+            : $"The longest path of {c.Holding.Name} on {c.Machine.Name} would have {longest:N0} bytes at "
+                + $"`{c.Shown}`, and programs open at most {c.Target.Abilities.LongestPathBytes:N0}.";
     }
 
     private static HazardText? CannotBeCopied(HazardContext c)

@@ -25,7 +25,8 @@ internal static class HomeHazards
             c =>
                 c.Holding.Name.Kind != HoldingKind.Home || HasFallback(c.Survey)
                     ? null
-                    : $"When the target volume of {c.Machine.Name} fails, nobody could sign in there: no fallback administrator has a home on its system volume."
+                    : $"When the target volume of {c.Machine.Name} fails, nobody could sign in there: no fallback "
+                        + "administrator has a home on its system volume."
         ),
         new(
             "home-with-parts",
@@ -57,7 +58,8 @@ internal static class HomeHazards
                 c.Holding.Home is not { NamesAccount: true }
                 || string.Equals(c.Place.Parts[^1], c.Account.Name, StringComparison.OrdinalIgnoreCase)
                     ? null
-                    : $"The home of {c.Account.Name} on {c.Machine.Name} would be `{c.Shown}`: there an account is known by the name of its home's folder."
+                    : $"The home of {c.Account.Name} on {c.Machine.Name} would be `{c.Shown}`: there an account is "
+                        + "known by the name of its home's folder."
         ),
         new(
             "confined-elsewhere",
@@ -74,7 +76,8 @@ internal static class HomeHazards
             c =>
                 c.Holding.Home is not { CacheBytes: > Much } home
                     ? null
-                    : $"{Words.Size(home.CacheBytes)} of {Words.Size(c.Holding.DataBytes)} in the home of {c.Account.Name} on {c.Machine.Name} are caches."
+                    : $"{Words.Size(home.CacheBytes)} of {Words.Size(c.Holding.DataBytes)} in the home of "
+                        + $"{c.Account.Name} on {c.Machine.Name} are caches."
         ),
     ];
 
@@ -92,7 +95,10 @@ internal static class HomeHazards
         List<string> named = [.. home.NamedBy, .. Inner(c, place).Select(h => $"the setting for {h.Name}")];
         return named.Count == 0
             ? null
-            : $"On {c.Machine.Name} {string.Join(", ", named.Take(Shown))}{(named.Count > Shown ? $" and {named.Count - Shown} more" : "")} {(named.Count == 1 ? "names" : "name")} the home of {c.Account.Name} by its path `{c.Holding.PathShown}`.";
+            : $"On {c.Machine.Name} "
+                + $"{string.Join(", ", named.Take(Shown))}{(named.Count > Shown ? $" and {named.Count - Shown} more" : "")} "
+                + $"{(named.Count == 1 ? "names" : "name")} the home of {c.Account.Name} by its path "
+                + $"`{c.Holding.PathShown}`.";
     }
 
     private const int Shown = 6;
@@ -125,7 +131,9 @@ internal static class HomeHazards
         )
             return null;
         return new HazardText(
-            $"{confined.By} on {c.Machine.Name} expects homes below {string.Join(" or ", confined.Homes.Select(h => $"`{h}`"))}; programs that it confines may be refused at `{c.Shown}`.",
+            $"{confined.By} on {c.Machine.Name} expects homes below "
+                + $"{string.Join(" or ", confined.Homes.Select(h => $"`{h}`"))}; programs that it confines may be "
+                + $"refused at `{c.Shown}`.",
             confined.Remedy
         );
     }

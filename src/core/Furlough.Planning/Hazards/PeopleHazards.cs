@@ -15,7 +15,8 @@ internal static class PeopleHazards
             c =>
                 !c.Account.Roams
                     ? null
-                    : $"The home of {c.Account.Name} follows the account to other machines; {c.Holding.Name.Name} would then be on {c.Machine.Name} alone."
+                    : $"The home of {c.Account.Name} follows the account to other machines; {c.Holding.Name.Name} "
+                        + $"would then be on {c.Machine.Name} alone."
         ),
         new(
             "account-from-directory",
@@ -31,7 +32,8 @@ internal static class PeopleHazards
             "account-signed-in",
             Severity.Advice,
             "The account is signed in.",
-            "Ask for signing out before the run, or have people told: `work: {tell-people: …}` in the brief. Files still open stop the relocation and change nothing.",
+            "Ask for signing out before the run, or have people told: `work: {tell-people: …}` in the brief. "
+                + "Files still open stop the relocation and change nothing.",
             c => !c.Account.SignedIn ? null : $"{c.Account.Name} was signed in on {c.Machine.Name} at the survey."
         ),
         new(
@@ -42,7 +44,8 @@ internal static class PeopleHazards
             c =>
                 !c.Item.WaitsForPerson
                     ? null
-                    : $"{c.Holding.Name} on {c.Machine.Name} waits for a person: {string.Join(", ", (c.Item.Attended ? [ErrandKind.BeThere] : (IEnumerable<ErrandKind>)[]).Concat(c.Item.Beforehand).Select(k => k.Word()))}."
+                    : $"{c.Holding.Name} on {c.Machine.Name} waits for a person: "
+                        + $"{string.Join(", ", (c.Item.Attended ? [ErrandKind.BeThere] : (IEnumerable<ErrandKind>)[]).Concat(c.Item.Beforehand).Select(k => k.Word()))}."
         )
         {
             OfSettings = true,
@@ -59,7 +62,8 @@ internal static class PeopleHazards
             c =>
                 c.Machine.Survey is not { CannotTell: true } || c.Relocations.All(r => r.Terms.Telling is null)
                     ? null
-                    : $"{c.Machine.Name} has nothing that shows notices: anyone who is signed in is locked out without having been notified there."
+                    : $"{c.Machine.Name} has nothing that shows notices: anyone who is signed in is locked out "
+                        + "without having been notified there."
         ),
         new(
             "no-fallback-administrator",
@@ -69,7 +73,8 @@ internal static class PeopleHazards
             c =>
                 c.Machine.Survey is not { } survey || c.Relocations.Count == 0 || survey.Accounts.Any(a => a.Fallback)
                     ? null
-                    : $"{c.Machine.Name} has no fallback administrator: if the target volume fails, nobody may be able to put it right at the desk."
+                    : $"{c.Machine.Name} has no fallback administrator: if the target volume fails, nobody may be "
+                        + "able to put it right at the desk."
         ),
     ];
 }

@@ -33,7 +33,9 @@ internal static class PlaceHazards
                     .ToList()
                     is not { Count: > 0 } missing
                     ? null
-                    : $"The path for {c.Holding.Name} on {c.Machine.Name} wants {string.Join(" and ", missing.Select(n => "{" + n + "}"))}, and the brief does not say that of {(c.Holding.Name.IsShared ? "what all accounts share" : c.Account.Name)}."
+                    : $"The path for {c.Holding.Name} on {c.Machine.Name} wants "
+                        + $"{string.Join(" and ", missing.Select(n => "{" + n + "}"))}, and the brief does not say that "
+                        + $"of {(c.Holding.Name.IsShared ? "what all accounts share" : c.Account.Name)}."
         )
         {
             OfSettings = true,
@@ -58,7 +60,8 @@ internal static class PlaceHazards
             c =>
                 c.Holding.Place is not { Path: "" }
                     ? null
-                    : $"A volume of its own is mounted at `{c.Holding.PathShown}` of {c.Machine.Name}: {c.Holding.Name} is that whole volume."
+                    : $"A volume of its own is mounted at `{c.Holding.PathShown}` of {c.Machine.Name}: "
+                        + $"{c.Holding.Name} is that whole volume."
         ),
         new(
             "source-foreign",
@@ -83,7 +86,8 @@ internal static class PlaceHazards
                 || (c.Holding.HiddenIn ?? c.Holding.Place?.Parts.FirstOrDefault(p => p.StartsWith('.')))
                     is not { } hidden
                     ? null
-                    : $"{c.Holding.Name} on {c.Machine.Name} lies in `{hidden}`, hidden application data that moves only with the whole home."
+                    : $"{c.Holding.Name} on {c.Machine.Name} lies in `{hidden}`, hidden application data that moves "
+                        + "only with the whole home."
         ),
         new(
             "target-inside-source",
@@ -132,7 +136,8 @@ internal static class PlaceHazards
                 )
                     is not { } sharing
                     ? null
-                    : $"{sharing.Name} lives at or inside the place of {c.Holding.Name} on {c.Machine.Name} (`{c.Holding.PathShown}`) and would be lost there."
+                    : $"{sharing.Name} lives at or inside the place of {c.Holding.Name} on {c.Machine.Name} "
+                        + $"(`{c.Holding.PathShown}`) and would be lost there."
         ),
         new(
             "holding-inside",
@@ -146,7 +151,8 @@ internal static class PlaceHazards
                     .FirstOrDefault()
                     is not { } inner
                     ? null
-                    : $"{inner.Name} lives at `{inner.PathShown}` on {c.Machine.Name}, inside {c.Holding.Name}; its setting would lead to what is set aside."
+                    : $"{inner.Name} lives at `{inner.PathShown}` on {c.Machine.Name}, inside {c.Holding.Name}; its "
+                        + "setting would lead to what is set aside."
         ),
         new(
             "moves-along",
@@ -173,7 +179,9 @@ internal static class PlaceHazards
             c =>
                 c.Method != Method.RepointOnly
                     ? null
-                    : $"{Words.Count(c.Holding.Files, "file")} ({Words.Size(c.Holding.DataBytes)}) of {c.Holding.Name} on {c.Machine.Name} stay at `{c.Holding.PathShown}`; from then on the folder is `{c.Shown}`, which is empty."
+                    : $"{Words.Count(c.Holding.Files, "file")} ({Words.Size(c.Holding.DataBytes)}) of "
+                        + $"{c.Holding.Name} on {c.Machine.Name} stay at `{c.Holding.PathShown}`; from then on the "
+                        + $"folder is `{c.Shown}`, which is empty."
         )
         {
             OfRepointing = true,
@@ -188,7 +196,11 @@ internal static class PlaceHazards
                     ? null
                     : new HazardText(
                         c.Receipt is { } receipt
-                            ? $"{c.Holding.Name} is at `{c.Shown}` on {c.Machine.Name} by a receipt of {receipt.WrittenAt:yyyy-MM-dd} and becomes live there again; nothing is copied. {(c.Holding.Files == 0 ? "" : $"The {Words.Count(c.Holding.Files, "file")} at `{c.Holding.PathShown}` are set aside and not mixed in.")}".TrimEnd()
+                            ? (
+                                $"{c.Holding.Name} is at `{c.Shown}` on {c.Machine.Name} by a receipt of "
+                                + $"{receipt.WrittenAt:yyyy-MM-dd} and becomes live there again; nothing is copied. "
+                                + $"{(c.Holding.Files == 0 ? "" : $"The {Words.Count(c.Holding.Files, "file")} at `{c.Holding.PathShown}` are set aside and not mixed in.")}"
+                            ).TrimEnd()
                             : $"What is at `{c.Shown}` on {c.Machine.Name} becomes live if it equals {c.Holding.Name}; nothing is copied.",
                         c.Receipt is null
                             ? "If it differs, the relocation stops and says where."
@@ -204,7 +216,8 @@ internal static class PlaceHazards
                 c.Receipt is not null
                 || c.Survey.Receipts.FirstOrDefault(r => !r.Genuine && r.Holding == c.Holding.Name) is not { } receipt
                     ? null
-                    : $"A receipt beside `{c.Survey.Show(receipt.Target)}` on {c.Machine.Name} says that {c.Holding.Name} lived there, but no machine known here signed it."
+                    : $"A receipt beside `{c.Survey.Show(receipt.Target)}` on {c.Machine.Name} says that "
+                        + $"{c.Holding.Name} lived there, but no machine known here signed it."
         ),
         new(
             "one-place-twice",
@@ -235,7 +248,8 @@ internal static class PlaceHazards
             c =>
                 c.Holding.Stray is not { Files: > 0 } stray
                     ? null
-                    : $"`{stray.PathShown}` on {c.Machine.Name}, the usual place of {c.Holding.Name}, has {Words.Count(stray.Files, "file")} of {Words.Size(stray.DataBytes)} as well."
+                    : $"`{stray.PathShown}` on {c.Machine.Name}, the usual place of {c.Holding.Name}, has "
+                        + $"{Words.Count(stray.Files, "file")} of {Words.Size(stray.DataBytes)} as well."
         ),
         new(
             "exchange-across-volumes",
@@ -254,7 +268,10 @@ internal static class PlaceHazards
         var inner = MovedTogether.Along(c.Survey, c.Holding).ToList();
         return inner.Count == 0
             ? null
-            : $"{string.Join(", ", inner.Select(h => $"{h.Name} (`{h.PathShown}`)"))} {(inner.Count == 1 ? "lives" : "live")} inside {c.Holding.Name} on {c.Machine.Name} and {(inner.Count == 1 ? "is" : "are")} moved along with it; another place that the brief names for {(inner.Count == 1 ? "it" : "them")} is passed over.";
+            : $"{string.Join(", ", inner.Select(h => $"{h.Name} (`{h.PathShown}`)"))} "
+                + $"{(inner.Count == 1 ? "lives" : "live")} inside {c.Holding.Name} on {c.Machine.Name} and "
+                + $"{(inner.Count == 1 ? "is" : "are")} moved along with it; another place that the brief names for "
+                + $"{(inner.Count == 1 ? "it" : "them")} is passed over.";
     }
 
     private static HazardText? TargetNotEmpty(HazardContext c)
@@ -263,10 +280,12 @@ internal static class PlaceHazards
             return null;
         var known = c.Survey.Receipts.Any(r => r.Genuine && r.Holding == c.Holding.Name && r.Target == c.Place);
         return new HazardText(
-            $"Something stands at `{c.Shown}` on {c.Machine.Name} already{(known ? ": a receipt says that it is this very holding, from before the system was reinstalled" : "")}.",
+            $"Something stands at `{c.Shown}` on {c.Machine.Name} "
+                + $"already{(known ? ": a receipt says that it is this very holding, from before the system was reinstalled" : "")}.",
             known
                 ? "With `existing: adopt` in the brief it becomes live there again, without copying."
-                : "Furlough overwrites nothing: take it away, plan another path, or let `existing: adopt` make it live if it equals the source."
+                : "Furlough overwrites nothing: take it away, plan another path, or let `existing: adopt` make it "
+                    + "live if it equals the source."
         );
     }
 }

@@ -39,18 +39,22 @@ internal static class ProgramHazards
             c =>
                 !c.Holding.IsMadeByFirstStart
                     ? null
-                    : $"{c.Account.Name} has no {c.Holding.Name.Name} on {c.Machine.Name} yet: `{string.Join(' ', c.Holding.Program!.FirstStart)}` makes it at `{c.Holding.PathShown}`, then it is relocated."
+                    : $"{c.Account.Name} has no {c.Holding.Name.Name} on {c.Machine.Name} yet: "
+                        + $"`{string.Join(' ', c.Holding.Program!.FirstStart)}` makes it at `{c.Holding.PathShown}`, "
+                        + "then it is relocated."
         ),
         new(
             "programs-stay",
             Severity.Advice,
             "Programs are installed at the former place of an install path: they stay there.",
-            "Only what is installed from now on goes to the new place; reinstall what is to move, or relocate it with `apps` where the system lets it.",
+            "Only what is installed from now on goes to the new place; reinstall what is to move, or relocate it "
+                + "with `apps` where the system lets it.",
             c =>
                 c.Method != Method.Setting
                 || c.Holding.Installed.Where(name => !IsRelocated(c, name)).ToList() is not { Count: > 0 } there
                     ? null
-                    : $"What is installed at `{c.Holding.PathShown}` on {c.Machine.Name} stays there: {string.Join(", ", there.Take(Shown))}{(there.Count > Shown ? $" and {Words.Count(there.Count - Shown, "more", "more")}" : "")}."
+                    : $"What is installed at `{c.Holding.PathShown}` on {c.Machine.Name} stays there: "
+                        + $"{string.Join(", ", there.Take(Shown))}{(there.Count > Shown ? $" and {Words.Count(there.Count - Shown, "more", "more")}" : "")}."
         )
         {
             OfSettings = true,
@@ -73,7 +77,8 @@ internal static class ProgramHazards
             c =>
                 c.Holding.InUse.Count == 0
                     ? null
-                    : $"{Words.Count(c.Holding.InUse.Count, "file")} of {c.Holding.Name} on {c.Machine.Name} in use at the survey: {c.Holding.InUse[0]}."
+                    : $"{Words.Count(c.Holding.InUse.Count, "file")} of {c.Holding.Name} on {c.Machine.Name} in use "
+                        + $"at the survey: {c.Holding.InUse[0]}."
         ),
         new(
             "service-running",
@@ -83,7 +88,9 @@ internal static class ProgramHazards
             c =>
                 c.Holding.Services.Count == 0
                     ? null
-                    : $"{string.Join(" and ", c.Holding.Services.Take(3))} {(c.Holding.Services.Count == 1 ? "holds" : "hold")} files of {c.Holding.Name} on {c.Machine.Name} open."
+                    : $"{string.Join(" and ", c.Holding.Services.Take(3))} "
+                        + $"{(c.Holding.Services.Count == 1 ? "holds" : "hold")} files of {c.Holding.Name} on "
+                        + $"{c.Machine.Name} open."
         ),
     ];
 
@@ -108,7 +115,8 @@ internal static class ProgramHazards
         var there =
             small.Count == 0
                 ? ""
-                : $" So do those of that size that are there: {string.Join(", ", small.Take(Shown))}{(small.Count > Shown ? $" and {Words.Count(small.Count - Shown, "more", "more")}" : "")}.";
+                : " So do those of that size that are there: "
+                    + $"{string.Join(", ", small.Take(Shown))}{(small.Count > Shown ? $" and {Words.Count(small.Count - Shown, "more", "more")}" : "")}.";
         return $"Apps below {Words.Size(c.Holding.SmallestBytes)} stay on the system volume of {c.Machine.Name}.{there}";
     }
 }

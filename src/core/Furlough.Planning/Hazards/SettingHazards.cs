@@ -15,7 +15,8 @@ internal static class SettingHazards
             c =>
                 c.Holding.Pointers.Select(p => p.Resolves).Distinct().Count() <= 1
                     ? null
-                    : $"The settings for {c.Holding.Name} on {c.Machine.Name} lead to different places: {string.Join("; ", c.Holding.Pointers.Select(p => $"{p.Address} reads `{p.Value.Text ?? "(nothing)"}`"))}."
+                    : $"The settings for {c.Holding.Name} on {c.Machine.Name} lead to different places: "
+                        + $"{string.Join("; ", c.Holding.Pointers.Select(p => $"{p.Address} reads `{p.Value.Text ?? "(nothing)"}`"))}."
         )
         {
             OfSettings = true,
@@ -23,7 +24,8 @@ internal static class SettingHazards
         new(
             "pointer-shape",
             Severity.Blocking,
-            "A setting needs the folder around the data, and the program adds a name that the target does not end in; or it needs a volume alone.",
+            "A setting needs the folder around the data, and the program adds a name that the target does not "
+                + "end in; or it needs a volume alone.",
             "End the path with the name that the program adds.",
             PointerShape
         )
@@ -59,12 +61,14 @@ internal static class SettingHazards
         new(
             "served-by",
             Severity.Consent,
-            "A share, an export, a server or another part of the machine's configuration names the folder by its path, and would name nothing after it was relocated.",
+            "A share, an export, a server or another part of the machine's configuration names the folder by its "
+                + "path, and would name nothing after it was relocated.",
             "Change what names it manually right after the run, or leave a link at the former place (`leave: link`).",
             c =>
                 c.Holding.ServedBy.Count == 0
                     ? null
-                    : $"{c.Holding.Name} on {c.Machine.Name} (`{c.Holding.PathShown}`) is named by {string.Join(", ", c.Holding.ServedBy.Take(Most))}{(c.Holding.ServedBy.Count > Most ? $" and {c.Holding.ServedBy.Count - Most} more" : "")}."
+                    : $"{c.Holding.Name} on {c.Machine.Name} (`{c.Holding.PathShown}`) is named by "
+                        + $"{string.Join(", ", c.Holding.ServedBy.Take(Most))}{(c.Holding.ServedBy.Count > Most ? $" and {c.Holding.ServedBy.Count - Most} more" : "")}."
         ),
     ];
 
@@ -80,11 +84,13 @@ internal static class SettingHazards
         var added = wrong.Address.Adds!;
         if (wrong.Address.NamesVolume)
             return new HazardText(
-                $"The setting for {c.Holding.Name} on {c.Machine.Name} names a volume alone; what is there goes into `{c.Survey.Show(c.Place with { Path = added })}`.",
+                $"The setting for {c.Holding.Name} on {c.Machine.Name} names a volume alone; what is there goes "
+                    + $"into `{c.Survey.Show(c.Place with { Path = added })}`.",
                 $"Let the path be `{added}`."
             );
         return new HazardText(
-            $"The program adds `{added}` to its setting for {c.Holding.Name} on {c.Machine.Name}, so it would look for it in `{c.Survey.Show(c.Place with { Path = $"{c.Place.Path}/{added}" })}`.",
+            $"The program adds `{added}` to its setting for {c.Holding.Name} on {c.Machine.Name}, so it would "
+                + $"look for it in `{c.Survey.Show(c.Place with { Path = $"{c.Place.Path}/{added}" })}`.",
             $"End the path with `/{added}`."
         );
     }

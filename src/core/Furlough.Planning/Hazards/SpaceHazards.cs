@@ -15,7 +15,8 @@ internal static class SpaceHazards
             c =>
                 c.Target is null || c.Method == Method.Exchange || c.LowestFreeBytes[c.Place.Volume] >= c.NeededBytes
                     ? null
-                    : $"{c.Holding.Name} needs {Words.Size(c.NeededBytes)} and `{c.Target.Root}` of {c.Machine.Name} would have {Words.Size(c.LowestFreeBytes[c.Place.Volume])} left."
+                    : $"{c.Holding.Name} needs {Words.Size(c.NeededBytes)} and `{c.Target.Root}` of "
+                        + $"{c.Machine.Name} would have {Words.Size(c.LowestFreeBytes[c.Place.Volume])} left."
         ),
         new(
             "quota-too-small",
@@ -32,7 +33,8 @@ internal static class SpaceHazards
             c =>
                 c.Target is null || c.Method == Method.Exchange || Left(c) < 0 || Left(c) >= Reserve(c)
                     ? null
-                    : $"After {c.Holding.Name} the volume `{c.Target.Root}` of {c.Machine.Name} has {Words.Size(Left(c))} free; its reserve is {Words.Size(Reserve(c))}."
+                    : $"After {c.Holding.Name} the volume `{c.Target.Root}` of {c.Machine.Name} has "
+                        + $"{Words.Size(Left(c))} free; its reserve is {Words.Size(Reserve(c))}."
         ),
     ];
 
@@ -46,7 +48,9 @@ internal static class SpaceHazards
             c =>
                 c.Volumes.FirstOrDefault(v => v.BreaksByGrowth) is not { } volume
                     ? null
-                    : $"`{volume.Root}` of {c.Machine.Name} fills up by {Words.Size(volume.GrowsBytesPerDay)} a day and would be {Words.Size(volume.ReserveBytes - volume.Lowest.FreeBytes)} below its reserve after {Words.Length(volume.Lowest.After)}, while originals are kept."
+                    : $"`{volume.Root}` of {c.Machine.Name} fills up by {Words.Size(volume.GrowsBytesPerDay)} a day "
+                        + $"and would be {Words.Size(volume.ReserveBytes - volume.Lowest.FreeBytes)} below its reserve "
+                        + $"after {Words.Length(volume.Lowest.After)}, while originals are kept."
         ),
     ];
 
@@ -70,7 +74,8 @@ internal static class SpaceHazards
                 .Sum(r => r.DataBytes);
         return after <= quota.LimitBytes
             ? null
-            : $"With {c.Holding.Name}, {c.Account.Name} would store {Words.Size(after)} on `{target.Root}` of {c.Machine.Name} and may store {Words.Size(quota.LimitBytes)} there.";
+            : $"With {c.Holding.Name}, {c.Account.Name} would store {Words.Size(after)} on `{target.Root}` of "
+                + $"{c.Machine.Name} and may store {Words.Size(quota.LimitBytes)} there.";
     }
 
     private static long Left(HazardContext c) => c.LowestFreeBytes[c.Place.Volume] - c.NeededBytes;

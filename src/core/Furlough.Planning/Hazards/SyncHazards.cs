@@ -18,7 +18,8 @@ internal static class SyncHazards
                 )
                     is not { } kept
                     ? null
-                    : $"{kept.Client} of {kept.Account} keeps `{c.Survey.Show(kept.Place)}` on {c.Machine.Name} the same as elsewhere; when {c.Holding.Name} is set aside it would take that for deletion."
+                    : $"{kept.Client} of {kept.Account} keeps `{c.Survey.Show(kept.Place)}` on {c.Machine.Name} the "
+                        + $"same as elsewhere; when {c.Holding.Name} is set aside it would take that for deletion."
         ),
         new(
             "target-in-sync-folder",
@@ -28,7 +29,8 @@ internal static class SyncHazards
             c =>
                 c.Target is null || c.Survey.SyncFolders.FirstOrDefault(s => c.Place.IsInside(s.Place)) is not { } kept
                     ? null
-                    : $"`{c.Shown}` on {c.Machine.Name} lies in what {kept.Client} of {kept.Account} keeps: {Words.Size(c.Holding.DataBytes)} would be sent elsewhere."
+                    : $"`{c.Shown}` on {c.Machine.Name} lies in what {kept.Client} of {kept.Account} keeps: "
+                        + $"{Words.Size(c.Holding.DataBytes)} would be sent elsewhere."
         ),
         new(
             "only-in-cloud",
@@ -38,7 +40,8 @@ internal static class SyncHazards
             c =>
                 c.Holding.CloudOnlyFiles == 0
                     ? null
-                    : $"{c.Holding.Name} on {c.Machine.Name} has {Words.Count(c.Holding.CloudOnlyFiles, "file")} only in the cloud; copying would download {Words.Size(c.Holding.CloudOnlyBytes)}."
+                    : $"{c.Holding.Name} on {c.Machine.Name} has {Words.Count(c.Holding.CloudOnlyFiles, "file")} "
+                        + $"only in the cloud; copying would download {Words.Size(c.Holding.CloudOnlyBytes)}."
         ),
         new(
             "backup-misses-target",

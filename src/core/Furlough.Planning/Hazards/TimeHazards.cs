@@ -19,7 +19,9 @@ internal static class TimeHazards
                     ? null
                 : longest == TimeSpan.Zero
                     ? $"No hours are allowed in the next {Briefs.AllowedHours.Horizon.TotalDays:0} days."
-                : $"{c.Holding.Name} on {c.Machine.Name} likely takes {Words.Length(forecast.Unbroken(c.Method).Likely)} in one go, and the longest of the allowed hours are {Words.Length(longest)}."
+                : $"{c.Holding.Name} on {c.Machine.Name} likely takes "
+                    + $"{Words.Length(forecast.Unbroken(c.Method).Likely)} in one go, and the longest of the allowed "
+                    + $"hours are {Words.Length(longest)}."
         ),
         new(
             "may-outlast-hours",
@@ -32,7 +34,9 @@ internal static class TimeHazards
                 || forecast.Unbroken(c.Method).Likely > longest
                 || forecast.Unbroken(c.Method).High <= longest
                     ? null
-                    : $"{c.Holding.Name} on {c.Machine.Name} may take up to {Words.Length(forecast.Unbroken(c.Method).High)} in one go, and the longest of the allowed hours are {Words.Length(longest)}."
+                    : $"{c.Holding.Name} on {c.Machine.Name} may take up to "
+                        + $"{Words.Length(forecast.Unbroken(c.Method).High)} in one go, and the longest of the allowed "
+                        + $"hours are {Words.Length(longest)}."
         ),
     ];
 
@@ -69,7 +73,8 @@ internal static class TimeHazards
             "unproven-system",
             Severity.Consent,
             "The agent's adapters have not been proven on a real system of the machine's kind.",
-            "Make an account for the purpose on one such machine and run `furlough-agent check` there; or accept it: originals are kept as everywhere.",
+            "Make an account for the purpose on one such machine and run `furlough-agent check` there; or accept "
+                + "it: originals are kept as everywhere.",
             c =>
                 c.Machine.Survey is not { Unproven: true } survey || c.Relocations.Count == 0
                     ? null

@@ -25,11 +25,13 @@ internal static class VolumeHazards
             "no-closed-folder",
             Severity.Blocking,
             "Someone but the system can rename what stands in the root folder of the volume: copies and originals are safe nowhere on it.",
-            "Give the root folder of that volume to the system (owner root, mode 0755, or 1777 where people make folders there), then survey again.",
+            "Give the root folder of that volume to the system (owner root, mode 0755, or 1777 where people make "
+                + "folders there), then survey again.",
             c =>
                 new[] { c.Target, c.Source }.FirstOrDefault(v => v is { RootOpen: true }) is not { } open
                     ? null
-                    : $"On `{open.Root}` of {c.Machine.Name} anybody can rename what stands in the root folder, so {c.Holding.Name} could be exchanged while it is relocated."
+                    : $"On `{open.Root}` of {c.Machine.Name} anybody can rename what stands in the root folder, so "
+                        + $"{c.Holding.Name} could be exchanged while it is relocated."
         ),
         new(
             "target-on-system-volume",
@@ -52,7 +54,8 @@ internal static class VolumeHazards
             c =>
                 c.Target is not { Attached: Attachment.Network }
                     ? null
-                    : $"{c.Holding.Name} on {c.Machine.Name} would live on the network volume `{c.Target.Root}` and be away with the network."
+                    : $"{c.Holding.Name} on {c.Machine.Name} would live on the network volume `{c.Target.Root}` and "
+                        + "be away with the network."
         )
         {
             AtSignIn = Severity.Blocking,
@@ -62,7 +65,8 @@ internal static class VolumeHazards
             "target-on-external-volume",
             Severity.Consent,
             "The target is an external volume, or one of which the system does not say how it is attached.",
-            "Describe the role with `attached: internal`, or accept it. Folders that are needed at sign-in require a drill with the volume that has passed (`furlough machine drill`).",
+            "Describe the role with `attached: internal`, or accept it. Folders that are needed at sign-in "
+                + "require a drill with the volume that has passed (`furlough machine drill`).",
             TargetOnExternalVolume
         )
         {
@@ -95,7 +99,10 @@ internal static class VolumeHazards
                         Encrypted: false
                     }
                     ? null
-                    : $"Anyone who picks up the volume `{c.Target.Root}` of {c.Machine.Name} could read {c.Holding.Name}: it is {(c.Target.Attached == Attachment.Unknown ? "attached in a way that the system does not tell" : c.Target.Attached.Word())}, and nothing shows that it is encrypted."
+                    : $"Anyone who picks up the volume `{c.Target.Root}` of {c.Machine.Name} could read "
+                        + $"{c.Holding.Name}: it is "
+                        + $"{(c.Target.Attached == Attachment.Unknown ? "attached in a way that the system does not tell" : c.Target.Attached.Word())}, "
+                        + "and nothing shows that it is encrypted."
         )
         {
             OfRepointing = true,
@@ -103,12 +110,15 @@ internal static class VolumeHazards
         new(
             "target-without-fixed-mount",
             Severity.Consent,
-            "The target is mounted only after someone has signed in, or it can be detached and is not mounted by its identity (and unlocked) at start-up.",
-            "Mount it at start-up by its identity (in the table of file systems, with UUID= or LABEL=; an encrypted volume also needs an entry that unlocks it at start-up), or accept it.",
+            "The target is mounted only after someone has signed in, or it can be detached and is not mounted by "
+                + "its identity (and unlocked) at start-up.",
+            "Mount it at start-up by its identity (in the table of file systems, with UUID= or LABEL=; an "
+                + "encrypted volume also needs an entry that unlocks it at start-up), or accept it.",
             c =>
                 c.Target is not { FixedMount: false }
                     ? null
-                    : $"`{c.Target.Root}` of {c.Machine.Name} is not mounted by its identity (and unlocked) before anyone signs in: {c.Holding.Name} could be missing at first."
+                    : $"`{c.Target.Root}` of {c.Machine.Name} is not mounted by its identity (and unlocked) before "
+                        + $"anyone signs in: {c.Holding.Name} could be missing at first."
         )
         {
             AtSignIn = Severity.Blocking,
@@ -122,14 +132,16 @@ internal static class VolumeHazards
             c =>
                 c.Target is null || c.Target.Abilities.ReadsPastCache
                     ? null
-                    : $"`{c.Target.Root}` of {c.Machine.Name} ({c.Target.FileSystem}) cannot be read past its cache, so the copy of {c.Holding.Name} is proven from cache: a fault of the medium would show only later."
+                    : $"`{c.Target.Root}` of {c.Machine.Name} ({c.Target.FileSystem}) cannot be read past its "
+                        + $"cache, so the copy of {c.Holding.Name} is proven from cache: a fault of the medium would show only later."
         ),
     ];
 
     /// <summary>Whose volume is wanted, where every person has another.</summary>
     private static string Whose(HazardContext c) =>
         c.Brief.Volumes[c.Item.Onto] is { IsPersonal: true } role
-            ? $" of {c.Holding.Name.Account} ({string.Join(", ", new[] { role.Label, role.Identity }.OfType<string>().Select(t => $"`{Brief.Filled(t, c.Brief.Of(c.Holding.Name.Account))}`"))})"
+            ? $" of {c.Holding.Name.Account} "
+                + $"({string.Join(", ", new[] { role.Label, role.Identity }.OfType<string>().Select(t => $"`{Brief.Filled(t, c.Brief.Of(c.Holding.Name.Account))}`"))})"
             : "";
 
     private static string Others(HazardContext c)
@@ -148,11 +160,13 @@ internal static class VolumeHazards
         var found =
             target.Attached == Attachment.Unknown
                 ? new HazardText(
-                    $"The system of {c.Machine.Name} does not say how the volume `{target.Root}` is attached: {c.Holding.Name} would be away if it is unplugged.",
+                    $"The system of {c.Machine.Name} does not say how the volume `{target.Root}` is attached: "
+                        + $"{c.Holding.Name} would be away if it is unplugged.",
                     "Make sure that it stays, and accept it."
                 )
                 : new HazardText(
-                    $"{c.Holding.Name} on {c.Machine.Name} would live on the external volume `{target.Root}` and be away when that is unplugged."
+                    $"{c.Holding.Name} on {c.Machine.Name} would live on the external volume `{target.Root}` and "
+                        + "be away when that is unplugged."
                 );
         if (!c.NeededAtSignIn)
             return found;
@@ -167,7 +181,9 @@ internal static class VolumeHazards
             : found with
             {
                 Remedy =
-                    $"Describe the role with `attached: internal`; or try what happens without the volume: `furlough machine drill {c.Machine.Name} --volume {target.Root} --account {c.Account.Name}`. With a drill that has passed it may be accepted.",
+                    "Describe the role with `attached: internal`; or try what happens without the volume: "
+                    + $"`furlough machine drill {c.Machine.Name} --volume {target.Root} --account {c.Account.Name}`. "
+                    + "With a drill that has passed it may be accepted.",
             };
     }
 }

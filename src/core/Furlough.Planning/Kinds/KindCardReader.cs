@@ -263,7 +263,8 @@ public sealed partial class KindCardReader : StrictReader
             Error(
                 node,
                 "The card says of no setting where its data lives.",
-                $"a list of 1 to {MostPointers} settings, each with `file`, `syntax` and `key`, with `link`, with `reads` and `writes`, with `registry` and `value`, with `preference` and `key`, or with `fixed`"
+                $"a list of 1 to {MostPointers} settings, each with `file`, `syntax` and `key`, with `link`, with "
+                    + "`reads` and `writes`, with `registry` and `value`, with `preference` and `key`, or with `fixed`"
             );
             return [];
         }

@@ -81,17 +81,23 @@ public sealed class FleetSuggestion(SpaceWish wish, Experience experience)
                 (
                     g.Key.Account,
                     g.Key.On,
-                    Named: $"{(g.Key.Kind == HoldingKind.Folder ? "folders" : "libraries")}: [{string.Join(", ", g.Select(h => h.Holding.Name).Order(StringComparer.Ordinal))}]"
+                    Named: $"{(g.Key.Kind == HoldingKind.Folder ? "folders" : "libraries")}: "
+                        + $"[{string.Join(", ", g.Select(h => h.Holding.Name).Order(StringComparer.Ordinal))}]"
                 )
             );
         var items = byAccount
             .GroupBy(a => (a.On, a.Named))
             .OrderBy(g => g.Key.On, StringComparer.Ordinal)
             .Select(g =>
-                $"  - {g.Key.Named}\n    accounts: [{string.Join(", ", g.Select(a => a.Account).Order(StringComparer.Ordinal))}]\n    on: [{g.Key.On}]\n    onto: {Role}\n    path: {Path}\n    method: {How.Word()}\n"
+                $"  - {g.Key.Named}\n    accounts: "
+                + $"[{string.Join(", ", g.Select(a => a.Account).Order(StringComparer.Ordinal))}]\n    on: "
+                + $"[{g.Key.On}]\n    onto: {Role}\n    path: {Path}\n    method: {How.Word()}\n"
             );
-        return $"furlough-brief: 1\ntitle: {title}\nmachines:\n  names: [{string.Join(", ", suggestions.Where(s => s.Moves.Count > 0).Select(s => s.Machine))}]\n"
-            + $"volumes:\n  {Role}: {{attached: internal, system: false, prefer: roomiest}}\nrelocate:\n{string.Concat(items)}keep-original: 7 days\nreserve: {{others: {Spelled(wish.Reserve)}}}\n";
+        return $"furlough-brief: 1\ntitle: {title}\nmachines:\n  names: "
+            + $"[{string.Join(", ", suggestions.Where(s => s.Moves.Count > 0).Select(s => s.Machine))}]\n"
+            + $"volumes:\n  {Role}: {{attached: internal, system: false, prefer: "
+            + $"roomiest}}\nrelocate:\n{string.Concat(items)}keep-original: 7 days\nreserve: {{others: "
+            + $"{Spelled(wish.Reserve)}}}\n";
     }
 
     private MachineSuggestion One(FleetMachine machine)
@@ -253,7 +259,8 @@ public sealed class FleetSuggestion(SpaceWish wish, Experience experience)
                 .Select(g => g.Key)
                 .FirstOrDefault();
             return possible < wanted
-                ? $"Its holdings that can be relocated are {Words.Size(possible)}, and {Words.Size(wanted)} are wanted{(barred is null ? "" : $"; others are blocked ({barred})")}."
+                ? $"Its holdings that can be relocated are {Words.Size(possible)}, and {Words.Size(wanted)} are "
+                    + $"wanted{(barred is null ? "" : $"; others are blocked ({barred})")}."
                 : $"{Words.Size(wanted)} are wanted, and the other volumes have no room for so much above their reserve.";
         }
         var people = answer.Best!.Chosen.Select(c => looked[c.Candidate].Candidate.Holding.Account).Distinct().Count();

@@ -35,7 +35,10 @@ public sealed class OriginalList(Store store, TimeProvider time)
         var errands = (
             await db
                 .Errands.Where(e =>
-                    e.State == ErrandState.Declined || e.State == ErrandState.Open || e.State == ErrandState.Claimed
+                    numbers.Contains(e.Relocation)
+                    && (
+                        e.State == ErrandState.Declined || e.State == ErrandState.Open || e.State == ErrandState.Claimed
+                    )
                 )
                 .ToListAsync(stop)
         ).ToLookup(e => e.Relocation);

@@ -84,6 +84,14 @@ public sealed class IoFault(IoReason reason, string path, string systemWords)
 /// <summary>The faults that the engine itself raises.</summary>
 public static class Faults
 {
+    /// <summary>What a repoint is to make live is not where it was.</summary>
+    internal static Fault CopyMissing() =>
+        new(
+            FaultKinds.CopyMissing,
+            "What was to become live is gone from the target volume.",
+            "Find out who removed it."
+        );
+
     /// <summary>A pointer reads neither what it should nor what it shall.</summary>
     public static Fault PointerChanged(PointerAddress address, PointerValue expected, PointerValue found) =>
         new(

@@ -1,5 +1,6 @@
 using Furlough.Engine.Ports;
 using Furlough.Engine.Records;
+using Furlough.Engine.Trees;
 using Furlough.Model;
 
 namespace Furlough.Engine.Context;
@@ -32,6 +33,13 @@ public sealed class DocketPlaces(Docket docket, IMachine machine, DocketJournal 
                 "Mount the volume where it was."
             );
         return volume;
+    }
+
+    /// <summary>The holding's folder at its source, opened.</summary>
+    public IFolder OpenSource()
+    {
+        using var parent = Reach.Parent(SourceVolume(), docket.Source);
+        return parent.OpenFolder(docket.Source.Parts[^1]);
     }
 
     /// <summary>Lets go of the volumes that a step opened, so that they can be unmounted.</summary>

@@ -37,7 +37,7 @@ public sealed class DocketHolds
     public static bool KeepOut(Ports.JournalState state) => state.Records.Has<HoldTaken>(SignInHold.Key);
 
     /// <summary>
-    /// Takes them one after the other. How it was before is recorded first; then whoever is in the way is waited for.
+    /// Takes them one after the other. How it was before is recorded first; then anyone who is in the way is waited for.
     /// </summary>
     /// <exception cref="Fault">Someone still is. What is taken stays taken.</exception>
     public void Take(Step step)

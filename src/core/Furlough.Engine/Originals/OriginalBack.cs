@@ -77,7 +77,7 @@ internal static class OriginalBack
                     is not null
                 )
                     return false;
-            using var live = CopyStep.OpenHolding(context, context.Places.SourceVolume());
+            using var live = context.Places.OpenSource();
             return TreeProof
                 .Copy(
                     live,

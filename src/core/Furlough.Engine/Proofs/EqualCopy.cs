@@ -78,7 +78,7 @@ public sealed class EqualCopy : IProof
         var sourceVolume = context.Places.SourceVolume();
         using var at = context.Places.Own(DocketSide.Copy);
         context.Holds.RequireNobody(step);
-        using var source = CopyStep.OpenHolding(context, sourceVolume);
+        using var source = context.Places.OpenSource();
         if (
             TreeProof
                 .Unchanged(

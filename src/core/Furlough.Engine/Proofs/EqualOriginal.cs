@@ -22,7 +22,7 @@ public sealed class EqualOriginal : IProof
     {
         var source = context.Places.SourceVolume();
         context.Journal.Record(new LiveFlushed(CopyStep.Flushed(source)));
-        using var live = CopyStep.OpenHolding(context, source);
+        using var live = context.Places.OpenSource();
         using var at = context.Places.Own(DocketSide.Copy);
         using var aside = OriginalBack.Folder(context);
         if (aside is { HoldsOriginal: true } && TryList(context, step, live, at.Folder, aside.Folder))
@@ -80,7 +80,7 @@ public sealed class EqualOriginal : IProof
     public void Prove(StepContext context, Step step)
     {
         using var at = context.Places.Own(DocketSide.Copy);
-        using var aside = OriginalBack.Folder(context) ?? throw RepointStep.Missing();
+        using var aside = OriginalBack.Folder(context) ?? throw Faults.CopyMissing();
         using var original = aside.Folder.OpenFolder(Layout.Original);
         EqualCopy.Compare(context, step, at.Folder, original, context.Places.TargetVolume(), null, difference =>
         {
@@ -109,7 +109,7 @@ public sealed class EqualOriginal : IProof
         EqualCopy.RequireSourceUnchanged(context, step);
         var flushed = context.Journal.Records.Find<LiveFlushed>()!.AtNs;
         var written = source.Abilities.ShowsEveryWrite() ? context.Writes.Written(source) : null;
-        using var live = CopyStep.OpenHolding(context, source);
+        using var live = context.Places.OpenSource();
         var difference = TreeProof
             .Copy(
                 live,

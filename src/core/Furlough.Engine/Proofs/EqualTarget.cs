@@ -22,7 +22,7 @@ public sealed class EqualTarget : IProof
         var own = at.Folder;
         using var target = parent.OpenFolder(context.Docket.Target.Parts[^1]);
         if (!context.Journal.Records.Has<NothingAtSource>())
-            using (var source = CopyStep.OpenHolding(context, context.Places.SourceVolume()))
+            using (var source = context.Places.OpenSource())
                 List(context, step, source, own, context.ListOfSource, null);
         if (context.Docket.Adoption is { } adoption)
             ProveByReceipt(context, step, targetVolume, target, own, adoption);

@@ -51,7 +51,7 @@ public sealed class CopyStep(StepState during) : IStep
     {
         var sourceVolume = context.Places.SourceVolume();
         var targetVolume = context.Places.TargetVolume();
-        using var source = OpenHolding(context, sourceVolume);
+        using var source = context.Places.OpenSource();
         using var at = context.Places.Own(DocketSide.Copy);
         var own = at.Folder;
         using var staging = own.OpenFolder(Layout.Staging);
@@ -97,13 +97,6 @@ public sealed class CopyStep(StepState during) : IStep
         foreach (var list in lists)
             own.RemoveFile(list);
         own.Flush();
-    }
-
-    /// <summary>Opens the holding's folder at its source.</summary>
-    internal static IFolder OpenHolding(StepContext context, IVolume sourceVolume)
-    {
-        using var parent = Reach.Parent(sourceVolume, context.Docket.Source);
-        return parent.OpenFolder(context.Docket.Source.Parts[^1]);
     }
 
     private static int Number(string name) =>

@@ -46,7 +46,7 @@ public interface IStep
     /// <summary>Once begun, it is finished or undone with or without a permit.</summary>
     bool EndsNeedOfPermit => false;
 
-    /// <summary>Undone even where undoing a later step failed: it lets someone sign in again.</summary>
+    /// <summary>Undone even where undoing a later step failed: afterwards nobody is locked out.</summary>
     bool IsAlwaysUndone => false;
 
     /// <summary>Does what is missing; its effects are durable on return.</summary>

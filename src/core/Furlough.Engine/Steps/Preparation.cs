@@ -161,7 +161,7 @@ internal static class Preparation
             )
                 return false;
         using var aside = OriginalBack.TakenBy(context.Journal.Of(earlier)) is { } taken
-            ? OriginalBack.FolderOf(context, taken) ?? throw RepointStep.Missing()
+            ? OriginalBack.FolderOf(context, taken) ?? throw Faults.CopyMissing()
             : null;
         parent.Move(leaf, aside?.Folder ?? own, aside is null ? Layout.Staging : Layout.Original);
         aside?.Folder.Flush();

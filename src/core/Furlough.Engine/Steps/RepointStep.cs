@@ -60,7 +60,7 @@ public abstract class RepointStep : IStep
         {
             if (IsArrived(context, parent))
                 return;
-            throw Missing();
+            throw Faults.CopyMissing();
         }
         context.Journal.Record(new Arriving(moving.FileId));
         FormerPlace.GiveWay(context, parent);
@@ -111,13 +111,6 @@ public abstract class RepointStep : IStep
     /// </summary>
     private protected static bool MayLeave(StepContext context) =>
         context.Docket.Pointers.All(p => p.Address.InPlace) || context.Live.Now() != Live.Target;
-
-    internal static Fault Missing() =>
-        new(
-            FaultKinds.CopyMissing,
-            "What was to become live is gone from the target volume.",
-            "Find out who removed it."
-        );
 }
 
 /// <summary>The proven copy becomes the target.</summary>
@@ -166,7 +159,7 @@ public class RepointCopyStep : RepointStep
 public sealed class RepointRenamedStep : RepointCopyStep
 {
     private protected override (DocketFolder At, string Name) Waiting(StepContext context) =>
-        (OriginalBack.Folder(context) ?? throw Missing(), Layout.Original);
+        (OriginalBack.Folder(context) ?? throw Faults.CopyMissing(), Layout.Original);
 }
 
 /// <summary>What was adopted stays where it is.</summary>
@@ -180,7 +173,7 @@ public sealed class RepointAdoptedStep : RepointStep
         if (context.Journal.Records.Has<Arriving>())
             return;
         if (parent.Find(context.Docket.Target.Parts[^1]) is not { Kind: NodeKind.Folder } there)
-            throw Missing();
+            throw Faults.CopyMissing();
         context.Journal.Record(new Arriving(there.FileId));
     }
 }
@@ -226,7 +219,7 @@ public sealed class RepointOriginalStep : RepointStep
 
     private protected override void Arrive(StepContext context, IVolume targetVolume, IFolder parent)
     {
-        using var at = OriginalBack.Folder(context) ?? throw Missing();
+        using var at = OriginalBack.Folder(context) ?? throw Faults.CopyMissing();
         Arrive(context, at.Folder, Layout.Original, targetVolume, parent);
     }
 

@@ -139,7 +139,8 @@ public sealed class RealMachineTests : RealDesk
             $"{call} {moment}"
         );
         LinuxTree.Difference(before, LinuxTree.Describe(LivePlace("XDG_DOCUMENTS_DIR", "Documents"))).ShouldBeEmpty();
-        if (call == "syncfs")
+        // The first is a target's. A later one may be a source's, whose flush only says what need not be read again.
+        if (call == "syncfs" && moment == 1)
             Field
                 .Run("relocation", "list", "--json")
                 .Out.ShouldContain("\"failed\"", customMessage: "the error was met and told");

@@ -32,6 +32,7 @@ public sealed class ServiceHost : IAsyncDisposable
         {
             var app = HttpHost.Build(options);
             await app.Services.PrepareStorageAsync(stop);
+            await app.Services.BeginAloneAsync(stop);
             folder.IsWhole();
             await app.StartAsync(stop);
             var host = new ServiceHost(app, folder);

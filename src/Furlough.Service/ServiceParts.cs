@@ -35,7 +35,10 @@ public static class ServiceParts
             .AddDbContextFactory<FurloughDb>(db =>
                 db.UseSqlite($"Data Source={Path.Combine(options.Data, "furlough.db")}")
             )
+            .AddSingleton(new Instance())
             .AddSingleton<Store>()
+            .AddSingleton<OutboxFollower>()
+            .AddSingleton<Leases>()
             .AddSingleton<LiveHub>()
             .AddAccess()
             .AddAgents()
@@ -51,6 +54,17 @@ public static class ServiceParts
         await MigrateAsync(parts, stop);
         await parts.GetRequiredService<CallSecrets>().SealAllAsync(parts.GetRequiredService<Store>(), stop);
         await parts.GetRequiredService<StewardToken>().MakeFirstAsync(stop);
+    }
+
+    /// <summary>
+    /// Begins as the only instance that works with this storage: whatever others held has ended with them, and what they
+    /// remembered may be of a storage that was put back since.
+    /// </summary>
+    public static async Task BeginAloneAsync(this IServiceProvider parts, CancellationToken stop)
+    {
+        await parts.GetRequiredService<Leases>().EndAllAsync(stop);
+        await parts.GetRequiredService<AgentSessions>().EndAllAsync(stop);
+        await parts.GetRequiredService<OutboxFollower>().FollowAsync(stop);
     }
 
     internal static async Task MigrateAsync(this IServiceProvider parts, CancellationToken stop)

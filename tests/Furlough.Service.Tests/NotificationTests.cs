@@ -132,9 +132,9 @@ public sealed class NotificationTests
             waits.Add(next - office.Clock.GetUtcNow());
             // Not before its time.
             office.Clock.Advance(waits[^1] - TimeSpan.FromSeconds(1));
-            (await office.Part<NotificationDesk>().WorkAsync(Console, Office.Stop)).ShouldBeFalse();
+            (await office.Part<NotificationDesk>().TurnAsync(Office.Stop)).ShouldBeFalse();
             office.Clock.Advance(TimeSpan.FromSeconds(1));
-            await office.Part<NotificationDesk>().WorkAsync(Console, Office.Stop);
+            await office.Part<NotificationDesk>().TurnAsync(Office.Stop);
         }
         waits.ShouldBeInOrder();
         waits.Count.ShouldBe(7);
@@ -152,7 +152,7 @@ public sealed class NotificationTests
 
     private static async Task WorkAsync(Office office)
     {
-        while (await office.Part<NotificationDesk>().WorkAsync(Console, Office.Stop)) { }
+        while (await office.Part<NotificationDesk>().TurnAsync(Office.Stop)) { }
     }
 
     private sealed record Made(

@@ -51,16 +51,29 @@ internal sealed class Office : IAsyncDisposable
         var parts = new ServiceCollection()
             .AddLogging()
             .AddServiceParts(new ServiceOptions(folder, 0) { Time = clock })
+            // Every unit of work of every test is one that can be run again.
+            .AddSingleton(p => ActivatorUtilities.CreateInstance<Store>(p, new Rehearsal(true)))
             .BuildServiceProvider();
         await parts.PrepareStorageAsync(Stop);
+        parts.GetRequiredService<ServiceAddress>().Is(new Uri("http://127.0.0.1:8400"));
         return new Office(folder, parts) { Clock = clock };
     }
+
+    /// <summary>Another instance of the service with the same storage.</summary>
+    internal Task<Office> BesideAsync() => OpenAsync(Data, Clock.GetUtcNow());
+
+    /// <summary>What a service does that takes the data folder for itself.</summary>
+    internal Task BeginAloneAsync() => _parts.BeginAloneAsync(Stop);
+
+    /// <summary>Hears what other instances have stored.</summary>
+    internal Task FollowAsync() => Part<OutboxFollower>().FollowAsync(Stop);
 
     public async ValueTask DisposeAsync()
     {
         await _parts.DisposeAsync();
         SqliteConnection.ClearAllPools();
-        Directory.Delete(Data, recursive: true);
+        if (Directory.Exists(Data))
+            Directory.Delete(Data, recursive: true);
     }
 
     /// <summary>A machine joins, and is surveyed: asa.lind has Documents and Pictures on its system volume.</summary>

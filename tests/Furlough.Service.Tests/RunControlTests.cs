@@ -54,10 +54,10 @@ public sealed class RunControlTests
         others.Select(r => (r.State, r.Failure!.Code)).Distinct().ShouldBe([(RelocationState.Refused, "run-halted")]);
         (await later.FetchAsync()).ShouldBeEmpty();
         // What is under way is waited for, but not on a machine that is silent.
-        await office.Part<RunWatch>().LookAsync(Office.Stop);
+        await office.Part<RunWatch>().TurnAsync(Office.Stop);
         (await office.RunAsync(run)).State.ShouldBe(RunState.Halted);
         office.Clock.Advance(TimeSpan.FromMinutes(5));
-        await office.Part<RunWatch>().LookAsync(Office.Stop);
+        await office.Part<RunWatch>().TurnAsync(Office.Stop);
         (await office.RunAsync(run)).State.ShouldBe(RunState.Ended);
         // When it is back, it is shown what it did.
         await desk.SwitchAsync(dockets[1]);
@@ -119,7 +119,7 @@ public sealed class RunControlTests
         office.Clock.Advance(TimeSpan.FromMinutes(2));
         (await desks[1].FetchAsync()).ShouldBeEmpty();
         (await desks[2].FetchAsync()).ShouldBeEmpty();
-        await office.Part<RunWatch>().LookAsync(Office.Stop);
+        await office.Part<RunWatch>().TurnAsync(Office.Stop);
         var second = await desks[1].FetchAsync();
         second.Count.ShouldBe(2);
         (await desks[2].FetchAsync()).ShouldBeEmpty();

@@ -22,7 +22,7 @@ public sealed class SessionTests
         var (machine, key) = await EnrolAsync(office, "map-01");
         var challenge = Sessions(office).Challenge().Nonce;
         var session = await OpenAsync(office, machine, key, challenge);
-        Sessions(office).MachineOf(session.Token).ShouldBe(machine);
+        (await Sessions(office).MachineOfAsync(session.Token, Office.Stop)).ShouldBe(machine);
         await RefusedAsync(() => OpenAsync(office, machine, key, challenge), "it was answered");
         await RefusedAsync(() => OpenAsync(office, machine, SigningKey.Make()), "another key");
         await RefusedAsync(() => OpenAsync(office, Guid.NewGuid(), key), "another machine");
@@ -30,10 +30,10 @@ public sealed class SessionTests
         var late = Sessions(office).Challenge().Nonce;
         office.Clock.Advance(TimeSpan.FromMinutes(3));
         await RefusedAsync(() => OpenAsync(office, machine, key, late), "too late");
-        Sessions(office).MachineOf(session.Token).ShouldBe(machine, "the session goes on");
+        (await Sessions(office).MachineOfAsync(session.Token, Office.Stop)).ShouldBe(machine, "the session goes on");
         var next = await OpenAsync(office, machine, key);
-        Sessions(office).MachineOf(session.Token).ShouldBeNull("the one before ends");
-        Sessions(office).MachineOf(next.Token).ShouldBe(machine);
+        (await Sessions(office).MachineOfAsync(session.Token, Office.Stop)).ShouldBeNull("the one before ends");
+        (await Sessions(office).MachineOfAsync(next.Token, Office.Stop)).ShouldBe(machine);
     }
 
     [Fact]
@@ -52,6 +52,42 @@ public sealed class SessionTests
     }
 
     [Fact]
+    public async Task A_session_is_known_at_every_instance_and_ends_at_all_of_them()
+    {
+        await using var office = await Office.OpenAsync();
+        await using var other = await office.BesideAsync();
+        var (machine, key) = await EnrolAsync(office, "map-01");
+        var challenge = Sessions(office).Challenge().Nonce;
+        var session = await OpenAsync(other, machine, key, challenge, FirstStart);
+        (await Sessions(office).MachineOfAsync(session.Token, Office.Stop)).ShouldBe(machine);
+        await RefusedAsync(() => OpenAsync(office, machine, key, challenge), "it was answered at the other one");
+        var next = await OpenAsync(other, machine, key, instance: SecondStart);
+        (await Sessions(other).MachineOfAsync(session.Token, Office.Stop)).ShouldBeNull();
+        await office.FollowAsync();
+        (await Sessions(office).MachineOfAsync(session.Token, Office.Stop)).ShouldBeNull("the one before has ended");
+        (await Sessions(office).MachineOfAsync(next.Token, Office.Stop)).ShouldBe(machine);
+        await OpenAsync(office, machine, key, instance: FirstStart);
+        (await office.HistoryAsync("suspected clone")).ShouldNotBeEmpty("it took its turn at the other one before");
+        await office.Part<MachineDesk>().ForgetAsync(new ForgetRequest("map-01", true), "mara.ostby", Office.Stop);
+        (await Sessions(office).MachineOfAsync(next.Token, Office.Stop)).ShouldBeNull();
+    }
+
+    [Fact]
+    public async Task A_service_that_begins_alone_ends_all_sessions_so_that_agents_say_how_far_they_have_counted()
+    {
+        await using var office = await Office.OpenAsync();
+        var (machine, key) = await EnrolAsync(office, "map-01");
+        var session = await OpenAsync(office, machine, key);
+        (await office.Part<Storage.Leases>().TakeAsync("work", TimeSpan.FromHours(1), Office.Stop)).ShouldNotBeNull();
+        await using var restarted = await office.BesideAsync();
+        await restarted.BeginAloneAsync();
+        (await Sessions(restarted).MachineOfAsync(session.Token, Office.Stop)).ShouldBeNull();
+        (
+            await restarted.Part<Storage.Leases>().TakeAsync("work", TimeSpan.FromHours(1), Office.Stop)
+        ).ShouldNotBeNull();
+    }
+
+    [Fact]
     public async Task The_key_of_a_machine_that_was_reinstalled_opens_nothing_any_more()
     {
         await using var office = await Office.OpenAsync();
@@ -59,7 +95,7 @@ public sealed class SessionTests
         var session = await OpenAsync(office, machine, former);
         var (again, key) = await EnrolAsync(office, "map-01", again: true);
         again.ShouldBe(machine);
-        Sessions(office).MachineOf(session.Token).ShouldBeNull();
+        (await Sessions(office).MachineOfAsync(session.Token, Office.Stop)).ShouldBeNull();
         await RefusedAsync(() => OpenAsync(office, machine, former), "the former key");
         await OpenAsync(office, machine, key, machineId: "map-01-anew");
     }

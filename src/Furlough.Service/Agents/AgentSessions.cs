@@ -10,82 +10,122 @@ using Furlough.Service.History;
 using Furlough.Service.Relocations;
 using Furlough.Service.Runs;
 using Furlough.Service.Storage;
+using Microsoft.AspNetCore.DataProtection;
 using Microsoft.EntityFrameworkCore;
 
 namespace Furlough.Service.Agents;
 
-/// <summary>Enrolment and sessions of agents. Sessions live in memory: after a restart agents open new ones.</summary>
-public sealed class AgentSessions(Store store, DocketDesk desk, ReconcileDesk reconciling, TimeProvider time)
+/// <summary>
+/// Enrolment and sessions of agents. Sessions are stored and remembered; a service that begins ends them all, because its
+/// data may have been put back from a backup: agents that open new ones say how far they have counted.
+/// </summary>
+public sealed class AgentSessions
 {
-    private const int MostInstances = 8;
+    private const int MostStarts = 8,
+        MostRemembered = 100_000;
     private static readonly TimeSpan ChallengeValidity = TimeSpan.FromMinutes(2);
-    private readonly byte[] _challengeKey = RandomNumberGenerator.GetBytes(32);
+    private readonly Store _store;
+    private readonly DocketDesk _desk;
+    private readonly ReconcileDesk _reconciling;
+    private readonly TimeProvider _time;
+    private readonly IDataProtector _challenges;
 
-    /// <summary>
-    /// Challenges that a machine has answered, until they expire: only anyone who has a machine's key adds to them.
-    /// </summary>
-    private readonly ConcurrentDictionary<string, DateTimeOffset> _answered = new();
+    /// <summary>Machines by the hash of their token.</summary>
     private readonly ConcurrentDictionary<string, Guid> _machines = new();
-    private readonly ConcurrentDictionary<Guid, string> _tokens = new();
+    private int _changes;
 
-    /// <summary>The starts of each machine's agent that opened a session last, the present one at the end.</summary>
-    private readonly ConcurrentDictionary<Guid, List<Guid>> _instances = new();
+    public AgentSessions(
+        Store store,
+        DocketDesk desk,
+        ReconcileDesk reconciling,
+        IDataProtectionProvider protection,
+        TimeProvider time
+    )
+    {
+        (_store, _desk, _reconciling, _time) = (store, desk, reconciling, time);
+        _challenges = protection.CreateProtector("agent-challenges");
+        store.Stored += stored => ForgetChanged(stored);
+    }
 
     /// <summary>A number to sign.</summary>
-    public Challenge Challenge()
-    {
+    public Challenge Challenge() =>
         // Nothing is kept of it: anyone who asks for a million of them fills no memory.
-        var body = string.Create(
-            CultureInfo.InvariantCulture,
-            $"{(time.GetUtcNow() + ChallengeValidity).ToUnixTimeSeconds()}.{Secrets.Make("")}"
-        );
-        return new Challenge($"{body}.{Seal(body)}");
-    }
-
-    private string Seal(string body) =>
-        System.Buffers.Text.Base64Url.EncodeToString(
-            HMACSHA256.HashData(_challengeKey, System.Text.Encoding.UTF8.GetBytes(body))
-        );
-
-    /// <summary>Whether a challenge is ours, has not expired and was not answered before.</summary>
-    private bool Accepts(string nonce)
-    {
-        var now = time.GetUtcNow();
-        if (
-            nonce.LastIndexOf('.') is not (> 0 and var at)
-            || !CryptographicOperations.FixedTimeEquals(
-                System.Text.Encoding.UTF8.GetBytes(Seal(nonce[..at])),
-                System.Text.Encoding.UTF8.GetBytes(nonce[(at + 1)..])
+        new(
+            _challenges.Protect(
+                string.Create(
+                    CultureInfo.InvariantCulture,
+                    $"{(_time.GetUtcNow() + ChallengeValidity).ToUnixTimeSeconds()}.{Secrets.Make("")}"
+                )
             )
-        )
+        );
+
+    /// <summary>Whether a challenge is ours and has not expired.</summary>
+    private bool Accepts(string challenge)
+    {
+        try
+        {
+            var until = _challenges.Unprotect(challenge).Split('.')[0];
+            return _time.GetUtcNow().ToUnixTimeSeconds() <= long.Parse(until, CultureInfo.InvariantCulture);
+        }
+        catch (CryptographicException)
+        {
             return false;
-        return long.TryParse(
-                nonce.AsSpan(0, nonce.IndexOf('.')),
-                NumberStyles.None,
-                CultureInfo.InvariantCulture,
-                out var until
-            )
-            && now.ToUnixTimeSeconds() <= until
-            && !_answered.ContainsKey(nonce);
+        }
     }
 
-    private bool Spend(string nonce)
+    /// <summary>Refuses a challenge that was answered before. Only anyone who has a machine's key gets here.</summary>
+    private async Task SpendAsync(FurloughDb db, string challenge, CancellationToken stop)
     {
-        var now = time.GetUtcNow();
-        foreach (var (old, until) in _answered)
-            if (until < now)
-                _answered.TryRemove(old, out _);
-        return _answered.TryAdd(nonce, now + ChallengeValidity * 2);
+        var now = _time.GetUtcNow();
+        await db.AnsweredChallenges.Where(c => c.Until < now).ExecuteDeleteAsync(stop);
+        var hash = Secrets.Hash(challenge);
+        if (await db.AnsweredChallenges.AnyAsync(c => c.Challenge == hash, stop))
+            throw Refused();
+        db.AnsweredChallenges.Add(new AnsweredChallengeRow { Challenge = hash, Until = now + ChallengeValidity * 2 });
     }
 
     /// <summary>The machine of a session, or null.</summary>
-    public Guid? MachineOf(string token) => _machines.TryGetValue(token, out var machine) ? machine : null;
+    public async ValueTask<Guid?> MachineOfAsync(string token, CancellationToken stop)
+    {
+        var hash = Secrets.Hash(token);
+        if (_machines.TryGetValue(hash, out var known))
+            return known;
+        var changes = Volatile.Read(ref _changes);
+        var machine = await _store.ReadAsync(
+            db => db.AgentSessions.Where(s => s.Token == hash).Select(s => (Guid?)s.Machine).FirstOrDefaultAsync(stop),
+            stop
+        );
+        // A session that was read while sessions changed is not remembered.
+        if (machine is { } found && changes == Volatile.Read(ref _changes) && _machines.Count < MostRemembered)
+            _machines[hash] = found;
+        return machine;
+    }
+
+    private void ForgetChanged(OutboxEntry stored)
+    {
+        if (stored.Sessions.Count == 0 && !stored.Missed)
+            return;
+        Interlocked.Increment(ref _changes);
+        if (stored.Missed)
+            _machines.Clear();
+        var changed = stored.Sessions.ToHashSet();
+        foreach (var (token, machine) in _machines)
+            if (changed.Contains(machine))
+                _machines.TryRemove(token, out _);
+    }
+
+    /// <summary>Every agent has to open a session again.</summary>
+    public Task EndAllAsync(CancellationToken stop) =>
+        _store.WriteAsync(
+            db => db.AgentSessions.ExecuteUpdateAsync(set => set.SetProperty(s => s.Token, (string?)null), stop),
+            stop
+        );
 
     /// <summary>A machine is forgotten, and its session with it.</summary>
-    public void Forget(Guid machine)
+    internal static async Task ForgetAsync(FurloughDb db, Guid machine, CancellationToken stop)
     {
-        End(machine);
-        _instances.TryRemove(machine, out _);
+        await db.AgentSessions.Where(s => s.Machine == machine).ExecuteDeleteAsync(stop);
+        db.Effects.ChangeSession(machine);
     }
 
     /// <summary>Takes a new machine in.</summary>
@@ -94,7 +134,7 @@ public sealed class AgentSessions(Store store, DocketDesk desk, ReconcileDesk re
         RequireVersion(request.Protocol);
         NewName.Require(request.Name, "A machine");
         NewName.Require(request.Room, "A room");
-        return store.WriteAsync(
+        return _store.WriteAsync(
             async db =>
             {
                 var hash = Secrets.Hash(request.Code.Split('.')[0]);
@@ -108,7 +148,7 @@ public sealed class AgentSessions(Store store, DocketDesk desk, ReconcileDesk re
                 // The answer to a first try may have been lost: the same key may ask again.
                 if (await db.Machines.FirstOrDefaultAsync(m => m.PublicKey == request.PublicKey, stop) is { } already)
                     return Answer(already);
-                if (invite.Expires < time.GetUtcNow())
+                if (invite.Expires < _time.GetUtcNow())
                     throw new RefusedException(
                         RefusalKind.Gone,
                         "invite-expired",
@@ -148,7 +188,7 @@ public sealed class AgentSessions(Store store, DocketDesk desk, ReconcileDesk re
                     Room = invite.Room ?? request.Room,
                     PublicKey = request.PublicKey,
                     MachineId = request.MachineId,
-                    EnrolledAt = time.GetUtcNow(),
+                    EnrolledAt = _time.GetUtcNow(),
                 };
                 // An image from which several were made: each has its own key, but nobody can tell by its id which is
                 // which.
@@ -160,7 +200,7 @@ public sealed class AgentSessions(Store store, DocketDesk desk, ReconcileDesk re
                     { } same
                 )
                     db.Record(
-                        time.GetUtcNow(),
+                        _time.GetUtcNow(),
                         request.Name,
                         HistoryEvent.SameMachineId,
                         About.Machine(request.Name),
@@ -168,7 +208,7 @@ public sealed class AgentSessions(Store store, DocketDesk desk, ReconcileDesk re
                     );
                 db.Machines.Add(machine);
                 db.Record(
-                    time.GetUtcNow(),
+                    _time.GetUtcNow(),
                     request.Name,
                     HistoryEvent.Enrolled,
                     About.Machine(request.Name),
@@ -197,7 +237,7 @@ public sealed class AgentSessions(Store store, DocketDesk desk, ReconcileDesk re
             request.PublicKey,
             request.MachineId,
             false,
-            time.GetUtcNow()
+            _time.GetUtcNow()
         );
         foreach (
             var row in await db
@@ -207,7 +247,7 @@ public sealed class AgentSessions(Store store, DocketDesk desk, ReconcileDesk re
         {
             row.Ask(
                 RelocationRequest.Lose,
-                time.GetUtcNow(),
+                _time.GetUtcNow(),
                 new Failure(
                     "machine-set-up-anew",
                     $"{machine.Name} was reinstalled while the relocation of "
@@ -220,86 +260,75 @@ public sealed class AgentSessions(Store store, DocketDesk desk, ReconcileDesk re
         }
         db.Originals.RemoveRange(await db.Originals.Where(o => o.Machine == machine.Id).ToListAsync(stop));
         db.Record(
-            time.GetUtcNow(),
+            _time.GetUtcNow(),
             machine.Name,
             HistoryEvent.EnrolledAgain,
             About.Machine(machine.Name),
             detail: "reinstalled"
         );
-        var id = machine.Id;
-        db.Effects.Then(() => End(id));
+        (await SessionAsync(db, machine.Id, stop)).Token = null;
         return Answer(machine);
     }
 
     /// <summary>Numbers go on where they were, no matter who counts.</summary>
     private EnrolResponse Answer(MachineRow machine) =>
-        new(machine.Id, desk.PublicKey, machine.LastBulletin, machine.LastDocket);
+        new(machine.Id, _desk.PublicKey, machine.LastBulletin, machine.LastDocket);
 
     /// <summary>Opens a session; the one before ends.</summary>
     public async Task<SessionResponse> OpenAsync(SessionRequest request, CancellationToken stop)
     {
         var (proof, key) = await VerifyAsync(request.Proof, stop);
         RequireVersion(proof.Protocol);
-        var isInTurn = !ComeInTurn(proof.Machine, proof.Instance);
-        return await store.WriteAsync(
+        return await _store.WriteAsync(
             async db =>
             {
+                await SpendAsync(db, proof.Nonce, stop);
                 var machine = await db.Machines.FindAsync([proof.Machine], stop) ?? throw Refused();
                 // Its machine may have been enrolled again meanwhile.
                 if (machine.PublicKey != key)
                     throw Refused();
-                if (machine.MachineId != proof.MachineId || !isInTurn)
+                var session = await SessionAsync(db, machine.Id, stop);
+                if (machine.MachineId != proof.MachineId || ComesBack(session, proof.Instance))
                 {
                     if (!machine.Suspect)
                         db.Record(
-                            time.GetUtcNow(),
+                            _time.GetUtcNow(),
                             machine.Name,
                             HistoryEvent.SuspectedClone,
                             About.Machine(machine.Name)
                         );
                     machine.Suspect = true;
                 }
-                await reconciling.CountOnAsync(db, machine, proof, stop);
+                await _reconciling.CountOnAsync(db, machine, proof, stop);
                 var token = Secrets.Make("fls-");
-                db.Effects.Then(() => Begin(proof.Machine, token));
+                session.Token = Secrets.Hash(token);
                 return new SessionResponse(token, machine.LastBulletin);
             },
             stop
         );
     }
 
-    private void Begin(Guid machine, string token)
+    /// <summary>A machine's session, which is about to change.</summary>
+    private static async Task<AgentSessionRow> SessionAsync(FurloughDb db, Guid machine, CancellationToken stop)
     {
-        End(machine);
-        _machines[token] = machine;
-        _tokens[machine] = token;
-    }
-
-    private void End(Guid machine)
-    {
-        if (_tokens.TryRemove(machine, out var token))
-            _machines.TryRemove(token, out _);
+        db.Effects.ChangeSession(machine);
+        if (await db.AgentSessions.FindAsync([machine], stop) is not { } session)
+            db.AgentSessions.Add(session = new AgentSessionRow { Machine = machine });
+        return session;
     }
 
     /// <summary>
     /// Whether an agent comes back after another one with the same key had taken its place: one that was started again
     /// never does.
     /// </summary>
-    private bool ComeInTurn(Guid machine, Guid instance)
+    private static bool ComesBack(AgentSessionRow session, Guid start)
     {
-        if (instance == Guid.Empty)
+        List<string> starts = [.. session.Starts.Split('\n', StringSplitOptions.RemoveEmptyEntries)];
+        if (start == Guid.Empty || starts.LastOrDefault() == $"{start}")
             return false;
-        var seen = _instances.GetOrAdd(machine, _ => []);
-        lock (seen)
-        {
-            if (seen is [.., var last] && last == instance)
-                return false;
-            var again = seen.Remove(instance);
-            seen.Add(instance);
-            if (seen.Count > MostInstances)
-                seen.RemoveAt(0);
-            return again;
-        }
+        var again = starts.Remove($"{start}");
+        session.Starts = string.Join('\n', starts.Append($"{start}").TakeLast(MostStarts));
+        return again;
     }
 
     private static RefusedException Refused() =>
@@ -326,7 +355,7 @@ public sealed class AgentSessions(Store store, DocketDesk desk, ReconcileDesk re
         }
         if (claimed.Nonce is null || !Accepts(claimed.Nonce))
             throw Refused();
-        var key = await store.ReadAsync(
+        var key = await _store.ReadAsync(
             db => db.Machines.Where(m => m.Id == claimed.Machine).Select(m => m.PublicKey).FirstOrDefaultAsync(stop),
             stop
         ) ?? throw Refused();
@@ -338,7 +367,7 @@ public sealed class AgentSessions(Store store, DocketDesk desk, ReconcileDesk re
         {
             throw Refused();
         }
-        return Spend(claimed.Nonce) ? (claimed, key) : throw Refused();
+        return (claimed, key);
     }
 
     private static void RequireVersion(int version)

@@ -3,7 +3,6 @@ using Furlough.Protocol;
 using Furlough.Protocol.Api;
 using Furlough.Service.Errands;
 using Furlough.Service.History;
-using Furlough.Service.LiveEvents;
 using Furlough.Service.Plans;
 using Furlough.Service.Relocations;
 using Furlough.Service.Runs;
@@ -15,14 +14,7 @@ namespace Furlough.Service.Agents;
 /// <summary>
 /// Takes bulletins in: each once, in order, with everything that follows from it, in one transaction.
 /// </summary>
-public sealed class BulletinDesk(
-    Store store,
-    RunControl runs,
-    ErrandDesk errands,
-    RunHours hours,
-    LiveHub live,
-    TimeProvider time
-)
+public sealed class BulletinDesk(Store store, RunControl runs, ErrandDesk errands, RunHours hours, TimeProvider time)
 {
     /// <summary>Applies what is new and returns the number up to which everything is stored.</summary>
     /// <param name="hasMore">The machine can hand in dockets that are not known here: nothing is reported about such a
@@ -76,14 +68,13 @@ public sealed class BulletinDesk(
         );
     }
 
-    private void Tell(Effects effects, Guid machine, List<RelocationRow> touched)
+    private static void Tell(Effects effects, Guid machine, List<RelocationRow> touched)
     {
         foreach (var row in touched)
         {
-            var number = row.Number;
             if (row.State.IsAtRest())
-                effects.Then(() => live.ForgetProgress(number));
-            effects.Say("relocation", number);
+                effects.Rest(row.Number);
+            effects.Say("relocation", row.Number);
             effects.Say("run", row.Run);
         }
         if (touched.Count > 0)

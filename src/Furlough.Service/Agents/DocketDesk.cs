@@ -331,6 +331,9 @@ public sealed class DocketSignals
                 waiting.TrySetResult();
     }
 
+    /// <summary>Something may wait for any machine.</summary>
+    public void RaiseAll() => Raise(_waiting.Keys);
+
     /// <summary>Take this before looking, await it after having found nothing: no signal is lost in between.</summary>
     public Task Next(Guid machine) =>
         _waiting

@@ -29,21 +29,14 @@ internal static class AgentEndpoints
         agent.MapGet("/dockets", DocketsAsync);
         agent.MapPost(
             "/permits",
-            (
-                PermitRequest request,
-                HttpContext context,
-                AgentSessions sessions,
-                AgentPolls polls,
-                LiveHub live,
-                CancellationToken stop
-            ) => polls.PermitAsync(Machine(context, sessions, live), request, stop)
+            (PermitRequest request, HttpContext context, AgentPolls polls, LiveHub live, CancellationToken stop) =>
+                polls.PermitAsync(Machine(context, live), request, stop)
         );
         agent.MapPost(
             "/known-dockets",
             async (
                 IReadOnlyList<string> signed,
                 HttpContext context,
-                AgentSessions sessions,
                 ReconcileDesk desk,
                 LiveHub live,
                 CancellationToken stop
@@ -56,7 +49,7 @@ internal static class AgentEndpoints
                         $"More than {MostDocketsAtOnce} dockets at once.",
                         "Send fewer."
                     );
-                await desk.TakeOverAsync(Machine(context, sessions, live), signed, stop);
+                await desk.TakeOverAsync(Machine(context, live), signed, stop);
                 return TypedResults.NoContent();
             }
         );
@@ -66,46 +59,31 @@ internal static class AgentEndpoints
                 IReadOnlyList<Bulletin> bulletins,
                 bool? hasMore,
                 HttpContext context,
-                AgentSessions sessions,
                 BulletinDesk desk,
                 LiveHub live,
                 CancellationToken stop
             ) =>
             {
                 Bounds.Require(bulletins, "bulletins");
-                return await desk.TakeAsync(Machine(context, sessions, live), bulletins, hasMore == true, stop);
+                return await desk.TakeAsync(Machine(context, live), bulletins, hasMore == true, stop);
             }
         );
         agent.MapPost(
             "/progress",
-            async (
-                Progress progress,
-                HttpContext context,
-                AgentSessions sessions,
-                DocketOwners owners,
-                LiveHub live,
-                CancellationToken stop
-            ) =>
+            async (Progress progress, HttpContext context, DocketOwners owners, LiveHub live, CancellationToken stop) =>
             {
                 Bounds.Require(progress, "progress");
-                await owners.RequireAsync(Machine(context, sessions, live), progress.Docket, progress.Relocation, stop);
+                await owners.RequireAsync(Machine(context, live), progress.Docket, progress.Relocation, stop);
                 live.Keep(progress);
                 return new ProgressReceipt(live.ProgressPause);
             }
         );
         agent.MapPost(
             "/surveys",
-            async (
-                Survey survey,
-                HttpContext context,
-                AgentSessions sessions,
-                SurveyDesk desk,
-                LiveHub live,
-                CancellationToken stop
-            ) =>
+            async (Survey survey, HttpContext context, SurveyDesk desk, LiveHub live, CancellationToken stop) =>
             {
                 Bounds.Require(survey, "survey");
-                await desk.TakeAsync(Machine(context, sessions, live), survey, stop);
+                await desk.TakeAsync(Machine(context, live), survey, stop);
                 return TypedResults.NoContent();
             }
         );
@@ -118,14 +96,13 @@ internal static class AgentEndpoints
         int wait,
         string? trouble,
         HttpContext context,
-        AgentSessions sessions,
         AgentPolls polls,
         LiveHub live,
         IHostApplicationLifetime lifetime,
         CancellationToken stop
     ) =>
         polls.DocketsAsync(
-            Machine(context, sessions, live),
+            Machine(context, live),
             after,
             wishes,
             kinds,
@@ -135,9 +112,9 @@ internal static class AgentEndpoints
             stop
         );
 
-    private static Guid Machine(HttpContext context, AgentSessions sessions, LiveHub live)
+    private static Guid Machine(HttpContext context, LiveHub live)
     {
-        var machine = AgentGate.MachineOf(context, sessions) ?? throw AgentGate.SessionUnknown();
+        var machine = AgentGate.MachineOf(context);
         live.Seen(machine);
         return machine;
     }

@@ -33,7 +33,7 @@ public static class AgentGate
     };
 
     /// <summary>Sets the limit of a call's body, and turns away who has no session where one is needed.</summary>
-    public static Task PassAsync(HttpContext context, RequestDelegate next)
+    public static async Task PassAsync(HttpContext context, RequestDelegate next)
     {
         var limit = Usual;
         if (context.Request.Path.StartsWithSegments(Calls, StringComparison.Ordinal, out var call))
@@ -41,8 +41,7 @@ public static class AgentGate
             limit = WithoutSession;
             if (WithinSession.TryGetValue(call.Value ?? "", out var most))
             {
-                if (MachineOf(context, context.RequestServices.GetRequiredService<AgentSessions>()) is null)
-                    throw SessionUnknown();
+                context.Items[typeof(AgentGate)] = await SignedInAsync(context);
                 limit = most;
             }
         }
@@ -55,15 +54,24 @@ public static class AgentGate
             );
         if (context.Features.Get<IHttpMaxRequestBodySizeFeature>() is { IsReadOnly: false } body)
             body.MaxRequestBodySize = limit;
-        return next(context);
+        await next(context);
     }
 
-    /// <summary>The machine of a call's session, or null.</summary>
-    internal static Guid? MachineOf(HttpContext context, AgentSessions sessions) =>
-        context.Request.Headers.Authorization.ToString() is ['B', 'e', 'a', 'r', 'e', 'r', ' ', .. var token]
-            ? sessions.MachineOf(token)
-            : null;
+    /// <summary>The machine whose session a call that has passed belongs to.</summary>
+    internal static Guid MachineOf(HttpContext context) => (Guid)context.Items[typeof(AgentGate)]!;
 
-    internal static RefusedException SessionUnknown() =>
-        new(RefusalKind.NotSignedIn, "session-unknown", "This session is not known (any more).", "Open a new one.");
+    private static async Task<Guid> SignedInAsync(HttpContext context)
+    {
+        var sessions = context.RequestServices.GetRequiredService<AgentSessions>();
+        return
+            context.Request.Headers.Authorization.ToString() is ['B', 'e', 'a', 'r', 'e', 'r', ' ', .. var token]
+            && await sessions.MachineOfAsync(token, context.RequestAborted) is { } machine
+            ? machine
+            : throw new RefusedException(
+                RefusalKind.NotSignedIn,
+                "session-unknown",
+                "This session is not known (any more).",
+                "Open a new one."
+            );
+    }
 }

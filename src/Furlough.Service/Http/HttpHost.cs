@@ -5,6 +5,7 @@ using Furlough.Protocol;
 using Furlough.Service.Http.Connections;
 using Furlough.Service.Notifications;
 using Furlough.Service.Runs;
+using Furlough.Service.Storage;
 using Microsoft.AspNetCore.Builder;
 using Microsoft.AspNetCore.Connections;
 using Microsoft.AspNetCore.Hosting;
@@ -37,6 +38,7 @@ internal static class HttpHost
         builder.Services.Configure<HostOptions>(host => host.ShutdownTimeout = TimeSpan.FromSeconds(5));
         builder
             .Services.AddServiceParts(options)
+            .AddHostedService(parts => parts.GetRequiredService<OutboxFollower>())
             .AddHostedService(parts => parts.GetRequiredService<NotificationDesk>())
             .AddHostedService(parts => parts.GetRequiredService<RunWatch>());
         SignInRules.Add(builder.Services);

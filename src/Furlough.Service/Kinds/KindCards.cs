@@ -59,7 +59,7 @@ public sealed class KindCards(Store store, KindDesk desk, DocketSignals signals,
                 $"A kind card is for machines by at most {MostPatterns} names or patterns.",
                 "Leave --on out for all."
             );
-        var view = await store.WriteAsync(
+        return await store.WriteAsync(
             async db =>
             {
                 if (await db.Kinds.FindAsync([card.Name], stop) is { } row)
@@ -95,12 +95,11 @@ public sealed class KindCards(Store store, KindDesk desk, DocketSignals signals,
                     About.KindCard(card.Name),
                     detail: on.Count == 0 ? "all machines" : string.Join(", ", on)
                 );
+                await TellAsync(db, stop);
                 return View(row);
             },
             stop
         );
-        await TellAsync(stop);
-        return view;
     }
 
     /// <summary>Has one machine look for what a card describes, and says what it found; the card is not kept.</summary>
@@ -162,18 +161,18 @@ public sealed class KindCards(Store store, KindDesk desk, DocketSignals signals,
             {
                 db.Kinds.Remove(await FindAsync(db, name, stop));
                 db.Record(time.GetUtcNow(), who, HistoryEvent.KindCardRemoved, About.KindCard(name));
+                await TellAsync(db, stop);
                 return 0;
             },
             stop
         );
-        await TellAsync(stop);
     }
 
     /// <summary>All agents look again for what they have to survey.</summary>
-    private async Task TellAsync(CancellationToken stop)
+    private static async Task TellAsync(FurloughDb db, CancellationToken stop)
     {
-        desk.Forget();
-        signals.Raise(await store.ReadAsync(db => db.Machines.Select(m => m.Id).ToListAsync(stop), stop));
+        db.Effects.ChangeKinds();
+        db.Effects.Wake(await db.Machines.Select(m => m.Id).ToListAsync(stop));
     }
 
     private static async Task<KindRow> FindAsync(FurloughDb db, string name, CancellationToken stop) =>

@@ -11,12 +11,23 @@ using Microsoft.EntityFrameworkCore;
 namespace Furlough.Service.Kinds;
 
 /// <summary>Signs the kind cards for agents, and keeps what it signed until they change.</summary>
-public sealed class KindDesk(SigningKey key)
+public sealed class KindDesk
 {
+    private readonly SigningKey _key;
     private readonly ConcurrentDictionary<string, SignedKinds> _signed = new();
     private readonly ConcurrentDictionary<string, KindCard> _tried = new();
     private IReadOnlyList<(KindCard Card, IReadOnlyList<string> On)>? _cards;
     private int _changes;
+
+    public KindDesk(SigningKey key, Store store)
+    {
+        _key = key;
+        store.Stored += stored =>
+        {
+            if (stored.Kinds)
+                Forget();
+        };
+    }
 
     /// <summary>The cards of a machine as they are now.</summary>
     public async Task<SignedKinds> SignedAsync(FurloughDb db, string machine, CancellationToken stop)
@@ -30,7 +41,7 @@ public sealed class KindDesk(SigningKey key)
         var body = JsonSerializer.SerializeToUtf8Bytes(cards, ModelJson.Default.IReadOnlyListKindCard);
         // An agent that has never received cards has none: that needs no message.
         var tag = cards.Count == 0 ? "" : Convert.ToHexStringLower(SHA256.HashData(body))[..16];
-        return _signed.GetOrAdd(tag, t => new SignedKinds(t, Jws.Sign(key, MessageType.Kinds, body)));
+        return _signed.GetOrAdd(tag, t => new SignedKinds(t, Jws.Sign(_key, MessageType.Kinds, body)));
     }
 
     /// <summary>
@@ -42,8 +53,7 @@ public sealed class KindDesk(SigningKey key)
     /// <summary>The machine looks for its own kinds alone again.</summary>
     public void EndTrial(string machine) => _tried.TryRemove(machine, out _);
 
-    /// <summary>The cards have changed.</summary>
-    public void Forget()
+    private void Forget()
     {
         Interlocked.Increment(ref _changes);
         Volatile.Write(ref _cards, null);

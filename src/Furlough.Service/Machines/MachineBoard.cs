@@ -25,16 +25,21 @@ public sealed class MachineBoard : IDisposable
     private IReadOnlyList<VolumeSpace> _soonest = [];
     private bool _complete;
 
+    /// <summary>What changed is not known: everything is worked out again.</summary>
+    private volatile bool _missed;
+
     /// <summary>Someone works parts out: what is off the list of stale ones is not on the board yet.</summary>
     private volatile bool _underWay;
 
     public MachineBoard(Store store, LiveHub live)
     {
         (_store, _live) = (store, live);
-        store.MachinesChanged += ids =>
+        store.Stored += stored =>
         {
-            foreach (var id in ids)
+            foreach (var id in stored.Touched)
                 _stale[id] = 0;
+            if (stored.Missed)
+                _missed = true;
         };
     }
 
@@ -65,15 +70,12 @@ public sealed class MachineBoard : IDisposable
         return _soonest;
     }
 
-    /// <summary>What is shown of a machine is worked out again.</summary>
-    public void Touch(Guid machine) => _stale[machine] = 0;
-
     /// <inheritdoc/>
     public void Dispose() => _renewing.Dispose();
 
     private async Task RenewAsync(CancellationToken stop)
     {
-        if (_complete && _stale.IsEmpty && !_underWay)
+        if (_complete && !_missed && _stale.IsEmpty && !_underWay)
             return;
         await _renewing.WaitAsync(stop);
         try
@@ -81,14 +83,18 @@ public sealed class MachineBoard : IDisposable
             _underWay = true;
             // Taken off the list before it is read: what is stored meanwhile puts a machine on it again.
             var stale = _stale.Keys.ToHashSet();
+            var all = _missed || !_complete || stale.Count > MostAtATime;
+            _missed = false;
             foreach (var id in stale)
                 _stale.TryRemove(id, out _);
             try
             {
-                await RenewAsync(_complete && stale.Count <= MostAtATime ? stale : null, stop);
+                await RenewAsync(all ? null : stale, stop);
             }
             catch
             {
+                if (all)
+                    _missed = true;
                 foreach (var id in stale)
                     _stale[id] = 0;
                 throw;

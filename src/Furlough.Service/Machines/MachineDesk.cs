@@ -14,13 +14,7 @@ using Microsoft.EntityFrameworkCore;
 namespace Furlough.Service.Machines;
 
 /// <summary>Machines: looked at, surveyed, held, tagged, forgotten.</summary>
-public sealed class MachineDesk(
-    MachineBoard board,
-    Store store,
-    LiveHub live,
-    TimeProvider time,
-    AgentSessions sessions
-)
+public sealed class MachineDesk(MachineBoard board, Store store, LiveHub live, TimeProvider time)
 {
     private const int LongestReason = 1_000;
 
@@ -235,14 +229,9 @@ public sealed class MachineDesk(
                     About.Machine(row.Name),
                     detail: $"{Words.Count(originals, "original")} stay on its disks"
                 );
-                var forgotten = row.Id;
-                db.Effects.Then(() =>
-                {
-                    sessions.Forget(forgotten);
-                    board.Touch(forgotten);
-                });
-                db.Effects.Say("machine", forgotten);
-                return forgotten;
+                await AgentSessions.ForgetAsync(db, row.Id, stop);
+                db.Effects.Say("machine", row.Id);
+                return row.Id;
             },
             stop
         );

@@ -7,20 +7,20 @@ namespace Furlough.Service.Notifications;
 
 /// <summary>
 /// Makes notifications of what the history says and sends them. A notification is stored with the place up to which the
-/// history was looked at, and marked before it is sent: so each is made once, and one that was being sent when the
-/// service ended is reported as uncertain rather than sent again.
+/// history was looked at, and marked before it is sent: so each is made once, and one that was being sent when its
+/// sender ended is reported as uncertain rather than sent again.
 /// </summary>
 public sealed class NotificationDesk(
     Store store,
     NotificationSending sending,
     ServiceAddress address,
-    ILogger<NotificationDesk> log,
-    TimeProvider time
-) : BackgroundService
+    Leases leases,
+    TimeProvider time,
+    ILogger<NotificationDesk> log
+) : LeasedWork("notifications", TimeSpan.FromSeconds(1), leases, time, log)
 {
     private const int EntriesAtATime = 200,
         NotificationsAtATime = 20;
-    private static readonly TimeSpan Pause = TimeSpan.FromSeconds(1);
 
     /// <summary>How long is waited after each attempt that failed; then it is given up.</summary>
     private static readonly TimeSpan[] Waits =
@@ -34,49 +34,35 @@ public sealed class NotificationDesk(
         TimeSpan.FromHours(24),
     ];
 
+    private readonly TimeProvider _time = time;
+
     /// <inheritdoc/>
-    protected override async Task ExecuteAsync(CancellationToken stoppingToken)
-    {
-        await store.WriteAsync(
+    protected override Task TakeOverAsync(Lease lease, CancellationToken stop) =>
+        store.WriteAsync(
+            lease,
             db =>
                 db.Notifications.Where(n => n.State == NotificationState.Sending)
                     .ExecuteUpdateAsync(
                         set =>
                             set.SetProperty(n => n.State, NotificationState.Uncertain)
                                 .SetProperty(n => n.Why, "the service ended while it was being sent"),
-                        stoppingToken
+                        stop
                     ),
-            stoppingToken
+            stop
         );
-        var console = await address.Known.WaitAsync(stoppingToken);
-        while (!stoppingToken.IsCancellationRequested)
-        {
-            var worked = false;
-            try
-            {
-                worked = await WorkAsync(console, stoppingToken);
-            }
-            catch (Exception unforeseen) when (!stoppingToken.IsCancellationRequested)
-            {
-                log.LogError(unforeseen, "notifications wait");
-            }
-            if (!worked)
-                await Task.Delay(Pause, time, stoppingToken);
-        }
-    }
 
-    /// <summary>Makes what there is to tell and sends what is due; true when there was something.</summary>
-    /// <param name="console">Address of the console, for the texts.</param>
-    internal async Task<bool> WorkAsync(Uri console, CancellationToken stop) =>
-        await MakeAsync(console, stop) | await SendAsync(stop);
+    /// <inheritdoc/>
+    protected override async Task<bool> WorkAsync(Lease lease, CancellationToken stop) =>
+        await MakeAsync(lease, await address.Known.WaitAsync(stop), stop) | await SendAsync(lease, stop);
 
     /// <summary>Looks at further entries of the history; true when there were some.</summary>
-    private async Task<bool> MakeAsync(Uri console, CancellationToken stop)
+    private async Task<bool> MakeAsync(Lease lease, Uri console, CancellationToken stop)
     {
         var last = await store.ReadAsync(db => db.History.MaxAsync(h => (long?)h.Number, stop), stop) ?? 0;
         if (!await store.ReadAsync(db => db.Receivers.AnyAsync(r => r.Seen < last, stop), stop))
             return false;
         return await store.WriteAsync(
+            lease,
             async db =>
             {
                 foreach (var receiver in await db.Receivers.Where(r => r.Seen < last).ToListAsync(stop))
@@ -102,7 +88,7 @@ public sealed class NotificationDesk(
                                     Subject = subject,
                                     Text = text,
                                     At = entry.At,
-                                    NextAt = time.GetUtcNow(),
+                                    NextAt = _time.GetUtcNow(),
                                 }
                             );
                         }
@@ -116,9 +102,9 @@ public sealed class NotificationDesk(
     }
 
     /// <summary>Sends what is due; true when there was something.</summary>
-    private async Task<bool> SendAsync(CancellationToken stop)
+    private async Task<bool> SendAsync(Lease lease, CancellationToken stop)
     {
-        var now = time.GetUtcNow();
+        var now = _time.GetUtcNow();
         if (
             !await store.ReadAsync(
                 db => db.Notifications.AnyAsync(n => n.State == NotificationState.Waiting && n.NextAt <= now, stop),
@@ -127,6 +113,7 @@ public sealed class NotificationDesk(
         )
             return false;
         var due = await store.WriteAsync(
+            lease,
             async db =>
             {
                 var rows = await db
@@ -146,8 +133,9 @@ public sealed class NotificationDesk(
         await Task.WhenAll(
             due.Select(async d =>
             {
-                var why = await sending.SendAsync(d.Receiver, d.Notification, time.GetUtcNow(), stop);
+                var why = await sending.SendAsync(d.Receiver, d.Notification, _time.GetUtcNow(), stop);
                 await store.WriteAsync(
+                    lease,
                     async db =>
                     {
                         if (
@@ -163,7 +151,7 @@ public sealed class NotificationDesk(
                             why
                         );
                         if (row.State == NotificationState.Waiting)
-                            row.NextAt = time.GetUtcNow() + Waits[attempts - 1];
+                            row.NextAt = _time.GetUtcNow() + Waits[attempts - 1];
                         return 0;
                     },
                     stop

@@ -9,30 +9,11 @@ namespace Furlough.Service.Runs;
 /// Looks after runs in which a machine that falls silent matters, because nobody reports that: where only so many are
 /// worked on at once it is another's turn, and a halted run ends.
 /// </summary>
-public sealed class RunWatch(Store store, RunControl control, ILogger<RunWatch> log, TimeProvider time)
-    : BackgroundService
+public sealed class RunWatch(Store store, RunControl control, Leases leases, TimeProvider time, ILogger<RunWatch> log)
+    : LeasedWork("runs", TimeSpan.FromSeconds(15), leases, time, log)
 {
-    private static readonly TimeSpan Every = TimeSpan.FromSeconds(15);
-
-    /// <inheritdoc/>
-    protected override async Task ExecuteAsync(CancellationToken stoppingToken)
-    {
-        using var timer = new PeriodicTimer(Every, time);
-        while (await timer.WaitForNextTickAsync(stoppingToken))
-        {
-            try
-            {
-                await LookAsync(stoppingToken);
-            }
-            catch (Exception unforeseen) when (!stoppingToken.IsCancellationRequested)
-            {
-                log.LogError(unforeseen, "runs were not looked after");
-            }
-        }
-    }
-
     /// <summary>Brings forward what may go on although nothing was reported.</summary>
-    internal async Task LookAsync(CancellationToken stop)
+    protected override async Task<bool> WorkAsync(Lease lease, CancellationToken stop)
     {
         var runs = await store.ReadAsync(
             db =>
@@ -46,6 +27,7 @@ public sealed class RunWatch(Store store, RunControl control, ILogger<RunWatch> 
             stop
         );
         foreach (var run in runs)
-            await store.WriteAsync(db => control.AdvanceAsync(db, run, stop), stop);
+            await store.WriteAsync(lease, db => control.AdvanceAsync(db, run, stop), stop);
+        return false;
     }
 }

@@ -8,20 +8,10 @@ public sealed class Effects
 {
     private readonly HashSet<Guid> _woken = [];
     private readonly HashSet<Guid> _touched = [];
-    private readonly List<(string Kind, object Subject)> _said = [];
-    private readonly List<Action> _afterwards = [];
-
-    /// <summary>Machines for whose agents something waits.</summary>
-    public IReadOnlyCollection<Guid> Woken => _woken;
-
-    /// <summary>Machines about which something was stored.</summary>
-    public IReadOnlyCollection<Guid> Touched => _touched;
-
-    /// <summary>What consoles are told.</summary>
-    public IReadOnlyList<(string Kind, object Subject)> Said => _said;
-
-    /// <summary>What the process itself remembers.</summary>
-    public IReadOnlyList<Action> Afterwards => _afterwards;
+    private readonly HashSet<Guid> _sessions = [];
+    private readonly HashSet<long> _rested = [];
+    private readonly List<Hint> _said = [];
+    private bool _kinds;
 
     /// <summary>Something waits for these machines.</summary>
     public void Wake(params IEnumerable<Guid> machines) => _woken.UnionWith(machines);
@@ -31,12 +21,31 @@ public sealed class Effects
     /// <param name="subject">Its number or identity.</param>
     public void Say(string kind, object subject)
     {
-        if (!_said.Contains((kind, subject)))
-            _said.Add((kind, subject));
+        var hint = new Hint(kind, Convert.ToString(subject, System.Globalization.CultureInfo.InvariantCulture)!);
+        if (!_said.Contains(hint))
+            _said.Add(hint);
     }
 
-    /// <summary>What this process remembers besides storage changes with it.</summary>
-    public void Then(Action change) => _afterwards.Add(change);
+    /// <summary>A machine's session began or ended.</summary>
+    public void ChangeSession(Guid machine) => _sessions.Add(machine);
 
+    /// <summary>A relocation came to rest: there is no progress of it any more.</summary>
+    public void Rest(long relocation) => _rested.Add(relocation);
+
+    /// <summary>Kind cards changed, which is every machine's matter.</summary>
+    public void ChangeKinds() => _kinds = true;
+
+    /// <summary>Something was stored about a machine, its relocations or its originals.</summary>
     internal void Touch(Guid machine) => _touched.Add(machine);
+
+    /// <summary>What follows from several units that were stored together.</summary>
+    internal static OutboxEntry Together(IReadOnlyCollection<Effects> all) =>
+        new(
+            [.. all.SelectMany(e => e._woken).Distinct()],
+            [.. all.SelectMany(e => e._touched).Distinct()],
+            [.. all.SelectMany(e => e._sessions).Distinct()],
+            [.. all.SelectMany(e => e._rested).Distinct()],
+            [.. all.SelectMany(e => e._said).Distinct()],
+            all.Any(e => e._kinds)
+        );
 }

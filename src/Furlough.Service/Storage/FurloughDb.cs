@@ -12,6 +12,21 @@ namespace Furlough.Service.Storage;
 /// <summary>The service's storage.</summary>
 public sealed class FurloughDb(DbContextOptions<FurloughDb> options) : DbContext(options)
 {
+    /// <summary>Counts the changes of a row for which people and agents race, so that none overwrites another.</summary>
+    private const string Version = nameof(Version);
+
+    private static readonly Type[] Versioned =
+    [
+        typeof(MachineRow),
+        typeof(InviteRow),
+        typeof(RunRow),
+        typeof(RelocationRow),
+        typeof(DocketRow),
+        typeof(ErrandRow),
+        typeof(DrillRow),
+        typeof(OriginalRow),
+    ];
+
     public DbSet<MachineRow> Machines => Set<MachineRow>();
 
     public DbSet<SurveyRow> Surveys => Set<SurveyRow>();
@@ -58,6 +73,16 @@ public sealed class FurloughDb(DbContextOptions<FurloughDb> options) : DbContext
 
     public DbSet<NotificationRow> Notifications => Set<NotificationRow>();
 
+    public DbSet<AgentSessionRow> AgentSessions => Set<AgentSessionRow>();
+
+    public DbSet<AnsweredChallengeRow> AnsweredChallenges => Set<AnsweredChallengeRow>();
+
+    public DbSet<OutboxRow> Outbox => Set<OutboxRow>();
+
+    public DbSet<CounterRow> Counters => Set<CounterRow>();
+
+    public DbSet<LeaseRow> Leases => Set<LeaseRow>();
+
     /// <summary>What follows from the unit of work that is under way.</summary>
     public Effects Effects { get; private set; } = new();
 
@@ -96,20 +121,24 @@ public sealed class FurloughDb(DbContextOptions<FurloughDb> options) : DbContext
     {
         ChangeTracker.DetectChanges();
         foreach (var entry in ChangeTracker.Entries().Where(e => e.State is not EntityState.Unchanged))
-            if (
-                entry.Entity switch
-                {
-                    MachineRow m => m.Id,
-                    SurveyRow s => s.Machine,
-                    RelocationRow r => r.Machine,
-                    OriginalRow o => o.Machine,
-                    _ => (Guid?)null,
-                } is
-                { } machine
-            )
+        {
+            if (MachineOf(entry.Entity) is { } machine)
                 Effects.Touch(machine);
+            if (entry.State == EntityState.Modified && entry.Metadata.FindProperty(Version) is { } version)
+                entry.Property(version).CurrentValue = (long)entry.Property(version).OriginalValue! + 1;
+        }
         return base.SaveChangesAsync(acceptAllChangesOnSuccess, cancellationToken);
     }
+
+    private static Guid? MachineOf(object row) =>
+        row switch
+        {
+            MachineRow m => m.Id,
+            SurveyRow s => s.Machine,
+            RelocationRow r => r.Machine,
+            OriginalRow o => o.Machine,
+            _ => null,
+        };
 
     protected override void ConfigureConventions(ModelConfigurationBuilder configurationBuilder)
     {
@@ -173,6 +202,16 @@ public sealed class FurloughDb(DbContextOptions<FurloughDb> options) : DbContext
         modelBuilder.Entity<ReceiverRow>().HasIndex(r => r.Name).IsUnique();
         modelBuilder.Entity<NotificationRow>().ToTable("Notices").HasKey(n => new { n.Receiver, n.Entry });
         modelBuilder.Entity<NotificationRow>().HasIndex(n => n.State);
+        modelBuilder.Entity<AgentSessionRow>().HasKey(s => s.Machine);
+        modelBuilder.Entity<AgentSessionRow>().HasIndex(s => s.Token).IsUnique();
+        modelBuilder.Entity<AnsweredChallengeRow>().HasKey(c => c.Challenge);
+        modelBuilder.Entity<OutboxRow>().HasKey(e => e.Number);
+        modelBuilder.Entity<OutboxRow>().Property(e => e.Number).ValueGeneratedNever();
+        modelBuilder.Entity<CounterRow>().HasKey(c => c.Name);
+        modelBuilder.Entity<CounterRow>().HasData(new CounterRow { Name = "outbox" });
+        modelBuilder.Entity<LeaseRow>().HasKey(l => l.Work);
+        foreach (var row in Versioned)
+            modelBuilder.Entity(row).Property<long>(Version).IsConcurrencyToken();
     }
 
     private sealed class UtcTicksConverter()

@@ -143,6 +143,26 @@ public sealed class EndedSessionRow
     public DateTimeOffset At { get; set; }
 }
 
+/// <summary>An agent's session; the token itself is not kept.</summary>
+public sealed class AgentSessionRow
+{
+    public Guid Machine { get; set; }
+
+    /// <summary>Hash of its token; null where the session has ended.</summary>
+    public string? Token { get; set; }
+
+    /// <summary>The starts of the machine's agent that opened a session last, by lines, the present one at the end.</summary>
+    public string Starts { get; set; } = "";
+}
+
+/// <summary>A challenge that a machine has answered: it is not taken again.</summary>
+public sealed class AnsweredChallengeRow
+{
+    /// <summary>Its hash.</summary>
+    public required string Challenge { get; set; }
+    public DateTimeOffset Until { get; set; }
+}
+
 /// <summary>A kind card.</summary>
 public sealed class KindRow
 {
@@ -350,4 +370,30 @@ public sealed class NotificationRow
     public int Attempts { get; set; }
     public DateTimeOffset NextAt { get; set; }
     public string? Why { get; set; }
+}
+
+/// <summary>What instances of the service tell each other.</summary>
+public sealed class OutboxRow
+{
+    public long Number { get; set; }
+
+    /// <summary>Who tells it.</summary>
+    public Guid Instance { get; set; }
+    public required string Body { get; set; }
+}
+
+/// <summary>Numbers that are given one after the other.</summary>
+public sealed class CounterRow
+{
+    public required string Name { get; set; }
+    public long Last { get; set; }
+}
+
+/// <summary>Which instance of the service does a work, until when by the database's clock.</summary>
+public sealed class LeaseRow
+{
+    public required string Work { get; set; }
+    public Guid Holder { get; set; }
+    public long Epoch { get; set; }
+    public DateTimeOffset Until { get; set; }
 }

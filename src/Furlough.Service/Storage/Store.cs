@@ -6,17 +6,19 @@ using Furlough.Service.Agents;
 using Furlough.Service.LiveEvents;
 using Furlough.Service.Relocations;
 using Microsoft.EntityFrameworkCore;
+using Microsoft.EntityFrameworkCore.Storage;
 
 namespace Furlough.Service.Storage;
 
 /// <summary>
 /// Opens the storage for one piece of work. Pieces that write come one after the other; those that wait together share
 /// one transaction and its flush, but each is stored or refused separately, and nobody hears of its end before it is
-/// durable.
+/// durable. What changed under a piece meanwhile, by another instance, makes it run again.
 /// </summary>
 public sealed class Store : IAsyncDisposable
 {
-    private const int MostAtATime = 64;
+    private const int MostAtATime = 64,
+        MostAttempts = 3;
 
     /// <summary>
     /// Each reader has pages of the storage in memory of its own; more of them at once would not be quicker.
@@ -24,22 +26,32 @@ public sealed class Store : IAsyncDisposable
     private const int MostReaders = 16;
 
     private readonly IDbContextFactory<FurloughDb> _factory;
+    private readonly Instance _instance;
     private readonly LiveHub _live;
     private readonly DocketSignals _signals;
+    private readonly bool _rehearses;
     private readonly Channel<Piece> _pieces = Channel.CreateUnbounded<Piece>(
         new UnboundedChannelOptions { SingleReader = true }
     );
     private readonly SemaphoreSlim _readers = new(MostReaders);
     private readonly Task _writing;
 
-    public Store(IDbContextFactory<FurloughDb> factory, LiveHub live, DocketSignals signals)
+    /// <param name="rehearsal">Whether every piece that writes runs once in vain before; null for no.</param>
+    public Store(
+        IDbContextFactory<FurloughDb> factory,
+        Instance instance,
+        LiveHub live,
+        DocketSignals signals,
+        Rehearsal? rehearsal = null
+    )
     {
-        (_factory, _live, _signals) = (factory, live, signals);
+        (_factory, _instance, _live, _signals) = (factory, instance, live, signals);
+        _rehearses = rehearsal is { Wanted: true };
         _writing = Task.Run(WriteAllAsync);
     }
 
-    /// <summary>Something was stored about these machines, their relocations or their originals.</summary>
-    public event Action<IReadOnlyCollection<Guid>>? MachinesChanged;
+    /// <summary>This instance or another one has stored something.</summary>
+    public event Action<OutboxEntry>? Stored;
 
     /// <summary>Reads; inside of it nothing else may be read or written.</summary>
     public async Task<T> ReadAsync<T>(Func<FurloughDb, Task<T>> read, CancellationToken stop)
@@ -72,6 +84,31 @@ public sealed class Store : IAsyncDisposable
         return await piece.Result.WaitAsync(stop);
     }
 
+    /// <summary>The same for work that one instance does at a time.</summary>
+    /// <exception cref="LeaseLostException">Another one does it now.</exception>
+    public Task<T> WriteAsync<T>(Lease lease, Func<FurloughDb, Task<T>> write, CancellationToken stop) =>
+        WriteAsync(
+            async db =>
+            {
+                await lease.RequireAsync(db, stop);
+                return await write(db);
+            },
+            stop
+        );
+
+    /// <summary>What follows from something that was stored is done in this process.</summary>
+    internal void Hear(OutboxEntry entry)
+    {
+        Stored?.Invoke(entry);
+        if (entry.Missed)
+            _signals.RaiseAll();
+        _signals.Raise(entry.Woken);
+        foreach (var relocation in entry.Rested)
+            _live.ForgetProgress(relocation);
+        foreach (var hint in entry.Said)
+            _live.Say(hint.Kind, hint.Subject);
+    }
+
     /// <inheritdoc/>
     public async ValueTask DisposeAsync()
     {
@@ -102,35 +139,49 @@ public sealed class Store : IAsyncDisposable
 
     private async Task WriteAsync(List<Piece> together)
     {
+        OutboxEntry stored;
         await using var db = await _factory.CreateDbContextAsync();
         db.Database.AutoSavepointsEnabled = false;
         await using (var transaction = await db.Database.BeginTransactionAsync())
         {
             foreach (var piece in together)
-            {
-                await transaction.CreateSavepointAsync("piece");
-                if (!await piece.TryAsync(db))
-                    await transaction.RollbackToSavepointAsync("piece");
-                await transaction.ReleaseSavepointAsync("piece");
-                db.ChangeTracker.Clear();
-            }
+                await TryAsync(piece, db, transaction);
+            stored = Effects.Together([.. together.Select(p => p.Effects)]);
+            await Outbox.AppendAsync(db, _instance, stored, CancellationToken.None);
             await transaction.CommitAsync();
         }
-        MachinesChanged?.Invoke([.. together.SelectMany(p => p.Effects.Touched).Distinct()]);
+        Hear(stored);
         foreach (var piece in together)
-        {
-            Follow(piece.Effects);
             piece.Tell();
+    }
+
+    private async Task TryAsync(Piece piece, FurloughDb db, IDbContextTransaction transaction)
+    {
+        if (_rehearses)
+            await OnceAsync(keep: false);
+        for (var attempt = 1; await OnceAsync(keep: true) == Outcome.Overtaken && attempt < MostAttempts; attempt++) { }
+
+        async Task<Outcome> OnceAsync(bool keep)
+        {
+            await transaction.CreateSavepointAsync("piece");
+            var outcome = await piece.TryAsync(db);
+            if (!keep || outcome != Outcome.Stored)
+                await transaction.RollbackToSavepointAsync("piece");
+            await transaction.ReleaseSavepointAsync("piece");
+            db.ChangeTracker.Clear();
+            return outcome;
         }
     }
 
-    private void Follow(Effects effects)
+    private enum Outcome
     {
-        foreach (var change in effects.Afterwards)
-            change();
-        _signals.Raise(effects.Woken);
-        foreach (var (kind, subject) in effects.Said)
-            _live.Say(kind, subject);
+        Stored,
+
+        /// <summary>It was refused or stopped.</summary>
+        Refused,
+
+        /// <summary>What it had read has changed meanwhile.</summary>
+        Overtaken,
     }
 
     /// <summary>A piece of work that writes.</summary>
@@ -139,8 +190,8 @@ public sealed class Store : IAsyncDisposable
         /// <summary>What follows from it; nothing where it was refused.</summary>
         public Effects Effects { get; protected set; } = new();
 
-        /// <summary>Does it; false when it was refused or stopped and has to be taken back.</summary>
-        public abstract Task<bool> TryAsync(FurloughDb db);
+        /// <summary>Does it; what was not stored has to be taken back.</summary>
+        public abstract Task<Outcome> TryAsync(FurloughDb db);
 
         /// <summary>Tells anyone who waits how it ended.</summary>
         public abstract void Tell();
@@ -157,8 +208,9 @@ public sealed class Store : IAsyncDisposable
 
         public Task<T> Result => _told.Task;
 
-        public override async Task<bool> TryAsync(FurloughDb db)
+        public override async Task<Outcome> TryAsync(FurloughDb db)
         {
+            (_refused, Effects) = (null, new Effects());
             try
             {
                 stop.ThrowIfCancellationRequested();
@@ -166,12 +218,21 @@ public sealed class Store : IAsyncDisposable
                 _result = await write(db);
                 await db.SaveChangesAsync(stop);
                 Effects = effects;
-                return true;
+                return Outcome.Stored;
             }
             catch (Exception refused)
             {
-                _refused = refused;
-                return false;
+                if (refused is not DbUpdateConcurrencyException)
+                {
+                    _refused = refused;
+                    return Outcome.Refused;
+                }
+                _refused = RefusedException.Conflict(
+                    "changed-meanwhile",
+                    "What you change was changed by others at the same time; nothing of yours was stored.",
+                    "Look at it again, then try again."
+                );
+                return Outcome.Overtaken;
             }
         }
 
@@ -186,6 +247,9 @@ public sealed class Store : IAsyncDisposable
         public override void Fail(Exception fault) => _told.TrySetException(fault);
     }
 }
+
+/// <summary>For tests: what a unit of work leaves outside of storage shows when it runs once in vain before.</summary>
+public sealed record Rehearsal(bool Wanted);
 
 /// <summary>JSON columns.</summary>
 public static class Column

@@ -73,6 +73,10 @@ namespace Furlough.Service.Storage.Migrations
                         .IsRequired()
                         .HasColumnType("TEXT");
 
+                    b.Property<long>("Version")
+                        .IsConcurrencyToken()
+                        .HasColumnType("INTEGER");
+
                     b.HasKey("Number");
 
                     b.HasIndex("Run", "Machine");
@@ -158,6 +162,10 @@ namespace Furlough.Service.Storage.Migrations
                     b.Property<string>("Times")
                         .HasColumnType("TEXT");
 
+                    b.Property<long>("Version")
+                        .IsConcurrencyToken()
+                        .HasColumnType("INTEGER");
+
                     b.Property<string>("Wave")
                         .IsRequired()
                         .HasColumnType("TEXT");
@@ -216,6 +224,10 @@ namespace Furlough.Service.Storage.Migrations
                         .IsRequired()
                         .HasColumnType("TEXT");
 
+                    b.Property<long>("Version")
+                        .IsConcurrencyToken()
+                        .HasColumnType("INTEGER");
+
                     b.Property<int>("Wave")
                         .HasColumnType("INTEGER");
 
@@ -226,6 +238,40 @@ namespace Furlough.Service.Storage.Migrations
                     b.HasKey("Number");
 
                     b.ToTable("Runs");
+                });
+
+            modelBuilder.Entity("Furlough.Service.Storage.AgentSessionRow", b =>
+                {
+                    b.Property<Guid>("Machine")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Starts")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Token")
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("Machine");
+
+                    b.HasIndex("Token")
+                        .IsUnique();
+
+                    b.ToTable("AgentSessions");
+                });
+
+            modelBuilder.Entity("Furlough.Service.Storage.AnsweredChallengeRow", b =>
+                {
+                    b.Property<string>("Challenge")
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("Until")
+                        .HasColumnType("INTEGER");
+
+                    b.HasKey("Challenge");
+
+                    b.ToTable("AnsweredChallenges");
                 });
 
             modelBuilder.Entity("Furlough.Service.Storage.AuditRow", b =>
@@ -361,6 +407,26 @@ namespace Furlough.Service.Storage.Migrations
                     b.ToTable("Consents");
                 });
 
+            modelBuilder.Entity("Furlough.Service.Storage.CounterRow", b =>
+                {
+                    b.Property<string>("Name")
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("Last")
+                        .HasColumnType("INTEGER");
+
+                    b.HasKey("Name");
+
+                    b.ToTable("Counters");
+
+                    b.HasData(
+                        new
+                        {
+                            Name = "outbox",
+                            Last = 0L
+                        });
+                });
+
             modelBuilder.Entity("Furlough.Service.Storage.DocketRow", b =>
                 {
                     b.Property<Guid>("Id")
@@ -398,6 +464,10 @@ namespace Furlough.Service.Storage.Migrations
                     b.Property<string>("Signed")
                         .IsRequired()
                         .HasColumnType("TEXT");
+
+                    b.Property<long>("Version")
+                        .IsConcurrencyToken()
+                        .HasColumnType("INTEGER");
 
                     b.Property<bool>("Withdrawn")
                         .HasColumnType("INTEGER");
@@ -448,6 +518,10 @@ namespace Furlough.Service.Storage.Migrations
                         .HasColumnType("TEXT");
 
                     b.Property<int>("Steps")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("Version")
+                        .IsConcurrencyToken()
                         .HasColumnType("INTEGER");
 
                     b.Property<string>("Volume")
@@ -546,6 +620,10 @@ namespace Furlough.Service.Storage.Migrations
                     b.Property<string>("Room")
                         .HasColumnType("TEXT");
 
+                    b.Property<long>("Version")
+                        .IsConcurrencyToken()
+                        .HasColumnType("INTEGER");
+
                     b.HasKey("Id");
 
                     b.ToTable("Invites");
@@ -574,6 +652,25 @@ namespace Furlough.Service.Storage.Migrations
                     b.HasKey("Name");
 
                     b.ToTable("Kinds");
+                });
+
+            modelBuilder.Entity("Furlough.Service.Storage.LeaseRow", b =>
+                {
+                    b.Property<string>("Work")
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("Epoch")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<Guid>("Holder")
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("Until")
+                        .HasColumnType("INTEGER");
+
+                    b.HasKey("Work");
+
+                    b.ToTable("Leases");
                 });
 
             modelBuilder.Entity("Furlough.Service.Storage.MachineRow", b =>
@@ -665,6 +762,10 @@ namespace Furlough.Service.Storage.Migrations
                         .HasColumnType("TEXT")
                         .HasColumnName("Role");
 
+                    b.Property<long>("Version")
+                        .IsConcurrencyToken()
+                        .HasColumnType("INTEGER");
+
                     b.HasKey("Id");
 
                     b.HasIndex("Name")
@@ -738,12 +839,33 @@ namespace Furlough.Service.Storage.Migrations
                     b.Property<long>("Relocation")
                         .HasColumnType("INTEGER");
 
+                    b.Property<long>("Version")
+                        .IsConcurrencyToken()
+                        .HasColumnType("INTEGER");
+
                     b.HasKey("Number");
 
                     b.HasIndex("Docket")
                         .IsUnique();
 
                     b.ToTable("Originals");
+                });
+
+            modelBuilder.Entity("Furlough.Service.Storage.OutboxRow", b =>
+                {
+                    b.Property<long>("Number")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Body")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<Guid>("Instance")
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("Number");
+
+                    b.ToTable("Outbox");
                 });
 
             modelBuilder.Entity("Furlough.Service.Storage.PlanRow", b =>

@@ -51,11 +51,14 @@ internal sealed class FleetRun(string program, string data, int agents)
             )
             {
                 // This host is too small for so many agents beside their service.
-                Console.WriteLine(
-                    string.Create(
-                        CultureInfo.InvariantCulture,
-                        $"| {agents:N0} | not carried out: {surveyed:N0} enrolled and surveyed | | {LongestEnrolling.TotalSeconds:0} |  | {service.Spent / LongestEnrolling:0.00} | {service.MostBytes / 1_000_000} MB | | | | | | |"
-                    )
+                TableRow.Print(
+                    $"{agents:N0}",
+                    $"not carried out: {surveyed:N0} enrolled and surveyed",
+                    $"",
+                    $"{LongestEnrolling.TotalSeconds:0}",
+                    $"",
+                    $"{service.Spent / LongestEnrolling:0.00}",
+                    $"{service.MostBytes / 1_000_000} MB | | | | | |"
                 );
                 return;
             }
@@ -170,9 +173,9 @@ internal sealed class FleetRun(string program, string data, int agents)
                 .Order(),
         ];
         var missed = relocations.Count - late.Length;
-        return string.Create(
-            CultureInfo.InvariantCulture,
-            $"{late[late.Length / 2]:0.00}, {late[late.Length * 99 / 100]:0.00}, {late[^1]:0.00} s{(missed > 0 ? $"; {missed} not told" : "")}"
+        var rest = missed > 0 ? $"; {missed} not told" : "";
+        return FormattableString.Invariant(
+            $"{late[late.Length / 2]:0.00}, {late[late.Length * 99 / 100]:0.00}, {late[^1]:0.00} s{rest}"
         );
     }
 
@@ -183,11 +186,16 @@ internal sealed class FleetRun(string program, string data, int agents)
             done.Run.Counts.Where(c => c.Value > 0)
                 .Select(c => string.Create(CultureInfo.InvariantCulture, $"{c.Value:N0} {c.Key}"))
         );
-        Console.WriteLine(
-            string.Create(
-                CultureInfo.InvariantCulture,
-                $"| {agents:N0} | {what} | {relocations} | {done.Took.TotalSeconds:0} | {done.Run.Relocations / done.Took.TotalSeconds:0} | {done.Cores:0.00} | {done.MostBytes / 1_000_000} MB | {late} | {rest}"
-            )
+        TableRow.Print(
+            $"{agents:N0}",
+            $"{what}",
+            $"{relocations}",
+            $"{done.Took.TotalSeconds:0}",
+            $"{done.Run.Relocations / done.Took.TotalSeconds:0}",
+            $"{done.Cores:0.00}",
+            $"{done.MostBytes / 1_000_000} MB",
+            $"{late}",
+            $"{rest}"
         );
     }
 }

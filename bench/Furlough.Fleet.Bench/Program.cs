@@ -20,10 +20,21 @@ var program = args is [var given, ..] ? given : "bin/furlough";
 int[] counts = args is [_, .. { Length: > 0 } wanted]
     ? [.. wanted.Select(w => int.Parse(w, CultureInfo.InvariantCulture))]
     : [1_000, 3_000, 10_000];
-Console.WriteLine(
-    "| agents | run | relocations | took, s | relocations a second | cores of the service | its memory at most | told to consoles: median, 99 of 100, last | service killed | connections broken | bulletins | lost | applied twice or not at all |"
+TableRow.PrintHead(
+    "agents",
+    "<run",
+    "relocations",
+    "took, s",
+    "relocations a second",
+    "cores of the service",
+    "its memory at most",
+    "<told to consoles: median, 99 of 100, last",
+    "service killed",
+    "connections broken",
+    "bulletins",
+    "lost",
+    "applied twice or not at all"
 );
-Console.WriteLine("|---:|---|---:|---:|---:|---:|---:|---|---:|---:|---:|---:|---:|");
 foreach (var agents in counts)
 {
     var data = Directory.CreateTempSubdirectory("furlough-bench-").FullName;

@@ -40,8 +40,11 @@ foreach (var machines in (int[])[1_000, 10_000])
     var wish = new SpaceWish(new MachineChoice([], [], []), 60 * GB, null, new ReserveAmount(0.1, null), Weights.Usual);
     var watch = Stopwatch.StartNew();
     var suggestions = new FleetSuggestion(wish, Experience.None).Of(fleet);
+    var gap = suggestions.Max(s => s.Gap ?? 0).ToString("0.0%", CultureInfo.InvariantCulture);
     Row(
-        $"suggestion ({suggestions.Count(s => s is { Reached: true, Gap: 0 })} proven the best, {suggestions.Count(s => !s.Reached)} out of reach, {suggestions.Count(s => s.Gap > 0)} with a gap of {suggestions.Max(s => s.Gap ?? 0).ToString("0.0%", CultureInfo.InvariantCulture)} at most)",
+        $"suggestion ({suggestions.Count(s => s is { Reached: true, Gap: 0 })} proven the best, "
+            + $"{suggestions.Count(s => !s.Reached)} out of reach, "
+            + $"{suggestions.Count(s => s.Gap > 0)} with a gap of {gap} at most)",
         1_000,
         suggestions.Sum(s => s.Moves.Count),
         watch.Elapsed
@@ -49,9 +52,10 @@ foreach (var machines in (int[])[1_000, 10_000])
 }
 
 static void Row(string what, int machines, int relocations, TimeSpan took) =>
-    Console.WriteLine(
-        string.Create(
-            CultureInfo.InvariantCulture,
-            $"| {what} | {machines:N0} | {relocations:N0} | {took.TotalSeconds:0.00} | {Process.GetCurrentProcess().PeakWorkingSet64 / 1e6:0} MB |"
-        )
+    TableRow.Print(
+        $"{what}",
+        $"{machines:N0}",
+        $"{relocations:N0}",
+        $"{took.TotalSeconds:0.00}",
+        $"{Process.GetCurrentProcess().PeakWorkingSet64 / 1e6:0} MB"
     );

@@ -14,10 +14,20 @@ var program = args is [var given, ..] ? given : "bin/furlough";
 int[] counts = args is [_, .. { Length: > 0 } wanted]
     ? [.. wanted.Select(w => int.Parse(w, CultureInfo.InvariantCulture))]
     : [1_000, 10_000];
-Console.WriteLine(
-    "| machines | surveys a second | second round | machines, ms | a room's shelves, ms | volumes, ms | first look after the start, s | memory | rooms in a browser: usable, ms | stands still while scrolled, ms | after a leap, ms | while filtered, ms |"
+TableRow.PrintHead(
+    "machines",
+    "surveys a second",
+    "second round",
+    "machines, ms",
+    "a room's shelves, ms",
+    "volumes, ms",
+    "first look after the start, s",
+    "memory",
+    "rooms in a browser: usable, ms",
+    "stands still while scrolled, ms",
+    "after a leap, ms",
+    "while filtered, ms"
 );
-Console.WriteLine("|---:|---:|---:|---:|---:|---:|---:|---:|---:|---:|---:|---:|");
 foreach (var count in counts)
 {
     var folder = Directory.CreateTempSubdirectory("furlough-bench-");
@@ -77,11 +87,16 @@ async Task MeasureAsync(int count, string folder)
         foreach (var page in (string[])["machines", $"rooms/{Uri.EscapeDataString(fleet[0].Room)}/shelves", "space"])
             times.Add(await LookAsync(asker, page, looks));
         var browsed = await BrowseAsync(address, token);
-        Console.WriteLine(
-            string.Create(
-                CultureInfo.InvariantCulture,
-                $"| {count:N0} | {count / first.TotalSeconds:0} | {count / second.TotalSeconds:0} | {times[0]:0} | {times[1]:0} | {times[2]:0} | {start / 1000:0.0} | {Memory(service)} MB | {browsed} |"
-            )
+        TableRow.Print(
+            $"{count:N0}",
+            $"{count / first.TotalSeconds:0}",
+            $"{count / second.TotalSeconds:0}",
+            $"{times[0]:0}",
+            $"{times[1]:0}",
+            $"{times[2]:0}",
+            $"{start / 1000:0.0}",
+            $"{Memory(service)} MB",
+            $"{browsed}"
         );
     }
     finally

@@ -86,11 +86,13 @@ public sealed class AgentClient(HttpClient http)
         TimeSpan wait,
         AgentTrouble? trouble,
         CancellationToken stop
-    ) =>
-        SendAsync<string, DocketBatch>(
+    )
+    {
+        var complaint = trouble is { } told ? $"&trouble={told.Word()}" : "";
+        return SendAsync<string, DocketBatch>(
             HttpMethod.Get,
             FormattableString.Invariant(
-                $"dockets?after={after}&wishes={known.Tag()}&kinds={kinds}&wait={(int)wait.TotalSeconds}{(trouble is { } t ? $"&trouble={t.Word()}" : "")}"
+                $"dockets?after={after}&wishes={known.Tag()}&kinds={kinds}&wait={(int)wait.TotalSeconds}{complaint}"
             ),
             token,
             null,
@@ -98,6 +100,7 @@ public sealed class AgentClient(HttpClient http)
             ProtocolJson.Default.DocketBatch,
             stop
         );
+    }
 
     /// <summary>Asks for leave to go on.</summary>
     public Task<PermitResponse> PermitAsync(string token, Guid docket, bool keptOut, CancellationToken stop) =>

@@ -221,9 +221,11 @@ public sealed class SimulatedMachine(SimulatedDisk disk)
                 var node = within is null ? null : ((SimulatedFolder)within).Node.Entries[name];
                 if (node is { Kind: NodeKind.File } && !groups.ContainsKey(node.Id))
                     groups[node.Id] = groups.Count;
-                lines.Add(
-                    $"{path}|{facts.Kind}|{(facts.Kind == NodeKind.File ? Convert.ToHexString(node!.Content) + " " + groups[node.Id] : node?.Link)}|{facts.Mode}|{facts.Owner}|{facts.ModifiedNs}"
-                );
+                var holds =
+                    facts.Kind == NodeKind.File
+                        ? $"{Convert.ToHexString(node!.Content)} {groups[node.Id]}"
+                        : node?.Link;
+                lines.Add($"{path}|{facts.Kind}|{holds}|{facts.Mode}|{facts.Owner}|{facts.ModifiedNs}");
             },
             CancellationToken.None
         );

@@ -127,7 +127,9 @@ public sealed class AdoptionTests : RealDesk
             cd {{Tree.Root}}
             rm -rf home/asa.lind; mkdir -p home/asa.lind/.config home/asa.lind/Documents
             echo new > home/asa.lind/Documents/saved-meanwhile
-            printf 'root:x:0:0::/root:/bin/sh\nasa.lind:x:1900:1900::/home/asa.lind:/bin/sh\nkeeper:x:1701:1701::/home/keeper:/bin/sh\n' > etc/passwd
+            echo 'root:x:0:0::/root:/bin/sh' > etc/passwd
+            echo 'asa.lind:x:1900:1900::/home/asa.lind:/bin/sh' >> etc/passwd
+            echo 'keeper:x:1701:1701::/home/keeper:/bin/sh' >> etc/passwd
             printf 'asa.lind:x:1900:\nkeeper:x:1701:\n' > etc/group
             chown -R 1900:1900 home/asa.lind; chmod 700 home/asa.lind
             """

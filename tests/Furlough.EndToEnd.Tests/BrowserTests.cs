@@ -67,7 +67,8 @@ public sealed class BrowserTests() : RealDesk(megabytes: 64)
     {
         var browser = string.Join(
             ' ',
-            "chromium --no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking --disable-component-update --disable-sync",
+            "chromium --no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking "
+                + "--disable-component-update --disable-sync",
             address
         );
         using var process = Process.Start(
@@ -77,7 +78,9 @@ public sealed class BrowserTests() : RealDesk(megabytes: 64)
                     "-m",
                     "sh",
                     "-c",
-                    $"mount --make-rslave / && mount --rbind {Tree.Root}/home /home && mount --rbind {Tree.Root}/mnt /mnt && exec setpriv --reuid=1701 --regid=1701 --clear-groups env -i -C /home/asa.lind HOME=/home/asa.lind DISPLAY={screen.Display} PATH=/usr/bin:/bin {browser}",
+                    $"mount --make-rslave / && mount --rbind {Tree.Root}/home /home && mount --rbind "
+                        + $"{Tree.Root}/mnt /mnt && exec setpriv --reuid=1701 --regid=1701 --clear-groups env -i -C "
+                        + $"/home/asa.lind HOME=/home/asa.lind DISPLAY={screen.Display} PATH=/usr/bin:/bin {browser}",
                 ]
             )
             {

@@ -20,7 +20,9 @@ public sealed class CheckTests : IDisposable
         using var tree = new LinuxTree(fileSystem, 200);
         tree.Setting("# mine\nXDG_DOCUMENTS_DIR=\"$HOME/Documents\"\nXDG_MUSIC_DIR=\"$HOME/Music\"\n");
         LinuxTree.Sh(
-            $"mkdir {tree.Home}/Documents {tree.Home}/Music; echo x > {tree.Home}/Documents/x; ln -s x {tree.Home}/Documents/link; chown -R 1701:1701 {tree.Home}; touch -d 2024-05-01T06:00:00 {tree.Home}/Documents/x {tree.Home}/Documents {tree.Home}/Music {tree.Home}"
+            $"mkdir {tree.Home}/Documents {tree.Home}/Music; echo x > {tree.Home}/Documents/x; ln -s x "
+                + $"{tree.Home}/Documents/link; chown -R 1701:1701 {tree.Home}; touch -d 2024-05-01T06:00:00 "
+                + $"{tree.Home}/Documents/x {tree.Home}/Documents {tree.Home}/Music {tree.Home}"
         );
         Check(tree, "asa.lind");
         var before = LinuxTree.Describe(tree.Home);

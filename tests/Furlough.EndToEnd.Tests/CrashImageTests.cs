@@ -39,14 +39,17 @@ public sealed class CrashImageTests : IDisposable
                 StringComparison.Ordinal
             )}}' > root/home/asa.lind/.config/user-dirs.dirs
             cd root/home/asa.lind/Documents
-            for i in $(seq 40); do echo "quadrat $i" > plot-$i; done; mkdir -p a/b; ln plot-1 a/further; ln -s nowhere link; echo deep > a/b/c; truncate -s 1M a/hole; mkfifo pipe
+            for i in $(seq 40); do echo "quadrat $i" > plot-$i; done;
+            mkdir -p a/b; ln plot-1 a/further; ln -s nowhere link; echo deep > a/b/c;
+            truncate -s 1M a/hole; mkfifo pipe
             chown -R 1701:1701 ..; chmod 700 ..; sync -f .
             """
         );
 
     public void Dispose() =>
         LinuxTree.Sh(
-            $"cd {_folder}; for m in recovered/data recovered root/data root disks; do umount -l $m 2>/dev/null || true; done; cd /; rm -rf {_folder}"
+            $"cd {_folder}; for m in recovered/data recovered root/data root disks; do umount -l $m 2>/dev/null "
+                + $"|| true; done; cd /; rm -rf {_folder}"
         );
 
     [Theory]

@@ -35,7 +35,9 @@ public sealed class DemoTests : IDisposable
         outcome.Out.ShouldContain("herb-09 lost its power and comes back");
         outcome.Out.ShouldContain("1 failed, 99 switched");
         outcome.Out.ShouldContain(
-            "The relocation of Pictures of asa.lind stopped: `plots/2019/quadrat-77.tif` cannot be read (input/output error).\n    Nothing has changed; the data lives at its source, `C:\\Accounts\\asa.lind\\Pictures`.\n    Check the disk"
+            "The relocation of Pictures of asa.lind stopped: `plots/2019/quadrat-77.tif` cannot be read "
+                + "(input/output error).\n    Nothing has changed; the data lives at its source, "
+                + "`C:\\Accounts\\asa.lind\\Pictures`.\n    Check the disk"
         );
     }
 
@@ -47,7 +49,8 @@ public sealed class DemoTests : IDisposable
                 "script",
                 [
                     "-qec",
-                    $"stty cols 150 rows 40; {Field.Program("furlough")} demo start --data {_folder}/demo --port 0 --machines 14 --run 'Map Room' --once --speed 2000",
+                    $"stty cols 150 rows 40; {Field.Program("furlough")} demo start --data {_folder}/demo --port "
+                        + "0 --machines 14 --run 'Map Room' --once --speed 2000",
                     "/dev/null",
                 ]
             )

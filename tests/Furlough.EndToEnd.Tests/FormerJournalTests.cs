@@ -22,7 +22,8 @@ public sealed class FormerJournalTests : IDisposable
     /// <summary>The tables of the first schema.</summary>
     private const string First = """
         CREATE TABLE setting (key TEXT PRIMARY KEY, value TEXT NOT NULL);
-        CREATE TABLE docket (number INTEGER PRIMARY KEY, id TEXT NOT NULL UNIQUE, relocation INTEGER NOT NULL, supersession INTEGER NOT NULL, body TEXT NOT NULL, begun TEXT, undoing TEXT, ended TEXT);
+        CREATE TABLE docket (number INTEGER PRIMARY KEY, id TEXT NOT NULL UNIQUE, relocation INTEGER NOT NULL,
+            supersession INTEGER NOT NULL, body TEXT NOT NULL, begun TEXT, undoing TEXT, ended TEXT);
         CREATE TABLE done (docket TEXT NOT NULL, step TEXT NOT NULL, PRIMARY KEY (docket, step));
         CREATE TABLE note (docket TEXT NOT NULL, key TEXT NOT NULL, value TEXT NOT NULL, PRIMARY KEY (docket, key));
         """;

@@ -24,7 +24,8 @@ public sealed class FullDataFolderTests : RealDesk, IDisposable
     public void A_machine_whose_journal_cannot_be_written_is_not_just_queued()
     {
         LinuxTree.Sh(
-            $"mkdir {Tree.Home}/Documents {Tree.Home}/Pictures; echo x > {Tree.Home}/Documents/plot; mkdir {Data}; mount -t tmpfs -o size=3m none {Data}"
+            $"mkdir {Tree.Home}/Documents {Tree.Home}/Pictures; echo x > {Tree.Home}/Documents/plot; mkdir "
+                + $"{Data}; mount -t tmpfs -o size=3m none {Data}"
         );
         var agent = Enrol();
         LinuxTree.Sh($"dd if=/dev/zero of={Data}/fill bs=4k 2>/dev/null || true");

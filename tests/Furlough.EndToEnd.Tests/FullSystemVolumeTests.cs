@@ -13,7 +13,8 @@ public sealed class FullSystemVolumeTests() : RealDesk(systemVolume: "xfs")
     public void What_fills_the_system_volume_is_relocated_although_nothing_is_left_there_and_can_be_returned()
     {
         LinuxTree.Sh(
-            $"mkdir {Tree.Home}/Documents {Tree.Home}/Pictures; cp -r /usr/include {Tree.Home}/Documents/ 2>/dev/null; head -c 30M /dev/urandom > {Tree.Home}/Pictures/plate.tif"
+            $"mkdir {Tree.Home}/Documents {Tree.Home}/Pictures; cp -r /usr/include {Tree.Home}/Documents/ "
+                + $"2>/dev/null; head -c 30M /dev/urandom > {Tree.Home}/Pictures/plate.tif"
         );
         Enrol();
         File.Exists($"{Tree.Root}/var/lib/furlough-agent/reserve").ShouldBeTrue();
@@ -45,7 +46,9 @@ public sealed class FullSystemVolumeTests() : RealDesk(systemVolume: "xfs")
     private void Fill()
     {
         LinuxTree.Sh(
-            $"dd if=/dev/zero of={Tree.Root}/fill bs=1M 2>/dev/null || true; for i in 1 2 3; do sync; dd if=/dev/zero of={Tree.Root}/fill-$i bs=4k 2>/dev/null || true; done; for i in $(seq 3000); do mkdir {Tree.Root}/fill-in-$i 2>/dev/null || break; done; sync; true"
+            $"dd if=/dev/zero of={Tree.Root}/fill bs=1M 2>/dev/null || true; for i in 1 2 3; do sync; dd "
+                + $"if=/dev/zero of={Tree.Root}/fill-$i bs=4k 2>/dev/null || true; done; for i in $(seq 3000); do mkdir "
+                + $"{Tree.Root}/fill-in-$i 2>/dev/null || break; done; sync; true"
         );
         const long hardlyAnything = 1 << 20;
         long.Parse(

@@ -18,7 +18,9 @@ public sealed class GatheringTests : RealDesk
         StartAgentAndRun().Code.ShouldBe(0);
         var live = $"{Tree.Root}/data/People/asa.lind/Documents";
         LinuxTree.Sh(
-            $"setpriv --reuid=1701 --regid=1701 --clear-groups sh -c 'umask 077; mkdir -p {Tree.Home}/Documents/scans; echo late > {Tree.Home}/Documents/scans/plate; ln {Tree.Home}/Documents/scans/plate {Tree.Home}/Documents/plate'"
+            "setpriv --reuid=1701 --regid=1701 --clear-groups sh -c 'umask 077; mkdir -p "
+                + $"{Tree.Home}/Documents/scans; echo late > {Tree.Home}/Documents/scans/plate; ln "
+                + $"{Tree.Home}/Documents/scans/plate {Tree.Home}/Documents/plate'"
         );
         var again = LinuxTree.Describe($"{Tree.Home}/Documents");
         var number = Relocation("Documents").GetProperty("number").ToString();

@@ -169,7 +169,8 @@ public sealed class GeneratedMonsterTests(ITestOutputHelper output) : IDisposabl
                     "card",
                     Text(
                         random,
-                        "furlough-kind: 1\nname: sketches\nholds: library\npointers:\n  - {file: .config/sketcher.ini, syntax: ini, key: paths/sketches}\n"
+                        "furlough-kind: 1\nname: sketches\nholds: library\npointers:\n  - {file: "
+                            + ".config/sketcher.ini, syntax: ini, key: paths/sketches}\n"
                     )
                 ),
                 _field.Token

@@ -23,7 +23,10 @@ public sealed class HomeTests() : RealDesk(megabytes: 300, whole: true)
     {
         Tree.FillHard($"{Tree.Home}/Documents", 40);
         LinuxTree.Sh(
-            $"mkdir -p {Tree.Home}/Music {Tree.Home}/.local/share/sketcher; echo fen > {Tree.Home}/.local/share/sketcher/recent; dd if=/dev/zero of={Tree.Home}/.hidden bs=1k count=64 status=none; ln -s Documents {Tree.Home}/latest; chown -hR 1701:1701 {Tree.Home}; mkdir -p {Tree.Root}/var/mail; echo 'letter' > {Tree.Root}/var/mail/asa.lind"
+            $"mkdir -p {Tree.Home}/Music {Tree.Home}/.local/share/sketcher; echo fen > "
+                + $"{Tree.Home}/.local/share/sketcher/recent; dd if=/dev/zero of={Tree.Home}/.hidden bs=1k count=64 "
+                + $"status=none; ln -s Documents {Tree.Home}/latest; chown -hR 1701:1701 {Tree.Home}; mkdir -p "
+                + $"{Tree.Root}/var/mail; echo 'letter' > {Tree.Root}/var/mail/asa.lind"
         );
         File.WriteAllText(
             $"{Tree.Root}/var/spool/cron/crontabs/asa.lind",
@@ -134,7 +137,8 @@ public sealed class HomeTests() : RealDesk(megabytes: 300, whole: true)
 
         void Running(string with) =>
             LinuxTree.Sh(
-                $"chroot {Tree.Root} su asa.lind -c 'cd / && exec env {with} sleep 3000 >/dev/null 2>&1 </dev/null' >/dev/null 2>&1 & sleep 1"
+                $"chroot {Tree.Root} su asa.lind -c 'cd / && exec env {with} sleep 3000 >/dev/null 2>&1 "
+                    + "</dev/null' >/dev/null 2>&1 & sleep 1"
             );
         void Survey() => Field.Run("machine", "survey", "map-01").Code.ShouldBe(0);
     }

@@ -137,7 +137,11 @@ public sealed class HostileInputTests : IDisposable
         {
             var body =
                 call == "bulletins"
-                    ? """[{"number":1,"at":"2026-11-05T17:00:00Z","docket":"00000000-0000-0000-0000-000000000001","relocation":1,"state":"switched","step":null,"live":"target","failure":null,"pointers":[],"original":null,"notes":[]}]"""
+                    ? """
+                        [{"number":1,"at":"2026-11-05T17:00:00Z","docket":"00000000-0000-0000-0000-000000000001",
+                          "relocation":1,"state":"switched","step":null,"live":"target","failure":null,"pointers":[],
+                          "original":null,"notes":[]}]
+                        """
                     : "{}";
             using var answer = await SendAsync(HttpMethod.Post, $"/api/v1/agent/{call}", token, Content(body));
             answer.StatusCode.ShouldBeOneOf(HttpStatusCode.Unauthorized, HttpStatusCode.BadRequest);

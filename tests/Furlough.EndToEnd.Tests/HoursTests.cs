@@ -15,7 +15,8 @@ public sealed class HoursTests : RealDesk
         var opens = TimeProvider.System.GetUtcNow().UtcDateTime.AddSeconds(25);
         File.WriteAllText(
             $"{Field.Folder}/soon.ics",
-            $"BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:-//test//EN\r\nBEGIN:VEVENT\r\nUID:1@test\r\nDTSTAMP:20260101T000000Z\r\nDTSTART:{opens:yyyyMMddTHHmmssZ}\r\nDURATION:PT1H\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n"
+            "BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:-//test//EN\r\nBEGIN:VEVENT\r\nUID:1@test\r\n"
+                + $"DTSTAMP:20260101T000000Z\r\nDTSTART:{opens:yyyyMMddTHHmmssZ}\r\nDURATION:PT1H\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n"
         );
         var run = StartRun(Brief + "\nhours: soon.ics\n");
         Field.WaitFor(() => Relocation("Documents").GetProperty("state").GetString() == "waiting", "the rest");

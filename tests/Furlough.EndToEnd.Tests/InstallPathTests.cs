@@ -55,7 +55,8 @@ public sealed class InstallPathTests() : RealDesk(megabytes: 64, whole: true)
         InstallPacker();
         Tree.As("asa.lind", "packer install old");
         LinuxTree.Sh(
-            $"mkdir -p {Path.GetDirectoryName(PreferencesFile)}; cp {Tree.Root}/bin/sleep {Tree.Root}/usr/bin/chromium; chown -R 1701:1701 {Tree.Home}/.config"
+            $"mkdir -p {Path.GetDirectoryName(PreferencesFile)}; cp {Tree.Root}/bin/sleep "
+                + $"{Tree.Root}/usr/bin/chromium; chown -R 1701:1701 {Tree.Home}/.config"
         );
         File.WriteAllText(PreferencesFile, Preferences);
         LinuxTree.Sh(
@@ -140,7 +141,12 @@ public sealed class InstallPathTests() : RealDesk(megabytes: 64, whole: true)
             $"{Tree.Root}/usr/bin/catalogue",
             """
             #!/bin/sh
-            case $1 in get) cat ~/.catalogue 2>/dev/null || true;; where) cat ~/.catalogue 2>/dev/null || echo ~/Specimens;; forget) rm ~/.catalogue;; --set=*) printf %s "${1#--set=}" > ~/.catalogue;; esac
+            case $1 in
+              get) cat ~/.catalogue 2>/dev/null || true;;
+              where) cat ~/.catalogue 2>/dev/null || echo ~/Specimens;;
+              forget) rm ~/.catalogue;;
+              --set=*) printf %s "${1#--set=}" > ~/.catalogue;;
+            esac
             """
         );
         LinuxTree.Sh($"chmod 755 {Tree.Root}/usr/bin/catalogue");

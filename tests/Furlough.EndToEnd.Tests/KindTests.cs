@@ -103,7 +103,8 @@ public sealed class KindTests : RealDesk
             "[Desktop Entry]\nType=Application\nName=Sketcher\nExec=sketcher\n"
         );
         LinuxTree.Sh(
-            $"mkdir -p {Path.GetDirectoryName(entry)}; printf '{ownEntry.Replace("\n", "\\n", StringComparison.Ordinal)}' > {entry}; chown -R 1701:1701 {Tree.Home}/.local"
+            $"mkdir -p {Path.GetDirectoryName(entry)}; printf "
+                + $"'{ownEntry.Replace("\n", "\\n", StringComparison.Ordinal)}' > {entry}; chown -R 1701:1701 {Tree.Home}/.local"
         );
         var before = LinuxTree.Describe($"{Tree.Home}/Sketch books");
         Enrol("--card-commands");
@@ -201,7 +202,10 @@ public sealed class KindTests : RealDesk
         var (catalogue, app) = ($"{Tree.Home}/Catalogue", $"{Tree.Root}/opt/specimen viewer");
         Tree.FillHard(catalogue, 30);
         LinuxTree.Sh(
-            $"mkdir -p '{app}/bin' {Tree.Root}/opt/kept {Tree.Root}/var/lib/dpkg/info; chmod 755 {Tree.Root}/opt '{app}' '{app}/bin'; printf '#!/bin/sh\necho viewed\n' > '{app}/bin/view'; chmod 755 '{app}/bin/view'; echo x > {Tree.Root}/opt/kept/x; printf '/.\n/opt\n/opt/kept\n' > {Tree.Root}/var/lib/dpkg/info/keeper-tools.list"
+            $"mkdir -p '{app}/bin' {Tree.Root}/opt/kept {Tree.Root}/var/lib/dpkg/info; chmod 755 {Tree.Root}/opt "
+                + $"'{app}' '{app}/bin'; printf '#!/bin/sh\necho viewed\n' > '{app}/bin/view'; chmod 755 "
+                + $"'{app}/bin/view'; echo x > {Tree.Root}/opt/kept/x; printf '/.\n/opt\n/opt/kept\n' > "
+                + $"{Tree.Root}/var/lib/dpkg/info/keeper-tools.list"
         );
         var (before, appBefore) = (LinuxTree.Describe(catalogue), LinuxTree.Describe(app));
         Enrol();
@@ -292,7 +296,8 @@ public sealed class KindTests : RealDesk
             .Error.ShouldContain("lies in nobody's home");
         Directory.CreateDirectory($"{Tree.Home}/Documents");
         LinuxTree.Sh(
-            $"mkdir -p {Config}/sketcher; echo '[library]' > {Config}/sketcher/settings.ini; echo '{{broken' > {Config}/sketcher/recent.json"
+            $"mkdir -p {Config}/sketcher; echo '[library]' > {Config}/sketcher/settings.ini; echo '{{broken' > "
+                + $"{Config}/sketcher/recent.json"
         );
         Enrol();
         Field
@@ -306,7 +311,9 @@ public sealed class KindTests : RealDesk
             );
         File.WriteAllText($"{Config}/recorder.toml", Toml);
         LinuxTree.Sh(
-            $"mkdir -p {Tree.Home}/Studio/Recordings; printf 123 > {Tree.Home}/Studio/Recordings/dawn.flac; mkdir -p {Tree.Root}/srv/course; printf 12345 > {Tree.Root}/srv/course/left; chown 1701 {Tree.Root}/srv/course/left"
+            $"mkdir -p {Tree.Home}/Studio/Recordings; printf 123 > {Tree.Home}/Studio/Recordings/dawn.flac; mkdir "
+                + $"-p {Tree.Root}/srv/course; printf 12345 > {Tree.Root}/srv/course/left; chown 1701 "
+                + $"{Tree.Root}/srv/course/left"
         );
         Field
             .Run("kind", "check", Card(Sounds), "--on", "map-01")

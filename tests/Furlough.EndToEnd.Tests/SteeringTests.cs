@@ -161,7 +161,9 @@ public sealed class SteeringTests : RealDesk
 
         // Killed while it sets the folder back, and called again.
         var strace =
-            $"strace -f -o /dev/null -e trace=renameat2 -e inject=renameat2:signal=SIGKILL:when=1 {Field.Repository}/bin/furlough-agent fall-back {number} --root {Tree.Root} --data {Field.Folder}/map-01 --missing-from {time} || true";
+            "strace -f -o /dev/null -e trace=renameat2 -e inject=renameat2:signal=SIGKILL:when=1 "
+            + $"{Field.Repository}/bin/furlough-agent fall-back {number} --root {Tree.Root} --data "
+            + $"{Field.Folder}/map-01 --missing-from {time} || true";
         LinuxTree.Sh(strace);
         AtDesk()
             .ShouldSatisfyAllConditions(

@@ -20,7 +20,9 @@ public sealed class WindowsDesk : IDisposable
 
     public WindowsDesk() =>
         LinuxTree.Sh(
-            $"cp -a {Empty}/. {_prefix}; mkdir {_prefix}/second; mount -t tmpfs -o size=600m tmpfs {_prefix}/second; ln -s ../second {_prefix}/dosdevices/d:; cp -r {Field.Repository}/artifacts/windows {_prefix}/drive_c/programs"
+            $"cp -a {Empty}/. {_prefix}; mkdir {_prefix}/second; mount -t tmpfs -o size=600m tmpfs "
+                + $"{_prefix}/second; ln -s ../second {_prefix}/dosdevices/d:; cp -r "
+                + $"{Field.Repository}/artifacts/windows {_prefix}/drive_c/programs"
         );
 
     public void Dispose()
@@ -100,7 +102,8 @@ public sealed class WindowsDesk : IDisposable
     /// <summary>Names, contents and times of a tree.</summary>
     internal static string Describe(string folder) =>
         LinuxTree.Sh(
-            $"cd '{folder}' && find . -type f ! -path '*/.furlough-*' -printf '%P %s %T@\\n' | sort; find . -type f ! -path '*/.furlough-*' -print0 | sort -z | xargs -0 cat | sha256sum"
+            $"cd '{folder}' && find . -type f ! -path '*/.furlough-*' -printf '%P %s %T@\\n' | sort; find . -type "
+                + "f ! -path '*/.furlough-*' -print0 | sort -z | xargs -0 cat | sha256sum"
         );
 
     /// <summary>Starts the agent there.</summary>

@@ -173,7 +173,8 @@ public sealed class WindowsTests : IDisposable
         var home = _desk.AddAccount("bo.tarrant", 1001);
         var (values, before) = (_desk.FolderSettings("bo.tarrant"), WindowsDesk.Describe($"{home}/Documents"));
         values.ShouldBe(
-            "User Shell Folders: Personal ExpandString %USERPROFILE%\\Documents\nShell Folders: Personal String C:\\users\\bo.tarrant\\Documents\n"
+            "User Shell Folders: Personal ExpandString %USERPROFILE%\\Documents\nShell Folders: Personal String "
+                + "C:\\users\\bo.tarrant\\Documents\n"
         );
         Fill(10);
         _desk.StartAgent(_field, "wet-03", _field.Invite());
@@ -183,7 +184,8 @@ public sealed class WindowsTests : IDisposable
         _desk
             .FolderSettings("bo.tarrant")
             .ShouldBe(
-                "User Shell Folders: Personal ExpandString D:\\People\\bo.tarrant\\Documents\nShell Folders: Personal String D:\\People\\bo.tarrant\\Documents\n"
+                "User Shell Folders: Personal ExpandString D:\\People\\bo.tarrant\\Documents\nShell Folders: "
+                    + "Personal String D:\\People\\bo.tarrant\\Documents\n"
             );
         Directory.GetFiles(home).Select(Path.GetFileName).ShouldBe(["NTUSER.DAT"], "nothing stays beside it");
         _field.Run("audit", "make").Out.ShouldContain(": 0 findings.");
@@ -207,7 +209,9 @@ public sealed class WindowsTests : IDisposable
         var home = _desk.AddAccount("bo.tarrant", 1001);
         _desk.AddAccount("keeper", 1002);
         LinuxTree.Sh(
-            $"mkdir -p '{home}/AppData/Local/Temp' '{home}/AppData/Roaming/Sketcher'; echo fen > '{home}/AppData/Roaming/Sketcher/recent'; echo hidden > '{home}/.plots'; touch -d 2024-05-01T06:00:00 '{home}/.plots'"
+            $"mkdir -p '{home}/AppData/Local/Temp' '{home}/AppData/Roaming/Sketcher'; echo fen > "
+                + $"'{home}/AppData/Roaming/Sketcher/recent'; echo hidden > '{home}/.plots'; touch -d "
+                + $"2024-05-01T06:00:00 '{home}/.plots'"
         );
         var (profiles, values, before) = (Profiles(), _desk.FolderSettings("bo.tarrant"), Contents(home));
         profiles.ShouldContain(@"ProfileImagePath    REG_EXPAND_SZ    %SystemDrive%\users\bo.tarrant");
@@ -225,7 +229,8 @@ public sealed class WindowsTests : IDisposable
                 )
             )
             .Out.ShouldContain(
-                @"The home of bo.tarrant on wet-03 would be `D:\bo.tarrant\Home`: there an account is known by the name of its home's folder."
+                @"The home of bo.tarrant on wet-03 would be `D:\bo.tarrant\Home`: there an account is known by "
+                    + "the name of its home's folder."
             );
         var plan = _field
             .Run(
@@ -640,7 +645,8 @@ public sealed class WindowsTests : IDisposable
     /// <summary>A home without the account's settings, which are compared by what they say.</summary>
     private static string Contents(string home) =>
         LinuxTree.Sh(
-            $"cd '{home}' && find . -mindepth 1 ! -path '*/.furlough-*' ! -name 'NTUSER.DAT*' -printf '%P %y\\n' | sort; find . -type f ! -path '*/.furlough-*' ! -name 'NTUSER.DAT*' -print0 | sort -z | xargs -0 sha256sum"
+            $"cd '{home}' && find . -mindepth 1 ! -path '*/.furlough-*' ! -name 'NTUSER.DAT*' -printf '%P %y\\n' "
+                + "| sort; find . -type f ! -path '*/.furlough-*' ! -name 'NTUSER.DAT*' -print0 | sort -z | xargs -0 sha256sum"
         );
 
     private string Values() =>

@@ -117,7 +117,8 @@ public sealed class CrashTests
 
     /// <summary>A flush by the step that asks for it, and what is flushed.</summary>
     internal static string Named(Bench bench, string what, string where) =>
-        $"{bench.Journal.Read(bench.Docket.Id).Begun?.Word()}: {what} {where.Replace($"{bench.Docket.Id:N}", "(own)", StringComparison.Ordinal)}";
+        $"{bench.Journal.Read(bench.Docket.Id).Begun?.Word()}: {what} "
+        + $"{where.Replace($"{bench.Docket.Id:N}", "(own)", StringComparison.Ordinal)}";
 
     /// <summary>Crashes after an operation, or at the end; runs on and says what is wrong.</summary>
     private static (string? Fault, bool Finished) CrashedAt(Bench bench, int at, Random chance)

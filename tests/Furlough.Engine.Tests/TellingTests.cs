@@ -43,7 +43,8 @@ public sealed class TellingTests : IDisposable
         _bench.Machine.Shown!.Text.ShouldBe("Your pictures move.");
         _bench.Recorder.Last.Failure!.Code.ShouldBe("person-told");
         Said.ShouldBe(
-            "The relocation of Pictures of asa.lind waits: asa.lind is signed in and was notified: it continues 10 min after that, or as soon as nobody is signed in."
+            "The relocation of Pictures of asa.lind waits: asa.lind is signed in and was notified: it continues "
+                + "10 min after that, or as soon as nobody is signed in."
         );
         _bench.Machine.SignInAllowed.ShouldBeTrue();
         var said = _bench.Recorder.Changes.Count;
@@ -68,7 +69,8 @@ public sealed class TellingTests : IDisposable
             _bench.Machine.Shown.IsPutOff = true;
             Look().ShouldBe(RelocationState.Waiting);
             Said.ShouldBe(
-                $"The relocation of Pictures of asa.lind waits: asa.lind is signed in and put it off ({time} of 2 times): it continues 10 min after that, or as soon as nobody is signed in."
+                $"The relocation of Pictures of asa.lind waits: asa.lind is signed in and put it off ({time} of 2 "
+                    + "times): it continues 10 min after that, or as soon as nobody is signed in."
             );
             _time.Advance(Before / 2);
             Look().ShouldBe(RelocationState.Waiting, "the time begins again");

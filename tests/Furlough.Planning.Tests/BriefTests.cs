@@ -113,7 +113,9 @@ public sealed class BriefTests
         var brief = BriefReader.Read(
             Good.Replace(
                     "  - folders: [Documents, Pictures]\n",
-                    "  - folders: [Pictures]\n    accounts: [asa.lind, nobody]\n    on: [herb-01, herb-09]\n    at-least: 5 GB\n    onto: roomy\n    path: Large/{account}/{year}/{kind}\n  - folders: [Documents, Pictures, Music]\n",
+                    "  - folders: [Pictures]\n    accounts: [asa.lind, nobody]\n    on: [herb-01, herb-09]\n    "
+                        + "at-least: 5 GB\n    onto: roomy\n    path: Large/{account}/{year}/{kind}\n  - folders: "
+                        + "[Documents, Pictures, Music]\n",
                     StringComparison.Ordinal
                 )
                 .Replace("rooms: [Herbarium]", "rooms: [Herbarium, Herbariun]", StringComparison.Ordinal)
@@ -136,7 +138,8 @@ public sealed class BriefTests
                 $"{l.Line} {l.What}: {l.Machines}, {l.Holdings}, {l.DataBytes / GB}. {string.Join(' ', l.Missed)}".TrimEnd()
             )
             .ShouldBe([
-                "0 machines: 2, 3, 13. No machine stands in a room `Herbariun`. Perhaps `Herbarium` is meant. No machine is called `herb-1*`.",
+                "0 machines: 2, 3, 13. No machine stands in a room `Herbariun`. Perhaps `Herbarium` is meant. No "
+                    + "machine is called `herb-1*`.",
                 "5 volume role roomy: 1, 0, 0. 1 machine has no volume for the role `roomy`: herb-02.",
                 "7 Pictures: 1, 1, 10. No machine has an account `nobody`. No machine that the brief means is called `herb-09`.",
                 "13 Documents, Pictures, Music: 2, 2, 3. No Music is found for it.",

@@ -57,20 +57,27 @@ public sealed class HazardCatalogueTests
     private static string Documentation()
     {
         var text = new StringBuilder(
-            "# Hazards\n\nWhat a plan looks for on every machine and in every relocation. *Blocking* ones keep a relocation from being carried out; for *consent* someone must accept the hazard\nwith name and reason before the run starts; *advice* is only said. Written by `make docs` from the catalogue in `src/core/Furlough.Planning/Hazards`.\n"
+            "# Hazards\n\nWhat a plan looks for on every machine and in every relocation. *Blocking* ones keep a "
+                + "relocation from being carried out; for *consent* someone must accept the hazard\nwith name and "
+                + "reason before the run starts; *advice* is only said. Written by `make docs` from the catalogue in "
+                + "`src/core/Furlough.Planning/Hazards`.\n"
         );
         foreach (var severity in HazardCatalogue.Entries.GroupBy(e => e.Severity))
         {
             text.Append(
-                $"\n## {char.ToUpperInvariant(severity.Key.Word()[0])}{severity.Key.Word()[1..]}\n\n| code | when | what to do |\n|---|---|---|\n"
+                $"\n## {char.ToUpperInvariant(severity.Key.Word()[0])}{severity.Key.Word()[1..]}\n\n| code | when "
+                    + "| what to do |\n|---|---|---|\n"
             );
             foreach (var e in severity)
-                text.Append(
-                    $"| `{e.Code}` | {e.When}{((e as RelocationHazard)?.AtSignIn is { } at ? $" {at}, not {e.Severity.Word()}, for folders that are needed at sign-in." : "")} | {e.Remedy} |\n"
-                );
+                text.Append($"| `{e.Code}` | {e.When}{AtSignIn(e)} | {e.Remedy} |\n");
         }
         return text.ToString();
     }
+
+    private static string AtSignIn(HazardEntry entry) =>
+        (entry as RelocationHazard)?.AtSignIn is { } severity
+            ? $" {severity}, not {entry.Severity.Word()}, for folders that are needed at sign-in."
+            : "";
 
     private static string Repository()
     {

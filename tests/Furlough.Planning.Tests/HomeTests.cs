@@ -182,7 +182,8 @@ public sealed class HomeTests
             h => h.Severity.ShouldBe(Severity.Blocking),
             h =>
                 h.Text.ShouldBe(
-                    "The home of asa.lind on herb-01 would be `D:\\asa.lind\\Home`: there an account is known by the name of its home's folder."
+                    "The home of asa.lind on herb-01 would be `D:\\asa.lind\\Home`: there an account is known by "
+                        + "the name of its home's folder."
                 )
         );
         Plan(other, Desk(Home())).Hazards.ShouldBeEmpty();

@@ -14,7 +14,11 @@ public sealed class HoursTests
     private static readonly TimeZoneInfo Berlin = TimeZoneInfo.FindSystemTimeZoneById("Europe/Berlin");
 
     private static string Calendar(params string[] events) =>
-        $"BEGIN:VCALENDAR\nVERSION:2.0\nPRODID:-//test//EN\n{string.Concat(events.Select((e, i) => $"BEGIN:VEVENT\nUID:{i}@test\nDTSTAMP:20260101T000000Z\n{e}\nEND:VEVENT\n"))}END:VCALENDAR\n";
+        "BEGIN:VCALENDAR\nVERSION:2.0\nPRODID:-//test//EN\n"
+        + string.Concat(
+            events.Select((e, i) => $"BEGIN:VEVENT\nUID:{i}@test\nDTSTAMP:20260101T000000Z\n{e}\nEND:VEVENT\n")
+        )
+        + "END:VCALENDAR\n";
 
     private static IEnumerable<string> First(string calendar, string moment, int count = 3) =>
         AllowedHours

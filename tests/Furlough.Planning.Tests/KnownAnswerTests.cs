@@ -14,7 +14,9 @@ namespace Furlough.Planning.Tests;
 public sealed class KnownAnswerTests
 {
     private const string Plain =
-        "machines: all\nvolumes: {roomy: {attached: internal, system: false}}\nrelocate:\n  - {folders: [Desktop, Documents, Music, Pictures], onto: roomy, path: \"People/{account}/{folder}\"}\nkeep-original: 7 days\n";
+        "machines: all\nvolumes: {roomy: {attached: internal, system: false}}\nrelocate:\n  - {folders: "
+        + "[Desktop, Documents, Music, Pictures], onto: roomy, path: \"People/{account}/{folder}\"}\n"
+        + "keep-original: 7 days\n";
 
     /// <summary>
     /// What it is about; volumes as "letter size/free [kind]"; holdings as "folder size [account] [@where it lives]";

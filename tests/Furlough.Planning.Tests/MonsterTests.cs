@@ -101,7 +101,9 @@ public sealed class MonsterTests
         "19700101T000000"
     )]
     [InlineData(
-        "FREQ=YEARLY;BYMONTH=1,2,3,4,5,6,7,8,9,10,11,12;BYMONTHDAY=1,2,3,4,5,6,7,8,9,10,11,12,13,14,15,16,17,18,19,20,21,22,23,24,25,26,27,28;BYHOUR=1,2,3,4,5,6,7,8,9,10;BYMINUTE=1,2,3,4,5;BYSETPOS=-1",
+        "FREQ=YEARLY;BYMONTH=1,2,3,4,5,6,7,8,9,10,11,12;"
+            + "BYMONTHDAY=1,2,3,4,5,6,7,8,9,10,11,12,13,14,15,16,17,18,19,20,21,22,23,24,25,26,27,28;"
+            + "BYHOUR=1,2,3,4,5,6,7,8,9,10;BYMINUTE=1,2,3,4,5;BYSETPOS=-1",
         "00010101T000000"
     )]
     [InlineData("FREQ=DAILY;INTERVAL=0", "20200101T000000")]
@@ -128,7 +130,8 @@ public sealed class MonsterTests
         )
         {
             var hours = AllowedHours.Read(
-                $"BEGIN:VCALENDAR\nVERSION:2.0\nBEGIN:VEVENT\nUID:1\nDTSTART:20240101T180000\nDURATION:PT1H\nRRULE:{rule}\nEND:VEVENT\nEND:VCALENDAR\n",
+                "BEGIN:VCALENDAR\nVERSION:2.0\nBEGIN:VEVENT\nUID:1\nDTSTART:20240101T180000\nDURATION:PT1H\n"
+                    + $"RRULE:{rule}\nEND:VEVENT\nEND:VCALENDAR\n",
                 TimeZoneInfo.Utc
             );
             foreach (var year in (int[])[2024, 2026, 2033])

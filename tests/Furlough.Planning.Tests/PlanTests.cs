@@ -515,7 +515,8 @@ public sealed class PlanTests
             .ShouldSatisfyAllConditions(
                 t =>
                     t.Text.ShouldStartWith(
-                        "Your Documents and Pictures on herb-01 (11.0 GB) will be moved to a roomier disk. This begins in 15 min, or as soon as you sign out."
+                        "Your Documents and Pictures on herb-01 (11.0 GB) will be moved to a roomier disk. This "
+                            + "begins in 15 min, or as soon as you sign out."
                     ),
                 t => t.PutOff.ShouldBe("Not now, in 15 min")
             );
@@ -901,8 +902,11 @@ public sealed class PlanTests
         findings
             .Select(f => $"{f.Severity.Word()} {f.Code}: {f.Text}")
             .ShouldBe([
-                "consent used-elsewhere: Pictures of asa.lind on herb-01 lives at `D:\\People\\asa.lind\\Pictures`, and its usual place `C:\\Accounts\\asa.lind\\Pictures` has 3 files of 2.0 GB: it was opened there, or something still writes there.",
-                "advice left-in-common-folder: 1 file of bo.tarrant (1.0 GB), last changed 1970-01-01 00:00Z, lies in `C:\\Course desk` on herb-01, which should be empty.",
+                "consent used-elsewhere: Pictures of asa.lind on herb-01 lives at "
+                    + "`D:\\People\\asa.lind\\Pictures`, and its usual place `C:\\Accounts\\asa.lind\\Pictures` has 3 "
+                    + "files of 2.0 GB: it was opened there, or something still writes there.",
+                "advice left-in-common-folder: 1 file of bo.tarrant (1.0 GB), last changed 1970-01-01 00:00Z, "
+                    + "lies in `C:\\Course desk` on herb-01, which should be empty.",
             ]);
         var original = new OriginalFacts(
             Guid.NewGuid(),

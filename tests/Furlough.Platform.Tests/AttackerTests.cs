@@ -58,9 +58,13 @@ public sealed class AttackerTests(ITestOutputHelper output)
                 $$"""
                 cd {{_tree.Root}}; echo 'mara:x:1702:1702::/home/mara:/bin/sh' >> etc/passwd; echo 'mara:!:19000:0:99999:7:::' >> etc/shadow
                 mkdir -p secrets/below data/others data/People; mkdir -m 1777 shared
-                for a in keeper mara; do mkdir -p home/$a/quiet home/$a/raced; echo "of $a" > home/$a/quiet/diary; chmod 700 home/$a; done; chown -R 1900:1900 home/keeper; chown -R 1702:1702 home/mara
-                for i in 1 2 3; do echo "secret $i" > secrets/file-$i; echo "deep $i" > secrets/below/deep-$i; done; chmod 600 secrets/file-*; chmod 700 secrets/below; echo other > data/others/file
-                mkdir -p {{Home}}/quiet/below {{_tree.Home}}/raced; for i in $(seq 20); do echo "kept $i" > {{Home}}/quiet/below/file-$i; done; chown -R 1701:1701 {{Home}}/quiet {{_tree.Home}}/raced
+                for a in keeper mara; do mkdir -p home/$a/quiet home/$a/raced; echo "of $a" > home/$a/quiet/diary; chmod 700 home/$a; done;
+                chown -R 1900:1900 home/keeper; chown -R 1702:1702 home/mara
+                for i in 1 2 3; do echo "secret $i" > secrets/file-$i; echo "deep $i" > secrets/below/deep-$i; done;
+                chmod 600 secrets/file-*; chmod 700 secrets/below; echo other > data/others/file
+                mkdir -p {{Home}}/quiet/below {{_tree.Home}}/raced;
+                for i in $(seq 20); do echo "kept $i" > {{Home}}/quiet/below/file-$i; done;
+                chown -R 1701:1701 {{Home}}/quiet {{_tree.Home}}/raced
                 """
             );
             (_others, _quiet) = (Others(), Quiet(Home));
@@ -191,9 +195,11 @@ public sealed class AttackerTests(ITestOutputHelper output)
             LinuxTree.Sh(
                 $$"""
                 cd {{_tree.Root}}
-                find etc secrets data/others home/mara/quiet home/keeper/quiet -printf '%p %y %m %U %G %s %T@\n' | grep -v '^etc d \|^etc/shadow \|^etc/.pwd.lock ' | sort
+                find etc secrets data/others home/mara/quiet home/keeper/quiet -printf '%p %y %m %U %G %s %T@\n' |
+                grep -v '^etc d \|^etc/shadow \|^etc/.pwd.lock ' | sort
                 stat -c '%a %u %g' etc/shadow
-                find etc secrets data/others home/mara/quiet home/keeper/quiet -type f ! -name .pwd.lock -print0 | sort -z | xargs -0 sha256sum
+                find etc secrets data/others home/mara/quiet home/keeper/quiet -type f ! -name .pwd.lock -print0 |
+                sort -z | xargs -0 sha256sum
                 """
             );
 
@@ -207,7 +213,9 @@ public sealed class AttackerTests(ITestOutputHelper output)
         /// </summary>
         private void Tidy() =>
             LinuxTree.Sh(
-                $"rm -rf {_tree.Home}/Documents-away {_tree.Root}/data/People/asa.lind/Documents-away; find {Live} -name 'raced-*' -prune -exec rm -rf {"{}"} +; find {_tree.Home} {_tree.Root}/data/People/asa.lind -maxdepth 1 -name 'raced-*' -exec rm -rf {"{}"} + 2>/dev/null || true"
+                $"rm -rf {_tree.Home}/Documents-away {_tree.Root}/data/People/asa.lind/Documents-away; find "
+                    + $"{Live} -name 'raced-*' -prune -exec rm -rf {"{}"} +; find {_tree.Home} "
+                    + $"{_tree.Root}/data/People/asa.lind -maxdepth 1 -name 'raced-*' -exec rm -rf {"{}"} + 2>/dev/null || true"
             );
     }
 }

@@ -160,7 +160,8 @@ public sealed class CommandPointerTests : IDisposable
             );
         Take(Machine)
             .Notes.ShouldContain(
-                "The setting for packages of asa.lind says nothing, and the kind card has no command that takes it away again: it was passed over."
+                "The setting for packages of asa.lind says nothing, and the kind card has no command that takes "
+                    + "it away again: it was passed over."
             );
         File.Delete($"{_tree.Root}/usr/bin/packer");
         Take(Machine).Notes.ShouldNotContain(n => n.Contains("packages", StringComparison.Ordinal));

@@ -24,7 +24,9 @@ public sealed class FailingVolumeTests : IDisposable
         LinuxTree.Sh(
             $"""
             mkdir -p {_tree.Home}/Documents/a/b; cd {_tree.Home}/Documents
-            for i in $(seq 150); do echo "quadrat $i" > plot-$i; done; ln plot-1 a/further; ln -s nowhere link; echo deep > a/b/c; truncate -s 2M a/hole
+            for i in $(seq 150); do echo "quadrat $i" > plot-$i; done;
+            ln plot-1 a/further; ln -s nowhere link;
+            echo deep > a/b/c; truncate -s 2M a/hole
             setfacl -m u:1900:r plot-2; setfacl -d -m g:1900:rx a; setfattr -n user.origin -v field plot-3; chown -R 1701:1701 .
             """
         );
@@ -199,7 +201,9 @@ public sealed class FailingVolumeTests : IDisposable
 
     private string Everything() =>
         LinuxTree.Sh(
-            $"cd {_tree.Root}; find . -xdev -not -path './home/asa.lind/Documents/loop/*' -printf '%p %y %m %U\n' -type f -printf '%s\n' | sort; cd data; find . -printf '%p %y %m %U\n' -type f -printf '%s\n' | sort; cat {_tree.UserDirs} {_tree.Root}/etc/shadow"
+            $"cd {_tree.Root}; find . -xdev -not -path './home/asa.lind/Documents/loop/*' -printf '%p %y %m %U\n' "
+                + "-type f -printf '%s\n' | sort; cd data; find . -printf '%p %y %m %U\n' -type f -printf '%s\n' | "
+                + $"sort; cat {_tree.UserDirs} {_tree.Root}/etc/shadow"
         );
 
     private void At(Step step, Action act) =>

@@ -20,7 +20,9 @@ public sealed class FloorTests : IDisposable
         _tree.Setting("XDG_DOCUMENTS_DIR=\"$HOME/Documents\"\n");
         _tree.FillHard($"{_tree.Home}/Documents", 10);
         LinuxTree.Sh(
-            $"mkdir -p {_tree.Root}/srv/common {_tree.Root}/root/.ssh {_tree.Root}/home/keeper/Documents; echo x > {_tree.Root}/srv/common/file; chown -R 1900:1900 {_tree.Root}/srv/common {_tree.Root}/home/keeper; mkdir {_tree.Root}/srv/mine; chown 1701:1701 {_tree.Root}/srv/mine"
+            $"mkdir -p {_tree.Root}/srv/common {_tree.Root}/root/.ssh {_tree.Root}/home/keeper/Documents; echo x "
+                + $"> {_tree.Root}/srv/common/file; chown -R 1900:1900 {_tree.Root}/srv/common "
+                + $"{_tree.Root}/home/keeper; mkdir {_tree.Root}/srv/mine; chown 1701:1701 {_tree.Root}/srv/mine"
         );
     }
 

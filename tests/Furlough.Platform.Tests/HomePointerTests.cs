@@ -76,7 +76,8 @@ public sealed class HomePointerTests : IDisposable
     public void A_survey_tells_what_depends_on_where_a_home_is()
     {
         LinuxTree.Sh(
-            $"mkdir -p {_tree.Home}/.cache {_tree.Root}/etc/apparmor.d/tunables/home.d; dd if=/dev/zero of={_tree.Home}/.cache/big bs=1k count=300 status=none; chown -R 1701:1701 {_tree.Home}"
+            $"mkdir -p {_tree.Home}/.cache {_tree.Root}/etc/apparmor.d/tunables/home.d; dd if=/dev/zero "
+                + $"of={_tree.Home}/.cache/big bs=1k count=300 status=none; chown -R 1701:1701 {_tree.Home}"
         );
         File.WriteAllText($"{_tree.Root}/var/spool/cron/crontabs/asa.lind", "0 3 * * * /home/asa.lind/nightly\n");
         File.WriteAllText($"{_tree.Root}/etc/cron.d/other", "# /home/asa.lind\n0 3 * * * root /home/asa.lindberg/x\n");

@@ -23,7 +23,9 @@ public sealed class HostileTreeTests : IDisposable
     {
         _tree.Setting("XDG_DOCUMENTS_DIR=\"$HOME/Documents\"\n");
         LinuxTree.Sh(
-            $"mkdir -m 700 {_tree.Root}/home/keeper/private; echo '{Secret}' > {_tree.Root}/home/keeper/private/count-00000.txt; chmod 600 {_tree.Root}/home/keeper/private/count-00000.txt; chown -R 1900:1900 {_tree.Root}/home/keeper"
+            $"mkdir -m 700 {_tree.Root}/home/keeper/private; echo '{Secret}' > "
+                + $"{_tree.Root}/home/keeper/private/count-00000.txt; chmod 600 "
+                + $"{_tree.Root}/home/keeper/private/count-00000.txt; chown -R 1900:1900 {_tree.Root}/home/keeper"
         );
         _tree.FillHard(Documents, 1_500);
     }
@@ -110,7 +112,8 @@ public sealed class HostileTreeTests : IDisposable
         LinuxTree.Sh($"mv {Documents} {_tree.Home}/elsewhere; ln -s {_tree.Root}/home/keeper/private {Documents}");
         Run(Docket() with { Files = 1 }).ShouldBe(RelocationState.Failed);
         LinuxTree.Sh(
-            $"rm {Documents}; mv {_tree.Home}/elsewhere {Documents}; mkdir -p {_tree.Root}/data/People; ln -s {_tree.Root}/home/keeper/private {_tree.Root}/data/People/asa.lind"
+            $"rm {Documents}; mv {_tree.Home}/elsewhere {Documents}; mkdir -p {_tree.Root}/data/People; ln -s "
+                + $"{_tree.Root}/home/keeper/private {_tree.Root}/data/People/asa.lind"
         );
         Run(Docket() with { Supersession = 2 }).ShouldBe(RelocationState.Failed);
         Directory.GetFileSystemEntries($"{_tree.Root}/home/keeper/private").Length.ShouldBe(1);
@@ -123,7 +126,8 @@ public sealed class HostileTreeTests : IDisposable
         var original =
             $"{_tree.Root}/{Layout.Dockets}/{Layout.FolderOf(_recorder.Last.Docket.Id, DocketSide.Original)}";
         AsAccount(
-            $"ls {original}; ln -s {_tree.Root}/home/keeper/private {original}/original/way; mv {_tree.Root}/{Layout.Dockets} {_tree.Home}/mine"
+            $"ls {original}; ln -s {_tree.Root}/home/keeper/private {original}/original/way; mv "
+                + $"{_tree.Root}/{Layout.Dockets} {_tree.Home}/mine"
         );
         Directory
             .GetFileSystemEntries($"{original}/original")
@@ -147,7 +151,8 @@ public sealed class HostileTreeTests : IDisposable
     {
         if (method == Method.Adopt)
             LinuxTree.Sh(
-                $"mkdir -p {_tree.Root}/data/People/asa.lind; cp -a {Documents} {Target}; chown 1701:1701 {_tree.Root}/data/People/asa.lind; chmod 700 {_tree.Root}/data/People/asa.lind"
+                $"mkdir -p {_tree.Root}/data/People/asa.lind; cp -a {Documents} {Target}; chown 1701:1701 "
+                    + $"{_tree.Root}/data/People/asa.lind; chmod 700 {_tree.Root}/data/People/asa.lind"
             );
         List<string> seen = [];
         var looks = 0;
@@ -156,7 +161,9 @@ public sealed class HostileTreeTests : IDisposable
             looks++;
             seen.AddRange(
                 AsAccount(
-                        $"find {_tree.Root} -xdev -name '.furlough-*' -writable 2>/dev/null; find {_tree.Root}/data -name '.furlough-*' -writable 2>/dev/null; find {_tree.Home} {_tree.Root}/data/People -name '.furlough-*' 2>/dev/null"
+                        $"find {_tree.Root} -xdev -name '.furlough-*' -writable 2>/dev/null; find "
+                            + $"{_tree.Root}/data -name '.furlough-*' -writable 2>/dev/null; find {_tree.Home} "
+                            + $"{_tree.Root}/data/People -name '.furlough-*' 2>/dev/null"
                     )
                     .Split('\n', StringSplitOptions.RemoveEmptyEntries)
                     .Select(s => $"{change.Step}: {s}")
@@ -279,7 +286,8 @@ public sealed class HostileTreeTests : IDisposable
 
     private static string AsAccount(string script) =>
         LinuxTree.Sh(
-            $"setpriv --reuid=1701 --regid=1701 --clear-groups sh -c '{script.Replace("'", "'\\''", StringComparison.Ordinal)}' 2>/dev/null || true"
+            "setpriv --reuid=1701 --regid=1701 --clear-groups sh -c "
+                + $"'{script.Replace("'", "'\\''", StringComparison.Ordinal)}' 2>/dev/null || true"
         );
 
     private static Thread Start(ThreadStart work)

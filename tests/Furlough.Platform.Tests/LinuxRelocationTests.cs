@@ -82,7 +82,9 @@ public sealed class LinuxRelocationTests : IDisposable
         tree.Setting(TwoFolders);
         var source = $"{tree.Home}/Documents";
         LinuxTree.Sh(
-            $"mkdir -p {source}/2019/empty; cd {source}; for i in $(seq 200); do head -c $((i * 700)) /dev/urandom > 2019/plot-$i.tif; done; echo x > .hidden; head -c 19000001 /dev/urandom > large; find . -exec touch -d '2019-05-04 10:00:00' {{}} +; chown -R 1701:1701 ."
+            $"mkdir -p {source}/2019/empty; cd {source}; for i in $(seq 200); do head -c $((i * 700)) "
+                + "/dev/urandom > 2019/plot-$i.tif; done; echo x > .hidden; head -c 19000001 /dev/urandom > large; "
+                + $"find . -exec touch -d '2019-05-04 10:00:00' {{}} +; chown -R 1701:1701 ."
         );
         var before = LinuxTree.Sh(
             $"cd {source}; find . -type f -printf '%P %s %TY-%Tm-%Td %TH:%TM\n' | sort; find . -type f | sort | xargs sha256sum"
@@ -202,7 +204,9 @@ public sealed class LinuxRelocationTests : IDisposable
     {
         _tree.Setting(TwoFolders);
         LinuxTree.Sh(
-            $"mkdir {_tree.Home}/Documents; truncate -s 500M {_tree.Home}/Documents/a; head -c 300M /dev/urandom > {_tree.Home}/Documents/b; head -c 300M /dev/urandom > {_tree.Home}/Documents/c; chown -R 1701:1701 {_tree.Home}/Documents"
+            $"mkdir {_tree.Home}/Documents; truncate -s 500M {_tree.Home}/Documents/a; head -c 300M /dev/urandom "
+                + $"> {_tree.Home}/Documents/b; head -c 300M /dev/urandom > {_tree.Home}/Documents/c; chown -R "
+                + $"1701:1701 {_tree.Home}/Documents"
         );
         var docket = Dockets.Relocate(_tree.Survey(), "Documents", "People/asa.lind/Documents");
         Run(docket).ShouldBe(RelocationState.Failed);
@@ -221,7 +225,8 @@ public sealed class LinuxRelocationTests : IDisposable
         _tree.Setting(TwoFolders);
         _tree.FillHard($"{_tree.Home}/Documents", 5);
         LinuxTree.Sh(
-            $"echo x > {_tree.Home}/Documents/far; chown 1701:1701 {_tree.Home}/Documents/far; touch -d '{day} 00:00Z' {_tree.Home}/Documents/far"
+            $"echo x > {_tree.Home}/Documents/far; chown 1701:1701 {_tree.Home}/Documents/far; touch -d '{day} "
+                + $"00:00Z' {_tree.Home}/Documents/far"
         );
         if (!LinuxTree.Sh($"stat -c %y {_tree.Home}/Documents/far").StartsWith(day, StringComparison.Ordinal))
             return; // the file system cannot keep it either
@@ -304,7 +309,8 @@ public sealed class LinuxRelocationTests : IDisposable
             .ShouldBe(RelocationState.Switched, Why());
         LinuxTree
             .Sh(
-                $"setpriv --reuid=1900 --regid=1900 --clear-groups cat {_tree.Root}/data/People/asa.lind/Documents/one 2>/dev/null || echo locked out"
+                "setpriv --reuid=1900 --regid=1900 --clear-groups cat "
+                    + $"{_tree.Root}/data/People/asa.lind/Documents/one 2>/dev/null || echo locked out"
             )
             .Trim()
             .ShouldBe("locked out");
@@ -343,7 +349,9 @@ public sealed class LinuxRelocationTests : IDisposable
         _tree.Setting(TwoFolders);
         _tree.FillHard($"{_tree.Home}/Documents", 5);
         LinuxTree.Sh(
-            $"chmod 755 {_tree.Home}/Documents; mkdir -p {_tree.Root}/data/Shared; chown 1701:1701 {_tree.Root}/data/Shared; chmod 700 {_tree.Root}/data/Shared; setfacl -m u:1900:rx {_tree.Root}/data/Shared"
+            $"chmod 755 {_tree.Home}/Documents; mkdir -p {_tree.Root}/data/Shared; chown 1701:1701 "
+                + $"{_tree.Root}/data/Shared; chmod 700 {_tree.Root}/data/Shared; setfacl -m u:1900:rx "
+                + $"{_tree.Root}/data/Shared"
         );
         Run(Dockets.Relocate(_tree.Survey(), "Documents", "Shared/Documents")).ShouldBe(RelocationState.Failed);
         _recorder.Last.Failure!.Code.ShouldBe("target-too-open");
@@ -359,7 +367,9 @@ public sealed class LinuxRelocationTests : IDisposable
         _tree.Setting(TwoFolders);
         _tree.FillHard($"{_tree.Home}/Documents", 5);
         LinuxTree.Sh(
-            $"printf 'asa.lind:x:1701:\nkeeper:x:1900:\nsurveyors:x:1950:keeper\n' > {_tree.Root}/etc/group; chmod 750 {_tree.Home}/Documents; chgrp 1950 {_tree.Home}/Documents; mkdir -p {_tree.Root}/data/Team; chown 0:1950 {_tree.Root}/data/Team; chmod 750 {_tree.Root}/data/Team"
+            $"printf 'asa.lind:x:1701:\nkeeper:x:1900:\nsurveyors:x:1950:keeper\n' > {_tree.Root}/etc/group; "
+                + $"chmod 750 {_tree.Home}/Documents; chgrp 1950 {_tree.Home}/Documents; mkdir -p "
+                + $"{_tree.Root}/data/Team; chown 0:1950 {_tree.Root}/data/Team; chmod 750 {_tree.Root}/data/Team"
         );
         Run(Dockets.Relocate(_tree.Survey(), "Documents", "Team/Documents")).ShouldBe(RelocationState.Failed);
         _recorder.Last.Failure!.Text.ShouldContain("closed to keeper, but");
@@ -373,7 +383,9 @@ public sealed class LinuxRelocationTests : IDisposable
         _tree.Setting(TwoFolders);
         _tree.FillHard($"{_tree.Home}/Documents", 5);
         LinuxTree.Sh(
-            $"cd {_tree.Home}/Documents; touch Plot plot 'what?' nul.txt 'ends.'; mknod null c 1 3; echo x > sealed; echo x > log; chattr +i sealed; chattr +a log; mkdir mounted; mount -t tmpfs none mounted; setfattr -h -n trusted.note -v x dangling; ln -s here twice; ln -P twice again"
+            $"cd {_tree.Home}/Documents; touch Plot plot 'what?' nul.txt 'ends.'; mknod null c 1 3; echo x > "
+                + "sealed; echo x > log; chattr +i sealed; chattr +a log; mkdir mounted; mount -t tmpfs none mounted; "
+                + "setfattr -h -n trusted.note -v x dangling; ln -s here twice; ln -P twice again"
         );
         var demands = _tree.Survey().Holdings.Single(h => h.Name.Name == "Documents").Demands;
         demands

@@ -121,7 +121,8 @@ public sealed class LinuxSettingsTests : IDisposable
     {
         _tree.Setting("XDG_DOCUMENTS_DIR=\"$HOME/Documents\"\n");
         LinuxTree.Sh(
-            $"mkdir {_tree.Home}/Documents; cd {_tree.Home}/Documents; head -c 5000 /dev/urandom > seen; head -c 9000 /dev/urandom > .hidden; ln seen again; truncate -s 1G hole"
+            $"mkdir {_tree.Home}/Documents; cd {_tree.Home}/Documents; head -c 5000 /dev/urandom > seen; head -c "
+                + "9000 /dev/urandom > .hidden; ln seen again; truncate -s 1G hole"
         );
         var survey = _tree.Survey();
         survey.Volumes.Single(v => v.System).Root.ShouldBe("/");

@@ -27,12 +27,14 @@ public sealed class LinuxTree : IDisposable
             MountVolume(systemVolume, Root, megabytes);
         if (whole)
             Sh(
-                $"cp -a {Debian}/. {Root}; for a in asa.lind:1701 keeper:1900; do chroot {Root} useradd --badname -u ${{a#*:}} -m -s /bin/sh ${{a%:*}}; done; chroot {Root} usermod -p '!' asa.lind"
+                $"cp -a {Debian}/. {Root}; for a in asa.lind:1701 keeper:1900; do chroot {Root} useradd --badname "
+                    + $"-u ${{a#*:}} -m -s /bin/sh ${{a%:*}}; done; chroot {Root} usermod -p '!' asa.lind"
             );
         else
             MakeSmall();
         Sh(
-            $"mkdir -p {Root}/data {Home}/.config {Root}/var/lib/furlough-agent; mkdir -m 700 {Root}/var/lib/furlough-agent/barred; chown 1701:1701 {Home}/.config; chmod 700 {Home}"
+            $"mkdir -p {Root}/data {Home}/.config {Root}/var/lib/furlough-agent; mkdir -m 700 "
+                + $"{Root}/var/lib/furlough-agent/barred; chown 1701:1701 {Home}/.config; chmod 700 {Home}"
         );
         MountVolume(secondVolume, $"{Root}/data", megabytes);
     }
@@ -50,7 +52,8 @@ public sealed class LinuxTree : IDisposable
             "root:*:19000:0:99999:7:::\nasa.lind:!:19000:0:99999:7:::\nkeeper:!:19000:0:99999:7:::\n"
         );
         Sh(
-            $"touch {Root}/etc/.pwd.lock; chmod 600 {Root}/etc/shadow {Root}/etc/.pwd.lock; mkdir -p {Root}/home/asa.lind/.config {Root}/home/keeper; chown -R 1701:1701 {Root}/home/asa.lind"
+            $"touch {Root}/etc/.pwd.lock; chmod 600 {Root}/etc/shadow {Root}/etc/.pwd.lock; mkdir -p "
+                + $"{Root}/home/asa.lind/.config {Root}/home/keeper; chown -R 1701:1701 {Root}/home/asa.lind"
         );
     }
 
@@ -140,17 +143,22 @@ public sealed class LinuxTree : IDisposable
             $$"""
             cd '{{folder}}'
             echo hidden > .hidden; mkdir .cache; echo x > .cache/y
-            touch "$(printf 'two\nlines')"; printf odd > "$(printf 'odd-\xff\xfe-bytes')"; echo deep > "$(head -c 255 /dev/zero | tr '\0' n)"
+            touch "$(printf 'two\nlines')";
+            printf odd > "$(printf 'odd-\xff\xfe-bytes')";
+            echo deep > "$(head -c 255 /dev/zero | tr '\0' n)"
             d=.; for i in $(seq 60); do d=$d/l; done; mkdir -p $d; echo bottom > $d/file
             ln -s nowhere dangling; ln -s /etc/hostname absolute; ln -s .. parent; ln -s "$(printf 'to-\xff')" odd-link
             echo linked > one; ln one two; mkdir sub; ln one sub/three
             truncate -s {{sparseMegabytes}}M sparse; echo data | dd of=sparse bs=1 seek={{sparseMegabytes * 700_000
                 + 1}} conv=notrunc 2>/dev/null
-            echo attr > with-xattr; setfattr -n user.origin -v field with-xattr; setfattr -n user.binary -v 0x00ff01 with-xattr; setfattr -n user.folder -v yes sub
+            echo attr > with-xattr; setfattr -n user.origin -v field with-xattr;
+            setfattr -n user.binary -v 0x00ff01 with-xattr; setfattr -n user.folder -v yes sub
             echo acl > with-acl; setfacl -m u:1900:r with-acl; setfacl -d -m g:1900:rx sub
             echo s > setuid; mkfifo pipe; mkdir empty
             chown -R 1701:1701 .; chmod 4755 setuid; chmod 2750 sub; chmod 1700 empty; chown 1900:1701 with-acl
-            touch -d '2001-02-03 04:05:06.789012345' empty one; touch -h -d '1999-01-01 00:00:01.5' dangling; touch -d '2010-10-10 10:10:10.123456789' .
+            touch -d '2001-02-03 04:05:06.789012345' empty one;
+            touch -h -d '1999-01-01 00:00:01.5' dangling;
+            touch -d '2010-10-10 10:10:10.123456789' .
             """
         );
     }
@@ -160,7 +168,8 @@ public sealed class LinuxTree : IDisposable
         Sh(
             $$"""
             cd '{{folder}}'
-            find . -print0 | LC_ALL=C sort -z | xargs -0 stat --printf '%N|%f|%u|%g|%s|%y|%h\n' | sed -E 's/^(.*\|4[0-9a-f]{3}\|[0-9]+\|[0-9]+\|)[0-9]+(\|.*)\|[0-9]+$/\1\2/'
+            find . -print0 | LC_ALL=C sort -z | xargs -0 stat --printf '%N|%f|%u|%g|%s|%y|%h\n' |
+            sed -E 's/^(.*\|4[0-9a-f]{3}\|[0-9]+\|[0-9]+\|)[0-9]+(\|.*)\|[0-9]+$/\1\2/'
             find . -type f -print0 | LC_ALL=C sort -z | xargs -0 sha256sum
             find . -type f -links +1 -printf '%i %p\n' | sort | awk '{if($1!=p){n++;p=$1} print n,$2}' | LC_ALL=C sort -k2
             getfattr -R -d -h -m - . 2>/dev/null | grep -v trusted.SGI_ACL_ | sort; getfacl -R -p . 2>/dev/null

@@ -177,7 +177,9 @@ public sealed class SettingReaderTests : IDisposable
             "sh",
             [
                 "-c",
-                $"cd '{_folder}' && for f in {string.Join(' ', written.Where(w => w.Reader == "sh").Select(w => Path.GetFileName(w.Path)))}; do (. ./$f; printf %s \"$STORE\" > $f.out); done",
+                $"cd '{_folder}' && for f in "
+                    + $"{string.Join(' ', written.Where(w => w.Reader == "sh").Select(w => Path.GetFileName(w.Path)))}; "
+                    + "do (. ./$f; printf %s \"$STORE\" > $f.out); done",
             ]
         );
         foreach (var one in written.Where(w => w.Reader == "sh"))

@@ -36,7 +36,8 @@ public sealed class SettingSyntaxTests
             {
                 "json",
                 "library/path",
-                "{\n  // \"library\": no\n  \"other\": [\"path\", {\"path\": 1}],\n  \"library\" : { \"path\" :‹\"C:\\\\Data \\u00fc\\/x\"›, /* }{ */ \"n\": -1.5e3 },\n}\n",
+                "{\n  // \"library\": no\n  \"other\": [\"path\", {\"path\": 1}],\n  \"library\" : { \"path\" "
+                    + ":‹\"C:\\\\Data \\u00fc\\/x\"›, /* }{ */ \"n\": -1.5e3 },\n}\n",
                 "C:\\Data ü/x"
             },
             { "json", "roots/1/path", "{\"roots\":[{\"path\":\"a\"},{\"path\":‹\"b\"›}]}", "b" },
@@ -44,13 +45,15 @@ public sealed class SettingSyntaxTests
             {
                 "xml",
                 "config/library/@path",
-                "<?xml version=\"1.0\"?>\n<!DOCTYPE config>\n<config>\n  <!-- <library path=\"no\"/> -->\n  <library name='x' path = '‹C:\\Data &amp; &#252;›'/>\n</config>\n",
+                "<?xml version=\"1.0\"?>\n<!DOCTYPE config>\n<config>\n  <!-- <library path=\"no\"/> -->\n  "
+                    + "<library name='x' path = '‹C:\\Data &amp; &#252;›'/>\n</config>\n",
                 "C:\\Data & ü"
             },
             {
                 "xml",
                 "config/library/path",
-                "<config><other><path>no</path></other><library a=\">\"><name/><path>\n  ‹/data/x y›\n</path></library><library><path>later</path></library></config>",
+                "<config><other><path>no</path></other><library a=\">\"><name/><path>\n  ‹/data/x y›\n"
+                    + "</path></library><library><path>later</path></library></config>",
                 "/data/x y"
             },
             {
@@ -63,7 +66,9 @@ public sealed class SettingSyntaxTests
             {
                 "toml",
                 "library/path",
-                "path = \"no\"\n[other]\npath = \"\"\"\n[library]\npath = \"no\"\"\"\"\nlist = [\"]\", # ]\n  \"[library]\"]\n[library] # here\n\"path\" = ‹\"C:\\\\Data \\u00fc\"› # there\n[[library.more]]\npath = 'no'\n",
+                "path = \"no\"\n[other]\npath = \"\"\"\n[library]\npath = \"no\"\"\"\"\nlist = [\"]\", # ]\n  "
+                    + "\"[library]\"]\n[library] # here\n\"path\" = ‹\"C:\\\\Data \\u00fc\"› # there\n"
+                    + "[[library.more]]\npath = 'no'\n",
                 "C:\\Data ü"
             },
             { "toml", "library/path", "library.path = ‹'C:\\Data'›\n", "C:\\Data" },
@@ -71,7 +76,9 @@ public sealed class SettingSyntaxTests
             {
                 "yaml",
                 "library/path",
-                "%YAML 1.2\n---\n# library:\nother:\n  path: no\n  text: |\n    library:\n      path: no\nlist:\n- path: no\n  more: x\nlibrary:   # the library\n    name: \"a: b\"\n    path:  ‹/data/x y›   # moved\n    'pa#th': z\n",
+                "%YAML 1.2\n---\n# library:\nother:\n  path: no\n  text: |\n    library:\n      path: no\nlist:\n"
+                    + "- path: no\n  more: x\nlibrary:   # the library\n    name: \"a: b\"\n    path:  ‹/data/x y›   # "
+                    + "moved\n    'pa#th': z\n",
                 "/data/x y"
             },
             { "yaml", "path", "path: ‹'it''s'›\r\nx: 1\r\n", "it's" },

@@ -23,7 +23,9 @@ public sealed class SurveyTests : IDisposable
     public void A_holding_is_told_with_its_hidden_part_its_clusters_and_its_last_change()
     {
         LinuxTree.Sh(
-            $"mkdir -p {Documents}/.hidden; cd {Documents}; head -c 5000 /dev/zero | tr '\\0' x > one; head -c 4096 /dev/zero | tr '\\0' x > .hidden/two; ln one further; ln -s one link; truncate -s 10M hole; sync; touch -d '2020-03-04 05:06:07Z' one hole .hidden/two; touch -d '2021-01-01 00:00Z' .hidden/two"
+            $"mkdir -p {Documents}/.hidden; cd {Documents}; head -c 5000 /dev/zero | tr '\\0' x > one; head -c "
+                + "4096 /dev/zero | tr '\\0' x > .hidden/two; ln one further; ln -s one link; truncate -s 10M hole; "
+                + "sync; touch -d '2020-03-04 05:06:07Z' one hole .hidden/two; touch -d '2021-01-01 00:00Z' .hidden/two"
         );
         var found = Look(_tree.Machine());
         (found.Files, found.DataBytes, found.HiddenBytes).ShouldBe((5, 9_096, 4_096));
@@ -38,7 +40,10 @@ public sealed class SurveyTests : IDisposable
     public void What_the_systems_configuration_names_or_serves_is_told_of_the_holding()
     {
         LinuxTree.Sh(
-            $"mkdir -p {Documents}/plates {_tree.Home}/Pictures; chown -R 1701:1701 {Documents} {_tree.Home}/Pictures; cd {_tree.Root}; mkdir -p etc/samba etc/exports.d etc/systemd/system/multi-user.target.wants lib/systemd/system etc/backup {_tree.Home}/.config/syncthing"
+            $"mkdir -p {Documents}/plates {_tree.Home}/Pictures; chown -R 1701:1701 {Documents} "
+                + $"{_tree.Home}/Pictures; cd {_tree.Root}; mkdir -p etc/samba etc/exports.d "
+                + "etc/systemd/system/multi-user.target.wants lib/systemd/system etc/backup "
+                + $"{_tree.Home}/.config/syncthing"
         );
         _tree.Setting("XDG_DOCUMENTS_DIR=\"$HOME/Documents\"\nXDG_PICTURES_DIR=\"$HOME/Pictures\"\n");
         IReadOnlyList<string> Of(string name) => _tree.Survey().Holdings.Single(h => h.Name.Name == name).ServedBy;
@@ -97,11 +102,14 @@ public sealed class SurveyTests : IDisposable
     public void Links_that_lead_elsewhere_from_another_place_are_counted()
     {
         LinuxTree.Sh(
-            $"mkdir -p {Documents}/in/ner; cd {Documents}; echo x > one; ln -s one same; ln -s ../../one in/ner/up; ln -s ../in/ner in/round; ln -s /etc/hostname away; ln -s {_tree.Shown(Documents)}s/other near"
+            $"mkdir -p {Documents}/in/ner; cd {Documents}; echo x > one; ln -s one same; ln -s ../../one "
+                + "in/ner/up; ln -s ../in/ner in/round; ln -s /etc/hostname away; ln -s "
+                + $"{_tree.Shown(Documents)}s/other near"
         );
         Look(_tree.Machine()).Demands.Of(DemandKind.LinksElsewhere).ShouldBeNull();
         LinuxTree.Sh(
-            $"cd {Documents}; ln -s ../Pictures/plot out; ln -s ../../../x in/ner/far; ln -s {_tree.Shown(Documents)}/one back; ln -s {_tree.Shown(Documents)} itself"
+            $"cd {Documents}; ln -s ../Pictures/plot out; ln -s ../../../x in/ner/far; ln -s "
+                + $"{_tree.Shown(Documents)}/one back; ln -s {_tree.Shown(Documents)} itself"
         );
         Look(_tree.Machine()).Demands.Of(DemandKind.LinksElsewhere)!.Count.ShouldBe(4);
     }
@@ -173,7 +181,12 @@ public sealed class SurveyTests : IDisposable
     public void Whose_files_lie_in_a_common_folder_is_told_and_a_library_s_usual_place_too()
     {
         LinuxTree.Sh(
-            $"mkdir -p {_tree.Root}/srv/course/old {_tree.Home}/Sketches {_tree.Root}/data/sketches; printf 12345 > {_tree.Root}/srv/course/old/a; printf 12 > {_tree.Root}/srv/course/b; touch -d 2026-11-01T10:00Z {_tree.Root}/srv/course/b; printf x > {_tree.Root}/srv/course/c; chown -R 1701 {_tree.Root}/srv/course/old {_tree.Root}/srv/course/b; chown 4242 {_tree.Root}/srv/course/c; printf 123 > {_tree.Home}/Sketches/stray; printf '[library]\npath=/data/sketches\n' > {_tree.Home}/.sketcher; chown -R 1701 {_tree.Home}"
+            $"mkdir -p {_tree.Root}/srv/course/old {_tree.Home}/Sketches {_tree.Root}/data/sketches; printf 12345 "
+                + $"> {_tree.Root}/srv/course/old/a; printf 12 > {_tree.Root}/srv/course/b; touch -d 2026-11-01T10:00Z "
+                + $"{_tree.Root}/srv/course/b; printf x > {_tree.Root}/srv/course/c; chown -R 1701 "
+                + $"{_tree.Root}/srv/course/old {_tree.Root}/srv/course/b; chown 4242 {_tree.Root}/srv/course/c; printf "
+                + $"123 > {_tree.Home}/Sketches/stray; printf '[library]\npath=/data/sketches\n' > "
+                + $"{_tree.Home}/.sketcher; chown -R 1701 {_tree.Home}"
         );
         KindCard common = new("course-desk", "", [], [])
         {
@@ -228,7 +241,9 @@ public sealed class SurveyTests : IDisposable
     {
         _tree.Survey().ShouldSatisfyAllConditions(s => s.Backup.ShouldBeNull(), s => s.RestartPending.ShouldBeFalse());
         LinuxTree.Sh(
-            $"mkdir -p {_tree.Root}/var/lib/furlough {_tree.Root}/run; touch {_tree.Root}/run/reboot-required; echo '{{\"lastDone\": \"2026-03-02T03:10:00Z\", \"covers\": [\"/home/\", \"/data/People\", \"relative\"]}}' > {_tree.Root}/var/lib/furlough/backup.json"
+            $"mkdir -p {_tree.Root}/var/lib/furlough {_tree.Root}/run; touch {_tree.Root}/run/reboot-required; "
+                + $"echo '{{\"lastDone\": \"2026-03-02T03:10:00Z\", \"covers\": [\"/home/\", \"/data/People\", "
+                + $"\"relative\"]}}' > {_tree.Root}/var/lib/furlough/backup.json"
         );
         var survey = _tree.Survey();
         survey.RestartPending.ShouldBeTrue();
@@ -284,7 +299,9 @@ public sealed class SurveyTests : IDisposable
             .Holdings.Single(h => h.Name.Name == "Documents");
 
     private static string Text(HoldingFacts h) =>
-        $"{h.Files} {h.DataBytes} {h.HiddenBytes} {h.LastChange:O} {string.Join(' ', h.Allocated)} {h.Demands.LargestFileBytes} {h.Demands.LongestPathBytes} {string.Join(' ', h.Demands.Found.Select(d => $"{d.Kind} {d.Count}"))}";
+        $"{h.Files} {h.DataBytes} {h.HiddenBytes} {h.LastChange:O} {string.Join(' ', h.Allocated)} "
+        + $"{h.Demands.LargestFileBytes} {h.Demands.LongestPathBytes} "
+        + $"{string.Join(' ', h.Demands.Found.Select(d => $"{d.Kind} {d.Count}"))}";
 
     /// <summary>
     /// Folders that changed a moment ago are looked into again in any case: here they are to be older than that.

@@ -17,7 +17,8 @@ public sealed class TreeUseTests : IDisposable
         _tree.Setting("XDG_DOCUMENTS_DIR=\"$HOME/Documents\"\n");
         _tree.FillHard(Documents, 30);
         LinuxTree.Sh(
-            $"truncate -s 20M {Documents}/image; mkfs.ext4 -q -F {Documents}/image; mkdir {_tree.Root}/bound {_tree.Root}/inner; chown 1701:1701 {Documents}/image"
+            $"truncate -s 20M {Documents}/image; mkfs.ext4 -q -F {Documents}/image; mkdir {_tree.Root}/bound "
+                + $"{_tree.Root}/inner; chown 1701:1701 {Documents}/image"
         );
     }
 

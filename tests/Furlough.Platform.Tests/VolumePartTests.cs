@@ -32,7 +32,8 @@ public sealed class VolumePartTests
     {
         using var tree = new LinuxTree("btrfs");
         LinuxTree.Sh(
-            $"mkdir {tree.Root}/data/People; btrfs subvolume create {tree.Root}/data/People/asa.lind >/dev/null; chown 1701:1701 {tree.Root}/data/People/asa.lind; chmod 700 {tree.Root}/data/People/asa.lind"
+            $"mkdir {tree.Root}/data/People; btrfs subvolume create {tree.Root}/data/People/asa.lind >/dev/null; "
+                + $"chown 1701:1701 {tree.Root}/data/People/asa.lind; chmod 700 {tree.Root}/data/People/asa.lind"
         );
         var recorder = Relocate(tree);
         recorder.Last.State.ShouldBe(RelocationState.Failed);
@@ -65,7 +66,9 @@ public sealed class VolumePartTests
     {
         using var tree = new LinuxTree("xfs");
         LinuxTree.Sh(
-            $"mkdir -p {tree.Root}/data/People/asa.lind; chown 1701:1701 {tree.Root}/data/People/asa.lind; chmod 700 {tree.Root}/data/People/asa.lind; xfs_io -x -c 'chproj 42' -c 'chattr +P' {tree.Root}/data/People/asa.lind"
+            $"mkdir -p {tree.Root}/data/People/asa.lind; chown 1701:1701 {tree.Root}/data/People/asa.lind; chmod "
+                + $"700 {tree.Root}/data/People/asa.lind; xfs_io -x -c 'chproj 42' -c 'chattr +P' "
+                + $"{tree.Root}/data/People/asa.lind"
         );
         var recorder = Relocate(tree);
         recorder.Last.State.ShouldBe(RelocationState.Switched, recorder.Last.Failure?.ToString());

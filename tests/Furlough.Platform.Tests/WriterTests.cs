@@ -21,11 +21,14 @@ public sealed class WriterTests
         import sqlite3, signal, sys, random
         ended = []
         signal.signal(signal.SIGTERM, lambda *_: ended.append(1))
-        db = sqlite3.connect(sys.argv[1], isolation_level=None); db.execute('PRAGMA journal_mode=WAL'); db.execute('PRAGMA synchronous=OFF'); db.execute('CREATE TABLE IF NOT EXISTS ledger (n INTEGER PRIMARY KEY, text TEXT)')
+        db = sqlite3.connect(sys.argv[1], isolation_level=None)
+        db.execute('PRAGMA journal_mode=WAL'); db.execute('PRAGMA synchronous=OFF')
+        db.execute('CREATE TABLE IF NOT EXISTS ledger (n INTEGER PRIMARY KEY, text TEXT)')
         rows = db.execute('SELECT count(*) FROM ledger').fetchone()[0]; dice = random.Random(int(sys.argv[2])); print('begun', flush=True)
         while not ended:
             db.execute('BEGIN')
-            for _ in range(dice.randrange(1, 40)): db.execute('INSERT INTO ledger (text) VALUES (?)', ('x' * dice.randrange(400),)); rows += 1
+            for _ in range(dice.randrange(1, 40)):
+                db.execute('INSERT INTO ledger (text) VALUES (?)', ('x' * dice.randrange(400),)); rows += 1
             db.execute('COMMIT')
         print(rows, flush=True)
         import os; os._exit(0)
@@ -151,13 +154,15 @@ public sealed class WriterTests
             rows.ShouldNotBeEmpty();
             LinuxTree
                 .Sh(
-                    $"cd {_report}; for f in *; do cmp $f {Live}/work/$f; done; cd {Live}/work; for f in file-*; do [ ! -e $f ] || [ -e {_report}/$f ] || echo only here: $f; done"
+                    $"cd {_report}; for f in *; do cmp $f {Live}/work/$f; done; cd {Live}/work; for f in file-*; "
+                        + $"do [ ! -e $f ] || [ -e {_report}/$f ] || echo only here: $f; done"
                 )
                 .ShouldBeEmpty($"seed {seed}");
             AsAccountOutput(
                     "/usr/bin/python3",
                     "-c",
-                    "import sqlite3,sys; db=sqlite3.connect(sys.argv[1]); print(db.execute('PRAGMA integrity_check').fetchone()[0], db.execute('SELECT count(*) FROM ledger').fetchone()[0])",
+                    "import sqlite3,sys; db=sqlite3.connect(sys.argv[1]); print(db.execute('PRAGMA "
+                        + "integrity_check').fetchone()[0], db.execute('SELECT count(*) FROM ledger').fetchone()[0])",
                     $"{Live}/work/ledger.db"
                 )
                 .Trim()

@@ -70,7 +70,8 @@ public sealed class HistoryTests
             foreach (var (by, action, subject, from, to) in former)
             {
                 using var insert = new SqliteCommand(
-                    "INSERT INTO History (At, By, Action, Subject, \"From\", \"To\") VALUES (639000000000000000, $by, $action, $subject, $from, $to)",
+                    "INSERT INTO History (At, By, Action, Subject, \"From\", \"To\") VALUES (639000000000000000, "
+                        + "$by, $action, $subject, $from, $to)",
                     connection
                 );
                 insert.Parameters.AddWithValue("$by", by);

@@ -64,8 +64,14 @@ public sealed class NotificationTests
         (await AllAsync(office))
             .Select(n => n.Text)
             .ShouldBe([
-                $"map-01 reported relocation {docket.Relocation} as under-way. It is switched, and its relocate docket had ended: switched. The report was not applied.\n\nThe machine may have been restored from an image, or its agent may be faulty. Hold it with `furlough machine hold map-01 --reason TEXT`, then look at it: http://127.0.0.1:8400/machines/map-01",
-                "Furlough keeps asa.lind from signing in on map-01, and no relocation under way needs that: relocation 2.\n\n`furlough-agent let-in asa.lind` at the machine lets the person in. http://127.0.0.1:8400/",
+                $"map-01 reported relocation {docket.Relocation} as under-way. It is switched, and its relocate "
+                    + "docket had ended: switched. The report was not applied.\n\nThe machine may have been restored "
+                    + "from an image, or its agent may be faulty. Hold it with "
+                    + "`furlough machine hold map-01 --reason TEXT`, then look at it: "
+                    + "http://127.0.0.1:8400/machines/map-01",
+                "Furlough keeps asa.lind from signing in on map-01, and no relocation under way needs that: "
+                    + "relocation 2.\n\n`furlough-agent let-in asa.lind` at the machine lets the person in. "
+                    + "http://127.0.0.1:8400/",
             ]);
     }
 

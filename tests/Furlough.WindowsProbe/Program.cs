@@ -50,7 +50,8 @@ static int Show(string file, IReadOnlyList<string> keys)
         using var key = Registry.Users.OpenSubKey($@"{name}\{path}");
         foreach (var value in (key?.GetValueNames() ?? []).Order())
             Console.WriteLine(
-                $"{path[(path.LastIndexOf('\\') + 1)..]}: {value} {key!.GetValueKind(value)} {key.GetValue(value, null, RegistryValueOptions.DoNotExpandEnvironmentNames)}"
+                $"{path[(path.LastIndexOf('\\') + 1)..]}: {value} {key!.GetValueKind(value)} "
+                    + $"{key.GetValue(value, null, RegistryValueOptions.DoNotExpandEnvironmentNames)}"
             );
     }
     return Native.RegUnLoadKeyW(Native.UsersKey, name);

@@ -70,8 +70,7 @@ internal static class KindCommands
                     Terminal.Line(
                         $"{added.Kind.Name} is looked for from now "
                             + $"on{(added.On.Count == 0 ? "" : $" on {string.Join(", ", added.On)}")}. Machines that "
-                            + "answer survey themselves at once; "
-                            + $"{(added.Kind.IsCommonFolder ? "audits say what lies in it" : $"briefs name it under `{(added.Kind.Holds == HoldingKind.Library ? "libraries" : "install-paths")}`")}."
+                            + $"answer survey themselves at once; {WhereItShows(added.Kind)}."
                     );
                 return ExitCode.Done;
             }
@@ -112,9 +111,10 @@ internal static class KindCommands
                 else
                 {
                     Say(kind.Kind);
-                    Terminal.Line(
-                        $"\n{(kind.AddedAt is { } at ? $"Added by {kind.AddedBy} at {at:u}" : "It comes with the product")}:\n\n{kind.Card.TrimEnd()}"
-                    );
+                    var origin = kind.AddedAt is { } at
+                        ? $"Added by {kind.AddedBy} at {at:u}"
+                        : "It comes with the product";
+                    Terminal.Line($"\n{origin}:\n\n{kind.Card.TrimEnd()}");
                 }
                 return ExitCode.Done;
             }
@@ -151,9 +151,12 @@ internal static class KindCommands
         Terminal.Line();
         if (trial.CommonFolder is { } common)
         {
+            var left = common.Left.Select(l =>
+                $"{Words.Count(l.Files, "file")} of {l.Account}, {Words.Size(l.DataBytes)}"
+            );
             Terminal.Line(
                 $"{trial.Machine} has it at {common.PathShown}: "
-                    + $"{(common.Left.Count == 0 ? "it is empty" : string.Join("; ", common.Left.Select(l => $"{Words.Count(l.Files, "file")} of {l.Account}, {Words.Size(l.DataBytes)}")))}."
+                    + $"{(common.Left.Count == 0 ? "it is empty" : string.Join("; ", left))}."
             );
         }
         else if (trial.Found.Count == 0)
@@ -209,11 +212,12 @@ internal static class KindCommands
             );
             return;
         }
-        Terminal.Line(
-            "  "
-                + $"{(card.Holds == HoldingKind.Library ? "a library, whose data moves" : "an install path, of which only the settings change")}, "
-                + $"{(card.Shared ? "one that all accounts of a machine share" : "one for each account")}"
-        );
+        var what =
+            card.Holds == HoldingKind.Library
+                ? "a library, whose data moves"
+                : "an install path, of which only the settings change";
+        var whose = card.Shared ? "one that all accounts of a machine share" : "one for each account";
+        Terminal.Line($"  {what}, {whose}");
         if (card.FoundBy is { } there)
             Terminal.Line($"  looked for where {there} is");
         if (card.Usual is { } usual)
@@ -247,4 +251,11 @@ internal static class KindCommands
             { Syntax: CardPointer.Link } => $"the link {pointer.File}",
             _ => $"{pointer.Key} in {pointer.File} ({pointer.Syntax})",
         };
+
+    private static string WhereItShows(KindCard card)
+    {
+        if (card.IsCommonFolder)
+            return "audits say what lies in it";
+        return $"briefs name it under `{(card.Holds == HoldingKind.Library ? "libraries" : "install-paths")}`";
+    }
 }

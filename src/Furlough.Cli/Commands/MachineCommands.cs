@@ -467,10 +467,7 @@ internal static class MachineCommands
                 )
         );
         foreach (var drill in detail.Drills)
-            Terminal.Line(
-                $"\ndrill with {drill.Volume}, for {drill.Account}: "
-                    + $"{(drill.EndedAt is not { } ended ? $"under way, errand {drill.Errand}" : drill.Failed is { } failed ? $"failed at {ended:u}, {failed}" : $"passed at {ended:u}")}"
-            );
+            Terminal.Line($"\ndrill with {drill.Volume}, for {drill.Account}: {Outcome(drill)}");
         foreach (var failure in detail.Holdings.Select(h => h.Relocation?.Failure).OfType<Failure>())
             Terminal.Line($"\n{failure.InFull()}");
         foreach (var note in detail.Notes.Take(MostNotes))
@@ -510,4 +507,11 @@ internal static class MachineCommands
             Standing.Silent => 2,
             _ => 0,
         };
+
+    private static string Outcome(DrillView drill)
+    {
+        if (drill.EndedAt is not { } ended)
+            return $"under way, errand {drill.Errand}";
+        return drill.Failed is { } failed ? $"failed at {ended:u}, {failed}" : $"passed at {ended:u}";
+    }
 }

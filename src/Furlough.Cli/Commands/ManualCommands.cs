@@ -73,10 +73,13 @@ internal static class ManualCommands
         var page = Begin($"furlough-{noun.Name}", noun.Description!);
         page.Append(".SH SYNOPSIS\n");
         foreach (var verb in noun.Subcommands)
-            page.Append(
-                $".B furlough {Text(noun.Name)} "
-                    + $"{Text(verb.Name)}\n{string.Concat(verb.Arguments.Select(a => $".I {Text(a.Name.ToUpperInvariant())}{(a.Arity.MaximumNumberOfValues > 1 ? " ..." : "")}\n"))}{(verb.Options.Any(o => o is not HelpOption) ? "[options]\n" : "")}.br\n"
-            );
+        {
+            page.Append($".B furlough {Text(noun.Name)} {Text(verb.Name)}\n");
+            foreach (var argument in verb.Arguments)
+                page.Append($".I {Text(argument.Name.ToUpperInvariant())}")
+                    .Append(argument.Arity.MaximumNumberOfValues > 1 ? " ...\n" : "\n");
+            page.Append(verb.Options.Any(o => o is not HelpOption) ? "[options]\n.br\n" : ".br\n");
+        }
         page.Append(".SH VERBS\n");
         foreach (var verb in noun.Subcommands)
         {
@@ -97,11 +100,13 @@ internal static class ManualCommands
                 + $"{Text(char.ToLowerInvariant(what[0]) + what[1..].TrimEnd('.'))}\n"
         );
 
-    private static void Say(StringBuilder page, Option option) =>
-        page.Append(
-            ".TP\n.B "
-                + $"{Text(string.Join(", ", option.Aliases.Prepend(option.Name)))}{(option.ValueType == typeof(bool) ? "" : $" {Text(option.HelpName?.ToUpperInvariant() ?? "VALUE")}")}\n{Text(option.Description ?? "")}{(option.Required ? " (must be given)" : "")}\n"
-        );
+    private static void Say(StringBuilder page, Option option)
+    {
+        var value = option.ValueType == typeof(bool) ? "" : $" {Text(option.HelpName?.ToUpperInvariant() ?? "VALUE")}";
+        var required = option.Required ? " (must be given)" : "";
+        page.Append($".TP\n.B {Text(string.Join(", ", option.Aliases.Prepend(option.Name)))}{value}\n")
+            .Append($"{Text(option.Description ?? "")}{required}\n");
+    }
 
     /// <summary>Text that roff takes for nothing else.</summary>
     private static string Text(string text) =>

@@ -171,11 +171,9 @@ internal static class PlanCommands
                 + $"{Words.Count(going.Select(r => r.Machine).Distinct().Count(), "machine")}, "
                 + $"{Words.Size(going.Sum(r => r.DataBytes))}; {plan.Relocations.Count - going.Count} blocked."
         );
-        Terminal.Line(
-            going.Count == 0
-                ? ""
-                : $"{(outage == Span.None ? "Nobody is locked out." : $"Accounts are locked out for {Time(outage)} in total.")} {Learned(going)}"
-        );
+        var locked =
+            outage == Span.None ? "Nobody is locked out." : $"Accounts are locked out for {Time(outage)} in total.";
+        Terminal.Line(going.Count == 0 ? "" : $"{locked} {Learned(going)}");
         if (plan.Hours.Count > 0)
             Terminal.Line(
                 $"Allowed hours: {string.Join(", ", plan.Hours.Select(h => $"{h.From:u} to {h.To:u}"))}, and so on."

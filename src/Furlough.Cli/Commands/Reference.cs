@@ -13,8 +13,8 @@ internal static class Reference
             """
             # Commands
 
-            Made by `furlough manual reference`; `furlough NOUN VERB --help` prints the same. Exit codes: 0 done, 1 failed, 2 wrong use, 3 done in part,
-            4 waiting for a person, 5 refused.
+            Made by `furlough manual reference`; `furlough NOUN VERB --help` prints the same. Exit codes: 0 done, 1 failed,
+            2 wrong use, 3 done in part, 4 waiting for a person, 5 refused.
 
             ## Options of every command
 

@@ -202,9 +202,14 @@ internal static class RelocationCommands
                     + $"may begin now. Next: furlough relocation show {view.Number}"
             : view.Failure is { } failure ? failure.InFull()
             : $"Relocation {view.Number}, {HoldingName.InWords(view.Holding, view.Account)} on {view.Machine}: "
-                + $"{view.State.Word()}, "
-                + $"{(view.Live == Live.Unknown ? $"{view.Machine} is silent since {view.AsOf:u}, so it is not known where the data lives; what was asked for is done when it is seen again" : $"{view.Method.Lives()} its {view.Live.Word()}")}."
+                + $"{view.State.Word()}, {Lives(view)}."
         );
+
+    private static string Lives(RelocationView view) =>
+        view.Live != Live.Unknown
+            ? $"{view.Method.Lives()} its {view.Live.Word()}"
+            : $"{view.Machine} is silent since {view.AsOf:u}, so it is not known where the data lives; "
+                + "what was asked for is done when it is seen again";
 
     internal static async Task<RelocationView> FollowAsync(
         FurloughClient client,
@@ -243,10 +248,14 @@ internal static class RelocationCommands
                 $"  forecast {PlanCommands.Time(forecast.Work)}, outage {PlanCommands.Time(forecast.Outage)}"
             );
         if (r.Times.Count > 0 && r.Method.MovesData())
+        {
+            var steps = r
+                .Times.Where(t => t.Took >= TimeSpan.FromSeconds(0.5))
+                .Select(t => $"{t.Step.Word()} {Words.Length(t.Took)}");
             Terminal.Line(
-                $"  took     {Words.Length(TimeSpan.FromTicks(r.Times.Sum(t => t.Took.Ticks)))}: "
-                    + $"{string.Join(", ", r.Times.Where(t => t.Took >= TimeSpan.FromSeconds(0.5)).Select(t => $"{t.Step.Word()} {Words.Length(t.Took)}"))}"
+                $"  took     {Words.Length(TimeSpan.FromTicks(r.Times.Sum(t => t.Took.Ticks)))}: {string.Join(", ", steps)}"
             );
+        }
         foreach (var p in r.Pointers)
             Terminal.Line(
                 $"  setting  {p.Address}\n           before {p.Before.Text ?? "(nothing)"}\n           after  {p.After.Text ?? "(nothing)"}"

@@ -320,15 +320,13 @@ internal static class RunCommands
     private static string? HeldUpBy(RunView run)
     {
         const int most = 5;
-        return run.HeldUp is not { } held
-            ? null
-            : held.Text
-                + (
-                    held.Relocations.Count == 0
-                        ? ""
-                        : " To go on without: "
-                            + $"{string.Join(", ", held.Relocations.Take(most).Select(r => $"`furlough relocation skip {r} --reason TEXT`"))}{(held.Relocations.Count > most ? " and so on" : "")}."
-                );
+        if (run.HeldUp is not { } held)
+            return null;
+        if (held.Relocations.Count == 0)
+            return held.Text;
+        var skips = held.Relocations.Take(most).Select(r => $"`furlough relocation skip {r} --reason TEXT`");
+        var rest = held.Relocations.Count > most ? " and so on" : "";
+        return $"{held.Text} To go on without: {string.Join(", ", skips)}{rest}.";
     }
 
     /// <summary>The sentence without its figures, which change while the cause stays.</summary>

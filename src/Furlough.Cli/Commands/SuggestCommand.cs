@@ -77,10 +77,7 @@ internal static class SuggestCommand
         foreach (var machine in answer.Machines)
         {
             Terminal.Output.WriteLine("#");
-            Terminal.Output.WriteLine(
-                $"# {machine.Machine} ({machine.Room}): "
-                    + $"{(machine.WantedBytes == 0 ? "nothing to do" : $"frees {Words.Size(machine.FreesBytes)} of {Words.Size(machine.WantedBytes)} wanted{(machine.Reached ? "" : ", NOT REACHED")}, {machine.Disturbance:0.0} points")}. {machine.Why}"
-            );
+            Terminal.Output.WriteLine($"# {machine.Machine} ({machine.Room}): {Gain(machine)}. {machine.Why}");
             foreach (var move in machine.Moves)
                 Terminal.Output.WriteLine(
                     $"#   {HoldingName.InWords(move.Holding, move.Account)} onto {move.Target}, "
@@ -101,5 +98,14 @@ internal static class SuggestCommand
             Terminal.Output.WriteLine();
             Terminal.Output.Write(brief);
         }
+    }
+
+    private static string Gain(MachineSuggestionView machine)
+    {
+        if (machine.WantedBytes == 0)
+            return "nothing to do";
+        var reached = machine.Reached ? "" : ", NOT REACHED";
+        return $"frees {Words.Size(machine.FreesBytes)} of {Words.Size(machine.WantedBytes)} wanted{reached}, "
+            + $"{machine.Disturbance:0.0} points";
     }
 }

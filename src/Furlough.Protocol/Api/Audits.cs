@@ -40,9 +40,19 @@ public sealed record Basis(int Machines, int Surveyed, int Silent, DateTimeOffse
         );
 
     /// <summary>"Rests on 58 of 60 machines; 2 are silent. The oldest survey is of 2026-11-26 14:00Z."</summary>
-    public override string ToString() =>
-        Machines == 0
-            ? "There are no machines yet."
-            : "Rests on "
-                + $"{(Surveyed == Machines ? Words.Count(Machines, "machine") : $"{Surveyed} of {Words.Count(Machines, "machine")}")}{(Silent == 0 ? "" : $"; {Silent} {(Silent == 1 ? "is" : "are")} silent")}.{(Oldest is { } oldest ? $" The oldest survey is of {oldest.UtcDateTime:yyyy-MM-dd HH:mm}Z." : "")}";
+    public override string ToString()
+    {
+        if (Machines == 0)
+            return "There are no machines yet.";
+        var all = Words.Count(Machines, "machine");
+        var surveyed = Surveyed == Machines ? all : $"{Surveyed} of {all}";
+        var silent = Silent switch
+        {
+            0 => "",
+            1 => "; 1 is silent",
+            _ => $"; {Silent} are silent",
+        };
+        var oldest = Oldest is { } at ? $" The oldest survey is of {at.UtcDateTime:yyyy-MM-dd HH:mm}Z." : "";
+        return $"Rests on {surveyed}{silent}.{oldest}";
+    }
 }

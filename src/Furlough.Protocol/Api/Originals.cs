@@ -21,11 +21,21 @@ public sealed record KeptOriginals(int Count, long Bytes, int Due, long DueBytes
         );
 
     /// <summary>"347 GB are in 119 originals: none can be discarded yet, the first on 2026-12-06 14:00Z."</summary>
-    public override string ToString() =>
-        Count == 0
-            ? "No originals take room."
-            : $"{Words.Size(Bytes)} are in {Words.Count(Count, "original")}: "
-                + $"{(Due == 0 ? "none can be discarded yet" : $"{(Due == Count ? "all" : $"{Due} of them, {Words.Size(DueBytes)},")} can be discarded now")}{(FirstDue is { } first ? $", the {(Due == 0 ? "first" : "next")} on {first.UtcDateTime:yyyy-MM-dd HH:mm}Z" : "")}.";
+    public override string ToString()
+    {
+        if (Count == 0)
+            return "No originals take room.";
+        var due = Due switch
+        {
+            0 => "none can be discarded yet",
+            _ when Due == Count => "all can be discarded now",
+            _ => $"{Due} of them, {Words.Size(DueBytes)}, can be discarded now",
+        };
+        var next = FirstDue is { } at
+            ? $", the {(Due == 0 ? "first" : "next")} on {at.UtcDateTime:yyyy-MM-dd HH:mm}Z"
+            : "";
+        return $"{Words.Size(Bytes)} are in {Words.Count(Count, "original")}: {due}{next}.";
+    }
 }
 
 /// <summary>An original that is kept.</summary>

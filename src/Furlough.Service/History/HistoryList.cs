@@ -31,8 +31,10 @@ public sealed class HistoryList(Store store)
             return entries.Where(h => h.About == thing.Kind && h.SubjectNumber == thing.Number);
         var events = Enum.GetValues<HistoryEvent>().Where(e => Contains(e.InWords(), text)).ToList();
         var kinds = Enum.GetValues<SubjectKind>().Where(k => Contains(k.InWords(), text)).ToList();
-        var like =
-            $"%{text.Replace("\\", "\\\\", StringComparison.Ordinal).Replace("%", "\\%", StringComparison.Ordinal).Replace("_", "\\_", StringComparison.Ordinal)}%";
+        var literal = text.Replace("\\", "\\\\", StringComparison.Ordinal)
+            .Replace("%", "\\%", StringComparison.Ordinal)
+            .Replace("_", "\\_", StringComparison.Ordinal);
+        var like = $"%{literal}%";
         return entries.Where(h =>
             events.Contains(h.Event)
             || kinds.Contains(h.About)

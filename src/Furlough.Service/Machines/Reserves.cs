@@ -9,7 +9,10 @@ using Microsoft.EntityFrameworkCore;
 
 namespace Furlough.Service.Machines;
 
-/// <summary>What is to be left free on volumes: said for a room or for the whole fleet, and told by every page that speaks of space. A brief may differ for its own plans.</summary>
+/// <summary>
+/// What is to be left free on volumes: said for a room or for the whole fleet, and told by every page that speaks of
+/// space. A brief may differ for its own plans.
+/// </summary>
 public sealed class Reserves(Store store, TimeProvider time)
 {
     private const string Fleet = "";

@@ -61,10 +61,11 @@ internal static class NotificationText
                 );
                 if (findings.Count == 0)
                     return null;
+                var first = findings.Take(MostFindings).Select(f => $"{f.Severity.Word()}: {f.Text}");
                 var more = findings.Count > MostFindings ? $"\nand {findings.Count - MostFindings} more" : "";
                 return (
                     $"Audit {number}: {Words.Count(findings.Count, "finding")}",
-                    $"{string.Join('\n', findings.Take(MostFindings).Select(f => $"{f.Severity.Word()}: {f.Text}"))}{more}\n\n{new Uri(console, $"/audits/{number}")}"
+                    $"{string.Join('\n', first)}{more}\n\n{new Uri(console, $"/audits/{number}")}"
                 );
             case NotificationEvent.ReportRefused:
                 return (
@@ -82,6 +83,7 @@ internal static class NotificationText
                     .GroupBy(r => r.State)
                     .Select(g => new { g.Key, Count = g.Count() })
                     .ToListAsync(stop);
+                var counts = states.OrderBy(s => s.Key).Select(s => $"{s.Count} {s.Key.Word()}");
                 var happened = what switch
                 {
                     NotificationEvent.RunProposed =>
@@ -92,8 +94,7 @@ internal static class NotificationText
                 };
                 return (
                     $"Run {number} {happened}",
-                    $"{run.Title}: "
-                        + $"{string.Join(", ", states.OrderBy(s => s.Key).Select(s => $"{s.Count} {s.Key.Word()}"))}.\n\n{new Uri(console, $"/runs/{number}")}"
+                    $"{run.Title}: {string.Join(", ", counts)}.\n\n{new Uri(console, $"/runs/{number}")}"
                 );
         }
     }

@@ -41,6 +41,7 @@ public sealed class ReportMaking(Store store, LiveHub live, RunViews views, Time
                     .OrderBy(c => c.At)
                     .ToListAsync(stop);
                 var space = await SpaceOfAsync(db, machines, body.Machines, stop);
+                var counts = view.Counts.OrderBy(c => c.Key, StringComparer.Ordinal).Select(c => $"{c.Value} {c.Key}");
                 return new Report(
                     $"Run {number}: {run.Title}",
                     time.GetUtcNow(),
@@ -52,7 +53,7 @@ public sealed class ReportMaking(Store store, LiveHub live, RunViews views, Time
                             + $"{(run.EndedAt is { } ended ? $"it ended at {When(ended)}" : $"it is {run.State.Word()}")}.",
                         $"{Words.Count(view.Relocations, "relocation")} on "
                             + $"{Words.Count(view.Machines, "machine")}: "
-                            + $"{string.Join(", ", view.Counts.OrderBy(c => c.Key, StringComparer.Ordinal).Select(c => $"{c.Value} {c.Key}"))}. "
+                            + $"{string.Join(", ", counts)}. "
                             + $"{Words.Size(view.DoneBytes)} of {Words.Size(view.DataBytes)} live at the target.",
                         BasisOf(machines),
                         .. view.Originals.Count > 0
@@ -153,6 +154,10 @@ public sealed class ReportMaking(Store store, LiveHub live, RunViews views, Time
             {
                 var audit = await Find.AuditAsync(db, number, stop);
                 var findings = Column.Read(audit.Findings, ModelJson.Default.IReadOnlyListFinding);
+                var found =
+                    findings.Count == 0
+                        ? "everything that was looked at is as it should be"
+                        : Words.Count(findings.Count, "finding");
                 return new Report(
                     $"Audit {number}",
                     time.GetUtcNow(),
@@ -160,7 +165,7 @@ public sealed class ReportMaking(Store store, LiveHub live, RunViews views, Time
                     [
                         $"{audit.MadeBy} had {Words.Count(audit.Machines, "machine")} compared with what is "
                             + $"intended at {When(audit.MadeAt)}: "
-                            + $"{(findings.Count == 0 ? "everything that was looked at is as it should be" : Words.Count(findings.Count, "finding"))}.",
+                            + $"{found}.",
                         .. AuditDesk.BasisOf(audit.Basis) is { } basis ? (string[])[basis.ToString()] : [],
                     ],
                     [],

@@ -80,7 +80,6 @@ internal static class HoldUps
     private static string Names(IReadOnlyList<StillToDo> rows)
     {
         const int most = 3;
-        var names = rows.Select(r => r.Machine).Distinct().Order(StringComparer.Ordinal).ToList();
-        return string.Join(", ", names.Take(most)) + (names.Count > most ? $" and {names.Count - most} more" : "");
+        return Words.Some([.. rows.Select(r => r.Machine).Distinct().Order(StringComparer.Ordinal)], most);
     }
 }

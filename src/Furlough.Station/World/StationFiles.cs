@@ -260,11 +260,10 @@ internal sealed class StationFile(
             }
             else
             {
+                var kept = node.StoredAt is null ? "declared" : "stored";
                 machine.Write(
-                    string.Create(
-                        CultureInfo.InvariantCulture,
-                        $"file\t{node.Id}\t{folder.Id}\t{PathText.Escape(name)}\t{node.SizeBytes}\t{node.Content}\t{(node.StoredAt is null ? "declared" : "stored")}"
-                    )
+                    FormattableString.Invariant($"file\t{node.Id}\t{folder.Id}\t{PathText.Escape(name)}")
+                        + FormattableString.Invariant($"\t{node.SizeBytes}\t{node.Content}\t{kept}")
                 );
                 StationFolder.LogFacts(machine, node);
             }

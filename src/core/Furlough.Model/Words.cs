@@ -58,6 +58,12 @@ public static class Words
         return hours % 24 == 0 ? $"{hours / 24} days" : $"{hours / 24} days {hours % 24} h";
     }
 
+    /// <summary>"a, b", or "a, b and 7 more".</summary>
+    /// <param name="most">So many are named.</param>
+    public static string Some(IReadOnlyCollection<string> names, int most) =>
+        string.Join(", ", names.Take(most))
+        + (names.Count > most ? $" and {Count(names.Count - most, "more", "more")}" : "");
+
     /// <summary>"1 file", "3 files".</summary>
     public static string Count(long n, string one, string? many = null) =>
         n == 1

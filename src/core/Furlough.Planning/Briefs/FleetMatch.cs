@@ -55,7 +55,8 @@ public static class FleetMatch
                 ? []
                 :
                 [
-                    $"{Words.Count(without.Count, "machine has", "machines have")} no volume for the role `{role.Name}`: {Names(without)}.",
+                    $"{Words.Count(without.Count, "machine has", "machines have")} no volume for the role "
+                        + $"`{role.Name}`: {Words.Some(without, MostNames)}.",
                 ]
         );
     }
@@ -93,6 +94,8 @@ public static class FleetMatch
         );
     }
 
+    private const int MostNames = 8;
+
     private static IEnumerable<string> Misses(MachineChoice choice, IReadOnlyList<FleetMachine> fleet)
     {
         foreach (
@@ -100,15 +103,13 @@ public static class FleetMatch
                 !fleet.Any(m => string.Equals(m.Room, r, StringComparison.OrdinalIgnoreCase))
             )
         )
-            yield return "No machine stands in a room "
-                + $"`{room}`.{(Pattern.Nearest(room, fleet.Select(m => m.Room).Distinct()) is { } near ? $" Perhaps `{near}` is meant." : "")}";
+            yield return $"No machine stands in a room `{room}`.{Perhaps(room, fleet.Select(m => m.Room))}";
         foreach (
             var tag in choice.Tags.Where(r =>
                 !fleet.Any(m => string.Equals(m.Tag, r, StringComparison.OrdinalIgnoreCase))
             )
         )
-            yield return "No machine has the tag "
-                + $"`{tag}`.{(Pattern.Nearest(tag, fleet.Select(m => m.Tag).OfType<string>().Distinct()) is { } near ? $" Perhaps `{near}` is meant." : "")}";
+            yield return $"No machine has the tag `{tag}`.{Perhaps(tag, fleet.Select(m => m.Tag).OfType<string>())}";
         foreach (var pattern in choice.Names.Concat(choice.Except).Where(p => !fleet.Any(m => Pattern.Fits(p, m.Name))))
             yield return $"No machine is called `{pattern}`.";
         foreach (
@@ -119,6 +120,6 @@ public static class FleetMatch
             yield return $"No machine has an operating system `{pattern}`.";
     }
 
-    private static string Names(List<string> names) =>
-        names.Count <= 8 ? string.Join(", ", names) : string.Join(", ", names.Take(8)) + $" and {names.Count - 8} more";
+    private static string Perhaps(string wanted, IEnumerable<string> known) =>
+        Pattern.Nearest(wanted, known.Distinct()) is { } near ? $" Perhaps `{near}` is meant." : "";
 }

@@ -96,7 +96,7 @@ internal static class HomeHazards
         return named.Count == 0
             ? null
             : $"On {c.Machine.Name} "
-                + $"{string.Join(", ", named.Take(Shown))}{(named.Count > Shown ? $" and {named.Count - Shown} more" : "")} "
+                + $"{Words.Some(named, Shown)} "
                 + $"{(named.Count == 1 ? "names" : "name")} the home of {c.Account.Name} by its path "
                 + $"`{c.Holding.PathShown}`.";
     }

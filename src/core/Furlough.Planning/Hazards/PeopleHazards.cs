@@ -1,4 +1,5 @@
 using Furlough.Model;
+using Furlough.Planning.Briefs;
 
 namespace Furlough.Planning.Hazards;
 
@@ -44,8 +45,7 @@ internal static class PeopleHazards
             c =>
                 !c.Item.WaitsForPerson
                     ? null
-                    : $"{c.Holding.Name} on {c.Machine.Name} waits for a person: "
-                        + $"{string.Join(", ", (c.Item.Attended ? [ErrandKind.BeThere] : (IEnumerable<ErrandKind>)[]).Concat(c.Item.Beforehand).Select(k => k.Word()))}."
+                    : $"{c.Holding.Name} on {c.Machine.Name} waits for a person: {Wanted(c.Item)}."
         )
         {
             OfSettings = true,
@@ -77,4 +77,10 @@ internal static class PeopleHazards
                         + "able to put it right at the desk."
         ),
     ];
+
+    private static string Wanted(RelocateItem item)
+    {
+        ErrandKind[] first = item.Attended ? [ErrandKind.BeThere] : [];
+        return string.Join(", ", first.Concat(item.Beforehand).Select(k => k.Word()));
+    }
 }

@@ -196,11 +196,9 @@ internal static class PlaceHazards
                     ? null
                     : new HazardText(
                         c.Receipt is { } receipt
-                            ? (
-                                $"{c.Holding.Name} is at `{c.Shown}` on {c.Machine.Name} by a receipt of "
-                                + $"{receipt.WrittenAt:yyyy-MM-dd} and becomes live there again; nothing is copied. "
-                                + $"{(c.Holding.Files == 0 ? "" : $"The {Words.Count(c.Holding.Files, "file")} at `{c.Holding.PathShown}` are set aside and not mixed in.")}"
-                            ).TrimEnd()
+                            ? $"{c.Holding.Name} is at `{c.Shown}` on {c.Machine.Name} by a receipt of "
+                                + $"{receipt.WrittenAt:yyyy-MM-dd} and becomes live there again; nothing is copied."
+                                + WhatIsSetAside(c)
                             : $"What is at `{c.Shown}` on {c.Machine.Name} becomes live if it equals {c.Holding.Name}; nothing is copied.",
                         c.Receipt is null
                             ? "If it differs, the relocation stops and says where."
@@ -288,4 +286,9 @@ internal static class PlaceHazards
                     + "live if it equals the source."
         );
     }
+
+    private static string WhatIsSetAside(HazardContext c) =>
+        c.Holding.Files == 0
+            ? ""
+            : $" The {Words.Count(c.Holding.Files, "file")} at `{c.Holding.PathShown}` are set aside and not mixed in.";
 }

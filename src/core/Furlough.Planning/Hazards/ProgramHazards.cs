@@ -54,7 +54,7 @@ internal static class ProgramHazards
                 || c.Holding.Installed.Where(name => !IsRelocated(c, name)).ToList() is not { Count: > 0 } there
                     ? null
                     : $"What is installed at `{c.Holding.PathShown}` on {c.Machine.Name} stays there: "
-                        + $"{string.Join(", ", there.Take(Shown))}{(there.Count > Shown ? $" and {Words.Count(there.Count - Shown, "more", "more")}" : "")}."
+                        + $"{Words.Some(there, Shown)}."
         )
         {
             OfSettings = true,
@@ -112,11 +112,7 @@ internal static class ProgramHazards
                 .Survey.Holdings.Where(h => h.Name.Kind == HoldingKind.App && h.DataBytes < c.Holding.SmallestBytes)
                 .Select(h => h.Name.Name),
         ];
-        var there =
-            small.Count == 0
-                ? ""
-                : " So do those of that size that are there: "
-                    + $"{string.Join(", ", small.Take(Shown))}{(small.Count > Shown ? $" and {Words.Count(small.Count - Shown, "more", "more")}" : "")}.";
+        var there = small.Count == 0 ? "" : $" So do those of that size that are there: {Words.Some(small, Shown)}.";
         return $"Apps below {Words.Size(c.Holding.SmallestBytes)} stay on the system volume of {c.Machine.Name}.{there}";
     }
 }

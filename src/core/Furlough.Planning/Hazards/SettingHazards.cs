@@ -68,7 +68,7 @@ internal static class SettingHazards
                 c.Holding.ServedBy.Count == 0
                     ? null
                     : $"{c.Holding.Name} on {c.Machine.Name} (`{c.Holding.PathShown}`) is named by "
-                        + $"{string.Join(", ", c.Holding.ServedBy.Take(Most))}{(c.Holding.ServedBy.Count > Most ? $" and {c.Holding.ServedBy.Count - Most} more" : "")}."
+                        + $"{Words.Some(c.Holding.ServedBy, Most)}."
         ),
     ];
 

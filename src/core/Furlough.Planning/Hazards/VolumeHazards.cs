@@ -100,8 +100,7 @@ internal static class VolumeHazards
                     }
                     ? null
                     : $"Anyone who picks up the volume `{c.Target.Root}` of {c.Machine.Name} could read "
-                        + $"{c.Holding.Name}: it is "
-                        + $"{(c.Target.Attached == Attachment.Unknown ? "attached in a way that the system does not tell" : c.Target.Attached.Word())}, "
+                        + $"{c.Holding.Name}: it is {HowAttached(c.Target)}, "
                         + "and nothing shows that it is encrypted."
         )
         {
@@ -140,9 +139,18 @@ internal static class VolumeHazards
     /// <summary>Whose volume is wanted, where every person has another.</summary>
     private static string Whose(HazardContext c) =>
         c.Brief.Volumes[c.Item.Onto] is { IsPersonal: true } role
-            ? $" of {c.Holding.Name.Account} "
-                + $"({string.Join(", ", new[] { role.Label, role.Identity }.OfType<string>().Select(t => $"`{Brief.Filled(t, c.Brief.Of(c.Holding.Name.Account))}`"))})"
+            ? $" of {c.Holding.Name.Account} ({string.Join(", ", NamesOf(c, role))})"
             : "";
+
+    private static IEnumerable<string> NamesOf(HazardContext c, VolumeRole role) =>
+        new[] { role.Label, role.Identity }
+            .OfType<string>()
+            .Select(name => $"`{Brief.Filled(name, c.Brief.Of(c.Holding.Name.Account))}`");
+
+    private static string HowAttached(VolumeFacts volume) =>
+        volume.Attached == Attachment.Unknown
+            ? "attached in a way that the system does not tell"
+            : volume.Attached.Word();
 
     private static string Others(HazardContext c)
     {

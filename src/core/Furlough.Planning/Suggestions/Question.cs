@@ -19,8 +19,8 @@ public sealed record Weights(double Outage, double Work, double Person, double A
     /// <summary>The weights in a sentence.</summary>
     public override string ToString() =>
         FormattableString.Invariant(
-            $"a minute of outage {Outage:0.##}, a minute of copying {Work:0.##}, an account touched {Person:0.##}, an advice {Advice:0.##}, a consent {Consent:0.##}"
-        );
+            $"a minute of outage {Outage:0.##}, a minute of copying {Work:0.##}, an account touched {Person:0.##}, "
+        ) + FormattableString.Invariant($"an advice {Advice:0.##}, a consent {Consent:0.##}");
 }
 
 /// <summary>One holding that could be relocated, to one of several targets.</summary>

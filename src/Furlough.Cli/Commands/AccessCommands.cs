@@ -8,9 +8,22 @@ namespace Furlough.Cli.Commands;
 /// <summary>`furlough access`.</summary>
 internal static class AccessCommands
 {
-    internal static Command Make()
+    private static readonly Argument<string> NameGiven = new("name")
     {
-        var name = new Argument<string>("name") { Description = "Name of the person or program that uses the token" };
+        Description = "Name of the person or program that uses the token",
+    };
+
+    internal static Command Make() =>
+        new Command("access", "Manage tokens: who may do what")
+        {
+            Add(),
+            ListCommand(),
+            ReplaceCommand(),
+            RevokeCommand(),
+        };
+
+    private static Command Add()
+    {
         var level = new Option<string>("--level")
         {
             Description = string.Join(", ", Words.All<AccessLevel>()),
@@ -18,14 +31,19 @@ internal static class AccessCommands
         };
         level.AcceptOnlyFromAmong([.. Words.All<AccessLevel>()]);
         var days = new Option<int?>("--days") { Description = "Days until it expires; left out, it does not expire" };
-        var add = new Command("add", "Create a token with an access level; it is shown once") { name, level, days };
+        var add = new Command("add", "Create a token with an access level; it is shown once")
+        {
+            NameGiven,
+            level,
+            days,
+        };
         add.Calls(
             async (client, parsed, stop) =>
                 Show(
                     parsed,
                     await client.AddTokenAsync(
                         new TokenRequest(
-                            parsed.GetValue(name)!,
+                            parsed.GetValue(NameGiven)!,
                             Words.Find<AccessLevel>(parsed.GetValue(level)!)!.Value,
                             parsed.GetValue(days)
                         ),
@@ -33,6 +51,11 @@ internal static class AccessCommands
                     )
                 )
         );
+        return add;
+    }
+
+    private static Command ListCommand()
+    {
         var list = new Command("list", "List tokens: whose, which access level, until when");
         list.Calls(
             async (client, json, stop) =>
@@ -59,25 +82,35 @@ internal static class AccessCommands
                 return ExitCode.Done;
             }
         );
+        return list;
+    }
+
+    private static Command ReplaceCommand()
+    {
         var replace = new Command(
             "replace",
             "Replace a token's secret; the old one and its console sessions end. The new one is shown once"
         )
         {
-            name,
+            NameGiven,
         };
         replace.Calls(
             async (client, parsed, stop) =>
-                Show(parsed, await client.ReplaceTokenAsync(new TokenReplacement(parsed.GetValue(name)!), stop))
+                Show(parsed, await client.ReplaceTokenAsync(new TokenReplacement(parsed.GetValue(NameGiven)!), stop))
         );
+        return replace;
+    }
+
+    private static Command RevokeCommand()
+    {
         var revoke = new Command("revoke", "Revoke a token and end the console sessions that were started with it")
         {
-            name,
+            NameGiven,
         };
         revoke.Calls(
             async (client, parsed, stop) =>
             {
-                var token = await client.RevokeTokenAsync(parsed.GetValue(name)!, stop);
+                var token = await client.RevokeTokenAsync(parsed.GetValue(NameGiven)!, stop);
                 if (parsed.GetValue(Connection.Json))
                     Terminal.Json(token);
                 else
@@ -85,7 +118,7 @@ internal static class AccessCommands
                 return ExitCode.Done;
             }
         );
-        return new Command("access", "Manage tokens: who may do what") { add, list, replace, revoke };
+        return revoke;
     }
 
     private static int Show(ParseResult parsed, TokenMade made)

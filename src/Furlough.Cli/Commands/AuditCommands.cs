@@ -8,10 +8,18 @@ namespace Furlough.Cli.Commands;
 /// <summary>`furlough audit`.</summary>
 internal static class AuditCommands
 {
-    internal static Command Make()
+    internal static Command Make() =>
+        new Command("audit", "Compare machines with what is intended") { MakeCommand(), ListCommand(), ShowCommand() };
+
+    private static Command MakeCommand()
     {
         var make = new Command("make", "Survey every machine again and compare it with what is intended");
         make.Calls(async (client, json, stop) => Show(await client.MakeAuditAsync(stop), json));
+        return make;
+    }
+
+    private static Command ListCommand()
+    {
         var list = new Command("list", "List audits, the newest first; at most 200") { Lists.Before };
         list.Calls(
             async (client, parsed, stop) =>
@@ -29,13 +37,18 @@ internal static class AuditCommands
                 return ExitCode.Done;
             }
         );
+        return list;
+    }
+
+    private static Command ShowCommand()
+    {
         var number = new Argument<long>("number") { Description = "Number of the audit" };
         var show = new Command("show", "Show an audit's findings") { number };
         show.Calls(
             async (client, parsed, stop) =>
                 Show(await client.AuditAsync(parsed.GetValue(number), stop), parsed.GetValue(Connection.Json))
         );
-        return new Command("audit", "Compare machines with what is intended") { make, list, show };
+        return show;
     }
 
     private static int Show(AuditView audit, bool json)

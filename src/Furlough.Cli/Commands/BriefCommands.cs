@@ -16,7 +16,15 @@ internal static partial class BriefCommands
         Description = "File of the brief; - for standard input",
     };
 
-    internal static Command Make()
+    internal static Command Make() =>
+        new Command("brief", "Write and check briefs: files that say what is to be relocated")
+        {
+            Sample(),
+            CheckCommand(),
+            SuggestCommand.Make(),
+        };
+
+    private static Command Sample()
     {
         var schema = new Option<bool>("--schema")
         {
@@ -26,6 +34,11 @@ internal static partial class BriefCommands
         sample.SetAction(parsed =>
             Terminal.Output.Write(parsed.GetValue(schema) ? BriefSample.Schema : BriefSample.Text)
         );
+        return sample;
+    }
+
+    private static Command CheckCommand()
+    {
         var check = new Command("check", "Check a brief and show which machines and holdings it matches") { File };
         check.Calls(
             async (client, parsed, stop) =>
@@ -74,12 +87,7 @@ internal static partial class BriefCommands
                 return answer.Missed.Count > 0 ? ExitCode.DoneInPart : ExitCode.Done;
             }
         );
-        return new Command("brief", "Write and check briefs: files that say what is to be relocated")
-        {
-            sample,
-            check,
-            SuggestCommand.Make(),
-        };
+        return check;
     }
 
     /// <summary>A brief as it is sent: with the calendar of its allowed hours in it.</summary>

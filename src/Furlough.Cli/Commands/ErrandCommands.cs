@@ -10,7 +10,16 @@ internal static class ErrandCommands
 {
     private static readonly Argument<long> Number = new("number") { Description = "Number of the errand" };
 
-    internal static Command Make()
+    internal static Command Make() =>
+        new Command("errand", "List and settle what only a person can do: plug in, sign out, restart, look")
+        {
+            ListCommand(),
+            ClaimCommand(),
+            FinishCommand(),
+            DeclineCommand(),
+        };
+
+    private static Command ListCommand()
     {
         var all = new Option<bool>("--all") { Description = "Also those that are over" };
         var list = new Command("list", "List what waits for a person, the most urgent first") { all };
@@ -28,6 +37,11 @@ internal static class ErrandCommands
                 return errands.Any(e => e.State.IsToDo()) ? ExitCode.WaitsForPerson : ExitCode.Done;
             }
         );
+        return list;
+    }
+
+    private static Command ClaimCommand()
+    {
         var claimant = new Option<string?>("--as")
         {
             Description = "The person or group that will do it; left out: you",
@@ -37,6 +51,11 @@ internal static class ErrandCommands
             (client, parsed, stop) =>
                 ShowAsync(parsed, client.ClaimErrandAsync(parsed.GetValue(Number), parsed.GetValue(claimant), stop))
         );
+        return claim;
+    }
+
+    private static Command FinishCommand()
+    {
         var note = new Option<string?>("--note") { Description = "A remark for the history" };
         var finish = new Command("finish", "Finish an errand: it is done, and what waited for it starts")
         {
@@ -47,6 +66,11 @@ internal static class ErrandCommands
             (client, parsed, stop) =>
                 ShowAsync(parsed, client.EndErrandAsync(parsed.GetValue(Number), "finish", parsed.GetValue(note), stop))
         );
+        return finish;
+    }
+
+    private static Command DeclineCommand()
+    {
         var reason = new Option<string>("--reason") { Description = "Why it will not be done", Required = true };
         var decline = new Command(
             "decline",
@@ -63,13 +87,7 @@ internal static class ErrandCommands
                     client.EndErrandAsync(parsed.GetValue(Number), "decline", parsed.GetValue(reason), stop)
                 )
         );
-        return new Command("errand", "List and settle what only a person can do: plug in, sign out, restart, look")
-        {
-            list,
-            claim,
-            finish,
-            decline,
-        };
+        return decline;
     }
 
     private static async Task<int> ShowAsync(ParseResult parsed, Task<ErrandView> asked)

@@ -15,10 +15,26 @@ internal static class KindCommands
     };
     private static readonly Argument<string> Name = new("name") { Description = "Name of the kind" };
 
-    internal static Command Make()
+    internal static Command Make() =>
+        new Command("kind", "Manage further kinds of holdings, described by kind cards")
+        {
+            SampleCommand(),
+            CheckCommand(),
+            AddCommand(),
+            ListCommand(),
+            ShowCommand(),
+            RemoveCommand(),
+        };
+
+    private static Command SampleCommand()
     {
         var sample = new Command("sample", "Print a commented kind card to start from");
         sample.SetAction(_ => Terminal.Output.Write(KindCardReader.Sample));
+        return sample;
+    }
+
+    private static Command CheckCommand()
+    {
         var tryOn = new Option<string>("--on")
         {
             Description =
@@ -46,6 +62,11 @@ internal static class KindCommands
                 return ExitCode.Done;
             }
         );
+        return check;
+    }
+
+    private static Command AddCommand()
+    {
         var on = new Option<string[]>("--on")
         {
             Description = "Only these machines look for it, by names or patterns, so that a card can be tried",
@@ -75,6 +96,11 @@ internal static class KindCommands
                 return ExitCode.Done;
             }
         );
+        return add;
+    }
+
+    private static Command ListCommand()
+    {
         var list = new Command("list", "List kinds that kind cards describe");
         list.Calls(
             async (client, json, stop) =>
@@ -101,6 +127,11 @@ internal static class KindCommands
                 return ExitCode.Done;
             }
         );
+        return list;
+    }
+
+    private static Command ShowCommand()
+    {
         var show = new Command("show", "Show a kind card") { Name };
         show.Calls(
             async (client, parsed, stop) =>
@@ -119,6 +150,11 @@ internal static class KindCommands
                 return ExitCode.Done;
             }
         );
+        return show;
+    }
+
+    private static Command RemoveCommand()
+    {
         var remove = new Command(
             "remove",
             "Remove a kind card from the service and its machines; what was relocated stays where it is"
@@ -134,15 +170,7 @@ internal static class KindCommands
                 return ExitCode.Done;
             }
         );
-        return new Command("kind", "Manage further kinds of holdings, described by kind cards")
-        {
-            sample,
-            check,
-            add,
-            list,
-            show,
-            remove,
-        };
+        return remove;
     }
 
     private static void Say(KindTrial trial)

@@ -12,7 +12,25 @@ internal static class MachineCommands
     private const int MostNotes = 10;
     private static readonly Argument<string> Name = new("name") { Description = "Name of the machine" };
 
-    internal static Command Make()
+    internal static Command Make() =>
+        new Command("machine", "Show and manage machines, their volumes and their holdings")
+        {
+            ListCommand(),
+            ShowCommand(),
+            SurveyCommand(),
+            SpaceCommand.Make(),
+            Invite(),
+            Invites(),
+            Uninvite(),
+            SetTag(),
+            SetReserve(),
+            Drill(),
+            Hold(),
+            Release(),
+            Forget(),
+        };
+
+    private static Command ListCommand()
     {
         var room = new Option<string?>("--room") { Description = "Only those of a room" };
         var standing = new Option<string?>("--standing")
@@ -30,11 +48,21 @@ internal static class MachineCommands
                     stop
                 )
         );
+        return list;
+    }
+
+    private static Command ShowCommand()
+    {
         var show = new Command("show", "Show a machine's volumes and holdings") { Name };
         show.Calls(
             async (client, parsed, stop) =>
                 Show(await client.MachineAsync(parsed.GetValue(Name)!, stop), parsed.GetValue(Connection.Json))
         );
+        return show;
+    }
+
+    private static Command SurveyCommand()
+    {
         var survey = new Command("survey", "Survey a machine again") { Name };
         survey.Calls(
             async (client, parsed, stop) =>
@@ -53,22 +81,7 @@ internal static class MachineCommands
                 return now.SurveyWanted ? ExitCode.WaitsForPerson : ExitCode.Done;
             }
         );
-        return new Command("machine", "Show and manage machines, their volumes and their holdings")
-        {
-            list,
-            show,
-            survey,
-            SpaceCommand.Make(),
-            Invite(),
-            Invites(),
-            Uninvite(),
-            SetTag(),
-            SetReserve(),
-            Drill(),
-            Hold(),
-            Release(),
-            Forget(),
-        };
+        return survey;
     }
 
     private static Argument<string[]> Names() =>

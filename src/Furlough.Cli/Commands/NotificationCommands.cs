@@ -8,9 +8,18 @@ namespace Furlough.Cli.Commands;
 /// <summary>`furlough notification`.</summary>
 internal static class NotificationCommands
 {
-    internal static Command Make()
+    private static readonly Argument<string> NameGiven = new("name") { Description = "Who is notified" };
+
+    internal static Command Make() =>
+        new Command("notification", "Manage who is notified of events, by mail or web call")
+        {
+            Add(),
+            ListCommand(),
+            Remove(),
+        };
+
+    private static Command Add()
     {
-        var name = new Argument<string>("name") { Description = "Who is notified" };
         var mail = new Option<string?>("--mail") { Description = "Address that mail goes to" };
         var call = new Option<string?>("--call")
         {
@@ -22,13 +31,13 @@ internal static class NotificationCommands
             AllowMultipleArgumentsPerToken = true,
         };
         on.AcceptOnlyFromAmong([.. Words.All<NotificationEvent>()]);
-        var add = new Command("add", "Notify someone of events from now on") { name, mail, call, on };
+        var add = new Command("add", "Notify someone of events from now on") { NameGiven, mail, call, on };
         add.Calls(
             async (client, parsed, stop) =>
             {
                 var added = await client.AddReceiverAsync(
                     new ReceiverRequest(
-                        parsed.GetValue(name)!,
+                        parsed.GetValue(NameGiven)!,
                         parsed.GetValue(mail),
                         parsed.GetValue(call),
                         [.. (parsed.GetValue(on) ?? []).Select(e => Words.Find<NotificationEvent>(e)!.Value)]
@@ -49,6 +58,11 @@ internal static class NotificationCommands
                 return ExitCode.Done;
             }
         );
+        return add;
+    }
+
+    private static Command ListCommand()
+    {
         var list = new Command("list", "List who is notified of which events, and what could not be delivered");
         list.Calls(
             async (client, json, stop) =>
@@ -84,21 +98,24 @@ internal static class NotificationCommands
                 return ExitCode.Done;
             }
         );
-        var remove = new Command("remove", "Stop notifying someone; what waits to be sent to them is dropped") { name };
+        return list;
+    }
+
+    private static Command Remove()
+    {
+        var remove = new Command("remove", "Stop notifying someone; what waits to be sent to them is dropped")
+        {
+            NameGiven,
+        };
         remove.Calls(
             async (client, parsed, stop) =>
             {
-                await client.RemoveReceiverAsync(parsed.GetValue(name)!, stop);
-                Terminal.Line($"{parsed.GetValue(name)} is not notified any more.");
+                await client.RemoveReceiverAsync(parsed.GetValue(NameGiven)!, stop);
+                Terminal.Line($"{parsed.GetValue(NameGiven)} is not notified any more.");
                 return ExitCode.Done;
             }
         );
-        return new Command("notification", "Manage who is notified of events, by mail or web call")
-        {
-            add,
-            list,
-            remove,
-        };
+        return remove;
     }
 
     private static string Events(ReceiverView receiver) =>

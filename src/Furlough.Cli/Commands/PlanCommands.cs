@@ -11,7 +11,18 @@ internal static class PlanCommands
 {
     private static readonly Argument<long> Number = new("number") { Description = "Number of the plan" };
 
-    internal static Command Make()
+    internal static Command Make() =>
+        new Command("plan", "Make and show plans: briefs worked out against surveys")
+        {
+            MakeCommand(),
+            ListCommand(),
+            ShowCommand(),
+            PlanDifferenceCommand.Make(),
+            Consent(),
+            Notice(),
+        };
+
+    private static Command MakeCommand()
     {
         var make = new Command("make", "Make a plan: work a brief out against the latest surveys")
         {
@@ -25,6 +36,11 @@ internal static class PlanCommands
                     false
                 )
         );
+        return make;
+    }
+
+    private static Command ListCommand()
+    {
         var list = new Command("list", "List plans, the newest first; at most 200") { Lists.Before };
         list.Calls(
             async (client, parsed, stop) =>
@@ -65,11 +81,21 @@ internal static class PlanCommands
                 return ExitCode.Done;
             }
         );
+        return list;
+    }
+
+    private static Command ShowCommand()
+    {
         var show = new Command("show", "Show a plan: relocations, space, hazards") { Number };
         show.Calls(
             async (client, parsed, stop) =>
                 Show(await client.PlanAsync(parsed.GetValue(Number), stop), parsed.GetValue(Connection.Json), true)
         );
+        return show;
+    }
+
+    private static Command Consent()
+    {
         var hazard = new Option<string>("--hazard") { Description = "Code of the hazard", Required = true };
         var reason = new Option<string>("--reason") { Description = "Why the hazard is acceptable", Required = true };
         var consent = new Command("consent", "Accept a hazard of a plan, with your name and a reason")
@@ -93,15 +119,7 @@ internal static class PlanCommands
                 return ExitCode.Done;
             }
         );
-        return new Command("plan", "Make and show plans: briefs worked out against surveys")
-        {
-            make,
-            list,
-            show,
-            PlanDifferenceCommand.Make(),
-            consent,
-            Notice(),
-        };
+        return consent;
     }
 
     private static Command Notice()

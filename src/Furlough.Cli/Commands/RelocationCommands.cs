@@ -12,7 +12,37 @@ internal static class RelocationCommands
     private static readonly Argument<long> Number = new("number") { Description = "Number of the relocation" };
     internal static readonly Option<bool> Follow = new("--follow") { Description = "Wait until it has ended" };
 
-    internal static Command Make()
+    internal static Command Make() =>
+        new Command("relocation", "Show and steer relocations of single holdings")
+        {
+            ListCommand(),
+            ShowCommand(),
+            FallBack(),
+            Skip(),
+            Act("Numbers of the relocations", "begin", "Start attended relocations: someone is at the machine"),
+            Act(
+                "Numbers of the relocations",
+                "back-out",
+                "Cancel relocations that are under way, before the switch, and put everything back"
+            ),
+            Act(
+                "Numbers of the relocations",
+                "retry",
+                "Retry relocations that failed, were refused or were backed out"
+            ),
+            Act(
+                "Numbers of the relocations",
+                "return",
+                "Move holdings back to their former places, with what was added since"
+            ),
+            Act(
+                "Numbers of the relocations",
+                "gather",
+                "Copy files that reappeared at former places into the folders where the holdings live now; nothing is removed"
+            ),
+        };
+
+    private static Command ListCommand()
     {
         var run = new Option<long?>("--run") { Description = "Only those of a run" };
         var machine = new Option<string?>("--machine") { Description = "Only those of a machine" };
@@ -58,39 +88,17 @@ internal static class RelocationCommands
                 return ExitCode.Done;
             }
         );
+        return list;
+    }
+
+    private static Command ShowCommand()
+    {
         var show = new Command("show", "Show a relocation: places, settings before and after, failure") { Number };
         show.Calls(
             async (client, parsed, stop) =>
                 Show(await client.RelocationAsync(parsed.GetValue(Number), stop), parsed.GetValue(Connection.Json))
         );
-        return new Command("relocation", "Show and steer relocations of single holdings")
-        {
-            list,
-            show,
-            FallBack(),
-            Skip(),
-            Act("Numbers of the relocations", "begin", "Start attended relocations: someone is at the machine"),
-            Act(
-                "Numbers of the relocations",
-                "back-out",
-                "Cancel relocations that are under way, before the switch, and put everything back"
-            ),
-            Act(
-                "Numbers of the relocations",
-                "retry",
-                "Retry relocations that failed, were refused or were backed out"
-            ),
-            Act(
-                "Numbers of the relocations",
-                "return",
-                "Move holdings back to their former places, with what was added since"
-            ),
-            Act(
-                "Numbers of the relocations",
-                "gather",
-                "Copy files that reappeared at former places into the folders where the holdings live now; nothing is removed"
-            ),
-        };
+        return show;
     }
 
     /// <summary>A command that asks for something on relocations, and follows them to their ends if wanted.</summary>

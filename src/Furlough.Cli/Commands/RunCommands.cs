@@ -12,7 +12,25 @@ internal static class RunCommands
 {
     private static readonly Argument<long> Number = new("number") { Description = "Number of the run" };
 
-    internal static Command Make()
+    internal static Command Make() =>
+        new Command("run", "Start and steer runs: plans that are carried out")
+        {
+            StartCommand(),
+            Steer("approve", "Let a proposed run begin, as a second person"),
+            ListCommand(),
+            ShowCommand(),
+            FollowCommand(),
+            Again(),
+            Skip(),
+            Steer(
+                "pause",
+                "Pause a run: start nothing further. Accounts that are locked out already can sign in again first"
+            ),
+            Steer("resume", "Resume a paused run"),
+            Steer("halt", "Halt a run for good: start nothing further, finish what is switched, put the rest back"),
+        };
+
+    private static Command StartCommand()
     {
         var plan = new Option<long>("--plan") { Description = "Number of the plan to be carried out", Required = true };
         var start = new Command("start", "Start a run: carry a plan out") { plan };
@@ -36,6 +54,11 @@ internal static class RunCommands
                 return ExitCode.Done;
             }
         );
+        return start;
+    }
+
+    private static Command ListCommand()
+    {
         var list = new Command("list", "List runs, the newest first; at most 200") { Lists.Before };
         list.Calls(
             async (client, parsed, stop) =>
@@ -63,6 +86,11 @@ internal static class RunCommands
                 return ExitCode.Done;
             }
         );
+        return list;
+    }
+
+    private static Command ShowCommand()
+    {
         var show = new Command("show", "Show a run and its failures") { Number };
         show.Calls(
             async (client, parsed, stop) =>
@@ -75,27 +103,17 @@ internal static class RunCommands
                 return ExitCode.Done;
             }
         );
+        return show;
+    }
+
+    private static Command FollowCommand()
+    {
         var follow = new Command("follow", "Follow a run to its end") { Number };
         follow.Calls(
             async (client, parsed, stop) =>
                 await FollowAsync(client, parsed.GetValue(Number), parsed.GetValue(Connection.Json), stop)
         );
-        return new Command("run", "Start and steer runs: plans that are carried out")
-        {
-            start,
-            Steer("approve", "Let a proposed run begin, as a second person"),
-            list,
-            show,
-            follow,
-            Again(),
-            Skip(),
-            Steer(
-                "pause",
-                "Pause a run: start nothing further. Accounts that are locked out already can sign in again first"
-            ),
-            Steer("resume", "Resume a paused run"),
-            Steer("halt", "Halt a run for good: start nothing further, finish what is switched, put the rest back"),
-        };
+        return follow;
     }
 
     private static Option<string?> Cause() =>

@@ -48,7 +48,10 @@ internal static class ServiceCommands
         );
     }
 
-    internal static Command Make()
+    internal static Command Make() =>
+        new Command("service", "Start and manage the service") { StartCommand(), Status(), Replace() };
+
+    private static Command StartCommand()
     {
         var server = new Option<string?>("--mail-server")
         {
@@ -116,6 +119,11 @@ internal static class ServiceCommands
                 }
             }
         );
+        return start;
+    }
+
+    private static Command Status()
+    {
         var status = new Command("status", "Show the state of the service");
         status.Calls(
             async (client, json, stop) =>
@@ -131,6 +139,11 @@ internal static class ServiceCommands
                 return ExitCode.Done;
             }
         );
+        return status;
+    }
+
+    private static Command Replace()
+    {
         var replace = new Command(
             "replace-steward-token",
             "Create a new token for the steward when the former one is lost. Run it on the service's machine while the service is stopped"
@@ -158,6 +171,6 @@ internal static class ServiceCommands
                 }
             }
         );
-        return new Command("service", "Start and manage the service") { start, status, replace };
+        return replace;
     }
 }

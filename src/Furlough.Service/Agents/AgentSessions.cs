@@ -137,87 +137,92 @@ public sealed class AgentSessions
         return _store.WriteAsync(
             async db =>
             {
-                var hash = Secrets.Hash(request.Code.Split('.')[0]);
-                var invite = await db.Invites.FirstOrDefaultAsync(i => i.Hash == hash, stop)
-                    ?? throw new RefusedException(
-                        RefusalKind.NotAllowed,
-                        "invite-unknown",
-                        "This invite is not known here.",
-                        "Make one with `furlough machine invite`."
-                    );
+                var invite = await InviteAsync(db, request, stop);
                 // The answer to a first try may have been lost: the same key may ask again.
                 if (await db.Machines.FirstOrDefaultAsync(m => m.PublicKey == request.PublicKey, stop) is { } already)
                     return Answer(already);
-                if (invite.Expires < _time.GetUtcNow())
-                    throw new RefusedException(
-                        RefusalKind.Gone,
-                        "invite-expired",
-                        $"This invite expired at {invite.Expires:u}.",
-                        "Make a new one with `furlough machine invite`."
-                    );
-                if (invite.Left <= 0)
-                    throw new RefusedException(
-                        RefusalKind.Conflict,
-                        "invite-used",
-                        "This invite has been used already.",
-                        "Make a new one with `furlough machine invite`."
-                    );
+                RequireUsable(invite);
                 var named = await db.Machines.FirstOrDefaultAsync(m => m.Name == request.Name, stop);
+                invite.Left--;
                 if (invite.Again is { } again)
-                {
-                    if (named is null || named.Name != again)
-                        throw RefusedException.Conflict(
+                    return named?.Name == again
+                        ? await EnrolAgainAsync(db, named, request, stop)
+                        : throw RefusedException.Conflict(
                             "invite-for-another",
                             $"This invite is for {again}, after it was reinstalled.",
                             $"Give --name {again}, or make another invite."
                         );
-                    invite.Left--;
-                    return await EnrolAgainAsync(db, named, request, stop);
-                }
                 if (named is not null)
                     throw RefusedException.Conflict(
                         "name-taken",
                         $"There is a machine called {request.Name} already.",
-                        $"Give another --name; if that machine was reinstalled: `furlough machine invite --again {request.Name}`."
+                        "Give another --name; if that machine was reinstalled: "
+                            + $"`furlough machine invite --again {request.Name}`."
                     );
-                invite.Left--;
-                var machine = new MachineRow
-                {
-                    Id = Guid.CreateVersion7(),
-                    Name = request.Name,
-                    Room = invite.Room ?? request.Room,
-                    PublicKey = request.PublicKey,
-                    MachineId = request.MachineId,
-                    EnrolledAt = _time.GetUtcNow(),
-                };
-                // An image from which several were made: each has its own key, but nobody can tell by its id which is
-                // which.
-                if (
-                    await db
-                        .Machines.Where(m => m.MachineId == request.MachineId)
-                        .Select(m => m.Name)
-                        .FirstOrDefaultAsync(stop) is
-                    { } same
-                )
-                    db.Record(
-                        _time.GetUtcNow(),
-                        request.Name,
-                        HistoryEvent.SameMachineId,
-                        About.Machine(request.Name),
-                        detail: same
-                    );
-                db.Machines.Add(machine);
-                db.Record(
-                    _time.GetUtcNow(),
-                    request.Name,
-                    HistoryEvent.Enrolled,
-                    About.Machine(request.Name),
-                    detail: machine.Room
-                );
-                return Answer(machine);
+                return await EnrolNewAsync(db, invite.Room ?? request.Room, request, stop);
             },
             stop
         );
+    }
+
+    private static async Task<InviteRow> InviteAsync(FurloughDb db, EnrolRequest request, CancellationToken stop)
+    {
+        var hash = Secrets.Hash(request.Code.Split('.')[0]);
+        return await db.Invites.FirstOrDefaultAsync(i => i.Hash == hash, stop)
+            ?? throw new RefusedException(
+                RefusalKind.NotAllowed,
+                "invite-unknown",
+                "This invite is not known here.",
+                "Make one with `furlough machine invite`."
+            );
+    }
+
+    private void RequireUsable(InviteRow invite)
+    {
+        if (invite.Expires < _time.GetUtcNow())
+            throw new RefusedException(
+                RefusalKind.Gone,
+                "invite-expired",
+                $"This invite expired at {invite.Expires:u}.",
+                "Make a new one with `furlough machine invite`."
+            );
+        if (invite.Left <= 0)
+            throw new RefusedException(
+                RefusalKind.Conflict,
+                "invite-used",
+                "This invite has been used already.",
+                "Make a new one with `furlough machine invite`."
+            );
+    }
+
+    private async Task<EnrolResponse> EnrolNewAsync(
+        FurloughDb db,
+        string room,
+        EnrolRequest request,
+        CancellationToken stop
+    )
+    {
+        var now = _time.GetUtcNow();
+        var machine = new MachineRow
+        {
+            Id = Guid.CreateVersion7(),
+            Name = request.Name,
+            Room = room,
+            PublicKey = request.PublicKey,
+            MachineId = request.MachineId,
+            EnrolledAt = now,
+        };
+        // An image from which several were made: each has its own key, but nobody can tell by its id which is which.
+        var same = await db
+            .Machines.Where(m => m.MachineId == request.MachineId)
+            .Select(m => m.Name)
+            .FirstOrDefaultAsync(stop);
+        var about = About.Machine(request.Name);
+        if (same is not null)
+            db.Record(now, request.Name, HistoryEvent.SameMachineId, about, detail: same);
+        db.Machines.Add(machine);
+        db.Record(now, request.Name, HistoryEvent.Enrolled, about, detail: room);
+        return Answer(machine);
     }
 
     /// <summary>

@@ -116,6 +116,33 @@ public sealed class BulletinDesk(Store store, RunControl runs, ErrandDesk errand
             db.SpaceBreaks.Add(new SpaceBreakRow { Machine = machine.Id, At = Told(bulletin) });
         if (report is null)
             return null;
+        Hear(db, machine, row, docket, report, bulletin);
+        if (
+            docket.Work == DocketWork.Relocate
+            && bulletin.State == RelocationState.Switched
+            && bulletin.Times.Count > 0
+        )
+            await Learning.KeepAsync(db, machine, row, bulletin.Times, stop);
+        await errands.HeardAsync(
+            db,
+            row,
+            docket.Work,
+            (await hours.OfAsync(db, (await db.Runs.FindAsync([row.Run], stop))!, stop)).ErrandsWithin,
+            stop
+        );
+        return row;
+    }
+
+    /// <summary>The relocation is what its machine says, and so is what is known of it.</summary>
+    private void Hear(
+        FurloughDb db,
+        MachineRow machine,
+        RelocationRow row,
+        DocketRow docket,
+        RelocationReport report,
+        Bulletin bulletin
+    )
+    {
         if (row.State != report.Next)
             db.Record(
                 Told(bulletin),
@@ -141,24 +168,12 @@ public sealed class BulletinDesk(Store store, RunControl runs, ErrandDesk errand
             };
         if (docket.Work == DocketWork.Relocate && bulletin.Pointers.Count > 0)
             row.Pointers = Column.Write(bulletin.Pointers, ModelJson.Default.IReadOnlyListPointerHistory);
+        if (docket.Work == DocketWork.Relocate && bulletin.Times.Count > 0)
+            row.Times = Column.Write(bulletin.Times, ModelJson.Default.IReadOnlyListStepTime);
         if (!report.KeepsFailure)
             row.Failure = bulletin.Failure is null ? null : Column.Write(bulletin.Failure, ModelJson.Default.Failure);
         if (bulletin.Notes.Count > 0)
             row.Notes = string.Join('\n', bulletin.Notes);
-        if (docket.Work == DocketWork.Relocate && bulletin.Times.Count > 0)
-        {
-            row.Times = Column.Write(bulletin.Times, ModelJson.Default.IReadOnlyListStepTime);
-            if (bulletin.State == RelocationState.Switched)
-                await Learning.KeepAsync(db, machine, row, bulletin.Times, stop);
-        }
-        await errands.HeardAsync(
-            db,
-            row,
-            docket.Work,
-            (await hours.OfAsync(db, (await db.Runs.FindAsync([row.Run], stop))!, stop)).ErrandsWithin,
-            stop
-        );
-        return row;
     }
 
     /// <summary>Once for each docket: a machine that goes on and on fills no history and sends no flood of mail.</summary>

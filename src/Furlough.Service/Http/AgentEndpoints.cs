@@ -6,6 +6,7 @@ using Furlough.Service.Machines;
 using Microsoft.AspNetCore.Builder;
 using Microsoft.AspNetCore.Hosting;
 using Microsoft.AspNetCore.Http;
+using Microsoft.AspNetCore.Http.HttpResults;
 using Microsoft.AspNetCore.Routing;
 
 namespace Furlough.Service.Http;
@@ -32,61 +33,69 @@ internal static class AgentEndpoints
             (PermitRequest request, HttpContext context, AgentPolls polls, LiveHub live, CancellationToken stop) =>
                 polls.PermitAsync(Machine(context, live), request, stop)
         );
-        agent.MapPost(
-            "/known-dockets",
-            async (
-                IReadOnlyList<string> signed,
-                HttpContext context,
-                ReconcileDesk desk,
-                LiveHub live,
-                CancellationToken stop
-            ) =>
-            {
-                if (signed.Count > MostDocketsAtOnce)
-                    throw new RefusedException(
-                        RefusalKind.Malformed,
-                        "out-of-bounds",
-                        $"More than {MostDocketsAtOnce} dockets at once.",
-                        "Send fewer."
-                    );
-                await desk.TakeOverAsync(Machine(context, live), signed, stop);
-                return TypedResults.NoContent();
-            }
-        );
-        agent.MapPost(
-            "/bulletins",
-            async (
-                IReadOnlyList<Bulletin> bulletins,
-                bool? hasMore,
-                HttpContext context,
-                BulletinDesk desk,
-                LiveHub live,
-                CancellationToken stop
-            ) =>
-            {
-                Bounds.Require(bulletins, "bulletins");
-                return await desk.TakeAsync(Machine(context, live), bulletins, hasMore == true, stop);
-            }
-        );
-        agent.MapPost(
-            "/progress",
-            async (Progress progress, HttpContext context, DocketOwners owners, LiveHub live, CancellationToken stop) =>
-            {
-                Bounds.Require(progress, "progress");
-                await owners.RequireAsync(Machine(context, live), progress.Docket, progress.Relocation, stop);
-                live.Keep(progress);
-                return new ProgressReceipt(live.ProgressPause);
-            }
-        );
-        agent.MapPost(
-            "/surveys",
-            async (Survey survey, HttpContext context, SurveyDesk desk, LiveHub live, CancellationToken stop) =>
-            {
-                Bounds.Require(survey, "survey");
-                await desk.TakeAsync(Machine(context, live), survey, stop);
-                return TypedResults.NoContent();
-            }
-        );
+        agent.MapPost("/known-dockets", TakeOverAsync);
+        agent.MapPost("/bulletins", TakeAsync);
+        agent.MapPost("/progress", KeepAsync);
+        agent.MapPost("/surveys", SurveyAsync);
+    }
+
+    private static async Task<NoContent> TakeOverAsync(
+        IReadOnlyList<string> signed,
+        HttpContext context,
+        ReconcileDesk desk,
+        LiveHub live,
+        CancellationToken stop
+    )
+    {
+        if (signed.Count > MostDocketsAtOnce)
+            throw new RefusedException(
+                RefusalKind.Malformed,
+                "out-of-bounds",
+                $"More than {MostDocketsAtOnce} dockets at once.",
+                "Send fewer."
+            );
+        await desk.TakeOverAsync(Machine(context, live), signed, stop);
+        return TypedResults.NoContent();
+    }
+
+    private static Task<BulletinReceipt> TakeAsync(
+        IReadOnlyList<Bulletin> bulletins,
+        bool? hasMore,
+        HttpContext context,
+        BulletinDesk desk,
+        LiveHub live,
+        CancellationToken stop
+    )
+    {
+        Bounds.Require(bulletins, "bulletins");
+        return desk.TakeAsync(Machine(context, live), bulletins, hasMore == true, stop);
+    }
+
+    private static async Task<ProgressReceipt> KeepAsync(
+        Progress progress,
+        HttpContext context,
+        DocketOwners owners,
+        LiveHub live,
+        CancellationToken stop
+    )
+    {
+        Bounds.Require(progress, "progress");
+        await owners.RequireAsync(Machine(context, live), progress.Docket, progress.Relocation, stop);
+        live.Keep(progress);
+        return new ProgressReceipt(live.ProgressPause);
+    }
+
+    private static async Task<NoContent> SurveyAsync(
+        Survey survey,
+        HttpContext context,
+        SurveyDesk desk,
+        LiveHub live,
+        CancellationToken stop
+    )
+    {
+        Bounds.Require(survey, "survey");
+        await desk.TakeAsync(Machine(context, live), survey, stop);
+        return TypedResults.NoContent();
     }
 
     private static Task<DocketBatch> DocketsAsync(

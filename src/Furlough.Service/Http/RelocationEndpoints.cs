@@ -30,40 +30,15 @@ internal static class RelocationEndpoints
                 relocations.OneAsync(number, stop)
             )
             .For(AccessLevel.Reader);
-        api.MapPost(
-                "/relocations/{number:long}/begin",
-                (long number, Acting acting, HttpContext context, CancellationToken stop) =>
-                    acting.BeginAsync(number, context.Who(), stop)
-            )
-            .For(AccessLevel.Technician);
-        api.MapPost(
-                "/relocations/{number:long}/retry",
-                (long number, Acting acting, HttpContext context, CancellationToken stop) =>
-                    acting.RetryAsync(number, context.Who(), stop)
-            )
-            .For(AccessLevel.Technician);
+        Act(api, "begin", (acting, number, who, stop) => acting.BeginAsync(number, who, stop));
+        Act(api, "retry", (acting, number, who, stop) => acting.RetryAsync(number, who, stop));
+        Act(api, "return", (acting, number, who, stop) => acting.ReturnAsync(number, who, stop));
+        Act(api, "gather", (acting, number, who, stop) => acting.GatherAsync(number, who, stop));
+        Act(api, "back-out", (acting, number, who, stop) => acting.BackOutAsync(number, who, stop));
         api.MapPost(
                 "/relocations/{number:long}/skip",
                 (long number, SkipRequest request, Acting acting, HttpContext context, CancellationToken stop) =>
                     acting.SkipAsync(number, request.Reason, context.Who(), stop)
-            )
-            .For(AccessLevel.Technician);
-        api.MapPost(
-                "/relocations/{number:long}/return",
-                (long number, Acting acting, HttpContext context, CancellationToken stop) =>
-                    acting.ReturnAsync(number, context.Who(), stop)
-            )
-            .For(AccessLevel.Technician);
-        api.MapPost(
-                "/relocations/{number:long}/gather",
-                (long number, Acting acting, HttpContext context, CancellationToken stop) =>
-                    acting.GatherAsync(number, context.Who(), stop)
-            )
-            .For(AccessLevel.Technician);
-        api.MapPost(
-                "/relocations/{number:long}/back-out",
-                (long number, Acting acting, HttpContext context, CancellationToken stop) =>
-                    acting.BackOutAsync(number, context.Who(), stop)
             )
             .For(AccessLevel.Technician);
         api.MapPost(
@@ -73,6 +48,19 @@ internal static class RelocationEndpoints
             )
             .For(AccessLevel.Technician);
     }
+
+    /// <summary>What can be asked of a relocation without saying more.</summary>
+    private static void Act(
+        RouteGroupBuilder api,
+        string verb,
+        Func<Acting, long, string, CancellationToken, Task<RelocationView>> act
+    ) =>
+        api.MapPost(
+                $"/relocations/{{number:long}}/{verb}",
+                (long number, Acting acting, HttpContext context, CancellationToken stop) =>
+                    act(acting, number, context.Who(), stop)
+            )
+            .For(AccessLevel.Technician);
 
     private static long? Run(string? run) =>
         string.IsNullOrEmpty(run) ? null

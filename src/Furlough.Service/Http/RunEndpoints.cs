@@ -33,69 +33,58 @@ internal static class RunEndpoints
                 }
             )
             .For(AccessLevel.Reader);
-        api.MapPost(
-                "/runs/{number:long}/halt",
-                (long number, Steering steering, HttpContext context, CancellationToken stop) =>
-                    steering.HaltAsync(number, Seen(context), context.Who(), stop)
-            )
-            .For(AccessLevel.Technician);
-        api.MapPost(
-                "/runs/{number:long}/approve",
-                (long number, Steering steering, HttpContext context, CancellationToken stop) =>
-                    steering.ApproveAsync(number, Seen(context), context.Who(), stop)
-            )
-            .For(AccessLevel.Approver);
-        api.MapPost(
-                "/runs/{number:long}/retry",
-                (
-                    long number,
-                    RetryRequest request,
-                    Steering steering,
-                    Acting acting,
-                    HttpContext context,
-                    CancellationToken stop
-                ) =>
-                    steering.OfFailedAsync(
-                        number,
-                        Seen(context),
-                        request.Cause,
-                        r => acting.RetryAsync(r, context.Who(), stop),
-                        stop
-                    )
-            )
-            .For(AccessLevel.Technician);
-        api.MapPost(
-                "/runs/{number:long}/skip",
-                (
-                    long number,
-                    SkipRequest request,
-                    Steering steering,
-                    Acting acting,
-                    HttpContext context,
-                    CancellationToken stop
-                ) =>
-                    steering.OfFailedAsync(
-                        number,
-                        Seen(context),
-                        request.Cause,
-                        r => acting.SkipAsync(r, request.Reason, context.Who(), stop),
-                        stop
-                    )
-            )
-            .For(AccessLevel.Technician);
-        api.MapPost(
-                "/runs/{number:long}/pause",
-                (long number, Steering steering, HttpContext context, CancellationToken stop) =>
-                    steering.PauseAsync(number, Seen(context), context.Who(), stop)
-            )
-            .For(AccessLevel.Technician);
-        api.MapPost(
-                "/runs/{number:long}/resume",
-                (long number, Steering steering, HttpContext context, CancellationToken stop) =>
-                    steering.ResumeAsync(number, Seen(context), context.Who(), stop)
-            )
-            .For(AccessLevel.Technician);
+        Steer(api, "halt", AccessLevel.Technician, (s, run, seen, who, stop) => s.HaltAsync(run, seen, who, stop));
+        Steer(api, "approve", AccessLevel.Approver, (s, run, seen, who, stop) => s.ApproveAsync(run, seen, who, stop));
+        Steer(api, "pause", AccessLevel.Technician, (s, run, seen, who, stop) => s.PauseAsync(run, seen, who, stop));
+        Steer(api, "resume", AccessLevel.Technician, (s, run, seen, who, stop) => s.ResumeAsync(run, seen, who, stop));
+        api.MapPost("/runs/{number:long}/retry", RetryAsync).For(AccessLevel.Technician);
+        api.MapPost("/runs/{number:long}/skip", SkipAsync).For(AccessLevel.Technician);
     }
+
+    private static void Steer(
+        RouteGroupBuilder api,
+        string verb,
+        AccessLevel level,
+        Func<Steering, long, SeenRun, string, CancellationToken, Task<RunView>> steer
+    ) =>
+        api.MapPost(
+                $"/runs/{{number:long}}/{verb}",
+                (long number, Steering steering, HttpContext context, CancellationToken stop) =>
+                    steer(steering, number, Seen(context), context.Who(), stop)
+            )
+            .For(level);
+
+    private static Task<ManyDone> RetryAsync(
+        long number,
+        RetryRequest request,
+        Steering steering,
+        Acting acting,
+        HttpContext context,
+        CancellationToken stop
+    ) =>
+        steering.OfFailedAsync(
+            number,
+            Seen(context),
+            request.Cause,
+            relocation => acting.RetryAsync(relocation, context.Who(), stop),
+            stop
+        );
+
+    private static Task<ManyDone> SkipAsync(
+        long number,
+        SkipRequest request,
+        Steering steering,
+        Acting acting,
+        HttpContext context,
+        CancellationToken stop
+    ) =>
+        steering.OfFailedAsync(
+            number,
+            Seen(context),
+            request.Cause,
+            relocation => acting.SkipAsync(relocation, request.Reason, context.Who(), stop),
+            stop
+        );
 
     /// <summary>The run as the caller saw it before acting on it: the entity tag (RFC 9110) that came with it.</summary>
     private static SeenRun Seen(HttpContext context) =>

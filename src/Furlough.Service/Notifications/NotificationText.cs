@@ -37,65 +37,99 @@ internal static class NotificationText
     )
     {
         var number = entry.SubjectNumber ?? 0;
-        switch (what)
+        return what switch
         {
-            case NotificationEvent.ErrandRaised:
-                var errand = await db.Errands.FirstAsync(e => e.Number == number, stop);
-                var machine = (await db.Machines.FindAsync([errand.Machine], stop))!;
-                return (
-                    $"Errand {number}: {errand.Kind.Word()} on {machine.Name}",
-                    $"{errand.Text}\n\nUntil {errand.Due.UtcDateTime:yyyy-MM-dd HH:mm}Z: {new Uri(console, "/errands")}"
-                );
-            case NotificationEvent.AccountKeptOut:
-                return (
-                    $"{entry.SubjectName} cannot sign in on {entry.By}",
-                    $"Furlough keeps {entry.SubjectName} from signing in on {entry.By}, and no relocation under "
-                        + "way needs "
-                        + $"that{(entry.Detail is null ? "" : $": {entry.Detail}")}.\n\n`furlough-agent let-in {entry.SubjectName}` "
-                        + $"at the machine lets the person in. {console}"
-                );
-            case NotificationEvent.Findings:
-                var findings = Column.Read(
-                    (await db.Audits.FirstAsync(a => a.Number == number, stop)).Findings,
-                    ModelJson.Default.IReadOnlyListFinding
-                );
-                if (findings.Count == 0)
-                    return null;
-                var first = findings.Take(MostFindings).Select(f => $"{f.Severity.Word()}: {f.Text}");
-                var more = findings.Count > MostFindings ? $"\nand {findings.Count - MostFindings} more" : "";
-                return (
-                    $"Audit {number}: {Words.Count(findings.Count, "finding")}",
-                    $"{string.Join('\n', first)}{more}\n\n{new Uri(console, $"/audits/{number}")}"
-                );
-            case NotificationEvent.ReportRefused:
-                return (
-                    $"Report refused: relocation {number} on {entry.By}",
-                    $"{entry.By} reported relocation {number} as {entry.To}. It is {entry.From}, and "
-                        + $"{entry.Detail}. The report was not applied.\n\nThe machine may have been restored from an "
-                        + "image, or its agent may be faulty. Hold it with "
-                        + $"`furlough machine hold {entry.By} --reason TEXT`, then look at it: "
-                        + $"{new Uri(console, $"/machines/{entry.By}")}"
-                );
-            default:
-                var run = await db.Runs.FirstAsync(r => r.Number == number, stop);
-                var states = await db
-                    .Relocations.Where(r => r.Run == number)
-                    .GroupBy(r => r.State)
-                    .Select(g => new { g.Key, Count = g.Count() })
-                    .ToListAsync(stop);
-                var counts = states.OrderBy(s => s.Key).Select(s => $"{s.Count} {s.Key.Word()}");
-                var happened = what switch
-                {
-                    NotificationEvent.RunProposed =>
-                        $"was proposed by {run.StartedBy} and needs a second person's approval",
-                    NotificationEvent.WaveDone => $"has a wave done; {entry.Detail} begins",
-                    NotificationEvent.RunHalted => $"was halted by {entry.By}: {entry.Detail}",
-                    _ => "has ended",
-                };
-                return (
-                    $"Run {number} {happened}",
-                    $"{run.Title}: {string.Join(", ", counts)}.\n\n{new Uri(console, $"/runs/{number}")}"
-                );
-        }
+            NotificationEvent.ErrandRaised => await OfErrandAsync(db, number, console, stop),
+            NotificationEvent.AccountKeptOut => OfAccount(entry, console),
+            NotificationEvent.Findings => await OfFindingsAsync(db, number, console, stop),
+            NotificationEvent.ReportRefused => OfRefusedReport(entry, number, console),
+            _ => await OfRunAsync(db, what, entry, number, console, stop),
+        };
+    }
+
+    private static async Task<(string, string)> OfErrandAsync(
+        FurloughDb db,
+        long number,
+        Uri console,
+        CancellationToken stop
+    )
+    {
+        var errand = await db.Errands.FirstAsync(e => e.Number == number, stop);
+        var machine = (await db.Machines.FindAsync([errand.Machine], stop))!;
+        return (
+            $"Errand {number}: {errand.Kind.Word()} on {machine.Name}",
+            $"{errand.Text}\n\nUntil {errand.Due.UtcDateTime:yyyy-MM-dd HH:mm}Z: {new Uri(console, "/errands")}"
+        );
+    }
+
+    private static (string, string) OfAccount(HistoryRow entry, Uri console)
+    {
+        var account = entry.SubjectName;
+        var relocation = entry.Detail is null ? "" : $": {entry.Detail}";
+        return (
+            $"{account} cannot sign in on {entry.By}",
+            $"Furlough keeps {account} from signing in on {entry.By}, and no relocation under way needs "
+                + $"that{relocation}.\n\n`furlough-agent let-in {account}` at the machine lets the person in. {console}"
+        );
+    }
+
+    private static async Task<(string, string)?> OfFindingsAsync(
+        FurloughDb db,
+        long number,
+        Uri console,
+        CancellationToken stop
+    )
+    {
+        var findings = Column.Read(
+            (await db.Audits.FirstAsync(a => a.Number == number, stop)).Findings,
+            ModelJson.Default.IReadOnlyListFinding
+        );
+        if (findings.Count == 0)
+            return null;
+        var first = findings.Take(MostFindings).Select(f => $"{f.Severity.Word()}: {f.Text}");
+        var more = findings.Count > MostFindings ? $"\nand {findings.Count - MostFindings} more" : "";
+        return (
+            $"Audit {number}: {Words.Count(findings.Count, "finding")}",
+            $"{string.Join('\n', first)}{more}\n\n{new Uri(console, $"/audits/{number}")}"
+        );
+    }
+
+    private static (string, string) OfRefusedReport(HistoryRow entry, long number, Uri console) =>
+        (
+            $"Report refused: relocation {number} on {entry.By}",
+            $"{entry.By} reported relocation {number} as {entry.To}. It is {entry.From}, and "
+                + $"{entry.Detail}. The report was not applied.\n\nThe machine may have been restored from an "
+                + "image, or its agent may be faulty. Hold it with "
+                + $"`furlough machine hold {entry.By} --reason TEXT`, then look at it: "
+                + $"{new Uri(console, $"/machines/{entry.By}")}"
+        );
+
+    private static async Task<(string, string)> OfRunAsync(
+        FurloughDb db,
+        NotificationEvent what,
+        HistoryRow entry,
+        long number,
+        Uri console,
+        CancellationToken stop
+    )
+    {
+        var run = await db.Runs.FirstAsync(r => r.Number == number, stop);
+        var states = await db
+            .Relocations.Where(r => r.Run == number)
+            .GroupBy(r => r.State)
+            .Select(g => new { g.Key, Count = g.Count() })
+            .ToListAsync(stop);
+        var counts = states.OrderBy(s => s.Key).Select(s => $"{s.Count} {s.Key.Word()}");
+        var happened = what switch
+        {
+            NotificationEvent.RunProposed => $"was proposed by {run.StartedBy} and needs a second person's approval",
+            NotificationEvent.WaveDone => $"has a wave done; {entry.Detail} begins",
+            NotificationEvent.RunHalted => $"was halted by {entry.By}: {entry.Detail}",
+            _ => "has ended",
+        };
+        return (
+            $"Run {number} {happened}",
+            $"{run.Title}: {string.Join(", ", counts)}.\n\n{new Uri(console, $"/runs/{number}")}"
+        );
     }
 }

@@ -49,10 +49,8 @@ public sealed class Receivers(Store store, ServiceOptions options, CallSecrets s
             stop
         );
 
-    /// <summary>Adds one, who is told of what happens from now on.</summary>
-    public Task<ReceiverView> AddAsync(ReceiverRequest request, string who, CancellationToken stop)
+    private void Require(ReceiverRequest request)
     {
-        NewName.Require(request.Name, "A receiver");
         if (request.Mail is null == request.Call is null)
             throw new RefusedException(
                 RefusalKind.Malformed,
@@ -60,10 +58,7 @@ public sealed class Receivers(Store store, ServiceOptions options, CallSecrets s
                 "A receiver is notified by mail or by a call, one of the two.",
                 "Give --mail ADDRESS or --call URL."
             );
-        if (
-            request.Mail is { } mail
-            && (mail.Any(char.IsControl) || !MailboxAddress.TryParse(mail, out var box) || !box.Address.Contains('@'))
-        )
+        if (request.Mail is { } mail && !IsMailAddress(mail))
             throw new RefusedException(
                 RefusalKind.Malformed,
                 "address-malformed",
@@ -76,20 +71,28 @@ public sealed class Receivers(Store store, ServiceOptions options, CallSecrets s
                 "The service was started without a mail server.",
                 "Start it with --mail-server and --mail-from."
             );
-        if (
-            request.Call is { } call
-            && !(
-                Uri.TryCreate(call, UriKind.Absolute, out var uri)
-                && uri.Scheme is "http" or "https"
-                && uri.UserInfo.Length == 0
-            )
-        )
+        if (request.Call is { } call && !IsWebAddress(call))
             throw new RefusedException(
                 RefusalKind.Malformed,
                 "address-malformed",
                 $"`{call}` is not a web address.",
                 "Give one that begins with https://, without a password in it."
             );
+    }
+
+    private static bool IsMailAddress(string mail) =>
+        !mail.Any(char.IsControl) && MailboxAddress.TryParse(mail, out var box) && box.Address.Contains('@');
+
+    private static bool IsWebAddress(string call) =>
+        Uri.TryCreate(call, UriKind.Absolute, out var uri)
+        && uri.Scheme is "http" or "https"
+        && uri.UserInfo.Length == 0;
+
+    /// <summary>Adds one, who is told of what happens from now on.</summary>
+    public Task<ReceiverView> AddAsync(ReceiverRequest request, string who, CancellationToken stop)
+    {
+        NewName.Require(request.Name, "A receiver");
+        Require(request);
         return store.WriteAsync(
             async db =>
             {

@@ -105,14 +105,7 @@ public sealed class OriginalDesk(Store store, Acting acting, TimeProvider time)
                     + $"`furlough original discard {id} --acknowledge {blocker.Code} --reason \"...\"`."
             );
         var decided = (early && request.BeforeItsTime) || acknowledged.Count > 0;
-        var reason = request.Reason?.Trim();
-        if (decided && (string.IsNullOrEmpty(reason) || reason.Length > LongestReason || reason.Any(char.IsControl)))
-            throw new RefusedException(
-                RefusalKind.Malformed,
-                "reason-missing",
-                $"A decision to discard {id} needs a reason of at most {LongestReason} printable characters.",
-                "Add `--reason \"...\"`."
-            );
+        var reason = decided ? RequireReason(id, request.Reason) : null;
         var what = string.Join(
             ", ",
             ((string?[])[early && request.BeforeItsTime ? "before its time" : null, .. acknowledged]).OfType<string>()
@@ -125,6 +118,19 @@ public sealed class OriginalDesk(Store store, Acting acting, TimeProvider time)
             who,
             stop
         );
+    }
+
+    private static string RequireReason(string id, string? given)
+    {
+        var reason = given?.Trim();
+        return string.IsNullOrEmpty(reason) || reason.Length > LongestReason || reason.Any(char.IsControl)
+            ? throw new RefusedException(
+                RefusalKind.Malformed,
+                "reason-missing",
+                $"A decision to discard {id} needs a reason of at most {LongestReason} printable characters.",
+                "Add `--reason \"...\"`."
+            )
+            : reason;
     }
 
     private static async Task<OriginalRow> FindAsync(FurloughDb db, string id, CancellationToken stop)

@@ -31,29 +31,9 @@ internal static class HoldUps
             return null;
         if (run.State == RunState.Paused)
             return new HeldUp("The run is paused: nothing is begun until someone resumes it.", []);
-        var silent = begun.Where(r => r.SilentFor is not null).ToList();
-        var troubled = begun.Where(r => r is { SilentFor: null, Trouble: not null }).ToList();
-        var waiting = begun.Where(r => r is { SilentFor: null, Trouble: null }).ToList();
         if (run.State == RunState.Ended)
-            return silent.Count == 0
-                ? null
-                : new HeldUp(
-                    $"The run has ended; {Words.Count(silent.Count, "relocation")} on {Names(silent)}, silent for "
-                        + $"{Words.Length(silent.Max(r => r.SilentFor!.Value))}, will say how far they came when they are seen again.",
-                    []
-                );
-        List<string> causes = [];
-        if (silent.Count > 0)
-            causes.Add(
-                $"{Words.Count(silent.Count, "relocation")} on {Names(silent)}, silent for "
-                    + $"{Words.Length(silent.Max(r => r.SilentFor!.Value))}"
-            );
-        foreach (var group in troubled.GroupBy(r => r.Trouble))
-            causes.Add($"{Words.Count(group.Count(), "relocation")} on {Names([.. group])}: {group.Key}");
-        foreach (var group in waiting.GroupBy(r => r.Waits?.Code).OrderByDescending(g => g.Count()))
-            causes.Add(
-                $"{Words.Count(group.Count(), "relocation")} on {Names([.. group])}, waiting{(group.Key is null ? "" : $" ({group.Key})")}"
-            );
+            return OfEnded(begun.FindAll(r => r.SilentFor is not null));
+        var causes = Causes(begun);
         if (causes.Count > 0)
         {
             var wave =
@@ -76,6 +56,35 @@ internal static class HoldUps
             );
         return null;
     }
+
+    private static HeldUp? OfEnded(IReadOnlyList<StillToDo> silent) =>
+        silent.Count == 0
+            ? null
+            : new HeldUp(
+                $"The run has ended; {SilentOnes(silent)}, will say how far they came when they are seen again.",
+                []
+            );
+
+    private static List<string> Causes(List<StillToDo> begun)
+    {
+        List<string> causes = [];
+        var silent = begun.FindAll(r => r.SilentFor is not null);
+        if (silent.Count > 0)
+            causes.Add(SilentOnes(silent));
+        var heard = begun.Where(r => r.SilentFor is null).ToLookup(r => r.Trouble is not null);
+        foreach (var group in heard[true].GroupBy(r => r.Trouble))
+            causes.Add($"{Words.Count(group.Count(), "relocation")} on {Names([.. group])}: {group.Key}");
+        foreach (var group in heard[false].GroupBy(r => r.Waits?.Code).OrderByDescending(g => g.Count()))
+        {
+            var code = group.Key is null ? "" : $" ({group.Key})";
+            causes.Add($"{Words.Count(group.Count(), "relocation")} on {Names([.. group])}, waiting{code}");
+        }
+        return causes;
+    }
+
+    private static string SilentOnes(IReadOnlyList<StillToDo> silent) =>
+        $"{Words.Count(silent.Count, "relocation")} on {Names(silent)}, silent for "
+        + $"{Words.Length(silent.Max(r => r.SilentFor!.Value))}";
 
     private static string Names(IReadOnlyList<StillToDo> rows)
     {

@@ -199,39 +199,42 @@ internal static class PlanCommands
         Terminal.Line();
         if (whole)
         {
-            Terminal.Table(
-                [
-                    "machine",
-                    ">#",
-                    "holding",
-                    "from",
-                    "to",
-                    "method",
-                    ">data",
-                    ">takes",
-                    ">outage",
-                    "wave",
-                    "blocked by",
-                ],
-                plan.Relocations.Select(r =>
-                    (string[])
-                        [
-                            r.MachineName,
-                            $"{r.Sequence}",
-                            r.Holding.ToString(),
-                            r.SourceShown,
-                            r.TargetShown,
-                            r.Method.Word() + (r.Attended ? ", attended" : ""),
-                            !r.Method.MovesData() ? "none" : Words.Size(r.DataBytes),
-                            Time(r.Forecast?.Work),
-                            r.Forecast?.Outage == Span.None ? "none" : Time(r.Forecast?.Outage),
-                            r.Wave,
-                            string.Join(", ", r.Blocked),
-                        ]
-                )
-            );
+            ShowRelocations(plan);
             Terminal.Line();
         }
+        ShowWaves(plan);
+        Terminal.Line();
+        ShowVolumes(plan, whole);
+        ShowHazards(plan, whole);
+        foreach (var consent in plan.Consents)
+            Terminal.Line($"\n{consent.Hazard} accepted by {consent.By} at {consent.At:u}: {consent.Reason}");
+        Terminal.Line();
+        Terminal.Line(Next(plan));
+        return ExitCode.Done;
+    }
+
+    private static void ShowRelocations(PlanView plan) =>
+        Terminal.Table(
+            ["machine", ">#", "holding", "from", "to", "method", ">data", ">takes", ">outage", "wave", "blocked by"],
+            plan.Relocations.Select(r =>
+                (string[])
+                    [
+                        r.MachineName,
+                        $"{r.Sequence}",
+                        r.Holding.ToString(),
+                        r.SourceShown,
+                        r.TargetShown,
+                        r.Method.Word() + (r.Attended ? ", attended" : ""),
+                        !r.Method.MovesData() ? "none" : Words.Size(r.DataBytes),
+                        Time(r.Forecast?.Work),
+                        r.Forecast?.Outage == Span.None ? "none" : Time(r.Forecast?.Outage),
+                        r.Wave,
+                        string.Join(", ", r.Blocked),
+                    ]
+            )
+        );
+
+    private static void ShowWaves(PlanView plan) =>
         Terminal.Table(
             ["wave", ">machines", ">relocations", ">data", ">starts after", ">takes", "slowest"],
             plan.Calendar.Select(w =>
@@ -247,7 +250,8 @@ internal static class PlanCommands
                     ]
             )
         );
-        Terminal.Line();
+
+    private static void ShowVolumes(PlanView plan, bool whole) =>
         Terminal.Table(
             ["machine", "volume", ">size", ">free now", ">lowest", "when", ">after discard", ">reserve"],
             plan.Machines.SelectMany(m =>
@@ -271,6 +275,9 @@ internal static class PlanCommands
             ),
             evenIfEmpty: false
         );
+
+    private static void ShowHazards(PlanView plan, bool whole)
+    {
         foreach (var group in plan.Hazards.GroupBy(h => (h.Severity, h.Code)).OrderBy(g => g.Key.Severity))
         {
             Terminal.Line($"\n{group.Key.Severity.Word()}  {group.Key.Code}  ({group.Count()})");
@@ -284,11 +291,6 @@ internal static class PlanCommands
                 Terminal.Line($"  and {sentences.Count - 3} more");
             Terminal.Line($"  {group.First().Remedy}");
         }
-        foreach (var consent in plan.Consents)
-            Terminal.Line($"\n{consent.Hazard} accepted by {consent.By} at {consent.At:u}: {consent.Reason}");
-        Terminal.Line();
-        Terminal.Line(Next(plan));
-        return ExitCode.Done;
     }
 
     /// <summary>"12 min (at most 20 min)".</summary>

@@ -47,13 +47,9 @@ public sealed class ReportMaking(Store store, LiveHub live, RunViews views, Time
                     time.GetUtcNow(),
                     who,
                     [
-                        $"Plan {run.Plan} (digest {plan.Digest}) was made by {plan.MadeBy} at "
-                            + $"{When(plan.MadeAt)}. {run.StartedBy} started the run at "
-                            + $"{When(run.StartedAt)}{(run.ApprovedBy is { } approver ? $", {approver} approved it" : "")}; "
-                            + $"{(run.EndedAt is { } ended ? $"it ended at {When(ended)}" : $"it is {run.State.Word()}")}.",
+                        Begun(run, plan),
                         $"{Words.Count(view.Relocations, "relocation")} on "
-                            + $"{Words.Count(view.Machines, "machine")}: "
-                            + $"{string.Join(", ", counts)}. "
+                            + $"{Words.Count(view.Machines, "machine")}: {string.Join(", ", counts)}. "
                             + $"{Words.Size(view.DoneBytes)} of {Words.Size(view.DataBytes)} live at the target.",
                         BasisOf(machines),
                         .. view.Originals.Count > 0
@@ -76,6 +72,14 @@ public sealed class ReportMaking(Store store, LiveHub live, RunViews views, Time
             },
             stop
         );
+
+    private static string Begun(RunRow run, PlanRow plan)
+    {
+        var approved = run.ApprovedBy is { } approver ? $", {approver} approved it" : "";
+        var ended = run.EndedAt is { } end ? $"it ended at {When(end)}" : $"it is {run.State.Word()}";
+        return $"Plan {run.Plan} (digest {plan.Digest}) was made by {plan.MadeBy} at {When(plan.MadeAt)}. "
+            + $"{run.StartedBy} started the run at {When(run.StartedAt)}{approved}; {ended}.";
+    }
 
     /// <summary>A room: how its machines stand, their volumes, and where every relocated holding lives.</summary>
     public Task<Report> OfRoomAsync(string room, string who, CancellationToken stop) =>

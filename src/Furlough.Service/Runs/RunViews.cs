@@ -119,14 +119,7 @@ public sealed class RunViews(RunHours hours, LiveHub live, TimeProvider time)
                     .OrderByDescending(g => g.Count())
                     .Select(g => GroupOf([.. g])),
             ],
-            Originals = KeptOriginals.Of(
-                (
-                    await db
-                        .Originals.Where(o => db.Relocations.Any(r => r.Number == o.Relocation && r.Run == run.Number))
-                        .ToListAsync(stop)
-                ).ConvertAll(o => (Column.Read(o.Body, ModelJson.Default.OriginalFacts).DataBytes, o.KeptUntil)),
-                time.GetUtcNow()
-            ),
+            Originals = await OriginalsAsync(db, run, stop),
             HeldUp = HoldUps.Of(
                 run,
                 [
@@ -146,6 +139,17 @@ public sealed class RunViews(RunHours hours, LiveHub live, TimeProvider time)
                 open
             ),
         };
+    }
+
+    private async Task<KeptOriginals> OriginalsAsync(FurloughDb db, RunRow run, CancellationToken stop)
+    {
+        var originals = await db
+            .Originals.Where(o => db.Relocations.Any(r => r.Number == o.Relocation && r.Run == run.Number))
+            .ToListAsync(stop);
+        return KeptOriginals.Of(
+            originals.ConvertAll(o => (Column.Read(o.Body, ModelJson.Default.OriginalFacts).DataBytes, o.KeptUntil)),
+            time.GetUtcNow()
+        );
     }
 
     /// <summary>A run that is not paused any more goes on at the machine's next contact.</summary>

@@ -16,7 +16,7 @@ public sealed class Effects
     /// <summary>Something waits for these machines.</summary>
     public void Wake(params IEnumerable<Guid> machines) => _woken.UnionWith(machines);
 
-    /// <summary>Consoles are told that something changed.</summary>
+    /// <summary>Consoles hear that something changed.</summary>
     /// <param name="kind">"run", "relocation", "machine" and so on.</param>
     /// <param name="subject">Its number or identity.</param>
     public void Say(string kind, object subject)
@@ -29,7 +29,7 @@ public sealed class Effects
     /// <summary>A machine's session began or ended.</summary>
     public void ChangeSession(Guid machine) => _sessions.Add(machine);
 
-    /// <summary>A relocation came to rest: there is no progress of it any more.</summary>
+    /// <summary>A relocation came to rest: its progress is over.</summary>
     public void Rest(long relocation) => _rested.Add(relocation);
 
     /// <summary>Kind cards changed, which is every machine's matter.</summary>

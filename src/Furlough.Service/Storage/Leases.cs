@@ -3,7 +3,7 @@ using Microsoft.EntityFrameworkCore;
 namespace Furlough.Service.Storage;
 
 /// <summary>
-/// The right to do a piece of work that only one instance may do at a time. It says nothing by itself: whoever writes
+/// The right to do a piece of work that only one instance may do at a time. Alone it says nothing: anyone who writes
 /// for that work asks in the same transaction whether it still has it.
 /// </summary>
 /// <param name="Work">Which work.</param>

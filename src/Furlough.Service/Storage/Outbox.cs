@@ -12,7 +12,7 @@ public sealed record Instance(Guid Id)
 
 /// <summary>
 /// What instances tell each other, stored with what it tells of. Entries are numbered one after the other under a lock
-/// that lasts until the transaction ends, so none can appear below a number that somebody has read already.
+/// that lasts until the transaction ends, so none can appear below a number that someone has read already.
 /// </summary>
 public static class Outbox
 {

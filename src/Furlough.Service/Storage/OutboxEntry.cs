@@ -3,7 +3,7 @@ using System.Text.Json.Serialization;
 
 namespace Furlough.Service.Storage;
 
-/// <summary>Tells consoles that something changed.</summary>
+/// <summary>Consoles hear that something changed.</summary>
 /// <param name="Kind">"run", "relocation", "machine" and so on.</param>
 /// <param name="Subject">Its number or identity.</param>
 public sealed record Hint(string Kind, string Subject);
@@ -15,7 +15,7 @@ public sealed record Hint(string Kind, string Subject);
 /// <param name="Touched">Machines about which something was stored.</param>
 /// <param name="Sessions">Machines whose session began or ended.</param>
 /// <param name="Rested">Relocations that came to rest.</param>
-/// <param name="Said">What consoles are told.</param>
+/// <param name="Said">What consoles hear.</param>
 /// <param name="Kinds">Kind cards changed.</param>
 public sealed record OutboxEntry(
     IReadOnlyList<Guid> Woken,
@@ -26,7 +26,7 @@ public sealed record OutboxEntry(
     bool Kinds
 )
 {
-    /// <summary>Somebody has missed entries: nothing that was kept in memory may be believed.</summary>
+    /// <summary>Someone has missed entries: nothing that was kept in memory may be believed.</summary>
     public static OutboxEntry Anything { get; } =
         new([], [], [], [], [new Hint("anything", "")], true) { Missed = true };
 
@@ -34,7 +34,7 @@ public sealed record OutboxEntry(
     [JsonIgnore]
     public bool Missed { get; private init; }
 
-    /// <summary>Nobody need hear it.</summary>
+    /// <summary>No one need hear it.</summary>
     [JsonIgnore]
     public bool IsEmpty =>
         Woken.Count + Touched.Count + Sessions.Count + Rested.Count + Said.Count == 0 && !Kinds && !Missed;

@@ -24,7 +24,7 @@ public sealed class OutboxFollower(Store store, Instance instance, ILogger<Outbo
         }
     }
 
-    /// <summary>Hears everything that was told until now.</summary>
+    /// <summary>Hears everything that was stored until now.</summary>
     internal async Task FollowAsync(CancellationToken stop)
     {
         long? before;

@@ -88,101 +88,11 @@ public sealed partial class KindCardReader : StrictReader
         var title = Need(root, keys, "title") is { } t ? Text(t) : "";
         if (keys.TryGetValue("holds", out var h) && Text(h) == CommonFolder)
             return ReadCommonFolder(root, keys, name, title);
-        var holds = h is not null ? OneOf<HoldingKind>(h, Text(h)) ?? HoldingKind.Library : HoldingKind.Library;
-        if (holds is not (HoldingKind.Library or HoldingKind.InstallPath))
-            Error(
-                h!,
-                $"No card is for a holding of the kind {holds.Word()}.",
-                "library, install-path or common-folder"
-            );
-        if (holds == HoldingKind.InstallPath && Need(root, keys, "pointers") is YamlSequenceNode settings)
-            foreach (
-                var setting in settings
-                    .OfType<YamlMappingNode>()
-                    .Where(m => m.Children.ContainsKey(new YamlScalarNode("fixed")))
-            )
-                Error(
-                    setting,
-                    "Nothing moves of an install path, so no link can stand in its place.",
-                    "a setting, or `holds: library`"
-                );
-        _shared =
-            keys.TryGetValue("of", out var of)
-            && Text(of) switch
-            {
-                "machine" => true,
-                "account" => false,
-                var other => Error<bool>(of, $"`{other}` has no holdings.", "account or machine"),
-            };
-        if (_shared && holds == HoldingKind.Library)
-            RefuseKeys(
-                keys,
-                "What all accounts of a machine share",
-                "`of: account`",
-                "closed",
-                "says",
-                "first-start",
-                "launcher",
-                "opens"
-            );
+        var holds = ReadHolds(keys);
+        _shared = ReadShared(keys, holds);
         var usual = keys.TryGetValue("usual", out var u) ? ReadPath(u) : null;
-        if (holds == HoldingKind.InstallPath && usual is null)
-            Error(
-                root,
-                "The card does not say where things go while its settings say nothing.",
-                "`usual:` with a path"
-            );
-        var lists = keys.TryGetValue("lists", out var l) ? Text(l) : "";
-        if (lists.Length > 0 && (holds == HoldingKind.Library || !IsPlain(lists)))
-            Error(
-                l!,
-                $"`{lists}` is not a path below an install path.",
-                "plain names joined by '/', in a card that holds an install path"
-            );
-        var says = List(keys, "says");
-        var program = new OwnProgram(List(keys, "closed"), says)
-        {
-            Launcher = keys.TryGetValue("launcher", out var entry) ? Text(entry) : null,
-            Opens = List(keys, "opens"),
-            FirstStart = List(keys, "first-start"),
-        };
         if (holds == HoldingKind.InstallPath)
-            RefuseKeys(keys, "An install path", "`holds: library`", "first-start", "launcher", "opens");
-        if (program.Launcher is { } launcher && !LauncherPattern().IsMatch(launcher))
-            Error(
-                entry!,
-                $"`{launcher}` is not a name of a launcher's entry.",
-                "its file name, such as sketcher.desktop, without a path"
-            );
-        if (program.Opens.Count > 0)
-            RequireWholePath(keys["opens"], program.Opens);
-        if (
-            program.Opens.Count > 0
-            && program.Opens.Skip(1).Count(a => a.Contains(OwnProgram.Library, StringComparison.Ordinal)) != 1
-        )
-            Error(
-                keys["opens"],
-                "The command does not say once where the library is.",
-                $"one argument with `{OwnProgram.Library}`"
-            );
-        if (program.FirstStart.Count > 0)
-        {
-            RequireWholePath(keys["first-start"], program.FirstStart);
-            if (usual is null || !keys.ContainsKey("found-by"))
-                Error(
-                    keys["first-start"],
-                    "Where there is no library yet, nothing says whose program is there and where it makes one.",
-                    "`found-by:` and `usual:` with paths"
-                );
-        }
-        foreach (var process in program.Closed.Where(n => n.Length > MostProcessName || n.Contains('/')))
-            Error(
-                keys["closed"],
-                $"`{process}` is not a name of a process.",
-                $"at most {MostProcessName} characters, without a path"
-            );
-        if (says.Count > 0)
-            RequireWholePath(keys["says"], says);
+            RequireInstallPath(root, keys, usual);
         return new KindCard(
             name,
             title,
@@ -194,9 +104,132 @@ public sealed partial class KindCardReader : StrictReader
             Shared = _shared,
             FoundBy = keys.TryGetValue("found-by", out var f) ? ReadPath(f) : null,
             Usual = usual,
-            Lists = lists,
-            Program = program is { Closed.Count: 0, Says.Count: 0, FirstStart.Count: 0, Mends: false } ? null : program,
+            Lists = ReadLists(keys, holds),
+            Program = ReadProgram(keys, usual),
         };
+    }
+
+    private HoldingKind ReadHolds(Dictionary<string, YamlNode> keys)
+    {
+        if (!keys.TryGetValue("holds", out var node))
+            return HoldingKind.Library;
+        var holds = OneOf<HoldingKind>(node, Text(node)) ?? HoldingKind.Library;
+        if (holds is not (HoldingKind.Library or HoldingKind.InstallPath))
+            Error(
+                node,
+                $"No card is for a holding of the kind {holds.Word()}.",
+                "library, install-path or common-folder"
+            );
+        return holds;
+    }
+
+    private bool ReadShared(Dictionary<string, YamlNode> keys, HoldingKind holds)
+    {
+        var shared =
+            keys.TryGetValue("of", out var of)
+            && Text(of) switch
+            {
+                "machine" => true,
+                "account" => false,
+                var other => Error<bool>(of, $"`{other}` has no holdings.", "account or machine"),
+            };
+        if (shared && holds == HoldingKind.Library)
+            RefuseKeys(
+                keys,
+                "What all accounts of a machine share",
+                "`of: account`",
+                "closed",
+                "says",
+                "first-start",
+                "launcher",
+                "opens"
+            );
+        return shared;
+    }
+
+    private void RequireInstallPath(YamlMappingNode root, Dictionary<string, YamlNode> keys, string? usual)
+    {
+        var fixedOnes = Need(root, keys, "pointers") is YamlSequenceNode settings
+            ? settings.OfType<YamlMappingNode>().Where(m => m.Children.ContainsKey(new YamlScalarNode("fixed")))
+            : [];
+        foreach (var setting in fixedOnes)
+            Error(
+                setting,
+                "Nothing moves of an install path, so no link can stand in its place.",
+                "a setting, or `holds: library`"
+            );
+        if (usual is null)
+            Error(
+                root,
+                "The card does not say where things go while its settings say nothing.",
+                "`usual:` with a path"
+            );
+        RefuseKeys(keys, "An install path", "`holds: library`", "first-start", "launcher", "opens");
+    }
+
+    private string ReadLists(Dictionary<string, YamlNode> keys, HoldingKind holds)
+    {
+        var lists = keys.TryGetValue("lists", out var node) ? Text(node) : "";
+        if (lists.Length > 0 && (holds == HoldingKind.Library || !IsPlain(lists)))
+            Error(
+                node!,
+                $"`{lists}` is not a path below an install path.",
+                "plain names joined by '/', in a card that holds an install path"
+            );
+        return lists;
+    }
+
+    private OwnProgram? ReadProgram(Dictionary<string, YamlNode> keys, string? usual)
+    {
+        var program = new OwnProgram(List(keys, "closed"), List(keys, "says"))
+        {
+            Launcher = keys.TryGetValue("launcher", out var entry) ? Text(entry) : null,
+            Opens = List(keys, "opens"),
+            FirstStart = List(keys, "first-start"),
+        };
+        if (program.Launcher is { } launcher && !LauncherPattern().IsMatch(launcher))
+            Error(
+                entry!,
+                $"`{launcher}` is not a name of a launcher's entry.",
+                "its file name, such as sketcher.desktop, without a path"
+            );
+        RequireOpens(keys, program);
+        RequireFirstStart(keys, program, usual);
+        foreach (var process in program.Closed.Where(n => n.Length > MostProcessName || n.Contains('/')))
+            Error(
+                keys["closed"],
+                $"`{process}` is not a name of a process.",
+                $"at most {MostProcessName} characters, without a path"
+            );
+        if (program.Says.Count > 0)
+            RequireWholePath(keys["says"], program.Says);
+        return program is { Closed.Count: 0, Says.Count: 0, FirstStart.Count: 0, Mends: false } ? null : program;
+    }
+
+    private void RequireOpens(Dictionary<string, YamlNode> keys, OwnProgram program)
+    {
+        if (program.Opens.Count == 0)
+            return;
+        RequireWholePath(keys["opens"], program.Opens);
+        if (program.Opens.Skip(1).Count(a => a.Contains(OwnProgram.Library, StringComparison.Ordinal)) != 1)
+            Error(
+                keys["opens"],
+                "The command does not say once where the library is.",
+                $"one argument with `{OwnProgram.Library}`"
+            );
+    }
+
+    private void RequireFirstStart(Dictionary<string, YamlNode> keys, OwnProgram program, string? usual)
+    {
+        if (program.FirstStart.Count == 0)
+            return;
+        RequireWholePath(keys["first-start"], program.FirstStart);
+        if (usual is null || !keys.ContainsKey("found-by"))
+            Error(
+                keys["first-start"],
+                "Where there is no library yet, nothing says whose program is there and where it makes one.",
+                "`found-by:` and `usual:` with paths"
+            );
     }
 
     private KindCard ReadCommonFolder(YamlNode root, Dictionary<string, YamlNode> keys, string name, string title)

@@ -97,23 +97,14 @@ internal sealed class MachinePlanning(
         if (receipt is not null)
             (place, target) = (receipt.Target, survey.VolumeOf(receipt.Target));
         var source = survey.VolumeOf(holding.Place);
-        var method =
-            holding.Name.Kind == HoldingKind.InstallPath ? Method.Setting
-            : item.AdoptsExisting && (receipt is not null || target?.Taken.Contains(place.Path) == true) ? Method.Adopt
-            : item.Method ?? (source is not null && source == target ? Method.Exchange : Method.Cold);
-        var forecast =
-            source is null || target is null
-                ? null
-                : experience.Of(
-                    method,
-                    machine.Room,
-                    machine.Id,
-                    source,
-                    target,
-                    holding.DataBytes,
-                    holding.Files,
-                    brief.Work.BytesPerSecond
-                );
+        var method = MethodOf(
+            item,
+            holding,
+            source,
+            target,
+            hasCopy: receipt is not null || target?.Taken.Contains(place.Path) == true
+        );
+        var forecast = Forecast(method, holding, source, target);
         var context = new HazardContext(
             brief,
             item,
@@ -145,23 +136,7 @@ internal sealed class MachinePlanning(
         _hazards.AddRange(found);
         var blocked = found.Where(h => h.Severity == Severity.Blocking).Select(h => h.Code).ToList();
         if (blocked.Count == 0)
-        {
-            var copies = method is Method.Cold or Method.Warm;
-            if (copies)
-                _lowest[place.Volume] -= context.NeededBytes;
-            if (method.MovesData())
-                _changes.Add(
-                    new SpaceTimeline.Change(
-                        holding.Name.ToString(),
-                        holding.Place!.Volume,
-                        place.Volume,
-                        copies ? context.NeededBytes : 0,
-                        copies ? holding.DataBytes : 0,
-                        forecast?.Work.Likely ?? TimeSpan.Zero,
-                        item.Keep ?? brief.Keep
-                    )
-                );
-        }
+            Count(context, forecast);
         return new PlannedRelocation
         {
             Sequence = before.Count + 1,
@@ -194,6 +169,62 @@ internal sealed class MachinePlanning(
             Beforehand = item.Attended ? [ErrandKind.BeThere, .. item.Beforehand] : item.Beforehand,
             Afterwards = item.Afterwards,
         };
+    }
+
+    /// <param name="hasCopy">The data stands at the target already.</param>
+    private static Method MethodOf(
+        RelocateItem item,
+        HoldingFacts holding,
+        VolumeFacts? source,
+        VolumeFacts? target,
+        bool hasCopy
+    )
+    {
+        if (holding.Name.Kind == HoldingKind.InstallPath)
+            return Method.Setting;
+        if (item.AdoptsExisting && hasCopy)
+            return Method.Adopt;
+        return item.Method ?? (source is not null && source == target ? Method.Exchange : Method.Cold);
+    }
+
+    private RelocationForecast? Forecast(
+        Method method,
+        HoldingFacts holding,
+        VolumeFacts? source,
+        VolumeFacts? target
+    ) =>
+        source is null || target is null
+            ? null
+            : experience.Of(
+                method,
+                machine.Room,
+                machine.Id,
+                source,
+                target,
+                holding.DataBytes,
+                holding.Files,
+                brief.Work.BytesPerSecond
+            );
+
+    /// <summary>What a relocation that nothing blocks does to the room on its volumes.</summary>
+    private void Count(HazardContext context, RelocationForecast? forecast)
+    {
+        var (holding, method) = (context.Holding, context.Method);
+        var copies = method is Method.Cold or Method.Warm;
+        if (copies)
+            _lowest[context.Place.Volume] -= context.NeededBytes;
+        if (method.MovesData())
+            _changes.Add(
+                new SpaceTimeline.Change(
+                    holding.Name.ToString(),
+                    holding.Place!.Volume,
+                    context.Place.Volume,
+                    copies ? context.NeededBytes : 0,
+                    copies ? holding.DataBytes : 0,
+                    forecast?.Work.Likely ?? TimeSpan.Zero,
+                    context.Item.Keep ?? brief.Keep
+                )
+            );
     }
 
     /// <summary>

@@ -253,6 +253,6 @@ internal static class DemoCommands
             $"Plan {plan.Number} is carried out as run {run.Number}: {run.Relocations} relocations on "
                 + $"{run.Machines} machines of the {room}.\n"
         );
-        return await RunCommands.FollowAsync(client, run.Number, json: false, stop);
+        return await RunFollowing.FollowAsync(client, run.Number, json: false, stop);
     }
 }

@@ -439,46 +439,10 @@ internal static class MachineCommands
         )
             Terminal.Line(attention);
         Terminal.Line();
-        Terminal.Table(
-            ["volume", "", ">size", ">free", "kind", "label", "identity"],
-            detail.Shelves.Select(s =>
-                (string[])
-                    [
-                        s.Root,
-                        ShelfText.Draw(ShelfSums.Of(s), 40),
-                        Words.Size(s.SizeBytes),
-                        Words.Size(s.FreeBytes),
-                        $"{(s.System ? "system, " : "")}{s.Attached.Word()}, {s.FileSystem}",
-                        s.Label,
-                        s.Identity,
-                    ]
-            )
-        );
+        ShowVolumes(detail.Shelves);
         Terminal.Line(ShelfText.Legend);
         Terminal.Line();
-        Terminal.Table(
-            ["account", "holding", "lives at", ">files", ">data", "relocation"],
-            detail
-                .Holdings.OrderByDescending(h => h.DataBytes)
-                .Select(h =>
-                    (string[])
-                        [
-                            h.Account.Length == 0 ? "(machine)" : h.Account,
-                            h.Holding,
-                            (h.Place ?? "?")
-                                + (
-                                    h.Present ? ""
-                                    : h.ToBeMade ? "  (not made yet)"
-                                    : "  (missing)"
-                                ),
-                            h.Kind == HoldingKind.InstallPath ? "" : $"{h.Files:N0}",
-                            h.Kind == HoldingKind.InstallPath ? "" : Words.Size(h.DataBytes),
-                            h.Relocation is { } r ? $"{r.Number} {r.State.Word()}, live at {r.Live.Word()}"
-                            : h.Immovable is { } why ? $"stays: {why}"
-                            : "",
-                        ]
-                )
-        );
+        ShowHoldings(detail.Holdings);
         foreach (var drill in detail.Drills)
             Terminal.Line($"\ndrill with {drill.Volume}, for {drill.Account}: {Outcome(drill)}");
         foreach (var failure in detail.Holdings.Select(h => h.Relocation?.Failure).OfType<Failure>())
@@ -520,6 +484,48 @@ internal static class MachineCommands
             Standing.Silent => 2,
             _ => 0,
         };
+
+    private static void ShowVolumes(IReadOnlyList<Shelf> shelves) =>
+        Terminal.Table(
+            ["volume", "", ">size", ">free", "kind", "label", "identity"],
+            shelves.Select(s =>
+                (string[])
+                    [
+                        s.Root,
+                        ShelfText.Draw(ShelfSums.Of(s), 40),
+                        Words.Size(s.SizeBytes),
+                        Words.Size(s.FreeBytes),
+                        $"{(s.System ? "system, " : "")}{s.Attached.Word()}, {s.FileSystem}",
+                        s.Label,
+                        s.Identity,
+                    ]
+            )
+        );
+
+    private static void ShowHoldings(IReadOnlyList<HoldingView> holdings) =>
+        Terminal.Table(
+            ["account", "holding", "lives at", ">files", ">data", "relocation"],
+            holdings
+                .OrderByDescending(h => h.DataBytes)
+                .Select(h =>
+                    (string[])
+                        [
+                            h.Account.Length == 0 ? "(machine)" : h.Account,
+                            h.Holding,
+                            (h.Place ?? "?")
+                                + (
+                                    h.Present ? ""
+                                    : h.ToBeMade ? "  (not made yet)"
+                                    : "  (missing)"
+                                ),
+                            h.Kind == HoldingKind.InstallPath ? "" : $"{h.Files:N0}",
+                            h.Kind == HoldingKind.InstallPath ? "" : Words.Size(h.DataBytes),
+                            h.Relocation is { } r ? $"{r.Number} {r.State.Word()}, live at {r.Live.Word()}"
+                            : h.Immovable is { } why ? $"stays: {why}"
+                            : "",
+                        ]
+                )
+        );
 
     private static string Outcome(DrillView drill)
     {

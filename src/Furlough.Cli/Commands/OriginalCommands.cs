@@ -80,24 +80,7 @@ internal static class OriginalCommands
             {
                 var all = await client.OriginalsAsync(stop);
                 var named = parsed.GetValue(ids)!;
-                if (named.Length == 0 && !parsed.GetValue(due))
-                    throw new ServiceException(
-                        400,
-                        "originals-missing",
-                        "No original is named.",
-                        "Name some, such as o371 (see `furlough original list`), or give --due.",
-                        null,
-                        null
-                    );
-                if (named.FirstOrDefault(n => all.All(o => o.Id != n)) is { } unknown)
-                    throw new ServiceException(
-                        404,
-                        "original-malformed",
-                        $"`{unknown}` is not the identifier of an original that is kept.",
-                        "Originals have identifiers of their own, such as o371: see `furlough original list`.",
-                        null,
-                        null
-                    );
+                Require(named, all, parsed.GetValue(due));
                 List<OriginalView> chosen =
                 [
                     .. all.Where(o =>
@@ -128,6 +111,28 @@ internal static class OriginalCommands
             }
         );
         return command;
+    }
+
+    private static void Require(string[] named, IReadOnlyList<OriginalView> all, bool due)
+    {
+        if (named.Length == 0 && !due)
+            throw new ServiceException(
+                400,
+                "originals-missing",
+                "No original is named.",
+                "Name some, such as o371 (see `furlough original list`), or give --due.",
+                null,
+                null
+            );
+        if (named.FirstOrDefault(n => all.All(o => o.Id != n)) is { } unknown)
+            throw new ServiceException(
+                404,
+                "original-malformed",
+                $"`{unknown}` is not the identifier of an original that is kept.",
+                "Originals have identifiers of their own, such as o371: see `furlough original list`.",
+                null,
+                null
+            );
     }
 
     private static async Task<int> DiscardAsync(

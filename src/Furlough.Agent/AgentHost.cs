@@ -164,11 +164,12 @@ internal static class AgentHost
             TimeProvider.System
         ).Run(account, Console.WriteLine, stop);
         report.Write(options.Data);
+        var proven = report.IsPassed
+            ? "Surveys call it proven from now on, for what the lines above name."
+            : "Surveys go on calling it unproven.";
         Console.WriteLine(
-            $"{report.OperatingSystem}: {report.Lines.Count(l => l.Wrong is null)} of {report.Lines.Count} "
-                + "passed. "
-                + $"{(report.IsPassed ? "Surveys call it proven from now on, for what the lines above name." : "Surveys go on calling it unproven.")} "
-                + $"The report is in {options.Data}."
+            $"{report.OperatingSystem}: {report.Lines.Count(l => l.Wrong is null)} of {report.Lines.Count} passed. "
+                + $"{proven} The report is in {options.Data}."
         );
         return report.IsPassed ? 0 : 1;
     }

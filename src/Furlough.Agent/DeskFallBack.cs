@@ -43,19 +43,16 @@ internal sealed class DeskFallBack(AgentStore store, IMachine machine, SigningKe
                 $"Relocation {relocation} keeps no original, so there is nothing to fall back to.",
                 "Restore the data from a backup."
             );
+        var since = original.SetAside.ToString("yyyy-MM-dd HH:mm'Z'", CultureInfo.InvariantCulture);
         if (
             begun is null
             && (missingFrom is not { } named || (named - original.SetAside).Duration() > TimeSpan.FromMinutes(1))
         )
             return Refuse(
-                string.Create(
-                    CultureInfo.InvariantCulture,
-                    $"The original of {switched.Holding} was set aside at {original.SetAside:yyyy-MM-dd HH:mm}Z; all work since then is missing after falling back."
-                ),
-                string.Create(
-                    CultureInfo.InvariantCulture,
-                    $"If that is accepted: `furlough-agent fall-back {relocation} --missing-from {original.SetAside:yyyy-MM-ddTHH:mm}Z`."
-                )
+                $"The original of {switched.Holding} was set aside at {since}; all work since then is missing after "
+                    + "falling back.",
+                "If that is accepted: "
+                    + $"`furlough-agent fall-back {relocation} --missing-from {since.Replace(' ', 'T')}`."
             );
 
         var docket = begun ?? Back(switched, told, time.GetUtcNow());
@@ -75,17 +72,13 @@ internal sealed class DeskFallBack(AgentStore store, IMachine machine, SigningKe
                 null,
                 [],
                 null,
-                [
-                    string.Create(
-                        CultureInfo.InvariantCulture,
-                        $"Fallen back at the machine itself, without the service. Work since {original.SetAside:yyyy-MM-dd HH:mm}Z is missing."
-                    ),
-                ]
+                [$"Fallen back at the machine itself, without the service. Work since {since} is missing."]
             ),
             time.GetUtcNow()
         );
         to.WriteLine(
-            $"{switched.Holding} is back at `{machine.Volumes.Show(switched.Source)}`, as it was at {original.SetAside.ToString("yyyy-MM-dd HH:mm", CultureInfo.InvariantCulture)}Z. Start the agent again: the service hears of it when it is reached."
+            $"{switched.Holding} is back at `{machine.Volumes.Show(switched.Source)}`, as it was at {since}. "
+                + "Start the agent again: the service hears of it when it is reached."
         );
         return 0;
     }

@@ -50,6 +50,7 @@ public sealed class ServiceException(
         );
 
     /// <summary>Reads the error out of an answer, if it is one.</summary>
+    /// <exception cref="ServiceException"/>
     public static async Task ThrowIfErrorAsync(HttpResponseMessage response, CancellationToken stop)
     {
         if (response.IsSuccessStatusCode)

@@ -24,7 +24,7 @@ internal sealed class JsonSyntax : SettingSyntax
     internal override Range? Locate(string text, IReadOnlyList<string> key) =>
         new Reader(text).Find(key) is not { Value: { } value } ? null
         : text[value.Start] == '"' ? value
-        : throw NotUnderstood($"`{string.Join('/', key)}` is no text");
+        : throw NotUnderstood($"`{string.Join('/', key)}` is not text");
 
     internal override string Insert(string text, IReadOnlyList<string> key, string raw)
     {

@@ -19,12 +19,14 @@ internal sealed partial class PropertiesSyntax : SettingSyntax
 
     internal override Range? Locate(string text, IReadOnlyList<string> key) => Find(text, key)?.Value;
 
-    internal override string Insert(string text, IReadOnlyList<string> key, string raw) =>
-        WithLine(
-            text,
-            text.Length,
-            $"{Encode(key[0], null).Replace(" ", "\\ ", StringComparison.Ordinal).Replace("=", "\\=", StringComparison.Ordinal).Replace(":", "\\:", StringComparison.Ordinal)}={raw}"
-        );
+    internal override string Insert(string text, IReadOnlyList<string> key, string raw)
+    {
+        var name = Encode(key[0], null)
+            .Replace(" ", "\\ ", StringComparison.Ordinal)
+            .Replace("=", "\\=", StringComparison.Ordinal)
+            .Replace(":", "\\:", StringComparison.Ordinal);
+        return WithLine(text, text.Length, $"{name}={raw}");
+    }
 
     /// <summary>Some readers put other values in the place of variables.</summary>
     internal override string? Refuses(string value) =>

@@ -24,7 +24,8 @@ internal static class DiskAnswers
             return Attachment.Removable;
         var attached = BinaryPrimitives.ReadInt32LittleEndian(device[bus..]) switch
         {
-            1 or 2 or 3 or 5 or 8 or 10 or 11 or 14 or 17 or 18 or 19 => Attachment.Internal, // SCSI, ATAPI, ATA, SSA, RAID, SAS, SATA, virtual machine, NVMe, storage class memory, UFS
+            // SCSI, ATAPI, ATA, SSA, RAID, SAS, SATA, virtual machine, NVMe, storage class memory, UFS
+            1 or 2 or 3 or 5 or 8 or 10 or 11 or 14 or 17 or 18 or 19 => Attachment.Internal,
             4 or 7 => Attachment.External, // FireWire, USB
             6 or 9 => Attachment.Network, // Fibre Channel, iSCSI
             12 => Attachment.Removable, // SD; a chip on the board (MMC) says nothing of its slot

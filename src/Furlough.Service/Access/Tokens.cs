@@ -62,6 +62,7 @@ public sealed class Tokens(Store store, TimeProvider time)
         store.ReadAsync(async db => (await db.Tokens.OrderBy(t => t.Name).ToListAsync(stop)).ConvertAll(View), stop);
 
     /// <summary>Makes one; its secret is told this once.</summary>
+    /// <exception cref="RefusedException"><c>days-refused</c>, <c>name-taken</c></exception>
     public Task<TokenMade> MakeAsync(TokenRequest request, string who, CancellationToken stop)
     {
         NewName.Require(request.Name, "A token");
@@ -108,6 +109,7 @@ public sealed class Tokens(Store store, TimeProvider time)
     }
 
     /// <summary>A token and every console session that was begun with it end.</summary>
+    /// <exception cref="RefusedException"><c>revoked-already</c>, <c>last-steward</c></exception>
     public Task<TokenView> RevokeAsync(string name, string who, CancellationToken stop) =>
         store.WriteAsync(
             async db =>
@@ -142,6 +144,7 @@ public sealed class Tokens(Store store, TimeProvider time)
     /// <summary>
     /// A new secret in place of the old one: that ends at once, and the console sessions that were begun with it.
     /// </summary>
+    /// <exception cref="RefusedException"><c>token-ended</c></exception>
     public Task<TokenMade> ReplaceAsync(string name, string who, CancellationToken stop) =>
         store.WriteAsync(
             async db =>

@@ -129,6 +129,7 @@ public sealed class AgentSessions
     }
 
     /// <summary>Takes a new machine in.</summary>
+    /// <exception cref="RefusedException"><c>invite-for-another</c>, <c>name-taken</c></exception>
     public Task<EnrolResponse> EnrolAsync(EnrolRequest request, CancellationToken stop)
     {
         RequireVersion(request.Protocol);

@@ -175,9 +175,33 @@ public sealed class ReconcileDesk(Store store, DocketDesk desk, TimeProvider tim
     {
         if (docket.Work != DocketWork.Relocate)
             return null;
-        var survey = await Surveys.OfAsync(db, machine.Id, stop);
+        var planned = PlannedOf(docket, machine, await Surveys.OfAsync(db, machine.Id, stop));
+        var row = new RelocationRow
+        {
+            // The number that people know, where it is free.
+            Number = await db.Relocations.AnyAsync(r => r.Number == docket.Relocation, stop) ? 0 : docket.Relocation,
+            Run = (await RunAsync(db, stop)).Number,
+            Machine = machine.Id,
+            Wave = Wave,
+            Account = docket.Holding.Account,
+            Holding = docket.Holding.Name,
+            Planned = JsonSerializer.Serialize(planned, JsonSerializerOptions.Web),
+            DataBytes = docket.DataBytes,
+            State = RelocationState.Queued,
+            StateBefore = RelocationState.Planned,
+            Live = Live.Unknown,
+            AsOf = time.GetUtcNow(),
+        };
+        db.Relocations.Add(row);
+        await db.SaveChangesAsync(stop);
+        return row;
+    }
+
+    /// <summary>What must have been planned for the machine to have such a docket.</summary>
+    private static PlannedRelocation PlannedOf(Docket docket, MachineRow machine, Survey? survey)
+    {
         string Shown(Place place) => survey?.Show(place) ?? place.Path;
-        var planned = new PlannedRelocation
+        return new PlannedRelocation
         {
             Sequence = 0,
             Machine = machine.Id,
@@ -205,25 +229,6 @@ public sealed class ReconcileDesk(Store store, DocketDesk desk, TimeProvider tim
             Program = docket.Program,
             Told = docket.Told,
         };
-        var row = new RelocationRow
-        {
-            // The number that people know, where it is free.
-            Number = await db.Relocations.AnyAsync(r => r.Number == docket.Relocation, stop) ? 0 : docket.Relocation,
-            Run = (await RunAsync(db, stop)).Number,
-            Machine = machine.Id,
-            Wave = Wave,
-            Account = docket.Holding.Account,
-            Holding = docket.Holding.Name,
-            Planned = JsonSerializer.Serialize(planned, JsonSerializerOptions.Web),
-            DataBytes = docket.DataBytes,
-            State = RelocationState.Queued,
-            StateBefore = RelocationState.Planned,
-            Live = Live.Unknown,
-            AsOf = time.GetUtcNow(),
-        };
-        db.Relocations.Add(row);
-        await db.SaveChangesAsync(stop);
-        return row;
     }
 
     /// <summary>The run that holds them. It has ended: nothing more is begun in it.</summary>

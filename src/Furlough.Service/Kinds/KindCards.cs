@@ -42,6 +42,8 @@ public sealed class KindCards(Store store, KindDesk desk, DocketSignals signals,
         row.On.Split('\n', StringSplitOptions.RemoveEmptyEntries);
 
     /// <summary>Adds a card, or replaces the one of that name.</summary>
+    /// <exception cref="RefusedException"><c>kind-built-in</c>, <c>machines-refused</c>,
+    /// <c>kinds-too-many</c></exception>
     public async Task<KindView> AddAsync(KindText text, string who, CancellationToken stop)
     {
         var card = Read(text.Card);
@@ -103,6 +105,7 @@ public sealed class KindCards(Store store, KindDesk desk, DocketSignals signals,
     }
 
     /// <summary>Has one machine look for what a card describes, and says what it found; the card is not kept.</summary>
+    /// <exception cref="RefusedException"><c>trial-under-way</c>, <c>machine-silent</c></exception>
     public async Task<KindTrial> TryAsync(KindTrialRequest request, string who, CancellationToken stop)
     {
         var card = Read(request.Card);

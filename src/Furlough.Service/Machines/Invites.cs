@@ -12,6 +12,7 @@ namespace Furlough.Service.Machines;
 public sealed class Invites(Store store, DocketDesk desk, TimeProvider time)
 {
     /// <summary>Makes an invite.</summary>
+    /// <exception cref="RefusedException"><c>invite-refused</c></exception>
     public Task<Invite> MakeAsync(InviteRequest request, string who, CancellationToken stop)
     {
         if (request.Machines is < 1 or > 10_000 || request.Hours is < 1 or > 24 * 90)
@@ -78,6 +79,7 @@ public sealed class Invites(Store store, DocketDesk desk, TimeProvider time)
         );
 
     /// <summary>Nobody can use it any more; machines that have keep their places.</summary>
+    /// <exception cref="RefusedException"/>
     public Task RevokeAsync(string id, string who, CancellationToken stop) =>
         store.WriteAsync(
             async db =>

@@ -19,6 +19,7 @@ public sealed class MachineDesk(MachineBoard board, Store store, LiveHub live, T
     private const int LongestReason = 1_000;
 
     /// <summary>Those of a room, of a standing, or of both.</summary>
+    /// <exception cref="RefusedException"><c>standing-unknown</c></exception>
     public async Task<IEnumerable<MachineSummary>> ListAsync(string? room, string? standing, CancellationToken stop)
     {
         var wanted = string.IsNullOrEmpty(standing)
@@ -126,6 +127,7 @@ public sealed class MachineDesk(MachineBoard board, Store store, LiveHub live, T
     /// <summary>
     /// Nothing is begun on held machines; accounts that are locked out already can sign in again first.
     /// </summary>
+    /// <exception cref="RefusedException"><c>reason-missing</c></exception>
     public async Task HoldAsync(HoldRequest request, string who, CancellationToken stop)
     {
         if (
@@ -159,6 +161,7 @@ public sealed class MachineDesk(MachineBoard board, Store store, LiveHub live, T
     }
 
     /// <summary>Gives machines a tag, or takes it away.</summary>
+    /// <exception cref="RefusedException"><c>tag-refused</c></exception>
     public async Task TagAsync(TagRequest request, string who, CancellationToken stop)
     {
         if (
@@ -194,6 +197,7 @@ public sealed class MachineDesk(MachineBoard board, Store store, LiveHub live, T
     /// Removes a machine with everything that is known of it but the history. What its agent has and what stands on its
     /// disks is left alone.
     /// </summary>
+    /// <exception cref="RefusedException"><c>machine-needed</c></exception>
     public async Task ForgetAsync(ForgetRequest request, string who, CancellationToken stop)
     {
         await store.WriteAsync(
@@ -213,14 +217,7 @@ public sealed class MachineDesk(MachineBoard board, Store store, LiveHub live, T
                         "Discard or return these first. If the machine is gone for good: "
                             + $"`furlough machine forget {row.Name} --with-originals`."
                     );
-                await db.Dockets.Where(d => d.Machine == row.Id).ExecuteDeleteAsync(stop);
-                await db.Bulletins.Where(b => b.Machine == row.Id).ExecuteDeleteAsync(stop);
-                await db.Originals.Where(o => o.Machine == row.Id).ExecuteDeleteAsync(stop);
-                await db.Errands.Where(e => e.Machine == row.Id).ExecuteDeleteAsync(stop);
-                await db.Drills.Where(d => d.Machine == row.Id).ExecuteDeleteAsync(stop);
-                await db.Relocations.Where(r => r.Machine == row.Id).ExecuteDeleteAsync(stop);
-                await db.SpaceBreaks.Where(b => b.Machine == row.Id).ExecuteDeleteAsync(stop);
-                await db.Surveys.Where(s => s.Machine == row.Id).ExecuteDeleteAsync(stop);
+                await RemoveAllOfAsync(db, row.Id, stop);
                 db.Machines.Remove(row);
                 db.Record(
                     time.GetUtcNow(),
@@ -229,12 +226,24 @@ public sealed class MachineDesk(MachineBoard board, Store store, LiveHub live, T
                     About.Machine(row.Name),
                     detail: $"{Words.Count(originals, "original")} stay on its disks"
                 );
-                await AgentSessions.ForgetAsync(db, row.Id, stop);
                 db.Effects.Say("machine", row.Id);
                 return row.Id;
             },
             stop
         );
+    }
+
+    private static async Task RemoveAllOfAsync(FurloughDb db, Guid machine, CancellationToken stop)
+    {
+        await db.Dockets.Where(d => d.Machine == machine).ExecuteDeleteAsync(stop);
+        await db.Bulletins.Where(b => b.Machine == machine).ExecuteDeleteAsync(stop);
+        await db.Originals.Where(o => o.Machine == machine).ExecuteDeleteAsync(stop);
+        await db.Errands.Where(e => e.Machine == machine).ExecuteDeleteAsync(stop);
+        await db.Drills.Where(d => d.Machine == machine).ExecuteDeleteAsync(stop);
+        await db.Relocations.Where(r => r.Machine == machine).ExecuteDeleteAsync(stop);
+        await db.SpaceBreaks.Where(b => b.Machine == machine).ExecuteDeleteAsync(stop);
+        await db.Surveys.Where(s => s.Machine == machine).ExecuteDeleteAsync(stop);
+        await AgentSessions.ForgetAsync(db, machine, stop);
     }
 
     /// <summary>Changes all of some machines, or none.</summary>

@@ -51,6 +51,7 @@ public sealed class Reserves(Store store, TimeProvider time)
     }
 
     /// <summary>Says what is to be left free, or takes it back.</summary>
+    /// <exception cref="RefusedException"/>
     public async Task SayAsync(ReserveRequest request, string who, CancellationToken stop)
     {
         var room = request.Room ?? Fleet;

@@ -43,21 +43,11 @@ public static class SpaceHistory
         var moments = known.Select(s => (s.Volume, s.At)).ToHashSet();
         foreach (var sample in said.Where(s => moments.Add((s.Volume, s.At))))
             known.Add(Add(sample));
-        Dictionary<string, Growth> growth = [];
         var breaks = await db.SpaceBreaks.Where(b => b.Machine == machine.Id).Select(b => b.At).ToListAsync(stop);
+        Dictionary<string, Growth> growth = [];
         foreach (var volume in known.GroupBy(s => s.Volume))
-        {
-            var surplus = Thinning.Surplus([.. volume.Select(s => s.At)], now).ToHashSet();
-            db.Space.RemoveRange(volume.Where(s => surplus.Contains(s.At)));
-            if (
-                GrowthEstimate.Of(
-                    volume.Where(s => !surplus.Contains(s.At)).Select(s => new SpaceSample(s.At, s.UsedBytes)),
-                    breaks
-                ) is
-                { } found
-            )
+            if (Thin(db, [.. volume], breaks, now) is { } found)
                 growth[volume.Key] = found;
-        }
         machine.Growth = Column.Write(growth, ModelJson.Default.IReadOnlyDictionaryStringGrowth);
         machine.GrowthAt = now;
 
@@ -73,5 +63,21 @@ public static class SpaceHistory
             db.Space.Add(row);
             return row;
         }
+    }
+
+    /// <summary>Removes what a volume's history has too much of; says how it fills up.</summary>
+    private static Growth? Thin(
+        FurloughDb db,
+        IReadOnlyList<SpaceRow> volume,
+        IReadOnlyList<DateTimeOffset> breaks,
+        DateTimeOffset now
+    )
+    {
+        var surplus = Thinning.Surplus([.. volume.Select(s => s.At)], now).ToHashSet();
+        db.Space.RemoveRange(volume.Where(s => surplus.Contains(s.At)));
+        return GrowthEstimate.Of(
+            volume.Where(s => !surplus.Contains(s.At)).Select(s => new SpaceSample(s.At, s.UsedBytes)),
+            breaks
+        );
     }
 }

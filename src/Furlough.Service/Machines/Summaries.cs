@@ -141,46 +141,44 @@ public static class Summaries
             .ToHashSet();
         return
         [
-            .. survey.Volumes.Select(v =>
-            {
-                var key = v.Identity.Key;
-                List<ShelfBlock> blocks =
-                [
-                    .. survey
-                        .Holdings.Where(h =>
-                            h.Name.Kind != HoldingKind.InstallPath && h.Place?.Volume == key && h.Present
-                        )
-                        .Select(h => (Holding: h, Bytes: survey.OwnBytes(h)))
-                        .OrderByDescending(h => h.Bytes)
-                        .Select(h => new ShelfBlock(
-                            h.Holding.Name.ToString(),
-                            h.Bytes,
-                            unread.Contains((h.Holding.Name.Account, h.Holding.Name.Name)) ? "unreadable"
-                                : Drifted(h.Holding, last) ? "drifted"
-                                : "live"
-                        )),
-                    .. aside
-                        .Where(o => o.Source.Volume == key)
-                        .Select(o => new ShelfBlock(o.Holding.ToString(), o.DataBytes, "original")),
-                    .. planned
-                        .Where(p => p.Method.MovesData() && p.Target?.Volume == key)
-                        .Select(p => new ShelfBlock(p.Holding.ToString(), p.DataBytes, "planned")),
-                ];
-                return new Shelf(
-                    v.Root,
-                    v.Label,
-                    v.System,
-                    v.Attached,
-                    v.Medium,
-                    v.FileSystem,
-                    v.SizeBytes,
-                    v.FreeBytes,
-                    reserves.GetValueOrDefault(key),
-                    blocks,
-                    v.Identity.FileSystemId.Length > 0 ? v.Identity.FileSystemId : v.Identity.Marker
-                );
-            }),
+            .. survey.Volumes.Select(v => new Shelf(
+                v.Root,
+                v.Label,
+                v.System,
+                v.Attached,
+                v.Medium,
+                v.FileSystem,
+                v.SizeBytes,
+                v.FreeBytes,
+                reserves.GetValueOrDefault(v.Identity.Key),
+                Blocks(v.Identity.Key),
+                v.Identity.FileSystemId.Length > 0 ? v.Identity.FileSystemId : v.Identity.Marker
+            )),
         ];
+
+        IReadOnlyList<ShelfBlock> Blocks(string volume) =>
+            [
+                .. survey
+                    .Holdings.Where(h =>
+                        h.Name.Kind != HoldingKind.InstallPath && h.Place?.Volume == volume && h.Present
+                    )
+                    .Select(h => (Holding: h, Bytes: survey.OwnBytes(h)))
+                    .OrderByDescending(h => h.Bytes)
+                    .Select(h => new ShelfBlock(h.Holding.Name.ToString(), h.Bytes, How(h.Holding))),
+                .. aside
+                    .Where(o => o.Source.Volume == volume)
+                    .Select(o => new ShelfBlock(o.Holding.ToString(), o.DataBytes, "original")),
+                .. planned
+                    .Where(p => p.Method.MovesData() && p.Target?.Volume == volume)
+                    .Select(p => new ShelfBlock(p.Holding.ToString(), p.DataBytes, "planned")),
+            ];
+
+        string How(HoldingFacts holding)
+        {
+            if (unread.Contains((holding.Name.Account, holding.Name.Name)))
+                return "unreadable";
+            return Drifted(holding, last) ? "drifted" : "live";
+        }
     }
 
     private static bool Drifted(HoldingFacts holding, List<RelocationRow> last) =>

@@ -53,14 +53,7 @@ public sealed class SurveyDesk(Store store, LiveHub live, ErrandDesk errands, Dr
                     row.SurveyWanted = false;
                 var leftOut = await LeftOutAsync(db, row, survey, stop);
                 var intended = row.LastDocket == 0 ? [] : await Fleet.IntendedAsync(db, machine, stop);
-                row.Drifted =
-                    leftOut
-                    || (
-                        intended.Count > 0
-                        && Auditor
-                            .Audit([Fleet.ToFleet(row, kept, live)], intended, [], [], time.GetUtcNow())
-                            .Any(f => f.Severity == Severity.Blocking && f.Code != Auditor.AccountKeptOut)
-                    );
+                row.Drifted = leftOut || (intended.Count > 0 && IsDrifted(row, kept, intended));
                 db.Effects.Say("machine", machine);
                 if (begins)
                     db.Effects.Wake(machine);
@@ -118,6 +111,11 @@ public sealed class SurveyDesk(Store store, LiveHub live, ErrandDesk errands, Dr
         return judged;
     }
 
+    private bool IsDrifted(MachineRow row, Survey survey, IReadOnlyList<Intended> intended) =>
+        Auditor
+            .Audit([Fleet.ToFleet(row, survey, live)], intended, [], [], time.GetUtcNow())
+            .Any(f => f.Severity == Severity.Blocking && f.Code != Auditor.AccountKeptOut);
+
     private static void Require(Survey survey)
     {
         RequireOnce(survey.Volumes.Select(v => v.Identity.Key).Where(k => k.Length > 0), "volumes");
@@ -127,12 +125,7 @@ public sealed class SurveyDesk(Store store, LiveHub live, ErrandDesk errands, Dr
             survey.Holdings.Aggregate(0m, (sum, h) => sum + h.DataBytes) > Bounds.LargestNumber
             || survey.Volumes.Aggregate(0m, (sum, v) => sum + v.SizeBytes) > Bounds.LargestNumber
         )
-            throw new RefusedException(
-                RefusalKind.Malformed,
-                "out-of-bounds",
-                "The sizes of the survey come to more than a machine can hold.",
-                "Look at the agent's log."
-            );
+            throw Refused("out-of-bounds", "The sizes of the survey come to more than a machine can hold.");
         if (
             survey.Holdings.Count > MostHoldings
             || survey.Volumes.Count > MostVolumes
@@ -140,49 +133,33 @@ public sealed class SurveyDesk(Store store, LiveHub live, ErrandDesk errands, Dr
             || survey.Past.Count > MostPast
             || survey.CommonFolders.Sum(f => f.Left.Count + 1) > MostHoldings
         )
-            throw new RefusedException(
-                RefusalKind.Malformed,
-                "survey-too-large",
-                "The survey lists more than a machine can have.",
-                "Look at the agent's log."
-            );
-        if (
-            survey.Volumes.Any(v => v.SizeBytes < 0 || v.FreeBytes < 0 || v.FreeBytes > v.SizeBytes)
-            || survey.Past.Any(p => p.UsedBytes < 0)
-            || survey.Holdings.Any(h =>
-                h.Files < 0
-                || h.DataBytes < 0
-                || h.HiddenBytes < 0
-                || h.CloudOnlyFiles < 0
-                || h.CloudOnlyBytes < 0
-                || h.Stray is { Files: < 0 } or { DataBytes: < 0 }
-            )
-            || survey.CommonFolders.Any(f => f.Left.Any(l => l.Files < 0 || l.DataBytes < 0))
-        )
-            throw new RefusedException(
-                RefusalKind.Malformed,
-                "survey-impossible",
-                "The survey has sizes that cannot be.",
-                "Look at the agent's log."
-            );
+            throw Refused("survey-too-large", "The survey lists more than a machine can have.");
+        if (HasImpossibleSizes(survey))
+            throw Refused("survey-impossible", "The survey has sizes that cannot be.");
         if (survey.Holdings.Any(h => !h.Name.IsShared && survey.Accounts.All(a => a.Name != h.Name.Account)))
-            throw new RefusedException(
-                RefusalKind.Malformed,
-                "survey-impossible",
-                "The survey has holdings of accounts that it does not list.",
-                "Look at the agent's log."
-            );
+            throw Refused("survey-impossible", "The survey has holdings of accounts that it does not list.");
     }
+
+    private static bool HasImpossibleSizes(Survey survey) =>
+        survey.Volumes.Any(v => v.SizeBytes < 0 || v.FreeBytes < 0 || v.FreeBytes > v.SizeBytes)
+        || survey.Past.Any(p => p.UsedBytes < 0)
+        || survey.Holdings.Any(h =>
+            h.Files < 0
+            || h.DataBytes < 0
+            || h.HiddenBytes < 0
+            || h.CloudOnlyFiles < 0
+            || h.CloudOnlyBytes < 0
+            || h.Stray is { Files: < 0 } or { DataBytes: < 0 }
+        )
+        || survey.CommonFolders.Any(f => f.Left.Any(l => l.Files < 0 || l.DataBytes < 0));
+
+    private static RefusedException Refused(string code, string text) =>
+        new(RefusalKind.Malformed, code, text, "Look at the agent's log.");
 
     private static void RequireOnce(IEnumerable<string> names, string field)
     {
         var seen = new HashSet<string>(StringComparer.Ordinal);
         if (names.FirstOrDefault(n => !seen.Add(n)) is { } twice)
-            throw new RefusedException(
-                RefusalKind.Malformed,
-                "survey-impossible",
-                $"`{field}` of the survey names `{twice}` twice.",
-                "Look at the agent's log."
-            );
+            throw Refused("survey-impossible", $"`{field}` of the survey names `{twice}` twice.");
     }
 }

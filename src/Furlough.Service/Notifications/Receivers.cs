@@ -89,6 +89,7 @@ public sealed class Receivers(Store store, ServiceOptions options, CallSecrets s
         && uri.UserInfo.Length == 0;
 
     /// <summary>Adds one, who is told of what happens from now on.</summary>
+    /// <exception cref="RefusedException"><c>name-taken</c>, <c>receivers-too-many</c></exception>
     public Task<ReceiverView> AddAsync(ReceiverRequest request, string who, CancellationToken stop)
     {
         NewName.Require(request.Name, "A receiver");

@@ -172,20 +172,7 @@ public sealed class PlanDesk(Store store, LiveHub live, TimeProvider time)
             {
                 var plan = await Find.PlanAsync(db, number, stop);
                 var body = Column.Read(plan.Body, ModelJson.Default.PlanBody);
-                var found = body.Hazards.Where(h => h.Code == request.Hazard).ToList();
-                if (found.Count == 0)
-                    throw new RefusedException(
-                        RefusalKind.Missing,
-                        "hazard-unknown",
-                        $"Plan {number} has no hazard {request.Hazard}.",
-                        $"It has {string.Join(", ", body.Hazards.Select(h => h.Code).Distinct().DefaultIfEmpty("none"))}."
-                    );
-                if (found.All(h => h.Severity != Severity.Consent))
-                    throw RefusedException.Conflict(
-                        "consent-not-possible",
-                        $"The hazard {request.Hazard} is {found[0].Severity.Word()}: nobody can accept it.",
-                        found[0].Remedy
-                    );
+                RequireAcceptable(number, body, request.Hazard);
                 db.Consents.Add(
                     new ConsentRow
                     {
@@ -211,6 +198,25 @@ public sealed class PlanDesk(Store store, LiveHub live, TimeProvider time)
             },
             stop
         );
+    }
+
+    private static void RequireAcceptable(long plan, PlanBody body, string hazard)
+    {
+        var found = body.Hazards.Where(h => h.Code == hazard).ToList();
+        var codes = body.Hazards.Select(h => h.Code).Distinct().DefaultIfEmpty("none");
+        if (found.Count == 0)
+            throw new RefusedException(
+                RefusalKind.Missing,
+                "hazard-unknown",
+                $"Plan {plan} has no hazard {hazard}.",
+                $"It has {string.Join(", ", codes)}."
+            );
+        if (found.All(h => h.Severity != Severity.Consent))
+            throw RefusedException.Conflict(
+                "consent-not-possible",
+                $"The hazard {hazard} is {found[0].Severity.Word()}: nobody can accept it.",
+                found[0].Remedy
+            );
     }
 
     /// <param name="madeNow">It was made from the surveys as they are: nothing can have changed since.</param>

@@ -15,6 +15,7 @@ namespace Furlough.Service.Plans;
 public sealed class Suggesting(Store store, LiveHub live, TimeProvider time)
 {
     /// <summary>A brief that frees what is asked for.</summary>
+    /// <exception cref="RefusedException"><c>goal-unclear</c>, <c>no-machine-meant</c></exception>
     public async Task<SuggestionView> SuggestAsync(SuggestRequest request, CancellationToken stop)
     {
         if (request.Free is null == request.Until is null)

@@ -16,6 +16,7 @@ public sealed class Acting(Store store, DocketDesk desk, RunControl control, Liv
     private const int LongestReason = 1_000;
 
     /// <summary>Tries a relocation again.</summary>
+    /// <exception cref="RefusedException"><c>blocked</c>, <c>already-at-target</c></exception>
     public Task<RelocationView> RetryAsync(long number, string who, CancellationToken stop) =>
         ActAsync(
             number,
@@ -41,6 +42,7 @@ public sealed class Acting(Store store, DocketDesk desk, RunControl control, Liv
         );
 
     /// <summary>Someone decides that it will not be done, and says why; it stands in nobody's way any more.</summary>
+    /// <exception cref="RefusedException"><c>reason-missing</c>, <c>already-at-target</c></exception>
     public async Task<RelocationView> SkipAsync(long number, string reason, string who, CancellationToken stop)
     {
         if (string.IsNullOrWhiteSpace(reason) || reason.Length > LongestReason || reason.Any(char.IsControl))
@@ -85,6 +87,7 @@ public sealed class Acting(Store store, DocketDesk desk, RunControl control, Liv
     }
 
     /// <summary>Takes a holding back to its former place.</summary>
+    /// <exception cref="RefusedException"><c>relocated-since</c></exception>
     public Task<RelocationView> ReturnAsync(long number, string who, CancellationToken stop) =>
         ActAsync(
             number,
@@ -117,6 +120,7 @@ public sealed class Acting(Store store, DocketDesk desk, RunControl control, Liv
     /// Makes the original live again after its target was lost. Anyone who asks for it names the time from which work
     /// is missing.
     /// </summary>
+    /// <exception cref="RefusedException"><c>no-original</c>, <c>consent-missing</c></exception>
     public Task<RelocationView> FallBackAsync(
         long number,
         DateTimeOffset? missingFrom,
@@ -215,6 +219,7 @@ public sealed class Acting(Store store, DocketDesk desk, RunControl control, Liv
     }
 
     /// <summary>Someone is at the machine: an attended relocation may begin.</summary>
+    /// <exception cref="RefusedException"><c>not-attended</c>, <c>begun-already</c></exception>
     public Task<RelocationView> BeginAsync(long number, string who, CancellationToken stop) =>
         WishAsync(
             number,
@@ -296,6 +301,7 @@ public sealed class Acting(Store store, DocketDesk desk, RunControl control, Liv
         );
 
     /// <summary>Copies what stands again at the former place into a folder of its own in the live place.</summary>
+    /// <exception cref="RefusedException"><c>place-in-use</c></exception>
     public Task<RelocationView> GatherAsync(long number, string who, CancellationToken stop) =>
         ActAsync(
             number,

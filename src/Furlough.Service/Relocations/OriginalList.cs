@@ -2,6 +2,7 @@ using Furlough.Model;
 using Furlough.Protocol;
 using Furlough.Protocol.Api;
 using Furlough.Service.Access;
+using Furlough.Service.Errands;
 using Furlough.Service.Machines;
 using Furlough.Service.Storage;
 using Microsoft.EntityFrameworkCore;
@@ -43,35 +44,47 @@ public sealed class OriginalList(Store store, TimeProvider time)
                 .ToListAsync(stop)
         ).ToLookup(e => e.Relocation);
         var surveys = await Surveys.OfAsync(db, [.. rows.Select(o => o.Machine).Distinct()], stop);
-        List<OriginalView> views = [];
-        foreach (var row in rows)
+        return rows.ConvertAll(row =>
+            View(
+                row,
+                machines[row.Machine],
+                relocations[row.Relocation],
+                surveys.GetValueOrDefault(row.Machine),
+                [.. errands[row.Relocation]],
+                now
+            )
+        );
+    }
+
+    private static OriginalView View(
+        OriginalRow row,
+        MachineRow machine,
+        RelocationRow relocation,
+        Survey? survey,
+        IReadOnlyList<ErrandRow> errands,
+        DateTimeOffset now
+    )
+    {
+        var kept = Column.Read(row.Body, ModelJson.Default.OriginalFacts);
+        var seen = survey?.Originals.FirstOrDefault(o => o.Docket == row.Docket) ?? kept;
+        return new OriginalView
         {
-            var kept = Column.Read(row.Body, ModelJson.Default.OriginalFacts);
-            var machine = machines[row.Machine];
-            var survey = surveys.GetValueOrDefault(row.Machine);
-            var seen = survey?.Originals.FirstOrDefault(o => o.Docket == row.Docket) ?? kept;
-            views.Add(
-                new OriginalView
-                {
-                    Id = OriginalDesk.IdOf(row),
-                    Relocation = row.Relocation,
-                    Run = relocations[row.Relocation].Run,
-                    Machine = machine.Name,
-                    Room = machine.Room,
-                    Account = kept.Holding.Account,
-                    Holding = kept.Holding.Name,
-                    Place = survey?.Show(kept.Source) ?? kept.Source.Path,
-                    Files = kept.Files,
-                    DataBytes = kept.DataBytes,
-                    SetAside = kept.SetAside,
-                    KeptUntil = row.KeptUntil,
-                    Eligible = now >= row.KeptUntil,
-                    WrittenTo = seen.WrittenTo,
-                    Recreated = seen.Recreated,
-                    Blockers = OriginalDesk.Blockers(seen, relocations[row.Relocation], errands[row.Relocation]),
-                }
-            );
-        }
-        return views;
+            Id = OriginalDesk.IdOf(row),
+            Relocation = row.Relocation,
+            Run = relocation.Run,
+            Machine = machine.Name,
+            Room = machine.Room,
+            Account = kept.Holding.Account,
+            Holding = kept.Holding.Name,
+            Place = survey?.Show(kept.Source) ?? kept.Source.Path,
+            Files = kept.Files,
+            DataBytes = kept.DataBytes,
+            SetAside = kept.SetAside,
+            KeptUntil = row.KeptUntil,
+            Eligible = now >= row.KeptUntil,
+            WrittenTo = seen.WrittenTo,
+            Recreated = seen.Recreated,
+            Blockers = OriginalDesk.Blockers(seen, relocation, errands),
+        };
     }
 }

@@ -82,6 +82,7 @@ public sealed class ReportMaking(Store store, LiveHub live, RunViews views, Time
     }
 
     /// <summary>A room: how its machines stand, their volumes, and where every relocated holding lives.</summary>
+    /// <exception cref="RefusedException"/>
     public Task<Report> OfRoomAsync(string room, string who, CancellationToken stop) =>
         store.ReadAsync(
             async db =>

@@ -39,18 +39,14 @@ public sealed class RunControl(DocketDesk desk, ErrandDesk errands, RunHours hou
         while (run.State == RunState.Running)
         {
             var wave = waves[run.Wave];
-            var planned = await all.Where(r => r.Wave == wave && r.State == RelocationState.Planned)
-                .OrderBy(r => r.Sequence)
-                .ToListAsync(stop);
-            var turn = await TurnAsync(db, run, planned, stop);
-            foreach (var row in planned.Where(r => turn.Contains(r.Machine)))
-            {
-                await desk.IssueRelocateAsync(db, row, byItself: false, stop);
-                await errands.RaiseBeforehandAsync(db, row, (await hours.OfAsync(db, run, stop)).ErrandsWithin, stop);
-                row.Ask(RelocationRequest.Turn, time.GetUtcNow());
-                db.Effects.Wake(row.Machine);
-                db.Effects.Say("run", number);
-            }
+            await BeginAsync(
+                db,
+                run,
+                await all.Where(r => r.Wave == wave && r.State == RelocationState.Planned)
+                    .OrderBy(r => r.Sequence)
+                    .ToListAsync(stop),
+                stop
+            );
             await db.SaveChangesAsync(stop);
             if (
                 await all.AnyAsync(r => r.Wave == wave && NotAtRest.Contains(r.State), stop)
@@ -70,6 +66,20 @@ public sealed class RunControl(DocketDesk desk, ErrandDesk errands, RunHours hou
         if (await IsOverAsync(db, run, all, stop))
             End(db, run);
         return run;
+    }
+
+    /// <summary>Begins those whose machine's turn it is.</summary>
+    private async Task BeginAsync(FurloughDb db, RunRow run, List<RelocationRow> planned, CancellationToken stop)
+    {
+        var turn = await TurnAsync(db, run, planned, stop);
+        foreach (var row in planned.Where(r => turn.Contains(r.Machine)))
+        {
+            await desk.IssueRelocateAsync(db, row, byItself: false, stop);
+            await errands.RaiseBeforehandAsync(db, row, (await hours.OfAsync(db, run, stop)).ErrandsWithin, stop);
+            row.Ask(RelocationRequest.Turn, time.GetUtcNow());
+            db.Effects.Wake(row.Machine);
+            db.Effects.Say("run", run.Number);
+        }
     }
 
     /// <summary>

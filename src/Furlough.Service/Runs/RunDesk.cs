@@ -53,20 +53,7 @@ public sealed class RunDesk(Store store, RunControl control, RunViews views, Tim
                 var body = Column.Read(planned.Body, ModelJson.Default.PlanBody);
                 await RequireStartableAsync(db, planned, body, stop);
                 var now = time.GetUtcNow();
-                var run = new RunRow
-                {
-                    Plan = plan,
-                    Title = body.Title,
-                    State = body.WantsApproval ? RunState.Proposed : RunState.Running,
-                    StartedBy = who,
-                    StartedAt = now,
-                    Keep = body.Keep,
-                    HaltAfter = body.HaltAfter,
-                    Waves = string.Join('\n', body.Waves),
-                    MostMachines = body.AtOnce.Machines,
-                    MostPerRoom = body.AtOnce.PerRoom,
-                    MostPerVolume = body.AtOnce.PerVolume,
-                };
+                var run = NewRun(plan, body, who, now);
                 db.Runs.Add(run);
                 await db.SaveChangesAsync(stop);
                 var hazards = body
@@ -99,6 +86,22 @@ public sealed class RunDesk(Store store, RunControl control, RunViews views, Tim
             stop
         );
     }
+
+    private static RunRow NewRun(long plan, PlanBody body, string who, DateTimeOffset now) =>
+        new()
+        {
+            Plan = plan,
+            Title = body.Title,
+            State = body.WantsApproval ? RunState.Proposed : RunState.Running,
+            StartedBy = who,
+            StartedAt = now,
+            Keep = body.Keep,
+            HaltAfter = body.HaltAfter,
+            Waves = string.Join('\n', body.Waves),
+            MostMachines = body.AtOnce.Machines,
+            MostPerRoom = body.AtOnce.PerRoom,
+            MostPerVolume = body.AtOnce.PerVolume,
+        };
 
     private static RelocationRow NewRow(PlannedRelocation planned, long run, DateTimeOffset now, Hazard? blocking) =>
         new()

@@ -28,6 +28,7 @@ public sealed class Steering(Store store, RunControl control, RunViews views, Ti
         SteerAsync(number, seen, RunChange.Halt, (db, run) => control.HaltAsync(db, run, who, "asked for", stop), stop);
 
     /// <summary>A second person lets a proposed run begin.</summary>
+    /// <exception cref="RefusedException"><c>second-person-wanted</c></exception>
     public Task<RunView> ApproveAsync(long number, SeenRun seen, string who, CancellationToken stop) =>
         SteerAsync(
             number,
@@ -56,6 +57,7 @@ public sealed class Steering(Store store, RunControl control, RunViews views, Ti
     /// <summary>Asks the same of every relocation of a run that failed, for one cause or for any.</summary>
     /// <param name="seen">Looked at before the first of them.</param>
     /// <param name="cause">A failure's code; null for all.</param>
+    /// <exception cref="RefusedException"/>
     public async Task<ManyDone> OfFailedAsync(
         long number,
         SeenRun seen,

@@ -20,6 +20,7 @@ public sealed class DocketPlaces(Docket docket, IMachine machine, DocketJournal 
     public IVolume SourceVolume() => Held(docket.SourceVolume);
 
     /// <summary>The verified target volume (I11), still where it was when the docket began.</summary>
+    /// <exception cref="Fault"><see cref="FaultKinds.VolumeElsewhere"/></exception>
     public IVolume TargetVolume()
     {
         var volume = Held(docket.TargetVolume);

@@ -63,6 +63,7 @@ public sealed class DocketSettings(Docket docket, IMachine machine, DocketJourna
     /// The former values that a docket gives must lead to its target still: one that is written from the home on does
     /// not when the home is elsewhere now (I2).
     /// </summary>
+    /// <exception cref="Fault"><see cref="FaultKinds.FormerSettingElsewhere"/></exception>
     public void RequireFormerLead()
     {
         foreach (var change in docket.Pointers)

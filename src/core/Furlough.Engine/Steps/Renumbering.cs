@@ -36,10 +36,10 @@ internal static class Renumbering
             return;
         WriteDown(context, root, receiptFolder, numbers);
         Finish(context, volume, root, receiptFolder);
-        context.Report.Add(
-            "Owners have other numbers on this system than before: "
-                + $"{string.Join(", ", numbers.OrderBy(n => n.Key).Select(n => $"{(n.Key.IsGroup ? "group" : "account")} {n.Key.Number} is {n.Value} now"))}."
-        );
+        var changes = numbers
+            .OrderBy(n => n.Key)
+            .Select(n => $"{(n.Key.IsGroup ? "group" : "account")} {n.Key.Number} is {n.Value} now");
+        context.Report.Add($"Owners have other numbers on this system than before: {string.Join(", ", changes)}.");
     }
 
     /// <summary>Does what is written down, then says whose numbers the tree has.</summary>
@@ -205,11 +205,17 @@ internal static class Renumbering
             }
         }
 
-        internal string ToLine() =>
-            string.Create(
-                CultureInfo.InvariantCulture,
-                $"{PathText.Escape(Path)}\t{(int)Facts.Kind}\t{Facts.FileId}\t{Facts.Owner}\t{Facts.Group}\t{string.Join(' ', Attributes.Values.Select(v => $"{PathText.Escape(v.Key)}={Convert.ToHexStringLower(v.Value)}"))}\n"
+        internal string ToLine()
+        {
+            var attributes = Attributes.Values.Select(v =>
+                $"{PathText.Escape(v.Key)}={Convert.ToHexStringLower(v.Value)}"
             );
+            return string.Create(
+                CultureInfo.InvariantCulture,
+                $"{PathText.Escape(Path)}\t{(int)Facts.Kind}\t{Facts.FileId}\t{Facts.Owner}\t{Facts.Group}\t"
+                    + $"{string.Join(' ', attributes)}\n"
+            );
+        }
 
         internal static Owned Parse(string line)
         {

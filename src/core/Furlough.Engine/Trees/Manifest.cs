@@ -37,9 +37,12 @@ public sealed record ManifestEntry(string Path, NodeFacts Facts, UInt128 Digest,
     public string ToLine()
     {
         var f = Facts;
+        var kind = IsHardLink ? 'h' : KindLetter(f.Kind);
+        var link = Link is null ? "" : PathText.Escape(Link);
         return string.Create(
             CultureInfo.InvariantCulture,
-            $"{(IsHardLink ? 'h' : KindLetter(f.Kind))}\t{PathText.Escape(Path)}\t{f.SizeBytes}\t{f.ModifiedNs}\t{Convert.ToString(f.Mode, 8)}\t{f.Owner}\t{f.Group}\t{Digest:x}\t{AttributesDigest:x}\t{f.FileId}\t{f.ChangedNs}\t{(Link is null ? "" : PathText.Escape(Link))}\n"
+            $"{kind}\t{PathText.Escape(Path)}\t{f.SizeBytes}\t{f.ModifiedNs}\t{Convert.ToString(f.Mode, 8)}\t"
+                + $"{f.Owner}\t{f.Group}\t{Digest:x}\t{AttributesDigest:x}\t{f.FileId}\t{f.ChangedNs}\t{link}\n"
         );
     }
 

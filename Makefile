@@ -31,7 +31,7 @@ bin/furlough bin/furlough-agent: artifacts/published/furlough
 
 # The agent for Windows, with what it needs to run, and the tests' own Windows program beside it.
 artifacts/windows/built: artifacts/built
-	dotnet publish src/Furlough.Agent -c $(CONFIG) -r win-x64 --self-contained -o artifacts/windows --nologo -v quiet -clp:NoSummary
+	dotnet publish src/Furlough.Agent -c $(CONFIG) -r win-x64 --self-contained -p:PublishReadyToRun=true -o artifacts/windows --nologo -v quiet -clp:NoSummary
 	dotnet publish tests/Furlough.WindowsProbe -c $(CONFIG) -r win-x64 --self-contained -o artifacts/windows --nologo -v quiet -clp:NoSummary
 	@touch $@
 

@@ -186,7 +186,7 @@ public sealed class ErrandTests : RealDesk
         Fill();
         Enrol();
         var plan = Field.Run("plan", "make", Field.WriteBrief(Brief), "--json").Json.GetProperty("number").ToString();
-        Tree.Unmount($"{Tree.Root}/data");
+        Tree.Detach($"{Tree.Root}/data");
         Field.Run("run", "start", "--plan", plan).Code.ShouldBe(0);
         Field.WaitFor(
             () => Errands().Count == 1 && State("Documents") == "failed" && State("Pictures") == "failed",

@@ -96,7 +96,7 @@ public sealed class SteeringTests : RealDesk
         Enrol();
         Field.Run("run", "follow", StartRun()).Code.ShouldBe(0);
         var number = Relocation("Documents").GetProperty("number").ToString();
-        Tree.Unmount($"{Tree.Root}/data");
+        Tree.Detach($"{Tree.Root}/data");
 
         var asked = Field.Run("relocation", "fall-back", number);
         asked.ShouldSatisfyAllConditions(
@@ -156,7 +156,7 @@ public sealed class SteeringTests : RealDesk
                 o => o.Out.ShouldContain("is there, so nothing is lost"),
                 o => o.Out.ShouldContain($"`furlough relocation return {number}`")
             );
-        Tree.Unmount($"{Tree.Root}/data");
+        Tree.Detach($"{Tree.Root}/data");
         AtDesk("--missing-from", "2020-01-01T00:00Z").Out.ShouldContain("all work since then is missing");
 
         // Killed while it sets the folder back, and called again.

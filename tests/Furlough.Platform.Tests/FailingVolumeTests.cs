@@ -84,7 +84,7 @@ public sealed class FailingVolumeTests : IDisposable
         var docket = Dockets.Relocate(_tree.Survey(), "Documents", "People/asa.lind/Documents");
         At(at, () =>
         {
-            _tree.Unmount(Data);
+            _tree.Detach(Data);
             Directory.CreateDirectory($"{_tree.Root}/elsewhere");
             _tree.MountAgain($"{_tree.Root}/elsewhere");
         });

@@ -161,7 +161,7 @@ public sealed class LinuxRelocationTests : IDisposable
             if (change.Step != at || change.State != RelocationState.UnderWay)
                 return;
             _recorder.OnChange = _ => { };
-            _tree.Unmount($"{_tree.Root}/data");
+            _tree.Detach($"{_tree.Root}/data");
         };
         Run(docket).ShouldBe(RelocationState.Failed);
         _recorder.Last.Failure!.Code.ShouldBe("volume-absent", Why());

@@ -1,4 +1,5 @@
 using System.Diagnostics;
+using System.Runtime.InteropServices;
 using Furlough.Contracts;
 using Furlough.Engine;
 using Furlough.Model;
@@ -94,35 +95,41 @@ public sealed class TreeUseTests : IDisposable
     }
 
     [Fact]
-    public async Task Programs_that_the_agent_itself_starts_are_nobodys_hindrance_in_the_moment_before_they_run()
+    public void Programs_that_the_agent_itself_starts_are_nobodys_hindrance_in_the_moment_before_they_run()
     {
         var machine = _tree.Machine();
         var source = Dockets.Relocate(_tree.Survey(), "Documents", "People/asa.lind/Documents").Source;
         using var open = new FileStream($"{Documents}/one", FileMode.Open, FileAccess.Read, FileShare.ReadWrite);
-        using var stop = new CancellationTokenSource();
-        var starting = Task.WhenAll(
-            Enumerable
-                .Range(0, 6)
-                .Select(_ =>
-                    Task.Run(() =>
-                    {
-                        while (!stop.IsCancellationRequested)
-                            using (var command = Process.Start("true"))
-                                command.WaitForExit();
-                    })
-                )
-        );
+        // What starting a program is before that runs: a copy of this one, with everything open.
+        var copy = Fork();
+        while (copy == 0)
+            _ = Pause();
         try
         {
-            for (var look = 0; look < 400; look++)
-                machine.Activity.InUse(source).ShouldBeEmpty();
+            File.ResolveLinkTarget($"/proc/{copy}/exe", false)!.FullName.ShouldBe(Environment.ProcessPath);
+            Directory
+                .GetFiles($"/proc/{copy}/fd")
+                .ShouldContain(f => File.ResolveLinkTarget(f, false)!.FullName == open.Name);
+            machine.Activity.InUse(source).ShouldBeEmpty();
         }
         finally
         {
-            await stop.CancelAsync();
-            await starting;
+            _ = Kill(copy, 9);
+            _ = WaitFor(copy, 0, 0);
         }
     }
+
+    [DllImport("libc", EntryPoint = "fork")]
+    private static extern int Fork();
+
+    [DllImport("libc", EntryPoint = "pause")]
+    private static extern int Pause();
+
+    [DllImport("libc", EntryPoint = "kill")]
+    private static extern int Kill(int process, int signal);
+
+    [DllImport("libc", EntryPoint = "waitpid")]
+    private static extern int WaitFor(int process, nint status, int options);
 
     [Fact]
     public void Files_of_the_same_volume_that_are_open_elsewhere_are_nobodys_hindrance()

@@ -62,6 +62,17 @@ const call = async (method: string, path: string, body?: object) => {
   return { status: response.status, body: await response.json() };
 };
 
+/** What the page would keep from people who see, hear or point otherwise. Of long tables the first rows stand for all. */
+async function violations(page: Page): Promise<string[]> {
+  const found = await new AxeBuilder({ page })
+    .setLegacyMode(true) // The pages have no frames: nothing has to be gathered in a page of its own.
+    .exclude("tbody tr:nth-child(n+40)")
+    .options({ resultTypes: ["violations"] })
+    .withTags(["wcag2a", "wcag2aa", "wcag21aa", "wcag22aa"])
+    .analyze();
+  return found.violations.map((v) => `${v.id}: ${v.nodes[0]?.html}`);
+}
+
 beforeAll(async () => {
   await startDemo();
   browser = await launch();
@@ -344,22 +355,16 @@ test("every hazard of the catalogue is shown with what to do", async () => {
 
 test("no page has an accessibility violation, light or dark, wide or narrow", async () => {
   expect((await call("POST", "audits")).status).toBe(200);
-  for (const colorScheme of ["light", "dark"] as const)
-    for (const width of [1280, 390])
-      for (const path of PAGES) {
+  for (const path of PAGES) {
+    await page.goto(address + path);
+    await page.getByRole("main").getByRole("heading").first().waitFor();
+    for (const colorScheme of ["light", "dark"] as const)
+      for (const width of [1280, 390]) {
         await page.emulateMedia({ colorScheme });
         await page.setViewportSize({ width, height: 800 });
-        await page.goto(address + path);
-        await page.getByRole("main").getByRole("heading").first().waitFor();
-        const { violations } = await new AxeBuilder({ page })
-          .options({ resultTypes: ["violations"] })
-          .withTags(["wcag2a", "wcag2aa", "wcag21aa", "wcag22aa"])
-          .analyze();
-        expect(
-          violations.map((v) => `${v.id}: ${v.nodes[0]?.html}`),
-          `${path} ${colorScheme} ${width}`,
-        ).toEqual([]);
+        expect(await violations(page), `${path} ${colorScheme} ${width}`).toEqual([]);
       }
+  }
 }, 600_000);
 
 test("errands are claimed, declined with a reason and finished, and what is over is kept", async () => {

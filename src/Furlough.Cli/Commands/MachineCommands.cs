@@ -9,7 +9,6 @@ namespace Furlough.Cli.Commands;
 /// <summary>`furlough machine`.</summary>
 internal static class MachineCommands
 {
-    private const int MostNotes = 10;
     private static readonly Argument<string> Name = new("name") { Description = "Name of the machine" };
 
     internal static Command Make() =>
@@ -19,9 +18,9 @@ internal static class MachineCommands
             ShowCommand(),
             SurveyCommand(),
             SpaceCommand.Make(),
-            Invite(),
-            Invites(),
-            Uninvite(),
+            InviteCommands.Invite(),
+            InviteCommands.Invites(),
+            InviteCommands.Uninvite(),
             SetTag(),
             SetReserve(),
             Drill(),
@@ -56,7 +55,10 @@ internal static class MachineCommands
         var show = new Command("show", "Show a machine's volumes and holdings") { Name };
         show.Calls(
             async (client, parsed, stop) =>
-                Show(await client.MachineAsync(parsed.GetValue(Name)!, stop), parsed.GetValue(Connection.Json))
+                MachineText.Show(
+                    await client.MachineAsync(parsed.GetValue(Name)!, stop),
+                    parsed.GetValue(Connection.Json)
+                )
         );
         return show;
     }
@@ -291,97 +293,6 @@ internal static class MachineCommands
         return command;
     }
 
-    private static Command Invite()
-    {
-        var room = new Option<string?>("--room") { Description = "Room of the machines that use it" };
-        var machines = new Option<int>("--machines")
-        {
-            Description = "How many machines may use it",
-            DefaultValueFactory = _ => 1,
-        };
-        var hours = new Option<int>("--hours") { Description = "How long it is valid", DefaultValueFactory = _ => 24 };
-        var again = new Option<string?>("--again")
-        {
-            Description = "Name of a reinstalled machine that takes its former place",
-        };
-        var invite = new Command("invite", "Create an invite with which agents enrol") { room, machines, hours, again };
-        invite.Calls(
-            async (client, parsed, stop) =>
-            {
-                var (wanted, former) = (parsed.GetValue(room), parsed.GetValue(again));
-                var made = await client.InviteAsync(
-                    new InviteRequest(wanted, parsed.GetValue(machines), parsed.GetValue(hours), former),
-                    stop
-                );
-                if (parsed.GetValue(Connection.Json))
-                    Terminal.Json(made);
-                else
-                {
-                    Terminal.Line(
-                        $"Invite for {Words.Count(made.Machines, "machine")}, valid until {made.Expires:u}. On each machine, once:"
-                    );
-                    Terminal.Line();
-                    Terminal.Line(
-                        $"  FURLOUGH_CODE={made.Code} furlough-agent --service "
-                            + $"{client.Address.ToString().TrimEnd('/')}{(wanted is null && former is null ? " --room ROOM" : "")}"
-                    );
-                    Terminal.Line();
-                    Terminal.Line(
-                        "Anyone who has the code can bring machines in: `--code-file FILE` reads it from a file, "
-                            + "`--code-file -` from standard input."
-                    );
-                }
-                return ExitCode.Done;
-            }
-        );
-        return invite;
-    }
-
-    private static Command Invites()
-    {
-        var invites = new Command("invites", "List invites that can still be used; their codes are not shown again");
-        invites.Calls(
-            async (client, json, stop) =>
-            {
-                var open = await client.InvitesAsync(stop);
-                if (json)
-                    Terminal.Json(open);
-                else
-                    Terminal.Table(
-                        ["invite", "room", "for", ">machines left", "valid until", "made by"],
-                        open.Select(i =>
-                            (string[])
-                                [
-                                    i.Id,
-                                    i.Room ?? "any",
-                                    i.Again ?? "new machines",
-                                    $"{i.Left}",
-                                    $"{i.Expires:u}",
-                                    i.MadeBy,
-                                ]
-                        )
-                    );
-                return ExitCode.Done;
-            }
-        );
-        return invites;
-    }
-
-    private static Command Uninvite()
-    {
-        var id = new Argument<string>("invite") { Description = "The invite, as shown by `furlough machine invites`" };
-        var command = new Command("uninvite", "Revoke an invite; machines that have used it keep their places") { id };
-        command.Calls(
-            async (client, parsed, stop) =>
-            {
-                await client.RevokeInviteAsync(parsed.GetValue(id)!, stop);
-                Terminal.Line($"Nobody can use the invite {parsed.GetValue(id)} any more.");
-                return ExitCode.Done;
-            }
-        );
-        return command;
-    }
-
     private static async Task<int> ListAsync(
         FurloughClient client,
         string? room,
@@ -422,40 +333,6 @@ internal static class MachineCommands
         return ExitCode.Done;
     }
 
-    private static int Show(MachineDetail detail, bool json)
-    {
-        if (json)
-        {
-            Terminal.Json(detail);
-            return ExitCode.Done;
-        }
-        var m = detail.Machine;
-        Terminal.Line(
-            $"{m.Name}  {m.Room}{(m.Tag is null ? "" : $"  {m.Tag}")}  {m.Standing.Show()}  {m.OperatingSystem}  surveyed {m.SurveyedAt:u}"
-        );
-        if (
-            m.Attention is { } attention
-            && !detail.Holdings.Any(h => h.Relocation?.Failure is { } failure && failure.Text == attention)
-        )
-            Terminal.Line(attention);
-        Terminal.Line();
-        ShowVolumes(detail.Shelves);
-        Terminal.Line(ShelfText.Legend);
-        Terminal.Line();
-        ShowHoldings(detail.Holdings);
-        foreach (var drill in detail.Drills)
-            Terminal.Line($"\ndrill with {drill.Volume}, for {drill.Account}: {Outcome(drill)}");
-        foreach (var failure in detail.Holdings.Select(h => h.Relocation?.Failure).OfType<Failure>())
-            Terminal.Line($"\n{failure.InFull()}");
-        foreach (var note in detail.Notes.Take(MostNotes))
-            Terminal.Line($"\nnote: {note}");
-        if (detail.Notes.Count > MostNotes)
-            Terminal.Line($"and {detail.Notes.Count - MostNotes} more notes: furlough machine show {m.Name} --json");
-        foreach (var finding in detail.Findings)
-            Terminal.Line($"\n{finding.Severity.Word()}: {finding.Text} {finding.Remedy}");
-        return ExitCode.Done;
-    }
-
     private static async Task<MachineSummary> WaitForSurveyAsync(
         FurloughClient client,
         MachineSummary asked,
@@ -484,53 +361,4 @@ internal static class MachineCommands
             Standing.Silent => 2,
             _ => 0,
         };
-
-    private static void ShowVolumes(IReadOnlyList<Shelf> shelves) =>
-        Terminal.Table(
-            ["volume", "", ">size", ">free", "kind", "label", "identity"],
-            shelves.Select(s =>
-                (string[])
-                    [
-                        s.Root,
-                        ShelfText.Draw(ShelfSums.Of(s), 40),
-                        Words.Size(s.SizeBytes),
-                        Words.Size(s.FreeBytes),
-                        $"{(s.System ? "system, " : "")}{s.Attached.Word()}, {s.FileSystem}",
-                        s.Label,
-                        s.Identity,
-                    ]
-            )
-        );
-
-    private static void ShowHoldings(IReadOnlyList<HoldingView> holdings) =>
-        Terminal.Table(
-            ["account", "holding", "lives at", ">files", ">data", "relocation"],
-            holdings
-                .OrderByDescending(h => h.DataBytes)
-                .Select(h =>
-                    (string[])
-                        [
-                            h.Account.Length == 0 ? "(machine)" : h.Account,
-                            h.Holding,
-                            (h.Place ?? "?")
-                                + (
-                                    h.Present ? ""
-                                    : h.ToBeMade ? "  (not made yet)"
-                                    : "  (missing)"
-                                ),
-                            h.Kind == HoldingKind.InstallPath ? "" : $"{h.Files:N0}",
-                            h.Kind == HoldingKind.InstallPath ? "" : Words.Size(h.DataBytes),
-                            h.Relocation is { } r ? $"{r.Number} {r.State.Word()}, live at {r.Live.Word()}"
-                            : h.Immovable is { } why ? $"stays: {why}"
-                            : "",
-                        ]
-                )
-        );
-
-    private static string Outcome(DrillView drill)
-    {
-        if (drill.EndedAt is not { } ended)
-            return $"under way, errand {drill.Errand}";
-        return drill.Failed is { } failed ? $"failed at {ended:u}, {failed}" : $"passed at {ended:u}";
-    }
 }

@@ -343,7 +343,7 @@ public sealed class FurloughClient : IDisposable
                 {
                     Content = body is null
                         ? null
-                        : JsonContent.Create(body, body.GetType(), options: JsonSerializerOptions.Web),
+                        : JsonContent.Create(body, ApiJson.Default.GetTypeInfo(body.GetType())!),
                 },
             stop
         );
@@ -361,7 +361,7 @@ public sealed class FurloughClient : IDisposable
             async response =>
                 response.StatusCode == System.Net.HttpStatusCode.NoContent
                     ? default!
-                    : (await response.Content.ReadFromJsonAsync<T>(JsonSerializerOptions.Web, stop))!,
+                    : (T)(await response.Content.ReadFromJsonAsync(typeof(T), ApiJson.Default, stop))!,
             stop
         );
 

@@ -1,7 +1,9 @@
 using System.Globalization;
 using System.Net;
 using System.Text.Json.Serialization;
+using Furlough.Model;
 using Furlough.Protocol;
+using Furlough.Protocol.Api;
 using Furlough.Service.Http.Connections;
 using Furlough.Service.Notifications;
 using Furlough.Service.Runs;
@@ -111,6 +113,10 @@ internal static class HttpHost
             json.SerializerOptions.RespectRequiredConstructorParameters = true;
             json.SerializerOptions.MaxDepth = 32;
             json.SerializerOptions.NumberHandling = JsonNumberHandling.Strict;
+            var known = json.SerializerOptions.TypeInfoResolverChain;
+            known.Insert(0, ApiJson.Default);
+            known.Insert(1, ProtocolJson.Default);
+            known.Insert(2, ModelJson.Default);
         });
     }
 }

@@ -244,28 +244,4 @@ public sealed partial class BriefReader
                 );
         return template;
     }
-
-    private string NotA(YamlNode node, string what) =>
-        Text(node).Length > 0 && Text(node).All(char.IsAsciiDigit)
-            ? $"`{Text(node)}` has no unit."
-            : $"`{Text(node)}` is not {what}.";
-
-    private TimeSpan ReadDuration(YamlNode node)
-    {
-        var match = DurationPattern().Match(Text(node));
-        if (!match.Success || !double.TryParse(match.Groups[1].Value, CultureInfo.InvariantCulture, out var n))
-            return Error<TimeSpan>(
-                node,
-                NotA(node, "a length of time"),
-                "a number with seconds, minutes, hours, days or weeks, such as `7 days`"
-            );
-        return match.Groups[2].Value switch
-        {
-            "second" => TimeSpan.FromSeconds(n),
-            "minute" => TimeSpan.FromMinutes(n),
-            "hour" => TimeSpan.FromHours(n),
-            "day" => TimeSpan.FromDays(n),
-            _ => TimeSpan.FromDays(7 * n),
-        };
-    }
 }

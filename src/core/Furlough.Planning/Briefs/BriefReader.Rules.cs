@@ -195,9 +195,6 @@ public sealed partial class BriefReader
     private static bool LooksLikeLetter(string role) =>
         role.TrimEnd('\\', '/') is [_, ':'] || (role.Length == 1 && char.IsAsciiLetterUpper(role[0]));
 
-    [GeneratedRegex(@"^(\d{1,4}) (second|minute|hour|day|week)s?$")]
-    private static partial Regex DurationPattern();
-
     [GeneratedRegex(@"^(?:(?<n>\d{1,5}) machines?|(?<s>\d{1,3})% of machines|the rest)$")]
     private static partial Regex WavePattern();
 

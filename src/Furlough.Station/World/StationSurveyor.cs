@@ -1,6 +1,5 @@
 using Furlough.Engine;
 using Furlough.Engine.Ports;
-using Furlough.Engine.Trees;
 using Furlough.Model;
 
 namespace Furlough.Station.World;
@@ -244,14 +243,9 @@ internal sealed class StationSurveyor(StationMachine machine) : ISurveyor
         return null;
     }
 
-    private HoldingFacts LookAtHome(AccountSpec account)
+    /// <summary>A holding of one setting, as what it leads to says.</summary>
+    private HoldingFacts Measured(HoldingName holding, PointerAddress address, PointerValue value, Place? place)
     {
-        var (address, holding) = (
-            machine.Settings.AddressOfHome(account.Name),
-            new HoldingName(account.Name, HoldingKind.Home, HoldingName.WholeHome)
-        );
-        var value = machine.Settings.Read(address);
-        var place = machine.Settings.PlaceOf(address, value);
         var node = place is null ? null : machine.Find(place);
         var (files, bytes) = node?.Measure() ?? (0, 0);
         return new HoldingFacts(
@@ -265,7 +259,18 @@ internal sealed class StationSurveyor(StationMachine machine) : ISurveyor
             0,
             [],
             Demands.None
-        )
+        );
+    }
+
+    private HoldingFacts LookAtHome(AccountSpec account)
+    {
+        var (address, holding) = (
+            machine.Settings.AddressOfHome(account.Name),
+            new HoldingName(account.Name, HoldingKind.Home, HoldingName.WholeHome)
+        );
+        var value = machine.Settings.Read(address);
+        var place = machine.Settings.PlaceOf(address, value);
+        return Measured(holding, address, value, place) with
         {
             Home = new HomeFacts(
                 account.HomeNamedBy,
@@ -329,24 +334,12 @@ internal sealed class StationSurveyor(StationMachine machine) : ISurveyor
         var address = StationPointers.AddressOfApp(app.Name);
         var value = machine.Setting(address.Container, address.Key);
         var place = StationPointers.Resolve(machine, "", value);
-        var node = place is null ? null : machine.Find(place);
-        var (files, bytes) = node?.Measure() ?? (0, 0);
-        return new HoldingFacts(
-            new HoldingName("", HoldingKind.App, app.Name),
-            place,
-            value.Text ?? "",
-            node is not null,
-            [new PointerFacts(address, value, place)],
-            files,
-            bytes,
-            0,
-            [],
-            Demands.None
-        )
+        var holding = Measured(new HoldingName("", HoldingKind.App, app.Name), address, value, place);
+        return holding with
         {
             Immovable = app.Immovable
                 ?? (
-                    machine.Spec.AppVolume is { } own && bytes < own.SmallestBytes
+                    machine.Spec.AppVolume is { } own && holding.DataBytes < own.SmallestBytes
                         ? $"apps below {Words.Size(own.SmallestBytes)} stay on the system volume"
                         : null
                 ),

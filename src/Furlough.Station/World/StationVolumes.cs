@@ -1,6 +1,5 @@
 using Furlough.Engine;
 using Furlough.Engine.Ports;
-using Furlough.Engine.Trees;
 using Furlough.Model;
 
 namespace Furlough.Station.World;

@@ -116,14 +116,19 @@ internal sealed class SelfCheck(
         ];
         if (folders.Count == 0)
             throw Unfit($"{account} has no user folders.");
-        if (folders.Sum(f => f.Files) > MostFiles || folders.Sum(f => f.DataBytes) > MostBytes)
-            throw Unfit(
-                $"{account} holds {folders.Sum(f => f.Files):N0} files ({Words.Size(folders.Sum(f => f.DataBytes))}): someone works in it."
-            );
+        RequireLittle(account, folders);
         var other = survey.Volumes.FirstOrDefault(v =>
             v is { System: false, Writable: true } && folders.All(f => f.Place!.Volume != v.Identity.Key)
         ) ?? throw Unfit("There is no second volume that can be written to.");
         return (folders, other);
+    }
+
+    private static void RequireLittle(string account, List<HoldingFacts> folders)
+    {
+        if (folders.Sum(f => f.Files) > MostFiles || folders.Sum(f => f.DataBytes) > MostBytes)
+            throw Unfit(
+                $"{account} holds {folders.Sum(f => f.Files):N0} files ({Words.Size(folders.Sum(f => f.DataBytes))}): someone works in it."
+            );
     }
 
     private static Fault Unfit(string why) =>

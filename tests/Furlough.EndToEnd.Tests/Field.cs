@@ -33,10 +33,10 @@ public sealed class Field : IDisposable
 
     public string Token => File.ReadAllText(Path.Combine(Folder, "service", "steward-token")).Trim();
 
-    /// <summary>Starts the service on loopback inside the tests' own process: compiled once for all of them.</summary>
     /// <summary>The clock of the service that runs in the tests' process.</summary>
     public ShiftedTime Time { get; } = new();
 
+    /// <summary>Starts the service on loopback inside the tests' own process: compiled once for all of them.</summary>
     public void StartService()
     {
         var options = new ServiceOptions(

@@ -221,8 +221,24 @@ internal static class DemoCommands
 
     private static async Task<int> CarryOutAsync(FurloughClient client, string room, CancellationToken stop)
     {
-        var plan = await client.MakePlanAsync(
-            $"""
+        var plan = await client.MakePlanAsync(BriefOf(room), stop);
+        if (plan.Relocations.All(r => r.Blocked.Count > 0))
+        {
+            Terminal.Line($"The {room} has been relocated already; --fresh begins again.");
+            return ExitCode.Done;
+        }
+        foreach (var hazard in plan.ConsentsWanted)
+            await client.ConsentAsync(plan.Number, new ConsentRequest(hazard, "part of the demo"), stop);
+        var run = await client.StartRunAsync(plan.Number, stop);
+        Terminal.Line(
+            $"Plan {plan.Number} is carried out as run {run.Number}: {run.Relocations} relocations on "
+                + $"{run.Machines} machines of the {room}.\n"
+        );
+        return await RunFollowing.FollowAsync(client, run.Number, json: false, stop);
+    }
+
+    private static string BriefOf(string room) =>
+        $"""
             furlough-brief: 1
             title: {room}, free the system volumes
             machines: {"{"}rooms: ["{room}"]{"}"}
@@ -238,21 +254,5 @@ internal static class DemoCommands
                 onto: roomy
                 path: People/{"{account}/{folder}"}
             reserve: {"{"}others: 10%{"}"}
-            """,
-            stop
-        );
-        if (plan.Relocations.All(r => r.Blocked.Count > 0))
-        {
-            Terminal.Line($"The {room} has been relocated already; --fresh begins again.");
-            return ExitCode.Done;
-        }
-        foreach (var hazard in plan.ConsentsWanted)
-            await client.ConsentAsync(plan.Number, new ConsentRequest(hazard, "part of the demo"), stop);
-        var run = await client.StartRunAsync(plan.Number, stop);
-        Terminal.Line(
-            $"Plan {plan.Number} is carried out as run {run.Number}: {run.Relocations} relocations on "
-                + $"{run.Machines} machines of the {room}.\n"
-        );
-        return await RunFollowing.FollowAsync(client, run.Number, json: false, stop);
-    }
+            """;
 }

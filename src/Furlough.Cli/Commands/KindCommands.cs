@@ -197,36 +197,39 @@ internal static class KindCommands
         else
         {
             Terminal.Line($"{trial.Machine} found:");
-            Terminal.Table(
-                ["account", "lives at", ">files", ">data", "setting", "reads"],
-                trial.Found.SelectMany(h =>
-                    h.Pointers.Select(
-                        (p, i) =>
-                            (string[])
-                                [
-                                    i > 0 ? ""
-                                    : h.Name.IsShared ? "(machine)"
-                                    : h.Name.Account,
-                                    i > 0
-                                        ? ""
-                                        : h.PathShown
-                                            + (
-                                                h.Present ? ""
-                                                : h.IsMadeByFirstStart ? "  (not made yet)"
-                                                : "  (missing)"
-                                            ),
-                                    i > 0 ? "" : $"{h.Files:N0}",
-                                    i > 0 ? "" : Words.Size(h.DataBytes),
-                                    $"{p.Address}",
-                                    p.Value.Text ?? "(nothing)",
-                                ]
-                    )
-                )
-            );
+            Print(trial.Found);
         }
         foreach (var note in trial.Notes)
             Terminal.Line($"note: {note}");
     }
+
+    private static void Print(IReadOnlyList<HoldingFacts> found) =>
+        Terminal.Table(
+            ["account", "lives at", ">files", ">data", "setting", "reads"],
+            found.SelectMany(h =>
+                h.Pointers.Select(
+                    (p, i) =>
+                        (string[])
+                            [
+                                i > 0 ? ""
+                                : h.Name.IsShared ? "(machine)"
+                                : h.Name.Account,
+                                i > 0
+                                    ? ""
+                                    : h.PathShown
+                                        + (
+                                            h.Present ? ""
+                                            : h.IsMadeByFirstStart ? "  (not made yet)"
+                                            : "  (missing)"
+                                        ),
+                                i > 0 ? "" : $"{h.Files:N0}",
+                                i > 0 ? "" : Words.Size(h.DataBytes),
+                                $"{p.Address}",
+                                p.Value.Text ?? "(nothing)",
+                            ]
+                )
+            )
+        );
 
     private static void Say(KindCard card)
     {

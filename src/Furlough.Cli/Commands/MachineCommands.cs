@@ -110,14 +110,8 @@ internal static class MachineCommands
             async (client, parsed, stop) =>
             {
                 var name = parsed.GetValue(Name)!;
-                if (!parsed.GetValue(yes) && !Console.IsInputRedirected)
-                {
-                    Terminal.Error.Write(
-                        $"This removes {name} and everything that the service knows of it but the history. Type its name to go on: "
-                    );
-                    if (Console.ReadLine()?.Trim() != name)
-                        return ExitCode.Refused;
-                }
+                if (!parsed.GetValue(yes) && !Console.IsInputRedirected && !IsConfirmed(name))
+                    return ExitCode.Refused;
                 await client.ForgetAsync(name, parsed.GetValue(withOriginals), stop);
                 if (!parsed.GetValue(Connection.Json))
                     Terminal.Line($"{name} is forgotten. Its agent is turned away from now on; uninstall it there.");
@@ -125,6 +119,14 @@ internal static class MachineCommands
             }
         );
         return command;
+    }
+
+    private static bool IsConfirmed(string name)
+    {
+        Terminal.Error.Write(
+            $"This removes {name} and everything that the service knows of it but the history. Type its name to go on: "
+        );
+        return Console.ReadLine()?.Trim() == name;
     }
 
     private static Command Drill()

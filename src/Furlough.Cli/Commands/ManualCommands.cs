@@ -15,27 +15,29 @@ internal static class ManualCommands
             Description = "Folder for the pages, such as ~/.local/share/man/man1",
         };
         var write = new Command("write", "Write a manual page for every noun") { folder };
-        write.SetAction(parsed =>
-        {
-            try
-            {
-                var to = Directory.CreateDirectory(parsed.GetValue(folder)!).FullName;
-                var nouns = root.Subcommands.Where(c => !c.Hidden).ToList();
-                File.WriteAllText(Path.Combine(to, "furlough.1"), Overview(root, nouns));
-                foreach (var noun in nouns)
-                    File.WriteAllText(Path.Combine(to, $"furlough-{noun.Name}.1"), Page(noun, root));
-                Terminal.Line($"{nouns.Count + 1} pages are in {to}. Next: man furlough");
-                return ExitCode.Done;
-            }
-            catch (Exception refused) when (refused is IOException or UnauthorizedAccessException)
-            {
-                Terminal.Error.WriteLine($"furlough: the pages cannot be written: {refused.Message}");
-                return ExitCode.Failed;
-            }
-        });
+        write.SetAction(parsed => Write(parsed.GetValue(folder)!, root));
         var reference = new Command("reference", "Print every command, argument and option as one page of Markdown");
         reference.SetAction(_ => Terminal.Output.Write(Reference.Of(root)));
         return new Command("manual", "Write manual pages and a reference of every command") { write, reference };
+    }
+
+    private static int Write(string folder, RootCommand root)
+    {
+        try
+        {
+            var to = Directory.CreateDirectory(folder).FullName;
+            var nouns = root.Subcommands.Where(c => !c.Hidden).ToList();
+            File.WriteAllText(Path.Combine(to, "furlough.1"), Overview(root, nouns));
+            foreach (var noun in nouns)
+                File.WriteAllText(Path.Combine(to, $"furlough-{noun.Name}.1"), Page(noun, root));
+            Terminal.Line($"{nouns.Count + 1} pages are in {to}. Next: man furlough");
+            return ExitCode.Done;
+        }
+        catch (Exception refused) when (refused is IOException or UnauthorizedAccessException)
+        {
+            Terminal.Error.WriteLine($"furlough: the pages cannot be written: {refused.Message}");
+            return ExitCode.Failed;
+        }
     }
 
     private static string Overview(RootCommand root, List<Command> nouns)
@@ -82,16 +84,19 @@ internal static class ManualCommands
         }
         page.Append(".SH VERBS\n");
         foreach (var verb in noun.Subcommands)
-        {
-            page.Append($".SS {Text(verb.Name)}\n{Text(verb.Description!)}.\n");
-            foreach (var argument in verb.Arguments)
-                page.Append($".TP\n.I {Text(argument.Name.ToUpperInvariant())}\n{Text(argument.Description ?? "")}\n");
-            foreach (var option in verb.Options.Where(o => o is not HelpOption && !root.Options.Contains(o)))
-                Say(page, option);
-            if (Examples.Of(verb) is { } example)
-                page.Append($".PP\nExample:\n.EX\n{Text(example)}\n.EE\n");
-        }
+            Say(page, verb, root);
         return page.Append(".SH SEE ALSO\n.BR furlough (1)\n").ToString();
+    }
+
+    private static void Say(StringBuilder page, Command verb, RootCommand root)
+    {
+        page.Append($".SS {Text(verb.Name)}\n{Text(verb.Description!)}.\n");
+        foreach (var argument in verb.Arguments)
+            page.Append($".TP\n.I {Text(argument.Name.ToUpperInvariant())}\n{Text(argument.Description ?? "")}\n");
+        foreach (var option in verb.Options.Where(o => o is not HelpOption && !root.Options.Contains(o)))
+            Say(page, option);
+        if (Examples.Of(verb) is { } example)
+            page.Append($".PP\nExample:\n.EX\n{Text(example)}\n.EE\n");
     }
 
     private static StringBuilder Begin(string name, string what) =>

@@ -75,29 +75,32 @@ internal static class SuggestCommand
                 $"# On these system volumes {answer.Originals} `furlough original discard --due` frees what can go."
             );
         foreach (var machine in answer.Machines)
-        {
-            Terminal.Output.WriteLine("#");
-            Terminal.Output.WriteLine($"# {machine.Machine} ({machine.Room}): {Gain(machine)}. {machine.Why}");
-            foreach (var move in machine.Moves)
-                Terminal.Output.WriteLine(
-                    $"#   {HoldingName.InWords(move.Holding, move.Account)} onto {move.Target}, "
-                        + $"{Words.Size(move.FreesBytes)}, {move.Disturbance:0.0} points; takes "
-                        + $"{PlanCommands.Time(move.Work)}, outage {PlanCommands.Time(move.Outage)}"
-                );
-            if (machine.NextBest.Count > 0)
-                Terminal.Output.WriteLine(
-                    $"#   next best: {string.Join(", ", machine.NextBest)} ({machine.NextBestDisturbance:0.0} points)"
-                );
-            if (machine.Gap is > 0)
-                Terminal.Output.WriteLine(
-                    $"#   not proven to be the best: another choice may disturb up to {machine.Gap:0%} less"
-                );
-        }
+            Print(machine);
         if (answer.Brief is { } brief)
         {
             Terminal.Output.WriteLine();
             Terminal.Output.Write(brief);
         }
+    }
+
+    private static void Print(MachineSuggestionView machine)
+    {
+        Terminal.Output.WriteLine("#");
+        Terminal.Output.WriteLine($"# {machine.Machine} ({machine.Room}): {Gain(machine)}. {machine.Why}");
+        foreach (var move in machine.Moves)
+            Terminal.Output.WriteLine(
+                $"#   {HoldingName.InWords(move.Holding, move.Account)} onto {move.Target}, "
+                    + $"{Words.Size(move.FreesBytes)}, {move.Disturbance:0.0} points; takes "
+                    + $"{PlanCommands.Time(move.Work)}, outage {PlanCommands.Time(move.Outage)}"
+            );
+        if (machine.NextBest.Count > 0)
+            Terminal.Output.WriteLine(
+                $"#   next best: {string.Join(", ", machine.NextBest)} ({machine.NextBestDisturbance:0.0} points)"
+            );
+        if (machine.Gap is > 0)
+            Terminal.Output.WriteLine(
+                $"#   not proven to be the best: another choice may disturb up to {machine.Gap:0%} less"
+            );
     }
 
     private static string Gain(MachineSuggestionView machine)

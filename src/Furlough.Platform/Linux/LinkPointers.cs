@@ -49,17 +49,13 @@ internal sealed class LinkPointers(LinuxVolumes volumes) : IPointers
                 throw Faults.PointerChanged(address, expected, found);
             if (next == expected)
                 return;
-            if (folder.Find(Fresh) is not null)
-                folder.RemoveFile(Fresh);
             if (next.Text is null || expected.Text is null)
                 throw new Fault(
                     FaultKinds.PointerKindUnknown,
                     $"The link `{address.Container}` can be led elsewhere, not made or taken away.",
                     ""
                 );
-            folder.MakeLink(Fresh, next.Text);
-            if (folder.Find(name) is { } old)
-                folder.ApplyTo(Fresh, folder.Find(Fresh)!.Value with { Owner = old.Owner, Group = old.Group });
+            MakeFresh(folder, name, next.Text);
             folder.Exchange(Fresh, name);
             if (Read(folder, Fresh) != expected)
             {
@@ -71,6 +67,15 @@ internal sealed class LinkPointers(LinuxVolumes volumes) : IPointers
             return;
         }
         throw new IoFault(IoReason.Changed, address.Container, "someone else keeps changing this link");
+    }
+
+    private static void MakeFresh(IFolder folder, string name, string text)
+    {
+        if (folder.Find(Fresh) is not null)
+            folder.RemoveFile(Fresh);
+        folder.MakeLink(Fresh, text);
+        if (folder.Find(name) is { } old)
+            folder.ApplyTo(Fresh, folder.Find(Fresh)!.Value with { Owner = old.Owner, Group = old.Group });
     }
 
     /// <summary>Anything but a link is not a setting.</summary>

@@ -59,20 +59,23 @@ internal sealed class LinuxVolumes(string root) : IVolumes
         }
         foreach (var (_, volume) in found)
             volume.Dispose();
-        throw found.Count == 0 ? Faults.VolumeAbsent(identity.Key)
+        throw NotFound(identity, found.ConvertAll(f => f.Mount), devices);
+    }
+
+    private Fault NotFound(VolumeIdentity identity, List<Mount> found, int devices) =>
+        found.Count == 0 ? Faults.VolumeAbsent(identity.Key)
         : devices > 1
             ? new Fault(
                 FaultKinds.VolumeTwice,
                 $"Two volumes carry the identity {identity.Key}: "
-                    + $"{string.Join(" and ", found.Select(f => $"`{Shown(f.Mount.Point)}`"))}; one is a copy of the other.",
+                    + $"{string.Join(" and ", found.Select(f => $"`{Shown(f.Point)}`"))}; one is a copy of the other.",
                 "Detach the one that is not meant."
             )
         : new Fault(
             FaultKinds.VolumeNotAsSurveyed,
-            $"The volume at `{Shown(found[0].Mount.Point)}` carries our marker, but its file system is another one than surveyed.",
+            $"The volume at `{Shown(found[0].Point)}` carries our marker, but its file system is another one than surveyed.",
             ""
         );
-    }
 
     public string Show(Place place) =>
         TryFind(place.Volume, out var mount) is { } volume
@@ -159,13 +162,7 @@ internal sealed class LinuxVolumes(string root) : IVolumes
                 var shown = Shown(mount.Point);
                 var (attached, medium) = Stack.Describe(mount);
                 var (size, free, cluster) = volume.Space();
-                var fixedMount =
-                    !AfterSignIn.Any(p => shown.StartsWith(p, StringComparison.Ordinal))
-                    && (
-                        attached == Attachment.Internal
-                        || shown == "/"
-                        || startUp.HasByIdentity(shown, Stack.Encryption(mount))
-                    );
+                var fixedMount = IsFixed(mount, shown, attached, startUp);
                 facts.Add(
                     new VolumeFacts(
                         volume.Identity,
@@ -200,6 +197,11 @@ internal sealed class LinuxVolumes(string root) : IVolumes
         }
         return facts;
     }
+
+    /// <summary>Whether it is there before anyone signs in, by what the system says of the mount.</summary>
+    private static bool IsFixed(Mount mount, string shown, Attachment attached, StartUpMounts startUp) =>
+        !AfterSignIn.Any(p => shown.StartsWith(p, StringComparison.Ordinal))
+        && (attached == Attachment.Internal || shown == "/" || startUp.HasByIdentity(shown, Stack.Encryption(mount)));
 
     /// <summary>Says how much a user may store on volumes that were found.</summary>
     internal Func<uint, IReadOnlyList<AccountQuota>> QuotasOn(IReadOnlyList<VolumeFacts> found)

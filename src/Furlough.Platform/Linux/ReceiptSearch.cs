@@ -58,10 +58,7 @@ internal sealed class ReceiptSearch(LinuxVolumes volumes, Func<Guid, bool> knows
             var own in folders.Where(n => n.StartsWith(Layout.Prefix, StringComparison.Ordinal) && n != Layout.Dockets)
         )
             Read(root, folder, abilities, at, own, found);
-        var targets = _targets
-            .Where(t => t.Volume == at.Volume && string.Join('/', t.Parts.SkipLast(1)) == at.Path)
-            .Select(t => t.Parts[^1])
-            .ToHashSet(StringComparer.Ordinal);
+        var targets = TargetsIn(at);
         foreach (var name in folders.Where(n => !targets.Contains(n) && !n.StartsWith('.')))
         {
             try
@@ -75,6 +72,12 @@ internal sealed class ReceiptSearch(LinuxVolumes volumes, Func<Guid, bool> knows
             }
         }
     }
+
+    private HashSet<string> TargetsIn(Place at) =>
+        _targets
+            .Where(t => t.Volume == at.Volume && string.Join('/', t.Parts.SkipLast(1)) == at.Path)
+            .Select(t => t.Parts[^1])
+            .ToHashSet(StringComparer.Ordinal);
 
     /// <summary>
     /// The receipt in a docket's folder, if it is one that was completed for a target on this volume and is not known.

@@ -70,15 +70,7 @@ internal sealed class ScreenNotice : IShownNotice
                     told.Text,
                 ]
             );
-            var start = new ProcessStartInfo(command[0])
-            {
-                RedirectStandardOutput = true,
-                RedirectStandardError = true,
-                StandardOutputEncoding = Encoding.UTF8,
-            };
-            foreach (var argument in command.Skip(1))
-                start.ArgumentList.Add(argument);
-            if (Process.Start(start) is not { } process)
+            if (Process.Start(StartOf(command)) is not { } process)
                 continue;
             if (!process.WaitForExit(Refused) || process.ExitCode == 0)
                 return new ScreenNotice(process, () =>
@@ -87,6 +79,19 @@ internal sealed class ScreenNotice : IShownNotice
             process.Dispose();
         }
         return null;
+    }
+
+    private static ProcessStartInfo StartOf(IReadOnlyList<string> command)
+    {
+        var start = new ProcessStartInfo(command[0])
+        {
+            RedirectStandardOutput = true,
+            RedirectStandardError = true,
+            StandardOutputEncoding = Encoding.UTF8,
+        };
+        foreach (var argument in command.Skip(1))
+            start.ArgumentList.Add(argument);
+        return start;
     }
 
     /// <summary>The command closes its notice when it is interrupted.</summary>

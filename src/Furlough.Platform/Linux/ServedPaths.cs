@@ -145,17 +145,7 @@ internal sealed partial class ServedPaths
                     Add(share, $"the Samba share `{section}` (`{shown}`)", true);
             }
             else if (shown == "/etc/exports" || shown.StartsWith("/etc/exports.d/", StringComparison.Ordinal))
-                Add(
-                    Exported().Match(line) is { Success: true } export
-                        ? (export.Groups[1].Value + export.Groups[2].Value).Replace(
-                            "\\040",
-                            " ",
-                            StringComparison.Ordinal
-                        )
-                        : "",
-                    $"an NFS export (`{shown}`)",
-                    true
-                );
+                Add(ExportOf(line), $"an NFS export (`{shown}`)", true);
             else if (shown == "/etc/minidlna.conf" && Value(line, "media_dir") is { } media)
                 Add(media[(media.LastIndexOf(',') + 1)..], $"the media server (`{shown}`)", true);
             else
@@ -163,6 +153,11 @@ internal sealed partial class ServedPaths
                     Add(path.Value, Named(shown), false);
         }
     }
+
+    private static string ExportOf(string line) =>
+        Exported().Match(line) is { Success: true } export
+            ? (export.Groups[1].Value + export.Groups[2].Value).Replace("\\040", " ", StringComparison.Ordinal)
+            : "";
 
     /// <summary>A file of which nothing is known but that it names a path.</summary>
     private static string Named(string file) => $"`{file}`";

@@ -92,17 +92,9 @@ internal static class Commands
     /// </summary>
     internal static (string? Output, string? Why) Answer(string program, IEnumerable<string> arguments)
     {
-        var start = new ProcessStartInfo(program)
-        {
-            RedirectStandardOutput = true,
-            RedirectStandardError = true,
-            RedirectStandardInput = true,
-        };
-        foreach (var argument in arguments)
-            start.ArgumentList.Add(argument);
         try
         {
-            using var process = Process.Start(start);
+            using var process = Process.Start(StartOf(program, arguments));
             if (process is null)
                 return (null, "is missing");
             process.StandardInput.Close();
@@ -127,5 +119,18 @@ internal static class Commands
         {
             return (null, "is missing");
         }
+    }
+
+    private static ProcessStartInfo StartOf(string program, IEnumerable<string> arguments)
+    {
+        var start = new ProcessStartInfo(program)
+        {
+            RedirectStandardOutput = true,
+            RedirectStandardError = true,
+            RedirectStandardInput = true,
+        };
+        foreach (var argument in arguments)
+            start.ArgumentList.Add(argument);
+        return start;
     }
 }

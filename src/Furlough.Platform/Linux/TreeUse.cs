@@ -36,7 +36,7 @@ internal sealed unsafe class TreeUse(LinuxVolumes volumes)
         List<TreeHolder> found = [.. Mounts(own, path)];
         List<(TreeHolder Holder, Node Node)> undecided = [];
         var device = tree.Facts().Device;
-        foreach (var (holder, open) in Opened())
+        foreach (var (holder, open) in Opened().Concat(OfTheSystem()))
         {
             if (open is { } facts && Device(facts) != device)
                 continue;
@@ -132,6 +132,10 @@ internal sealed unsafe class TreeUse(LinuxVolumes volumes)
                     yield return (new TreeHolder(process, "", Undeleted(path)), facts);
             }
         }
+    }
+
+    private static IEnumerable<(TreeHolder, Native.Statx?)> OfTheSystem()
+    {
         foreach (var (device, path) in Images())
             yield return (new TreeHolder(null, $"attached as {device}", path), Stat(path, follow: true));
         foreach (var path in Swaps())

@@ -81,18 +81,7 @@ internal sealed class AccountSettings : IDisposable
 
     private void Load()
     {
-        if (!System.IO.File.Exists(File))
-            throw new Fault(
-                FaultKinds.AccountSettingsMissing,
-                $"{_profile.Name} is not signed in, and its settings are not at `{File}`.",
-                "Have the account sign in once, then survey the machine."
-            );
-        if (_changes && System.IO.File.GetAttributes(File).HasFlag(FileAttributes.ReadOnly))
-            throw new Fault(
-                FaultKinds.AccountSettingsReadOnly,
-                $"The settings of {_profile.Name}, `{File}`, are read-only.",
-                "Find out who made them so, take that away."
-            );
+        RequireFile();
         // One that an agent left there that died meanwhile.
         _ = Native.RegUnLoadKeyW(Native.UsersKey, Name);
         var error = Native.RegLoadKeyW(Native.UsersKey, Name, _changes ? File : Copy());
@@ -110,6 +99,22 @@ internal sealed class AccountSettings : IDisposable
             ),
             _ => Native.Fault(error, File),
         };
+    }
+
+    private void RequireFile()
+    {
+        if (!System.IO.File.Exists(File))
+            throw new Fault(
+                FaultKinds.AccountSettingsMissing,
+                $"{_profile.Name} is not signed in, and its settings are not at `{File}`.",
+                "Have the account sign in once, then survey the machine."
+            );
+        if (_changes && System.IO.File.GetAttributes(File).HasFlag(FileAttributes.ReadOnly))
+            throw new Fault(
+                FaultKinds.AccountSettingsReadOnly,
+                $"The settings of {_profile.Name}, `{File}`, are read-only.",
+                "Find out who made them so, take that away."
+            );
     }
 
     private Fault InUse() =>

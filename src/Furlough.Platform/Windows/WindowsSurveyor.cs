@@ -104,18 +104,7 @@ internal sealed class WindowsSurveyor(
         try
         {
             var place = WindowsVolumes.PlaceOf(profile.Home);
-            var inner = folders
-                .SelectMany(f => f.Pointers)
-                .Where(p =>
-                    p.Value.Text is { } text && text.StartsWith($@"{profile.Home}\", StringComparison.OrdinalIgnoreCase)
-                )
-                .Select(p =>
-                    p with
-                    {
-                        Address = p.Address with { Behind = p.Value.Text![profile.Home.Length..] },
-                        Resolves = place,
-                    }
-                );
+            var inner = WithinHome(profile, place, folders.SelectMany(f => f.Pointers));
             var found = Trees.Look(
                 holding,
                 profile.Home,
@@ -142,6 +131,24 @@ internal sealed class WindowsSurveyor(
             return null;
         }
     }
+
+    /// <summary>What leads into a home, as values that follow it.</summary>
+    private static IEnumerable<PointerFacts> WithinHome(
+        WindowsProfile profile,
+        Place? home,
+        IEnumerable<PointerFacts> pointers
+    ) =>
+        pointers
+            .Where(p =>
+                p.Value.Text is { } text && text.StartsWith($@"{profile.Home}\", StringComparison.OrdinalIgnoreCase)
+            )
+            .Select(p =>
+                p with
+                {
+                    Address = p.Address with { Behind = p.Value.Text![profile.Home.Length..] },
+                    Resolves = home,
+                }
+            );
 
     private long CacheBytes(string home, string folder, CancellationToken stop) =>
         WindowsVolumes.PlaceOf($@"{home}\{folder}") is { } place ? Trees.DataBytes(place, stop) : 0;

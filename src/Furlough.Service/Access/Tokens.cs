@@ -66,13 +66,7 @@ public sealed class Tokens(Store store, TimeProvider time)
     public Task<TokenMade> MakeAsync(TokenRequest request, string who, CancellationToken stop)
     {
         NewName.Require(request.Name, "A token");
-        if (request.Days is < 1 or > LongestDays)
-            throw new RefusedException(
-                RefusalKind.Malformed,
-                "days-refused",
-                $"A token is valid for 1 to {LongestDays} days, or without an end.",
-                "Give other days, or leave them out."
-            );
+        RequireDays(request.Days);
         return store.WriteAsync(
             async db =>
             {
@@ -106,6 +100,17 @@ public sealed class Tokens(Store store, TimeProvider time)
             },
             stop
         );
+    }
+
+    private static void RequireDays(int? days)
+    {
+        if (days is < 1 or > LongestDays)
+            throw new RefusedException(
+                RefusalKind.Malformed,
+                "days-refused",
+                $"A token is valid for 1 to {LongestDays} days, or without an end.",
+                "Give other days, or leave them out."
+            );
     }
 
     /// <summary>A token and every console session that was begun with it end.</summary>

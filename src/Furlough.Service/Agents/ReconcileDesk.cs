@@ -36,13 +36,7 @@ public sealed class ReconcileDesk(Store store, DocketDesk desk, TimeProvider tim
     /// </summary>
     internal async Task CountOnAsync(FurloughDb db, MachineRow machine, SessionProof proof, CancellationToken stop)
     {
-        if (proof.LastDocket is < 0 or > MostCounted || proof.Supersession is < 0 or > int.MaxValue / 2)
-            throw new RefusedException(
-                RefusalKind.Malformed,
-                "out-of-bounds",
-                "The machine says that it has had more dockets than there can be.",
-                "Look at the agent's log."
-            );
+        RequirePossible(proof);
         var behind = proof.LastDocket > machine.LastDocket;
         machine.LastDocket = Math.Max(machine.LastDocket, proof.LastDocket);
         machine.SupersessionFloor = Math.Max(machine.SupersessionFloor, behind ? proof.Supersession : 0);
@@ -62,6 +56,17 @@ public sealed class ReconcileDesk(Store store, DocketDesk desk, TimeProvider tim
                 About.Machine(machine.Name),
                 $"bulletin {machine.LastBulletin}",
                 $"bulletin {proof.LastAcknowledged}"
+            );
+    }
+
+    private static void RequirePossible(SessionProof proof)
+    {
+        if (proof.LastDocket is < 0 or > MostCounted || proof.Supersession is < 0 or > int.MaxValue / 2)
+            throw new RefusedException(
+                RefusalKind.Malformed,
+                "out-of-bounds",
+                "The machine says that it has had more dockets than there can be.",
+                "Look at the agent's log."
             );
     }
 
@@ -140,21 +145,7 @@ public sealed class ReconcileDesk(Store store, DocketDesk desk, TimeProvider tim
             return null;
         if (docket.Supersession > row.Supersession || row.Docket is null)
             (row.Supersession, row.Docket) = (Math.Max(docket.Supersession, row.Supersession), docket.Id);
-        db.Dockets.Add(
-            new DocketRow
-            {
-                Id = docket.Id,
-                Machine = machine.Id,
-                Number = ++machine.LastDocket,
-                Relocation = row.Number,
-                Work = docket.Work,
-                Body = Column.Write(docket, ModelJson.Default.Docket),
-                Signed = signed,
-                IssuedAt = docket.NotBefore,
-                HandedAt = docket.NotBefore,
-                ByItself = true,
-            }
-        );
+        db.Dockets.Add(RowOf(docket, machine, row.Number, signed));
         db.Record(
             time.GetUtcNow(),
             machine.Name,
@@ -165,6 +156,21 @@ public sealed class ReconcileDesk(Store store, DocketDesk desk, TimeProvider tim
         await db.SaveChangesAsync(stop);
         return row.Run;
     }
+
+    private static DocketRow RowOf(Docket docket, MachineRow machine, long relocation, string signed) =>
+        new()
+        {
+            Id = docket.Id,
+            Machine = machine.Id,
+            Number = ++machine.LastDocket,
+            Relocation = relocation,
+            Work = docket.Work,
+            Body = Column.Write(docket, ModelJson.Default.Docket),
+            Signed = signed,
+            IssuedAt = docket.NotBefore,
+            HandedAt = docket.NotBefore,
+            ByItself = true,
+        };
 
     private async Task<RelocationRow?> MakeAsync(
         FurloughDb db,

@@ -104,12 +104,15 @@ public sealed class AuditDesk(Store store, LiveHub live, Freshness freshness, Ti
                 Findings = Column.Write(findings, ModelJson.Default.IReadOnlyListFinding),
                 FindingCount = findings.Count,
                 BlockingCount = findings.Count(f => f.Severity == Severity.Blocking),
-                Basis = JsonSerializer.Serialize(
-                    Basis.Of(machines.ConvertAll(m => (m.SurveyedAt, live.IsSilent(m.Id, m.LastSeen)))),
-                    JsonSerializerOptions.Web
-                ),
+                Basis = BasisOf(machines),
             };
     }
+
+    private string BasisOf(List<MachineRow> machines) =>
+        JsonSerializer.Serialize(
+            Basis.Of(machines.ConvertAll(m => (m.SurveyedAt, live.IsSilent(m.Id, m.LastSeen)))),
+            JsonSerializerOptions.Web
+        );
 
     private static AuditView View(AuditRow row) =>
         new(

@@ -203,22 +203,7 @@ public sealed class ErrandDesk(TimeProvider time)
     )
     {
         var account = AccountOf(kind, row);
-        // One for all relocations of the machine, or of the account, that need the same; what is in the way of one is
-        // its own. What was in the way or missing may be so again.
-        var (own, again) = (cause == ErrandCause.InTheWay, cause is ErrandCause.InTheWay or ErrandCause.Failed);
-        if (
-            await db.Errands.AnyAsync(
-                e =>
-                    e.Run == row.Run
-                    && e.Machine == row.Machine
-                    && e.Kind == kind
-                    && e.Cause == cause
-                    && e.Account == account
-                    && (!own || e.Relocation == row.Number)
-                    && (!again || ToDo.Contains(e.State)),
-                stop
-            )
-        )
+        if (await IsRaisedAsync(db, kind, cause, row, stop))
             return;
         var now = time.GetUtcNow();
         var errand = new ErrandRow
@@ -236,6 +221,31 @@ public sealed class ErrandDesk(TimeProvider time)
         var machine = (await db.Machines.FindAsync([row.Machine], stop))!;
         errand.Text = ErrandText.Of(kind, machine, account, await ConcernedAsync(db, errand, stop), why);
         await FileAsync(db, errand, machine, stop);
+    }
+
+    private static async Task<bool> IsRaisedAsync(
+        FurloughDb db,
+        ErrandKind kind,
+        ErrandCause cause,
+        RelocationRow row,
+        CancellationToken stop
+    )
+    {
+        var account = AccountOf(kind, row);
+        // One for all relocations of the machine, or of the account, that need the same; what is in the way of one is
+        // its own. What was in the way or missing may be so again.
+        var (own, again) = (cause == ErrandCause.InTheWay, cause is ErrandCause.InTheWay or ErrandCause.Failed);
+        return await db.Errands.AnyAsync(
+            e =>
+                e.Run == row.Run
+                && e.Machine == row.Machine
+                && e.Kind == kind
+                && e.Cause == cause
+                && e.Account == account
+                && (!own || e.Relocation == row.Number)
+                && (!again || ToDo.Contains(e.State)),
+            stop
+        );
     }
 
     /// <summary>Stores a new errand and writes it down.</summary>

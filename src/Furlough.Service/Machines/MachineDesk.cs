@@ -209,14 +209,8 @@ public sealed class MachineDesk(MachineBoard board, Store store, LiveHub live, T
                     r => r.Machine == row.Id && RunControl.NotAtRest.Contains(r.State),
                     stop
                 );
-                if (!request.WithOriginals && (originals > 0 || busy > 0))
-                    throw RefusedException.Conflict(
-                        "machine-needed",
-                        $"{row.Name} keeps {Words.Count(originals, "original")} and has "
-                            + $"{Words.Count(busy, "relocation")} that {(busy == 1 ? "has" : "have")} not ended.",
-                        "Discard or return these first. If the machine is gone for good: "
-                            + $"`furlough machine forget {row.Name} --with-originals`."
-                    );
+                if (!request.WithOriginals)
+                    RequireUnneeded(row.Name, originals, busy);
                 await RemoveAllOfAsync(db, row.Id, stop);
                 db.Machines.Remove(row);
                 db.Record(
@@ -231,6 +225,18 @@ public sealed class MachineDesk(MachineBoard board, Store store, LiveHub live, T
             },
             stop
         );
+    }
+
+    private static void RequireUnneeded(string name, int originals, int busy)
+    {
+        if (originals > 0 || busy > 0)
+            throw RefusedException.Conflict(
+                "machine-needed",
+                $"{name} keeps {Words.Count(originals, "original")} and has "
+                    + $"{Words.Count(busy, "relocation")} that {(busy == 1 ? "has" : "have")} not ended.",
+                "Discard or return these first. If the machine is gone for good: "
+                    + $"`furlough machine forget {name} --with-originals`."
+            );
     }
 
     private static async Task RemoveAllOfAsync(FurloughDb db, Guid machine, CancellationToken stop)

@@ -126,6 +126,15 @@ public sealed class SurveyDesk(Store store, LiveHub live, ErrandDesk errands, Dr
             || survey.Volumes.Aggregate(0m, (sum, v) => sum + v.SizeBytes) > Bounds.LargestNumber
         )
             throw Refused("out-of-bounds", "The sizes of the survey come to more than a machine can hold.");
+        RequireCounts(survey);
+        if (HasImpossibleSizes(survey))
+            throw Refused("survey-impossible", "The survey has sizes that cannot be.");
+        if (survey.Holdings.Any(h => !h.Name.IsShared && survey.Accounts.All(a => a.Name != h.Name.Account)))
+            throw Refused("survey-impossible", "The survey has holdings of accounts that it does not list.");
+    }
+
+    private static void RequireCounts(Survey survey)
+    {
         if (
             survey.Holdings.Count > MostHoldings
             || survey.Volumes.Count > MostVolumes
@@ -134,10 +143,6 @@ public sealed class SurveyDesk(Store store, LiveHub live, ErrandDesk errands, Dr
             || survey.CommonFolders.Sum(f => f.Left.Count + 1) > MostHoldings
         )
             throw Refused("survey-too-large", "The survey lists more than a machine can have.");
-        if (HasImpossibleSizes(survey))
-            throw Refused("survey-impossible", "The survey has sizes that cannot be.");
-        if (survey.Holdings.Any(h => !h.Name.IsShared && survey.Accounts.All(a => a.Name != h.Name.Account)))
-            throw Refused("survey-impossible", "The survey has holdings of accounts that it does not list.");
     }
 
     private static bool HasImpossibleSizes(Survey survey) =>

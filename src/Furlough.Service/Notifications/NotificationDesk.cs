@@ -79,18 +79,7 @@ public sealed class NotificationDesk(
                             && await NotificationText.OfAsync(db, what, entry, console, stop) is var (subject, text)
                         )
                         {
-                            db.Notifications.Add(
-                                new NotificationRow
-                                {
-                                    Receiver = receiver.Id,
-                                    Entry = entry.Number,
-                                    Event = what,
-                                    Subject = subject,
-                                    Text = text,
-                                    At = entry.At,
-                                    NextAt = _time.GetUtcNow(),
-                                }
-                            );
+                            db.Notifications.Add(RowOf(receiver, entry, what, subject, text));
                         }
                     if (entries.Count > 0)
                         receiver.Seen = entries[^1].Number;
@@ -100,6 +89,24 @@ public sealed class NotificationDesk(
             stop
         );
     }
+
+    private NotificationRow RowOf(
+        ReceiverRow receiver,
+        HistoryRow entry,
+        NotificationEvent what,
+        string subject,
+        string text
+    ) =>
+        new()
+        {
+            Receiver = receiver.Id,
+            Entry = entry.Number,
+            Event = what,
+            Subject = subject,
+            Text = text,
+            At = entry.At,
+            NextAt = _time.GetUtcNow(),
+        };
 
     /// <summary>Sends what is due; true when there was something.</summary>
     private async Task<bool> SendAsync(Lease lease, CancellationToken stop)

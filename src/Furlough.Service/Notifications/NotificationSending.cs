@@ -76,15 +76,7 @@ public sealed class NotificationSending(ServiceOptions options, CallSecrets secr
     {
         if (options.Mail is not { } mail)
             throw new IOException("the service was started without a mail server (--mail-server)");
-        using var message = new MimeMessage
-        {
-            Subject = notification.Subject,
-            Body = new TextPart("plain") { Text = notification.Text },
-            Date = notification.At,
-            MessageId = $"{Id(notification)}@furlough",
-        };
-        message.From.Add(MailboxAddress.Parse(mail.From));
-        message.To.Add(MailboxAddress.Parse(receiver.Mail!));
+        using var message = MessageOf(notification, mail.From, receiver.Mail!);
         using var limit = CancellationTokenSource.CreateLinkedTokenSource(stop);
         limit.CancelAfter(Longest);
         using var client = new SmtpClient();
@@ -100,6 +92,20 @@ public sealed class NotificationSending(ServiceOptions options, CallSecrets secr
             await client.AuthenticateAsync(account, mail.Password ?? "", limit.Token);
         await client.SendAsync(message, limit.Token);
         await client.DisconnectAsync(quit: true, limit.Token);
+    }
+
+    private static MimeMessage MessageOf(NotificationRow notification, string from, string to)
+    {
+        var message = new MimeMessage
+        {
+            Subject = notification.Subject,
+            Body = new TextPart("plain") { Text = notification.Text },
+            Date = notification.At,
+            MessageId = $"{Id(notification)}@furlough",
+        };
+        message.From.Add(MailboxAddress.Parse(from));
+        message.To.Add(MailboxAddress.Parse(to));
+        return message;
     }
 
     private async Task CallAsync(

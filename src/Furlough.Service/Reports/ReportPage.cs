@@ -136,6 +136,12 @@ internal static class ReportPage
         foreach (var (i, head) in table.Heads.Index())
             page.Append(CultureInfo.InvariantCulture, $"<th{(numbers[i] ? " class=\"n\"" : "")}>{Text(head)}</th>");
         page.Append("</tr></thead><tbody>");
+        Rows(page, table, wide, numbers);
+        page.Append("</tbody></table>");
+    }
+
+    private static void Rows(StringBuilder page, ReportTable table, List<bool> wide, List<bool> numbers)
+    {
         foreach (var row in table.Rows)
         {
             page.Append("<tr>");
@@ -146,7 +152,6 @@ internal static class ReportPage
                 );
             page.Append("</tr>");
         }
-        page.Append("</tbody></table>");
     }
 
     private static string ReadStyle()

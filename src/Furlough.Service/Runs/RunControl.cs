@@ -31,9 +31,7 @@ public sealed class RunControl(DocketDesk desk, ErrandDesk errands, RunHours hou
         if (run.State == RunState.Ended)
             return run;
         var all = db.Relocations.Where(r => r.Run == number);
-        var failed = await all.CountAsync(r => r.State == RelocationState.Failed, stop);
-        if (run.State == RunState.Running && run.HaltAfter is { } limit && failed >= limit)
-            await HaltAsync(db, run, "furlough", $"{Words.Count(failed, "failure")}", stop);
+        await HaltAfterFailuresAsync(db, run, all, stop);
 
         var waves = run.Waves.Split('\n');
         while (run.State == RunState.Running)
@@ -66,6 +64,18 @@ public sealed class RunControl(DocketDesk desk, ErrandDesk errands, RunHours hou
         if (await IsOverAsync(db, run, all, stop))
             End(db, run);
         return run;
+    }
+
+    private async Task HaltAfterFailuresAsync(
+        FurloughDb db,
+        RunRow run,
+        IQueryable<RelocationRow> all,
+        CancellationToken stop
+    )
+    {
+        var failed = await all.CountAsync(r => r.State == RelocationState.Failed, stop);
+        if (run.State == RunState.Running && run.HaltAfter is { } limit && failed >= limit)
+            await HaltAsync(db, run, "furlough", $"{Words.Count(failed, "failure")}", stop);
     }
 
     /// <summary>Begins those whose machine's turn it is.</summary>
@@ -201,24 +211,26 @@ public sealed class RunControl(DocketDesk desk, ErrandDesk errands, RunHours hou
             )
                 continue;
             var mayHaveIt = row.State == RelocationState.Queued && await DocketDesk.WithdrawAsync(db, row, stop);
-            var where = mayHaveIt
-                ? "Its docket may have reached the machine and was called back: the machine undoes what it may have begun."
-                : "Nothing has changed; the data lives at its source.";
-            row.Ask(
-                RelocationRequest.Halt,
-                time.GetUtcNow(),
-                new Failure(
-                    "run-halted",
-                    $"Run {run.Number} was halted ({why}) before the turn of {HoldingName.InWords(row.Holding, row.Account)}.",
-                    where,
-                    "Look at the failures first."
-                )
-                {
-                    Next = NextStep.Retry,
-                    Relocation = row.Number,
-                }
-            );
+
+            row.Ask(RelocationRequest.Halt, time.GetUtcNow(), Halted(run, row, why, mayHaveIt));
         }
+    }
+
+    private static Failure Halted(RunRow run, RelocationRow row, string why, bool mayHaveIt)
+    {
+        var where = mayHaveIt
+            ? "Its docket may have reached the machine and was called back: the machine undoes what it may have begun."
+            : "Nothing has changed; the data lives at its source.";
+        return new Failure(
+            "run-halted",
+            $"Run {run.Number} was halted ({why}) before the turn of {HoldingName.InWords(row.Holding, row.Account)}.",
+            where,
+            "Look at the failures first."
+        )
+        {
+            Next = NextStep.Retry,
+            Relocation = row.Number,
+        };
     }
 
     private void End(FurloughDb db, RunRow run)

@@ -56,19 +56,7 @@ public sealed class RunDesk(Store store, RunControl control, RunViews views, Tim
                 var run = NewRun(plan, body, who, now);
                 db.Runs.Add(run);
                 await db.SaveChangesAsync(stop);
-                var hazards = body
-                    .Hazards.Where(h => h.Severity == Severity.Blocking)
-                    .ToLookup(h => (h.Machine, h.Account, h.Holding));
-                foreach (var relocation in body.Relocations)
-                    db.Relocations.Add(
-                        NewRow(
-                            relocation,
-                            run.Number,
-                            now,
-                            hazards[(relocation.MachineName, relocation.Holding.Account, relocation.Holding.Name)]
-                                .FirstOrDefault()
-                        )
-                    );
+                AddRelocations(db, body, run.Number, now);
                 await KeepReservesAsync(db, body, stop);
                 db.Record(
                     now,
@@ -85,6 +73,23 @@ public sealed class RunDesk(Store store, RunControl control, RunViews views, Tim
             },
             stop
         );
+    }
+
+    private static void AddRelocations(FurloughDb db, PlanBody body, long run, DateTimeOffset now)
+    {
+        var hazards = body
+            .Hazards.Where(h => h.Severity == Severity.Blocking)
+            .ToLookup(h => (h.Machine, h.Account, h.Holding));
+        foreach (var relocation in body.Relocations)
+            db.Relocations.Add(
+                NewRow(
+                    relocation,
+                    run,
+                    now,
+                    hazards[(relocation.MachineName, relocation.Holding.Account, relocation.Holding.Name)]
+                        .FirstOrDefault()
+                )
+            );
     }
 
     private static RunRow NewRun(long plan, PlanBody body, string who, DateTimeOffset now) =>

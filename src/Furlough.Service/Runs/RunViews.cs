@@ -2,6 +2,7 @@ using Furlough.Model;
 using Furlough.Protocol;
 using Furlough.Protocol.Api;
 using Furlough.Service.LiveEvents;
+using Furlough.Service.Relocations;
 using Furlough.Service.Storage;
 using Microsoft.EntityFrameworkCore;
 
@@ -27,12 +28,7 @@ public sealed class RunViews(RunHours hours, LiveHub live, TimeProvider time)
                 })
                 .ToListAsync(stop)
         ).ToLookup(g => g.Run);
-        var machines = await counted
-            .Select(r => new { r.Run, r.Machine })
-            .Distinct()
-            .GroupBy(r => r.Run)
-            .Select(g => new { Run = g.Key, Count = g.Count() })
-            .ToDictionaryAsync(g => g.Run, g => g.Count, stop);
+        var machines = await MachinesAsync(counted, stop);
         return runs.ConvertAll(run => new RunSummary(
             run.Number,
             run.Plan,
@@ -50,6 +46,17 @@ public sealed class RunViews(RunHours hours, LiveHub live, TimeProvider time)
             Counts = states[run.Number].ToDictionary(g => g.State.Word(), g => g.Count),
         });
     }
+
+    private static Task<Dictionary<long, int>> MachinesAsync(
+        IQueryable<RelocationRow> counted,
+        CancellationToken stop
+    ) =>
+        counted
+            .Select(r => new { r.Run, r.Machine })
+            .Distinct()
+            .GroupBy(r => r.Run)
+            .Select(g => new { Run = g.Key, Count = g.Count() })
+            .ToDictionaryAsync(g => g.Run, g => g.Count, stop);
 
     private static bool IsAtTarget(RelocationState state) =>
         state is RelocationState.Switched or RelocationState.Finished;

@@ -66,7 +66,31 @@ public sealed class Steering(Store store, RunControl control, RunViews views, Ti
         CancellationToken stop
     )
     {
-        var failed = await store.ReadAsync(
+        var failed = await FailedAsync(number, seen, cause, stop);
+        if (failed.Count == 0)
+            throw RefusedException.Missing(
+                cause is null ? $"failure in run {number}" : $"failure {cause} in run {number}",
+                $"`furlough run show {number}` lists what failed, by cause."
+            );
+        List<long> done = [];
+        List<string> refusals = [];
+        foreach (var relocation in failed)
+        {
+            try
+            {
+                await ask(relocation);
+                done.Add(relocation);
+            }
+            catch (RefusedException refused)
+            {
+                refusals.Add($"{relocation}: {refused.Message}");
+            }
+        }
+        return new ManyDone(done, refusals);
+    }
+
+    private Task<List<long>> FailedAsync(long number, SeenRun seen, string? cause, CancellationToken stop) =>
+        store.ReadAsync(
             async db =>
             {
                 await Find.RunAsync(db, number, stop);
@@ -91,27 +115,6 @@ public sealed class Steering(Store store, RunControl control, RunViews views, Ti
             },
             stop
         );
-        if (failed.Count == 0)
-            throw RefusedException.Missing(
-                cause is null ? $"failure in run {number}" : $"failure {cause} in run {number}",
-                $"`furlough run show {number}` lists what failed, by cause."
-            );
-        List<long> done = [];
-        List<string> refusals = [];
-        foreach (var relocation in failed)
-        {
-            try
-            {
-                await ask(relocation);
-                done.Add(relocation);
-            }
-            catch (RefusedException refused)
-            {
-                refusals.Add($"{relocation}: {refused.Message}");
-            }
-        }
-        return new ManyDone(done, refusals);
-    }
 
     private Task Set(FurloughDb db, RunRow run, RunChange change, string who)
     {

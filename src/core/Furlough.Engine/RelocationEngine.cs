@@ -253,10 +253,20 @@ public sealed class RelocationEngine(
             return;
         if (permits.Holds(context.Docket.Id))
             return;
-        TimeSpan? most = IsQuiesced(context) ? LongestAwayWhileQuiesced : null;
-        switch (
-            permits.Await(context.Docket, most, () => context.Report.Waits(next.Name, Faults.NoPermit()), context.Stop)
-        )
+        var quiesced = IsQuiesced(context);
+        TimeSpan? most = quiesced ? LongestAwayWhileQuiesced : null;
+        var answer = permits.Await(
+            context.Docket,
+            most,
+            () => context.Report.Waits(next.Name, Faults.NoPermit()),
+            context.Stop
+        );
+        Heed(answer, context.Docket.Id, quiesced);
+    }
+
+    private void Heed(PermitAnswer answer, Guid docket, bool quiesced)
+    {
+        switch (answer)
         {
             case PermitAnswer.Refused:
                 throw new Fault(
@@ -265,8 +275,8 @@ public sealed class RelocationEngine(
                     "Wait until the run may go on."
                 );
             case PermitAnswer.NotNow:
-                throw new Parked(Faults.NotNow(permits.WishOf(context.Docket.Id)));
-            case PermitAnswer.Expired when most is not null:
+                throw new Parked(Faults.NotNow(permits.WishOf(docket)));
+            case PermitAnswer.Expired when quiesced:
                 throw new Fault(
                     FaultKinds.PermitExpired,
                     "The permit expired and the service did not answer for "
@@ -329,12 +339,7 @@ public sealed class RelocationEngine(
         {
             Undo(context);
             OwnFolders.Tidy(context);
-            cause = cause with
-            {
-                Where = context.Docket.Work.MovesHolding()
-                    ? $"Nothing has changed; {context.Live.InWords()}."
-                    : $"The former place is as it was; the holding lives at `{machine.Volumes.Show(context.Docket.Target)}`.",
-            };
+            cause = cause with { Where = WhereAfter(context) };
         }
         catch (Exception stopped) when (stopped is Fault || IsDefect(stopped))
         {
@@ -356,6 +361,12 @@ public sealed class RelocationEngine(
         journal.End(context.Docket.Id, final);
         return final;
     }
+
+    /// <summary>Where the data is when everything was undone.</summary>
+    private string WhereAfter(StepContext context) =>
+        context.Docket.Work.MovesHolding()
+            ? $"Nothing has changed; {context.Live.InWords()}."
+            : $"The former place is as it was; the holding lives at `{machine.Volumes.Show(context.Docket.Target)}`.";
 
     /// <summary>
     /// Walks the begun steps backwards. Where one cannot be undone, those before it stay, but for what keeps someone

@@ -60,15 +60,10 @@ public sealed class EqualTarget : IProof
         Adoption adoption
     )
     {
-        using var at = PrepareAdoptionStep.FolderOf(context, adoption);
-        var receipt = PrepareAdoptionStep.Find(context, at, adoption);
+        using var at = AdoptedReceipt.FolderOf(context, adoption);
         var former = at.Folder;
-        if (former.Find(Layout.Manifest) is null || Receipt.DigestOfManifest(former) != receipt.ManifestDigest)
-            throw new Fault(
-                FaultKinds.ReceiptUnfit,
-                "The list of files beside the receipt is missing or not the one that belongs to it.",
-                "Compare the folder with a backup manually and make it live manually."
-            );
+        var receipt = AdoptedReceipt.Find(context, at, adoption);
+        RequireManifest(former, receipt);
         Renumbering.Run(context, volume, former, receipt.Names);
         var proof = new ReceiptProof(Manifest.ReadFrom(former));
         List(context, step, target, own, Layout.Manifest, proof);
@@ -79,6 +74,16 @@ public sealed class EqualTarget : IProof
                 + $"since and read again, {proof.Changed:N0} written since, {proof.Missing:N0} not there any more."
         );
         context.Journal.Record(new Proven(proof.Same + proof.Changed, proof.DataBytes));
+    }
+
+    private static void RequireManifest(IFolder former, Receipt receipt)
+    {
+        if (former.Find(Layout.Manifest) is null || Receipt.DigestOfManifest(former) != receipt.ManifestDigest)
+            throw new Fault(
+                FaultKinds.ReceiptUnfit,
+                "The list of files beside the receipt is missing or not the one that belongs to it.",
+                "Compare the folder with a backup manually and make it live manually."
+            );
     }
 
     /// <summary>Lists a tree under a name in the docket's own folder.</summary>

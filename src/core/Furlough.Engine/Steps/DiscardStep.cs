@@ -119,12 +119,7 @@ public sealed class DiscardStep : IStep
             );
         using (var original = own.OpenFolder(Layout.Original))
         {
-            var begunBefore =
-                context.Journal.Records.Has<DiscardConfirmed>(DiscardConfirmed.KeyOf(id))
-                || context.Docket.Supersedes.Any(earlier =>
-                    context.Journal.Of(earlier).Records.Has<DiscardConfirmed>(DiscardConfirmed.KeyOf(id))
-                );
-            var changed = begunBefore
+            var changed = HasBegun(context, id)
                 ? TreeProof.NotLeftOver(original, Manifest.ReadFrom(own), context.Stop)
                 : TreeProof.Unchanged(original, Manifest.ReadFrom(own), volume.Workers, context.Stop).Difference;
             if (changed is { } change)
@@ -136,6 +131,13 @@ public sealed class DiscardStep : IStep
         }
         RequireNotShrunk(context, own, live);
     }
+
+    /// <summary>Whether it was found unchanged once and its removal begun, by this docket or one before it.</summary>
+    private static bool HasBegun(StepContext context, Guid id) =>
+        context.Journal.Records.Has<DiscardConfirmed>(DiscardConfirmed.KeyOf(id))
+        || context.Docket.Supersedes.Any(earlier =>
+            context.Journal.Of(earlier).Records.Has<DiscardConfirmed>(DiscardConfirmed.KeyOf(id))
+        );
 
     /// <summary>
     /// Someone may have emptied the live folder by mistake, or what is mounted there may be something else.

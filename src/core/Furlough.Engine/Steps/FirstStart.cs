@@ -28,6 +28,13 @@ internal static class FirstStart
         }
         if (!isThere())
             Start(context, command, isThere);
+        RecordWhatItSet(context);
+        context.Journal.Record(new FirstStartBegun(Done: true));
+        context.Report.Add($"{context.Docket.Holding} was not there yet: its program was started once, and made it.");
+    }
+
+    private static void RecordWhatItSet(StepContext context)
+    {
         var shown = context.Places.SourceShown;
         foreach (var change in context.Docket.Pointers)
         {
@@ -43,8 +50,6 @@ internal static class FirstStart
                 );
             context.Journal.Record(new FormerValue(change.Address, found));
         }
-        context.Journal.Record(new FirstStartBegun(Done: true));
-        context.Report.Add($"{context.Docket.Holding} was not there yet: its program was started once, and made it.");
     }
 
     /// <summary>Whether the library was not there when the docket began, and its program has not made it.</summary>

@@ -348,10 +348,7 @@ public sealed class TreeCopy : IDisposable
         if (at.Source.Find(name) is not { } facts)
             throw new IoFault(IoReason.Changed, path, "it vanished while the folder was copied");
         RequireKept(facts, path);
-        if (facts.Links > 1 && facts.Kind is NodeKind.Link or NodeKind.Fifo)
-            _notes.Add(
-                $"`{PathText.Show(path)}` is a {facts.Kind.Word()} with {facts.Links} names: each of them is one of its own at the target."
-            );
+        NoteSeveralNames(facts, path);
         switch (facts.Kind)
         {
             case NodeKind.Link:
@@ -374,6 +371,14 @@ public sealed class TreeCopy : IDisposable
             default:
                 throw new IoFault(IoReason.Changed, path, "it became something else while the tree was copied");
         }
+    }
+
+    private void NoteSeveralNames(NodeFacts facts, string path)
+    {
+        if (facts.Links > 1 && facts.Kind is NodeKind.Link or NodeKind.Fifo)
+            _notes.Add(
+                $"`{PathText.Show(path)}` is a {facts.Kind.Word()} with {facts.Links} names: each of them is one of its own at the target."
+            );
     }
 
     /// <summary>

@@ -152,11 +152,7 @@ public sealed class AllowedHours
                     throw new FormatException(
                         $"The calendar has more than {MostEvents} events in {(LongestEvent + Horizon).TotalDays:0} days."
                     );
-                var ends = At(occurrence.Period.EffectiveEndTime ?? occurrence.Period.StartTime);
-                if (ends - begins > LongestEvent)
-                    throw new FormatException(
-                        $"An event of the calendar is longer than {LongestEvent.TotalDays:0} days."
-                    );
+                var ends = EndOf(occurrence, begins);
                 if (ends > moment && ends > begins)
                     found.Add(new OpenHours(begins, ends));
             }
@@ -168,6 +164,14 @@ public sealed class AllowedHours
             );
         }
         return Merged(found);
+    }
+
+    private DateTimeOffset EndOf(Occurrence occurrence, DateTimeOffset begins)
+    {
+        var ends = At(occurrence.Period.EffectiveEndTime ?? occurrence.Period.StartTime);
+        if (ends - begins > LongestEvent)
+            throw new FormatException($"An event of the calendar is longer than {LongestEvent.TotalDays:0} days.");
+        return ends;
     }
 
     private static List<OpenHours> Merged(List<OpenHours> hours)

@@ -161,20 +161,7 @@ public sealed partial class BriefReader : StrictReader
                         $"`{name.Value}` cannot be said of people.",
                         "small letters, digits and hyphens, and none of " + string.Join(", ", Usual)
                     );
-                var text = Text(words);
-                if (
-                    text != text.Trim()
-                    || text is "." or ".."
-                    || text.Length > LongestName
-                    || text.StartsWith(".furlough", StringComparison.Ordinal)
-                    || text.Any(c => c is '/' or '\\' or '{' or '}' or ':' || char.IsControl(c))
-                )
-                    Error(
-                        words,
-                        $"`{text}` cannot be part of a folder name.",
-                        $"plain words of at most {LongestName} characters"
-                    );
-                said[name.Value!] = text;
+                said[name.Value!] = ReadFolderPart(words);
             }
             people[account.Value!] = said;
         }
@@ -184,6 +171,24 @@ public sealed partial class BriefReader : StrictReader
             .. people.Values.SelectMany(p => p.Keys).Distinct().Except(Usual).Order(StringComparer.Ordinal),
         ];
         return people;
+    }
+
+    private string ReadFolderPart(YamlNode words)
+    {
+        var text = Text(words);
+        if (
+            text != text.Trim()
+            || text is "." or ".."
+            || text.Length > LongestName
+            || text.StartsWith(".furlough", StringComparison.Ordinal)
+            || text.Any(c => c is '/' or '\\' or '{' or '}' or ':' || char.IsControl(c))
+        )
+            Error(
+                words,
+                $"`{text}` cannot be part of a folder name.",
+                $"plain words of at most {LongestName} characters"
+            );
+        return text;
     }
 
     private Dictionary<string, VolumeRole> ReadVolumes(YamlNode node)
@@ -197,41 +202,40 @@ public sealed partial class BriefReader : StrictReader
                     $"`{key.Value}` is a drive letter, and letters differ from machine to machine.",
                     "a role of your own, such as `roomy`, described by facts"
                 );
-            var facts = Keys(
-                value,
-                $"the role {key.Value}",
-                "attached",
-                "medium",
-                "system",
-                "encrypted",
-                "label",
-                "identity",
-                "free-at-least",
-                "prefer"
-            );
-            var attached = List(facts, "attached")
-                .Select(a => OneOf<Attachment>(facts["attached"], a))
-                .OfType<Attachment>()
-                .ToList();
-            var prefer = facts.TryGetValue("prefer", out var p)
-                ? OneOf<Preference>(p, Text(p)) ?? Preference.Roomiest
-                : Preference.Roomiest;
-            roles[key.Value!] = new VolumeRole(
-                key.Value!,
-                attached,
-                ReadBool(facts, "system"),
-                ReadPersonal(facts, "label"),
-                prefer
-            )
-            {
-                Identity = ReadPersonal(facts, "identity"),
-                Media = [.. List(facts, "medium").Select(m => OneOf<Medium>(facts["medium"], m)).OfType<Medium>()],
-                Encrypted = ReadBool(facts, "encrypted"),
-                FreeAtLeast = facts.TryGetValue("free-at-least", out var free) ? ReadAmount(free) : null,
-                Line = (int)key.Start.Line,
-            };
+            roles[key.Value!] = ReadRole(key, value);
         }
         return roles;
+    }
+
+    private VolumeRole ReadRole(YamlScalarNode key, YamlNode value)
+    {
+        var facts = Keys(
+            value,
+            $"the role {key.Value}",
+            "attached",
+            "medium",
+            "system",
+            "encrypted",
+            "label",
+            "identity",
+            "free-at-least",
+            "prefer"
+        );
+        var attached = List(facts, "attached")
+            .Select(a => OneOf<Attachment>(facts["attached"], a))
+            .OfType<Attachment>()
+            .ToList();
+        var prefer = facts.TryGetValue("prefer", out var p)
+            ? OneOf<Preference>(p, Text(p)) ?? Preference.Roomiest
+            : Preference.Roomiest;
+        return new VolumeRole(key.Value!, attached, ReadBool(facts, "system"), ReadPersonal(facts, "label"), prefer)
+        {
+            Identity = ReadPersonal(facts, "identity"),
+            Media = [.. List(facts, "medium").Select(m => OneOf<Medium>(facts["medium"], m)).OfType<Medium>()],
+            Encrypted = ReadBool(facts, "encrypted"),
+            FreeAtLeast = facts.TryGetValue("free-at-least", out var free) ? ReadAmount(free) : null,
+            Line = (int)key.Start.Line,
+        };
     }
 
     /// <summary>A text that may have names which the brief says of people.</summary>

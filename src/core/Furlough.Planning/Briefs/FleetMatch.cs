@@ -69,12 +69,21 @@ public static class FleetMatch
                 (Machine: m, Holdings: item.Of(m.Name, m.Survey!).Where(h => taken.Add((m.Id, h.Name))).ToList())
             )
             .ToList();
+
+        return new LineMatch(
+            item.Line,
+            string.Join(", ", item.Named.Values.SelectMany(n => n)),
+            found.Count(m => m.Holdings.Count > 0),
+            found.Sum(m => m.Holdings.Count),
+            found.Sum(m => m.Holdings.Sum(h => h.DataBytes)),
+            Missed(item, meant, found.SelectMany(m => m.Holdings).Select(h => h.Name.Name).ToHashSet())
+        );
+    }
+
+    private static List<string> Missed(RelocateItem item, List<FleetMachine> meant, HashSet<string> found)
+    {
         List<string> missed = [];
-        foreach (
-            var folder in item
-                .Named.Values.SelectMany(n => n)
-                .Where(f => found.All(m => m.Holdings.All(h => h.Name.Name != f)))
-        )
+        foreach (var folder in item.Named.Values.SelectMany(n => n).Where(f => !found.Contains(f)))
             missed.Add($"No {folder} is found for it.");
         foreach (
             var account in item.Accounts.Names.Where(a =>
@@ -84,14 +93,7 @@ public static class FleetMatch
             missed.Add($"No machine has an account `{account}`.");
         foreach (var pattern in item.On.Where(p => !meant.Any(m => Pattern.Fits(p, m.Name))))
             missed.Add($"No machine that the brief means is called `{pattern}`.");
-        return new LineMatch(
-            item.Line,
-            string.Join(", ", item.Named.Values.SelectMany(n => n)),
-            found.Count(m => m.Holdings.Count > 0),
-            found.Sum(m => m.Holdings.Count),
-            found.Sum(m => m.Holdings.Sum(h => h.DataBytes)),
-            missed
-        );
+        return missed;
     }
 
     private const int MostNames = 8;

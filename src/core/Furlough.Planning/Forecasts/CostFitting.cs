@@ -111,11 +111,22 @@ public static class CostFitting
                 a[i, n] += weight * row[used[i]];
             }
         }
+        if (!Eliminate(a, n))
+            return null;
+        var x = new double[3];
+        for (var i = 0; i < n; i++)
+            x[used[i]] = a[i, n] / a[i, i] / units[used[i]];
+        return x;
+    }
+
+    /// <summary>Solves n equations in place; false when they do not determine an answer.</summary>
+    private static bool Eliminate(double[,] a, int n)
+    {
         for (var i = 0; i < n; i++)
         {
             var pivot = Enumerable.Range(i, n - i).MaxBy(r => Math.Abs(a[r, i]));
             if (Math.Abs(a[pivot, i]) < 1e-12)
-                return null;
+                return false;
             for (var k = 0; k <= n; k++)
                 (a[i, k], a[pivot, k]) = (a[pivot, k], a[i, k]);
             for (var r = 0; r < n; r++)
@@ -127,10 +138,7 @@ public static class CostFitting
                     a[r, k] -= factor * a[i, k];
             }
         }
-        var x = new double[3];
-        for (var i = 0; i < n; i++)
-            x[used[i]] = a[i, n] / a[i, i] / units[used[i]];
-        return x;
+        return true;
     }
 
     /// <summary>The middle value.</summary>

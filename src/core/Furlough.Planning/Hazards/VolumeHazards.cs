@@ -165,17 +165,7 @@ internal static class VolumeHazards
     {
         if (c.Target is not { Attached: Attachment.External or Attachment.Unknown } target)
             return null;
-        var found =
-            target.Attached == Attachment.Unknown
-                ? new HazardText(
-                    $"The system of {c.Machine.Name} does not say how the volume `{target.Root}` is attached: "
-                        + $"{c.Holding.Name} would be away if it is unplugged.",
-                    "Make sure that it stays, and accept it."
-                )
-                : new HazardText(
-                    $"{c.Holding.Name} on {c.Machine.Name} would live on the external volume `{target.Root}` and "
-                        + "be away when that is unplugged."
-                );
+        var found = MayBeAway(c, target);
         if (!c.NeededAtSignIn)
             return found;
         return c.Machine.Drilled.Contains(target.Identity.Key)
@@ -194,4 +184,16 @@ internal static class VolumeHazards
                     + "With a drill that has passed it may be accepted.",
             };
     }
+
+    private static HazardText MayBeAway(HazardContext c, VolumeFacts target) =>
+        target.Attached == Attachment.Unknown
+            ? new HazardText(
+                $"The system of {c.Machine.Name} does not say how the volume `{target.Root}` is attached: "
+                    + $"{c.Holding.Name} would be away if it is unplugged.",
+                "Make sure that it stays, and accept it."
+            )
+            : new HazardText(
+                $"{c.Holding.Name} on {c.Machine.Name} would live on the external volume `{target.Root}` and "
+                    + "be away when that is unplugged."
+            );
 }

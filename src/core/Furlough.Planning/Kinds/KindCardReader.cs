@@ -42,6 +42,24 @@ public sealed partial class KindCardReader : StrictReader
     ];
     private static readonly string[] Commands = ["reads", "writes", "clears"];
     private static readonly string[] Variables = ["home", "account"];
+    private static readonly string[] CardKeys =
+    [
+        "furlough-kind",
+        "name",
+        "title",
+        "systems",
+        "holds",
+        "of",
+        "found-by",
+        "usual",
+        "lists",
+        "closed",
+        "says",
+        "first-start",
+        "launcher",
+        "opens",
+        "pointers",
+    ];
 
     private bool _shared;
 
@@ -63,25 +81,7 @@ public sealed partial class KindCardReader : StrictReader
 
     private KindCard ReadCard(YamlMappingNode root)
     {
-        var keys = Keys(
-            root,
-            "the card",
-            "furlough-kind",
-            "name",
-            "title",
-            "systems",
-            "holds",
-            "of",
-            "found-by",
-            "usual",
-            "lists",
-            "closed",
-            "says",
-            "first-start",
-            "launcher",
-            "opens",
-            "pointers"
-        );
+        var keys = Keys(root, "the card", CardKeys);
         if (Need(root, keys, "furlough-kind") is { } version && Text(version) != "1")
             Error(version, $"Version {Text(version)} of kind cards is not known.", "1");
         var name = Need(root, keys, "name") is { } n ? ReadName(n) : "";

@@ -43,30 +43,22 @@ public abstract class StrictReader
         }
         catch (YamlException malformed)
         {
-            _errors.Add(
-                new TextError(
-                    (int)malformed.Start.Line,
-                    (int)malformed.Start.Column,
-                    $"This is not valid YAML: {malformed.InnerException?.Message ?? malformed.Message}",
-                    "valid YAML"
-                )
+            NotYaml(
+                malformed.Start,
+                $"This is not valid YAML: {malformed.InnerException?.Message ?? malformed.Message}"
             );
         }
         // The library's own reader stumbles over some texts instead of refusing them, such as an escape that is not a
         // character.
         catch (Exception stumbled) when (stumbled is not OutOfMemoryException)
         {
-            _errors.Add(
-                new TextError(
-                    (int)_reached.Line,
-                    (int)_reached.Column,
-                    $"This cannot be read as YAML: {stumbled.Message.ReplaceLineEndings(" ").TrimEnd('.')}.",
-                    "valid YAML"
-                )
-            );
+            NotYaml(_reached, $"This cannot be read as YAML: {stumbled.Message.ReplaceLineEndings(" ").TrimEnd('.')}.");
         }
         return null;
     }
+
+    private void NotYaml(Mark at, string what) =>
+        _errors.Add(new TextError((int)at.Line, (int)at.Column, what, "valid YAML"));
 
     /// <summary>How far the text was read.</summary>
     private Mark _reached = new(0, 1, 1);

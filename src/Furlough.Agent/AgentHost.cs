@@ -77,7 +77,7 @@ internal static class AgentHost
                 0,
                 "address-malformed",
                 $"`{address}` is not an address of a service.",
-                "Give it as http://127.0.0.1:8400.",
+                "Give it as https://HOST:8443, or as http://127.0.0.1:8400 on its own machine.",
                 null,
                 null
             );
@@ -91,7 +91,7 @@ internal static class AgentHost
                 null
             );
         var key = SigningKey.LoadOrMake(Path.Combine(options.Data, "agent-key"));
-        using var http = new HttpClient(AgentClient.Connections())
+        using var http = new HttpClient(Connections(uri, options, store))
         {
             BaseAddress = uri,
             Timeout = TimeSpan.FromSeconds(60),
@@ -131,6 +131,16 @@ internal static class AgentHost
         }
         catch (OperationCanceledException) when (stop.IsCancellationRequested) { }
     }
+
+    private static HttpMessageHandler Connections(Uri service, AgentHostOptions options, AgentStore store) =>
+        service.Scheme == "http"
+            ? AgentClient.Connections()
+            : new ServiceTrust(
+                service,
+                options.Code?.Split('.').ElementAtOrDefault(1) ?? store.Setting("service-key") ?? "",
+                Path.Combine(options.Data, "tls-statement"),
+                TimeProvider.System
+            );
 
     /// <summary>
     /// Identity of this start of the machine; where the system has none, when it was started, to ten seconds.

@@ -7,7 +7,7 @@ using Furlough.Protocol;
 
 var service = new Option<string?>("--service")
 {
-    Description = "Address of the service, such as http://127.0.0.1:8400",
+    Description = "Address of the service, such as https://furlough.office.example:8443",
 };
 var codeFile = new Option<string?>("--code-file")
 {

@@ -1,4 +1,6 @@
 using System.CommandLine;
+using System.Security.Cryptography;
+using System.Security.Cryptography.X509Certificates;
 using Furlough.Cli.Output;
 using Furlough.Protocol;
 using Furlough.Protocol.Api;
@@ -18,6 +20,13 @@ internal static class Connection
     internal static readonly Option<string?> Token = new("--token")
     {
         Description = "Token [FURLOUGH_TOKEN]",
+        Recursive = true,
+    };
+    internal static readonly Option<string?> Certificate = new("--certificate")
+    {
+        Description =
+            "File (PEM) with the certificate of the service or of its authority, where this system does not trust it "
+            + "[FURLOUGH_CERTIFICATE]",
         Recursive = true,
     };
     internal static readonly Option<bool> Json = new("--json")
@@ -85,20 +94,39 @@ internal static class Connection
         var token = parsed.GetValue(Token)
             ?? Environment.GetEnvironmentVariable("FURLOUGH_TOKEN")
             ?? file.GetValueOrDefault("token");
+        var certificate = parsed.GetValue(Certificate)
+            ?? Environment.GetEnvironmentVariable("FURLOUGH_CERTIFICATE")
+            ?? file.GetValueOrDefault("certificate");
         return Uri.TryCreate(address, UriKind.Absolute, out var uri) && uri.Scheme is "http" or "https"
-            ? new FurloughClient(uri, token)
+            ? new FurloughClient(uri, token, certificate is null ? null : Trusted(certificate))
             : throw new ServiceException(
                 400,
                 "address-malformed",
                 $"`{address}` is not an address of a service.",
-                "Give it as http://127.0.0.1:8400.",
+                "Give it as https://HOST:8443, or as http://127.0.0.1:8400 on its own machine.",
                 null,
                 null
             );
     }
 
+    private static X509Certificate2Collection Trusted(string file)
+    {
+        try
+        {
+            var read = new X509Certificate2Collection();
+            read.ImportFromPemFile(file);
+            if (read.Count > 0)
+                return read;
+        }
+        catch (Exception unreadable) when (unreadable is CryptographicException or UnauthorizedAccessException)
+        {
+            throw new IOException($"The certificate {file} cannot be read: {unreadable.Message}");
+        }
+        throw new IOException($"There is no certificate (PEM) in {file}.");
+    }
+
     /// <summary>
-    /// The file `furlough/connection` in the user's configuration folder: lines "service=…" and "token=…".
+    /// The file `furlough/connection` in the user's configuration folder: lines "service=…", "token=…" and "certificate=…".
     /// </summary>
     private static Dictionary<string, string> ReadFile()
     {

@@ -19,8 +19,8 @@ public sealed class AgentClient(HttpClient http)
     /// An agent's connections: one on which it waits for dockets, and others while it has something to say. Each costs
     /// the service memory, and it has thousands of agents.
     /// </summary>
-    public static HttpMessageHandler Connections() =>
-        new SocketsHttpHandler { MaxConnectionsPerServer = MostConnections, PooledConnectionIdleTimeout = KeptIdle };
+    public static SocketsHttpHandler Connections() =>
+        new() { MaxConnectionsPerServer = MostConnections, PooledConnectionIdleTimeout = KeptIdle };
 
     /// <summary>Introduces a new agent.</summary>
     public Task<EnrolResponse> EnrolAsync(EnrolRequest request, CancellationToken stop) =>

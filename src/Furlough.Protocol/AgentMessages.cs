@@ -28,6 +28,9 @@ public static class MessageType
 
     /// <summary>A <see cref="SessionProof"/> from agent to service.</summary>
     public const string Session = "furlough-session";
+
+    /// <summary>A <see cref="TlsStatement"/> from service to agent.</summary>
+    public const string Tls = "furlough-tls";
 }
 
 /// <summary>A new agent introduces itself with an invite.</summary>
@@ -176,4 +179,5 @@ public sealed record Problem(
 [JsonSerializable(typeof(BulletinReceipt))]
 [JsonSerializable(typeof(ProgressReceipt))]
 [JsonSerializable(typeof(Problem))]
+[JsonSerializable(typeof(TlsStatement))]
 public sealed partial class ProtocolJson : JsonSerializerContext;

@@ -60,7 +60,7 @@ public static class PrivateFolder
 /// <summary>Files that only their owner may read.</summary>
 public static class PrivateFile
 {
-    /// <summary>Writes a file of mode 0600 under a temporary name and renames it.</summary>
+    /// <summary>Writes a file of mode 0600 under a temporary name, makes it durable and renames it.</summary>
     public static void Write(string path, string content)
     {
         var fresh = path + ".new";
@@ -71,7 +71,7 @@ public static class PrivateFile
         using (var file = new FileStream(fresh, options))
         {
             file.Write(Encoding.UTF8.GetBytes(content));
-            file.Flush();
+            file.Flush(flushToDisk: true);
         }
         File.Move(fresh, path, overwrite: true);
     }

@@ -1,6 +1,7 @@
 using System.Net;
 using System.Net.Http.Json;
 using System.Net.Sockets;
+using System.Security.Authentication;
 using System.Text.Json;
 
 namespace Furlough.Protocol;
@@ -40,11 +41,24 @@ public sealed class ServiceException(
 
     /// <summary>The service cannot be reached.</summary>
     public static ServiceException Unreachable(Uri? address, Exception cause) =>
+        cause.InnerException is AuthenticationException untrusted
+            ? NotTrusted(address, untrusted)
+            : new(
+                0,
+                "service-unreachable",
+                $"The service at {address} does not answer ({cause.Message}).",
+                "Check that it runs and that the address is right.",
+                null,
+                null
+            );
+
+    private static ServiceException NotTrusted(Uri? address, AuthenticationException why) =>
         new(
             0,
-            "service-unreachable",
-            $"The service at {address} does not answer ({cause.Message}).",
-            "Check that it runs and that the address is right.",
+            "service-not-trusted",
+            $"The service at {address} shows a certificate that is not trusted here ({why.Message}).",
+            "If that is the service's own certificate, give a copy of it with --certificate FILE or FURLOUGH_CERTIFICATE; "
+                + "it is `certificate.pem` in the service's data folder.",
             null,
             null
         );

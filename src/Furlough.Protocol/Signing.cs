@@ -102,7 +102,7 @@ public static class Jws
                 throw new SignatureException("The message is not signed with EdDSA.");
             if (header.Type != type)
                 throw new SignatureException($"The message is a {header.Type} and not a {type}.");
-            if (!IsSigned(publicKey, parts))
+            if (!SigningKey.HasSigned(publicKey, $"{parts[0]}.{parts[1]}", parts[2]))
                 throw new SignatureException("The signature does not fit the message.");
             return Base64Url.DecodeFromChars(parts[1]);
         }
@@ -110,14 +110,6 @@ public static class Jws
         {
             throw new SignatureException("The message is not a compact JWS.");
         }
-    }
-
-    private static bool IsSigned(string publicKey, string[] parts)
-    {
-        var verifier = new Ed25519Signer();
-        verifier.Init(false, new Ed25519PublicKeyParameters(Base64Url.DecodeFromChars(publicKey)));
-        verifier.BlockUpdate(Encoding.ASCII.GetBytes(parts[0] + "." + parts[1]));
-        return verifier.VerifySignature(Base64Url.DecodeFromChars(parts[2]));
     }
 }
 

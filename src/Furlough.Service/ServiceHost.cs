@@ -1,7 +1,9 @@
+using System.Net;
 using Furlough.Service.Access;
 using Furlough.Service.Http;
 using Furlough.Service.Machines;
 using Furlough.Service.Storage;
+using Furlough.Service.Tls;
 using Microsoft.AspNetCore.Builder;
 using Microsoft.AspNetCore.Hosting;
 using Microsoft.AspNetCore.Hosting.Server;
@@ -34,9 +36,12 @@ public sealed class ServiceHost : IAsyncDisposable
             await app.Services.PrepareStorageAsync(stop);
             await app.Services.BeginAloneAsync(stop);
             folder.IsWhole();
+            // Keys that cannot be read end the start, not the first connection.
+            if (options.Listen is not null)
+                app.Services.GetRequiredService<TlsKeys>();
             await app.StartAsync(stop);
             var host = new ServiceHost(app, folder);
-            app.Services.GetRequiredService<ServiceAddress>().Is(host.Address);
+            app.Services.GetRequiredService<ServiceAddress>().Is(Named(host.Address));
             // A large fleet takes seconds: begun before the first person looks at it.
             _ = app.Services.GetRequiredService<MachineBoard>().MachinesAsync(CancellationToken.None);
             return host;
@@ -47,6 +52,10 @@ public sealed class ServiceHost : IAsyncDisposable
             throw;
         }
     }
+
+    /// <summary>An address that others can use, where it listens on all that this machine has.</summary>
+    private static Uri Named(Uri address) =>
+        address.DnsSafeHost is "0.0.0.0" or "::" ? new UriBuilder(address) { Host = Dns.GetHostName() }.Uri : address;
 
     /// <summary>
     /// Makes the steward's token again while no service works with the data folder, for the day on which nobody has one

@@ -9,6 +9,10 @@ public sealed record ServiceOptions(string Data, int Port, string? Console = nul
     /// <summary>The clock of everything.</summary>
     public TimeProvider Time { get; init; } = TimeProvider.System;
 
+    /// <summary>Address on which it listens with TLS instead of loopback: https, an address of this machine and a port (0
+    /// takes a free one); null for loopback without TLS.</summary>
+    public Uri? Listen { get; init; }
+
     /// <summary>Through which server mail is sent; null for none.</summary>
     public MailServer? Mail { get; init; }
 

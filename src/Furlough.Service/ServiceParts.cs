@@ -13,6 +13,7 @@ using Furlough.Service.Relocations;
 using Furlough.Service.Reports;
 using Furlough.Service.Runs;
 using Furlough.Service.Storage;
+using Furlough.Service.Tls;
 using Microsoft.AspNetCore.DataProtection;
 using Microsoft.EntityFrameworkCore;
 
@@ -76,7 +77,12 @@ public static class ServiceParts
     }
 
     private static IServiceCollection AddAccess(this IServiceCollection services) =>
-        services.AddSingleton<Tokens>().AddSingleton<StewardToken>().AddSingleton<HistoryList>();
+        services
+            .AddSingleton<TlsKeys>()
+            .AddSingleton<CertificateDesk>()
+            .AddSingleton<Tokens>()
+            .AddSingleton<StewardToken>()
+            .AddSingleton<HistoryList>();
 
     private static IServiceCollection AddAgents(this IServiceCollection services) =>
         services

@@ -33,7 +33,19 @@ public sealed class CommandLineTests : IDisposable
         lines[1]
             .Split(' ')
             .ShouldBe(
-                ["--audit", "--csv", "--help", "--json", "--room", "--run", "--service", "--table", "--to", "--token"],
+                [
+                    "--audit",
+                    "--certificate",
+                    "--csv",
+                    "--help",
+                    "--json",
+                    "--room",
+                    "--run",
+                    "--service",
+                    "--table",
+                    "--to",
+                    "--token",
+                ],
                 ignoreOrder: true
             );
         foreach (var shells in (string[])["zsh", "fish"])

@@ -21,15 +21,24 @@ public sealed record Outcome(int Code, string Out, string Error)
 public sealed class Field : IDisposable
 {
     internal static readonly string Repository = FindRepository();
-    private static readonly HttpClient Http = new();
-    private readonly List<Process> _agents = [];
+    private static readonly HttpClient Http = new(
+        new SocketsHttpHandler
+        {
+            SslOptions = { RemoteCertificateValidationCallback = (_, shown, _, _) => shown is not null },
+        }
+    );
+    private readonly Dictionary<Process, StringBuilder> _agents = [];
     private ServiceHost? _host;
     private Process? _service;
     private int _port;
+    private Uri? _listen;
 
     public string Folder { get; } = Directory.CreateTempSubdirectory("furlough-e2e-").FullName;
 
-    public string Address => $"http://127.0.0.1:{_port}";
+    public string Address => $"{(_listen is null ? "http" : "https")}://127.0.0.1:{_port}";
+
+    /// <summary>A file with the certificate that commands trust; null without TLS.</summary>
+    public string? Certificate { get; set; }
 
     public string Token => File.ReadAllText(Path.Combine(Folder, "service", "steward-token")).Trim();
 
@@ -37,8 +46,10 @@ public sealed class Field : IDisposable
     public ShiftedTime Time { get; } = new();
 
     /// <summary>Starts the service on loopback inside the tests' own process: compiled once for all of them.</summary>
-    public void StartService()
+    /// <param name="tls">It listens with TLS, and commands trust the certificate that it begins with.</param>
+    public void StartService(bool tls = false)
     {
+        _listen = tls ? new Uri($"https://127.0.0.1:{_port}") : null;
         var options = new ServiceOptions(
             Path.Combine(Folder, "service"),
             _port,
@@ -47,9 +58,12 @@ public sealed class Field : IDisposable
         {
             MayCallPrivate = true,
             Time = Time,
+            Listen = _listen,
         };
         _host = Task.Run(() => ServiceHost.StartAsync(options, CancellationToken.None)).GetAwaiter().GetResult();
         _port = _host.Address.Port;
+        if (tls)
+            Certificate = Path.Combine(Folder, "service", "certificate.pem");
     }
 
     /// <summary>Starts the service as a program of its own, which can be killed, measured, and told more.</summary>
@@ -186,16 +200,33 @@ public sealed class Field : IDisposable
     /// <summary>An agent that was started otherwise; it ends with the field.</summary>
     public Process Keep(Process agent)
     {
-        _agents.Add(agent);
-        _ = agent.StandardOutput.ReadToEndAsync();
+        var log = _agents[agent] = new StringBuilder();
+        agent.OutputDataReceived += (_, line) =>
+        {
+            lock (log)
+                log.AppendLine(line.Data);
+        };
+        agent.BeginOutputReadLine();
         _ = agent.StandardError.ReadToEndAsync();
         return agent;
     }
 
+    /// <summary>Waits until an agent has printed a text.</summary>
+    public void WaitForLog(Process agent, string text) =>
+        WaitFor(
+            () =>
+            {
+                var log = _agents[agent];
+                lock (log)
+                    return log.ToString().Contains(text, StringComparison.Ordinal);
+            },
+            $"\"{text}\" in the agent's log"
+        );
+
     /// <summary>Ends the agents before everything else.</summary>
     public void EndAgents()
     {
-        foreach (var agent in _agents.Where(a => !a.HasExited))
+        foreach (var agent in _agents.Keys.Where(a => !a.HasExited))
             Kill(agent);
     }
 
@@ -236,7 +267,8 @@ public sealed class Field : IDisposable
     {
         using StringWriter output = new(),
             error = new();
-        string[] all = ["--service", Address, "--token", token, .. arguments];
+        string[] trust = Certificate is { } file ? ["--certificate", file] : [];
+        string[] all = ["--service", Address, "--token", token, .. trust, .. arguments];
         var code = Task.Run(() =>
                 CommandLine.RunAsync(all, TextWriter.Synchronized(output), TextWriter.Synchronized(error), live: false)
             )
@@ -279,7 +311,7 @@ public sealed class Field : IDisposable
 
     public void Dispose()
     {
-        foreach (var process in _agents.Append(_service).OfType<Process>())
+        foreach (var process in _agents.Keys.Append(_service).OfType<Process>())
         {
             if (!process.HasExited)
                 Kill(process);

@@ -25,11 +25,11 @@ public abstract class RealDesk : IDisposable
             method: warm
         """;
 
-    protected RealDesk(int megabytes = 1_200, bool whole = false, string? systemVolume = null)
+    protected RealDesk(int megabytes = 1_200, bool whole = false, string? systemVolume = null, bool tls = false)
     {
         Tree = new LinuxTree("ext4", megabytes, whole, systemVolume);
         Tree.Setting("# mine\nXDG_DOCUMENTS_DIR=\"$HOME/Documents\"\nXDG_PICTURES_DIR=\"$HOME/Pictures\"\n");
-        Field.StartService();
+        Field.StartService(tls);
     }
 
     protected LinuxTree Tree { get; }

@@ -14,6 +14,9 @@ internal static class Examples
     {
         ["service start"] = "--data /var/lib/furlough",
         ["service status"] = "",
+        ["certificate show"] = "",
+        ["certificate renew"] = "",
+        ["certificate use"] = "furlough.pem furlough.key",
         ["service replace-steward-token"] = "--data /var/lib/furlough",
         ["machine list"] = "--room Herbarium --standing stuck",
         ["machine show"] = "herb-03",

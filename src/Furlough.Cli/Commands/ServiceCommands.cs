@@ -1,9 +1,11 @@
 using System.CommandLine;
+using System.Net;
 using System.Net.Sockets;
 using Furlough.Cli.Output;
 using Furlough.Model;
 using Furlough.Service;
 using Furlough.Service.Access;
+using Furlough.Service.Tls;
 
 namespace Furlough.Cli.Commands;
 
@@ -19,6 +21,13 @@ internal static class ServiceCommands
     {
         Description = "Port on this machine's loopback; 0 picks a free one",
         DefaultValueFactory = _ => 8400,
+    };
+
+    internal static readonly Option<string?> Listen = new("--listen")
+    {
+        Description =
+            "Address for other machines, with TLS, such as https://0.0.0.0:8443; left out, only this machine is served, on "
+            + "--port and without TLS",
     };
 
     private const string Password = "FURLOUGH_MAIL_PASSWORD";
@@ -48,6 +57,22 @@ internal static class ServiceCommands
         );
     }
 
+    private static Uri? ListenOf(string? address, ref string? wrong)
+    {
+        if (address is null)
+            return null;
+        if (
+            Uri.TryCreate(address, UriKind.Absolute, out var uri)
+            && uri is { Scheme: "https", PathAndQuery: "/", UserInfo: "" }
+            && IPAddress.TryParse(uri.DnsSafeHost, out _)
+        )
+            return uri;
+        wrong = address.StartsWith("http:", StringComparison.Ordinal)
+            ? $"`{address}` is without TLS, which is for this machine only: use --port for that, or an https address."
+            : $"`{address}` is not an address to listen on; give one of this machine's, such as https://0.0.0.0:8443.";
+        return null;
+    }
+
     internal static Command Make() =>
         new Command("service", "Start and manage the service") { StartCommand(), Status(), Replace() };
 
@@ -68,6 +93,7 @@ internal static class ServiceCommands
         {
             Data,
             Port,
+            Listen,
             server,
             from,
             callPrivate,
@@ -78,6 +104,7 @@ internal static class ServiceCommands
                 try
                 {
                     var mail = MailServerOf(parsed.GetValue(server), parsed.GetValue(from), out var wrong);
+                    var listen = ListenOf(parsed.GetValue(Listen), ref wrong);
                     if (wrong is not null)
                     {
                         await Terminal.Error.WriteLineAsync($"furlough: {wrong}");
@@ -86,13 +113,20 @@ internal static class ServiceCommands
                     await using var host = await ServiceHost.StartAsync(
                         new ServiceOptions(Path.GetFullPath(parsed.GetValue(Data)!), parsed.GetValue(Port))
                         {
+                            Listen = listen,
                             Mail = mail,
                             MayCallPrivate = parsed.GetValue(callPrivate),
                         },
                         stop
                     );
                     Terminal.Output.WriteLine($"listening on {host.Address.ToString().TrimEnd('/')}");
-                    var token = Path.Combine(Path.GetFullPath(parsed.GetValue(Data)!), StewardToken.FileName);
+                    var data = Path.GetFullPath(parsed.GetValue(Data)!);
+                    if (listen is not null)
+                        Terminal.Output.WriteLine(
+                            $"its certificate is in {Path.Combine(data, TlsKeys.CertificateFile)}: where it is not trusted, "
+                                + "give a copy to commands as --certificate FILE or FURLOUGH_CERTIFICATE"
+                        );
+                    var token = Path.Combine(data, StewardToken.FileName);
                     if (File.Exists(token))
                         Terminal.Output.WriteLine(
                             $"the steward's first token is in {token}: sign in to the console with it, or export "

@@ -12,6 +12,8 @@ namespace Furlough.Protocol.Api;
 [JsonSerializable(typeof(AuditView))]
 [JsonSerializable(typeof(BriefCheck))]
 [JsonSerializable(typeof(BriefText))]
+[JsonSerializable(typeof(CertificateRequest))]
+[JsonSerializable(typeof(CertificateView))]
 [JsonSerializable(typeof(ClaimRequest))]
 [JsonSerializable(typeof(ConsentRequest))]
 [JsonSerializable(typeof(DiscardRequest))]

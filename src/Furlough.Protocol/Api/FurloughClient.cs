@@ -1,6 +1,7 @@
 using System.Globalization;
 using System.Net.Http.Headers;
 using System.Net.Http.Json;
+using System.Security.Cryptography.X509Certificates;
 using System.Text.Json;
 using Furlough.Model;
 
@@ -15,10 +16,27 @@ public sealed class FurloughClient : IDisposable
 
     /// <param name="address">Address of the service.</param>
     /// <param name="token">A token with the access level that the calls need.</param>
-    public FurloughClient(Uri address, string? token)
+    /// <param name="trusted">Certificates that are trusted instead of those that this system trusts; null for the
+    /// system's.</param>
+    public FurloughClient(Uri address, string? token, X509Certificate2Collection? trusted = null)
     {
         Address = address;
-        _http = new HttpClient { BaseAddress = new Uri(address, "/api/v1/"), Timeout = TimeSpan.FromMinutes(5) };
+        var connections = new SocketsHttpHandler();
+        if (trusted is not null)
+        {
+            var policy = new X509ChainPolicy
+            {
+                TrustMode = X509ChainTrustMode.CustomRootTrust,
+                RevocationMode = X509RevocationMode.NoCheck,
+            };
+            policy.CustomTrustStore.AddRange(trusted);
+            connections.SslOptions.CertificateChainPolicy = policy;
+        }
+        _http = new HttpClient(connections)
+        {
+            BaseAddress = new Uri(address, "/api/v1/"),
+            Timeout = TimeSpan.FromMinutes(5),
+        };
         if (token is not null)
             _http.DefaultRequestHeaders.Authorization = new AuthenticationHeaderValue("Bearer", token);
     }
@@ -31,6 +49,18 @@ public sealed class FurloughClient : IDisposable
 
     /// <summary>Status of the service.</summary>
     public Task<ServiceStatus> StatusAsync(CancellationToken stop) => GetAsync<ServiceStatus>("status", stop);
+
+    /// <summary>The certificate that the service shows.</summary>
+    public Task<CertificateView> CertificateAsync(CancellationToken stop) =>
+        GetAsync<CertificateView>("certificate", stop);
+
+    /// <summary>The service makes a new certificate of its own and shows it.</summary>
+    public Task<CertificateView> RenewCertificateAsync(CancellationToken stop) =>
+        PostAsync<CertificateView>("certificate/renew", null, stop);
+
+    /// <summary>The service shows an office's certificate from now on.</summary>
+    public Task<CertificateView> UseCertificateAsync(CertificateRequest request, CancellationToken stop) =>
+        PostAsync<CertificateView>("certificate", request, stop);
 
     /// <summary>Machines; of one room and with one standing, where given.</summary>
     public Task<IReadOnlyList<MachineSummary>> MachinesAsync(string? room, string? standing, CancellationToken stop) =>

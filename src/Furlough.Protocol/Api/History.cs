@@ -67,6 +67,7 @@ public enum HistoryEvent
     KindCardTried,
     KindCardRemoved,
     ReserveSet,
+    CertificateChanged,
 }
 
 /// <summary>What an entry of the history can be about.</summary>
@@ -89,6 +90,7 @@ public enum SubjectKind
     Token,
     Receiver,
     KindCard,
+    Certificate,
 }
 
 /// <summary>What an entry of the history is about: a thing with a number, or one with a name.</summary>

@@ -1,3 +1,4 @@
+using Furlough.Service.Tls;
 using Microsoft.AspNetCore.Builder;
 using Microsoft.AspNetCore.Hosting;
 using Microsoft.AspNetCore.Http;
@@ -24,14 +25,18 @@ internal static class Guards
     /// Under another name than its own a page of someone else's could talk to the service (DNS rebinding).
     /// </summary>
     internal static Task RequireOwnHost(HttpContext context, RequestDelegate next) =>
-        context.Request.Host.Host is "127.0.0.1" or "localhost" or "::1" or "[::1]"
+        IsOwn(context.Request.Host.Host, context)
             ? next(context)
             : throw new RefusedException(
                 RefusalKind.WrongHost,
                 "host-unknown",
                 $"This service is not called `{context.Request.Host.Host}`.",
-                "Call it by http://127.0.0.1 and its port."
+                "Call it by a name that its certificate is for; without TLS by http://127.0.0.1 and its port."
             );
+
+    private static bool IsOwn(string host, HttpContext context) =>
+        host is "127.0.0.1" or "localhost" or "::1" or "[::1]"
+        || context.Request.IsHttps && context.RequestServices.GetRequiredService<TlsKeys>().IsFor(host);
 
     private static void Secure(HttpContext context)
     {

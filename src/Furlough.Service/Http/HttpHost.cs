@@ -8,11 +8,13 @@ using Furlough.Service.Http.Connections;
 using Furlough.Service.Notifications;
 using Furlough.Service.Runs;
 using Furlough.Service.Storage;
+using Furlough.Service.Tls;
 using Microsoft.AspNetCore.Builder;
 using Microsoft.AspNetCore.Connections;
 using Microsoft.AspNetCore.Hosting;
 using Microsoft.AspNetCore.Http;
 using Microsoft.AspNetCore.Routing;
+using Microsoft.AspNetCore.Server.Kestrel.Https;
 using Microsoft.AspNetCore.Server.Kestrel.Transport.Sockets;
 using Serilog;
 using Serilog.Events;
@@ -66,7 +68,17 @@ internal static class HttpHost
     {
         builder.WebHost.ConfigureKestrel(kestrel =>
         {
-            kestrel.Listen(IPAddress.Loopback, options.Port);
+            if (options.Listen is { } address)
+                kestrel.Listen(IPAddress.Parse(address.DnsSafeHost), address.Port, listen =>
+                    listen.UseHttps(
+                        new TlsHandshakeCallbackOptions
+                        {
+                            OnConnection = _ => new(kestrel.ApplicationServices.GetRequiredService<TlsKeys>().Server),
+                        }
+                    )
+                );
+            else
+                kestrel.Listen(IPAddress.Loopback, options.Port);
             kestrel.AddServerHeader = false;
             kestrel.Limits.MaxRequestBodySize = LargestRequestBytes;
         });

@@ -14,9 +14,11 @@ internal static class Routes
     {
         app.MapOpenApi().AllowAnonymous();
         StatusEndpoints.MapHealth(app);
+        CertificateEndpoints.MapStatement(app);
         var api = app.MapGroup("/api/v1");
         StatusEndpoints.Map(api.MapGroup("").WithTags("status"));
         AccessEndpoints.Map(api.MapGroup("").WithTags("access"));
+        CertificateEndpoints.Map(api.MapGroup("").WithTags("certificate"));
         MachineEndpoints.Map(api.MapGroup("").WithTags("machines"));
         DrillEndpoints.Map(api.MapGroup("").WithTags("machines"));
         KindEndpoints.Map(api.MapGroup("").WithTags("kinds"));

@@ -229,6 +229,99 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/certificate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["CertificateView"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["CertificateRequest"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["CertificateView"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/certificate/renew": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["CertificateView"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/machines": {
         parameters: {
             query?: never;
@@ -2762,6 +2855,23 @@ export interface components {
             inPlace?: boolean;
             commands?: null | components["schemas"]["SettingCommands"];
         };
+        CertificateRequest: {
+            certificates: string;
+            key: string;
+        };
+        CertificateView: {
+            own: boolean;
+            names: string[];
+            issuedBy: string;
+            /** Format: date-time */
+            notBefore: string;
+            /** Format: date-time */
+            notAfter: string;
+            fingerprint: string;
+            /** Format: int64 */
+            statement: number;
+            pem: string;
+        };
         ClaimRequest: {
             as: null | string;
         };
@@ -2949,7 +3059,7 @@ export interface components {
             detail: null | string;
         };
         /** @enum {unknown} */
-        HistoryEvent: "noted" | "plan-made" | "consent-given" | "run-proposed" | "run-started" | "run-approved" | "run-paused" | "run-resumed" | "run-halted" | "run-ended" | "wave-begun" | "state-changed" | "report-refused" | "unknown-docket-reported" | "taken-over" | "retry" | "skip" | "begin" | "back-out" | "return" | "fall-back" | "loss-accepted" | "gather" | "discard" | "discard-decided" | "errand-raised" | "errand-claimed" | "errand-finished" | "errand-declined" | "errand-lapsed" | "drill-begun" | "drill-passed" | "drill-failed" | "audit-made" | "account-locked-out" | "enrolled" | "enrolled-again" | "same-machine-id" | "suspected-clone" | "knows-more-than-the-service" | "machine-held" | "machine-released" | "machine-tagged" | "machine-forgotten" | "invite-made" | "invite-revoked" | "token-made" | "token-replaced" | "token-revoked" | "receiver-added" | "receiver-removed" | "kind-card-added" | "kind-card-tried" | "kind-card-removed" | "reserve-set";
+        HistoryEvent: "noted" | "plan-made" | "consent-given" | "run-proposed" | "run-started" | "run-approved" | "run-paused" | "run-resumed" | "run-halted" | "run-ended" | "wave-begun" | "state-changed" | "report-refused" | "unknown-docket-reported" | "taken-over" | "retry" | "skip" | "begin" | "back-out" | "return" | "fall-back" | "loss-accepted" | "gather" | "discard" | "discard-decided" | "errand-raised" | "errand-claimed" | "errand-finished" | "errand-declined" | "errand-lapsed" | "drill-begun" | "drill-passed" | "drill-failed" | "audit-made" | "account-locked-out" | "enrolled" | "enrolled-again" | "same-machine-id" | "suspected-clone" | "knows-more-than-the-service" | "machine-held" | "machine-released" | "machine-tagged" | "machine-forgotten" | "invite-made" | "invite-revoked" | "token-made" | "token-replaced" | "token-revoked" | "receiver-added" | "receiver-removed" | "kind-card-added" | "kind-card-tried" | "kind-card-removed" | "reserve-set" | "certificate-changed";
         HistorySubject: {
             kind: components["schemas"]["SubjectKind"];
             /** Format: int64 */
@@ -3709,7 +3819,7 @@ export interface components {
             dataBytes: number;
         };
         /** @enum {unknown} */
-        SubjectKind: "other" | "plan" | "run" | "relocation" | "errand" | "audit" | "docket" | "machine" | "room" | "fleet" | "account" | "invite" | "token" | "receiver" | "kind-card";
+        SubjectKind: "other" | "plan" | "run" | "relocation" | "errand" | "audit" | "docket" | "machine" | "room" | "fleet" | "account" | "invite" | "token" | "receiver" | "kind-card" | "certificate";
         SuggestRequest: {
             rooms: string[];
             machines: string[];

@@ -21,8 +21,7 @@ internal sealed class ServiceTrust : DelegatingHandler
     private readonly string _file;
     private readonly TimeProvider _time;
     private readonly SemaphoreSlim _reading = new(1);
-    private volatile TlsStatement? _statement;
-    private DateTimeOffset _readAt = DateTimeOffset.MinValue;
+    private volatile Reading? _last;
 
     /// <param name="service">Address of the service.</param>
     /// <param name="serviceKey">The service's identity, from the invite.</param>
@@ -34,10 +33,12 @@ internal sealed class ServiceTrust : DelegatingHandler
         var connections = AgentClient.Connections();
         connections.SslOptions.RemoteCertificateValidationCallback = (_, shown, _, _) =>
             shown is X509Certificate2 certificate
-            && _statement?.Keys.Contains(TlsStatement.KeyOf(certificate), StringComparer.Ordinal) == true;
+            && _last?.Statement.Keys.Contains(TlsStatement.KeyOf(certificate), StringComparer.Ordinal) == true;
         InnerHandler = connections;
         if (File.Exists(file))
-            _statement = TryRead(File.ReadAllText(file).Trim());
+            _last = TryRead(File.ReadAllText(file).Trim()) is { } kept
+                ? new Reading(DateTimeOffset.MinValue, kept)
+                : null;
     }
 
     protected override void Dispose(bool disposing)
@@ -50,8 +51,9 @@ internal sealed class ServiceTrust : DelegatingHandler
     /// <inheritdoc/>
     protected override async Task<HttpResponseMessage> SendAsync(HttpRequestMessage request, CancellationToken stop)
     {
-        if (_time.GetUtcNow() - _readAt > ReadAgainAfter)
-            await ReadAsync(stop);
+        var known = _last;
+        if (known is null || _time.GetUtcNow() - known.At > ReadAgainAfter)
+            known = await ReadAfterAsync(known, stop);
         try
         {
             return await base.SendAsync(request, stop);
@@ -59,20 +61,24 @@ internal sealed class ServiceTrust : DelegatingHandler
         catch (HttpRequestException refused) when (refused.HttpRequestError == HttpRequestError.SecureConnectionError)
         {
             // The connection was never made, so nothing of the call was sent.
-            var before = _statement;
-            await ReadAsync(stop);
-            if (_statement?.Number == before?.Number)
+            var fresh = await ReadAfterAsync(known, stop);
+            if (fresh.Statement.Number == known.Statement.Number)
                 throw NotTrusted("it has a key that the service has not told of.");
             return await base.SendAsync(request, stop);
         }
     }
 
-    /// <summary>Reads the statement over a connection that is trusted with nothing: the signature alone counts.</summary>
-    private async Task ReadAsync(CancellationToken stop)
+    /// <summary>
+    /// Reads the statement, over a connection that is trusted with nothing: the signature alone counts. Whoever waited
+    /// while another call read it reads it no second time.
+    /// </summary>
+    private async Task<Reading> ReadAfterAsync(Reading? last, CancellationToken stop)
     {
         await _reading.WaitAsync(stop);
         try
         {
+            if (_last is { } other && other != last)
+                return other;
             using var anyone = new SocketsHttpHandler
             {
                 AllowAutoRedirect = false,
@@ -91,19 +97,19 @@ internal sealed class ServiceTrust : DelegatingHandler
             answer.EnsureSuccessStatusCode();
             var signed = await answer.Content.ReadAsStringAsync(stop);
             var read = TryRead(signed) ?? throw NotTrusted("it is not the one that made this agent's invite.");
-            if (read.Number < _statement?.Number)
+            if (read.Number < last?.Statement.Number)
                 throw NotTrusted("what it tells of its keys is older than what it told before.");
-            _readAt = _time.GetUtcNow();
-            if (read.Number == _statement?.Number)
-                return;
-            PrivateFile.Write(_file, signed);
-            _statement = read;
+            if (read.Number != last?.Statement.Number)
+                PrivateFile.Write(_file, signed);
+            return _last = new Reading(_time.GetUtcNow(), read);
         }
         finally
         {
             _reading.Release();
         }
     }
+
+    private sealed record Reading(DateTimeOffset At, TlsStatement Statement);
 
     private TlsStatement? TryRead(string signed)
     {

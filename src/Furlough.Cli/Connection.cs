@@ -98,7 +98,7 @@ internal static class Connection
             ?? Environment.GetEnvironmentVariable("FURLOUGH_CERTIFICATE")
             ?? file.GetValueOrDefault("certificate");
         return Uri.TryCreate(address, UriKind.Absolute, out var uri) && uri.Scheme is "http" or "https"
-            ? new FurloughClient(uri, token, certificate is null ? null : Trusted(certificate))
+            ? new FurloughClient(uri, token, certificate is { Length: > 0 } given ? Trusted(given) : null)
             : throw new ServiceException(
                 400,
                 "address-malformed",

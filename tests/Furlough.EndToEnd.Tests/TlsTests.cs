@@ -125,7 +125,7 @@ public sealed class TlsTests() : RealDesk(megabytes: 64, tls: true)
                 $"openssl s_client -connect {server} {version} -cipher 'ALL:@SECLEVEL=0' </dev/null 2>&1 || true"
             );
         Shake("-tls1_1").ShouldContain("alert protocol version");
-        Shake("-tls1_2").ShouldContain("Protocol  : TLSv1.2");
+        Shake("-tls1_2").ShouldContain("New, TLSv1.2");
         var answer = LinuxTree.Sh($"curl -sk -H 'Host: elsewhere.example' {Field.Address}/health/live");
         answer.ShouldContain("host-unknown");
         LinuxTree.Sh($"curl -sk {Field.Address}/health/live").ShouldBe("live");

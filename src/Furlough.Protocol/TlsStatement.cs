@@ -1,5 +1,4 @@
 using System.Buffers.Text;
-using System.Globalization;
 using System.Security.Cryptography;
 using System.Security.Cryptography.X509Certificates;
 using System.Text.Json;
@@ -44,8 +43,4 @@ public sealed record TlsStatement(long Number, IReadOnlyList<string> Keys)
             throw new SignatureException(malformed.Message);
         }
     }
-
-    /// <inheritdoc/>
-    public override string ToString() =>
-        string.Create(CultureInfo.InvariantCulture, $"TLS statement {Number} ({string.Join(", ", Keys)})");
 }

@@ -96,6 +96,8 @@ public sealed class TlsKeysTests : IDisposable
         keys.IsFor("furlough.fen.example").ShouldBeTrue();
         keys.IsFor("elsewhere.example").ShouldBeFalse();
         keys.IsFor("127.0.0.1").ShouldBeFalse();
+        foreach (var odd in (string[])["", "a b", "-", "[::1", "..", "x_y", new string('a', 300), "%00"])
+            keys.IsFor(odd).ShouldBeFalse(odd);
         Statement(keys).Keys.ShouldBe([KeyShown(keys)]);
     }
 

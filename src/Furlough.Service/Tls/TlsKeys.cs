@@ -47,8 +47,10 @@ public sealed class TlsKeys : IDisposable
     /// <summary>What people see of the certificate.</summary>
     public CertificateView View => _shown.View;
 
-    /// <summary>Whether the certificate names this host, by name or address.</summary>
-    public bool IsFor(string host) => _shown.Certificate.MatchesHostname(host.Trim('[', ']'), true, false);
+    /// <summary>Whether the certificate names this host, by name or address; what is neither is nobody's.</summary>
+    public bool IsFor(string host) =>
+        Uri.CheckHostName(host) is UriHostNameType.Dns or UriHostNameType.IPv4 or UriHostNameType.IPv6
+        && _shown.Certificate.MatchesHostname(host.Trim('[', ']'), allowWildcards: true, allowCommonName: false);
 
     /// <summary>Shows a certificate of the service's own with the key that was announced as the next.</summary>
     public CertificateView Renew()

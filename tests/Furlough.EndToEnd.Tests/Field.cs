@@ -200,15 +200,16 @@ public sealed class Field : IDisposable
     /// <summary>An agent that was started otherwise; it ends with the field.</summary>
     public Process Keep(Process agent)
     {
-        var log = _agents[agent] = new StringBuilder();
-        agent.OutputDataReceived += (_, line) =>
-        {
-            lock (log)
-                log.AppendLine(line.Data);
-        };
-        agent.BeginOutputReadLine();
+        _ = Log(agent.StandardOutput, _agents[agent] = new StringBuilder());
         _ = agent.StandardError.ReadToEndAsync();
         return agent;
+    }
+
+    private static async Task Log(StreamReader output, StringBuilder log)
+    {
+        while (await output.ReadLineAsync() is { } line)
+            lock (log)
+                log.AppendLine(line);
     }
 
     /// <summary>Waits until an agent has printed a text.</summary>

@@ -5,8 +5,8 @@ using Furlough.Protocol;
 namespace Furlough.Agent;
 
 /// <summary>
-/// Lets the agent talk over TLS to the service of its invite and to nobody else. It trusts the keys of that service's
-/// statement, and no certificate: one with another key is looked up in a newer statement before anything else is said.
+/// Lets the agent talk over TLS to the service of its invite and to nobody else. It trusts what that service's statement
+/// tells it to: a connection that this does not cover is looked up in a newer statement before anything else is said.
 /// </summary>
 internal sealed class ServiceTrust : DelegatingHandler
 {
@@ -31,15 +31,18 @@ internal sealed class ServiceTrust : DelegatingHandler
     {
         (_service, _serviceKey, _file, _time) = (service, serviceKey, file, time);
         var connections = AgentClient.Connections();
-        connections.SslOptions.RemoteCertificateValidationCallback = (_, shown, _, _) =>
+        connections.SslOptions.RemoteCertificateValidationCallback = (_, shown, chain, wrong) =>
             shown is X509Certificate2 certificate
-            && _last?.Statement.Keys.Contains(TlsStatement.KeyOf(certificate), StringComparer.Ordinal) == true;
+            && _last?.Statement.Trusts(certificate, wrong, CameWith(chain)) == true;
         InnerHandler = connections;
         if (File.Exists(file))
             _last = TryRead(File.ReadAllText(file).Trim()) is { } kept
                 ? new Reading(DateTimeOffset.MinValue, kept)
                 : null;
     }
+
+    private static X509Certificate2Collection CameWith(X509Chain? chain) =>
+        [.. chain?.ChainElements.Select(e => e.Certificate) ?? [], .. chain?.ChainPolicy.ExtraStore ?? []];
 
     protected override void Dispose(bool disposing)
     {
@@ -63,7 +66,7 @@ internal sealed class ServiceTrust : DelegatingHandler
             // The connection was never made, so nothing of the call was sent.
             var fresh = await ReadAfterAsync(known, stop);
             if (fresh.Statement.Number == known.Statement.Number)
-                throw NotTrusted("it has a key that the service has not told of.");
+                throw NotTrusted("its certificate is none that the service has told of.");
             return await base.SendAsync(request, stop);
         }
     }

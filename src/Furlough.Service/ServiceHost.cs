@@ -37,11 +37,11 @@ public sealed class ServiceHost : IAsyncDisposable
             await app.Services.BeginAloneAsync(stop);
             folder.IsWhole();
             // Keys that cannot be read end the start, not the first connection.
-            if (options.Listen is not null)
+            if (options.Listen is not null || options.Proxy is not null)
                 app.Services.GetRequiredService<TlsKeys>();
             await app.StartAsync(stop);
             var host = new ServiceHost(app, folder);
-            app.Services.GetRequiredService<ServiceAddress>().Is(Named(host.Address));
+            app.Services.GetRequiredService<ServiceAddress>().Is(options.PublicAddress ?? Named(host.Address));
             // A large fleet takes seconds: begun before the first person looks at it.
             _ = app.Services.GetRequiredService<MachineBoard>().MachinesAsync(CancellationToken.None);
             return host;

@@ -1,3 +1,5 @@
+using System.Net;
+
 namespace Furlough.Service;
 
 /// <summary>How the service is started.</summary>
@@ -13,12 +15,27 @@ public sealed record ServiceOptions(string Data, int Port, string? Console = nul
     /// takes a free one); null for loopback without TLS.</summary>
     public Uri? Listen { get; init; }
 
+    /// <summary>Address by which people reach it, for links in what it sends; null for where it listens.</summary>
+    public Uri? PublicAddress { get; init; }
+
+    /// <summary>A proxy that stands before it; null for none.</summary>
+    public Proxy? Proxy { get; init; }
+
+    /// <summary>Whether browsers are told to use TLS alone with this host (HSTS).</summary>
+    public bool Hsts { get; init; }
+
     /// <summary>Through which server mail is sent; null for none.</summary>
     public MailServer? Mail { get; init; }
 
     /// <summary>Whether web calls may go to addresses of private networks and of this machine.</summary>
     public bool MayCallPrivate { get; init; }
 }
+
+/// <summary>A proxy that stands before the service and shows a certificate of its own.</summary>
+/// <param name="Address">Whose calls are believed when they say whose call they pass on.</param>
+/// <param name="Authorities">Certificates (DER, base64) of those that issue the proxy's; empty where the machines of the
+/// agents trust them anyhow.</param>
+public sealed record Proxy(IPAddress Address, IReadOnlyList<string> Authorities);
 
 /// <summary>A server that takes mail (SMTP).</summary>
 /// <param name="Server">smtp://HOST:PORT, which goes on encrypted where the server can; or smtps://HOST:PORT, encrypted

@@ -80,6 +80,7 @@ public static class ServiceParts
         services
             .AddSingleton<TlsKeys>()
             .AddSingleton<CertificateDesk>()
+            .AddSingleton<CertificateWatch>()
             .AddSingleton<Tokens>()
             .AddSingleton<StewardToken>()
             .AddSingleton<HistoryList>();

@@ -1,6 +1,4 @@
 using System.Buffers.Text;
-using System.Security.Cryptography;
-using System.Security.Cryptography.X509Certificates;
 using System.Text.Json;
 using Furlough.Platform.Tests;
 using Shouldly;
@@ -89,7 +87,8 @@ public sealed class TlsTests() : RealDesk(megabytes: 64, tls: true)
             );
 
         var agent = Enrol();
-        var (authority, certificate, key) = MakeOffice();
+        using var office = new OfficeCertificates($"{Field.Folder}/office");
+        var (certificate, key) = office.Issue("127.0.0.1");
         Field
             .Run("certificate", "use", certificate, Field.CodeFile("no key"))
             .ShouldSatisfyAllConditions(
@@ -104,7 +103,7 @@ public sealed class TlsTests() : RealDesk(megabytes: 64, tls: true)
                 o => o.Out.ShouldContain("Office authority")
             );
         Field.Run("service", "status").Code.ShouldBe(1, "the former certificate is not shown any more");
-        Field.Certificate = authority;
+        Field.Certificate = office.Authority;
         Field.Run("service", "status").ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()));
         Field.Kill(agent);
         Field.StartAgent(Tree.Root, "map-01");
@@ -112,7 +111,7 @@ public sealed class TlsTests() : RealDesk(megabytes: 64, tls: true)
 
         Field.StopService();
         Field.StartService(tls: true);
-        Field.Certificate = authority;
+        Field.Certificate = office.Authority;
         Field.Run("service", "status").Code.ShouldBe(0, "the office's is shown after a restart as well");
     }
 
@@ -145,42 +144,4 @@ public sealed class TlsTests() : RealDesk(megabytes: 64, tls: true)
             .Parse(Base64Url.DecodeFromChars(File.ReadAllText($"{Field.Folder}/map-01/tls-statement").Split('.')[1]))
             .RootElement.GetProperty("number")
             .GetInt64();
-
-    /// <summary>An office's authority, and a certificate from it for this machine.</summary>
-    private (string Authority, string Certificate, string Key) MakeOffice()
-    {
-        using var authorityKey = RSA.Create(2048);
-        var asked = new CertificateRequest(
-            "CN=Office authority",
-            authorityKey,
-            HashAlgorithmName.SHA256,
-            RSASignaturePadding.Pkcs1
-        );
-        asked.CertificateExtensions.Add(new X509BasicConstraintsExtension(true, false, 0, true));
-        using var authority = asked.CreateSelfSigned(
-            DateTimeOffset.UtcNow.AddDays(-1),
-            DateTimeOffset.UtcNow.AddDays(90)
-        );
-        using var key = RSA.Create(2048);
-        var request = new CertificateRequest("CN=furlough", key, HashAlgorithmName.SHA256, RSASignaturePadding.Pkcs1);
-        var names = new SubjectAlternativeNameBuilder();
-        names.AddIpAddress(System.Net.IPAddress.Loopback);
-        request.CertificateExtensions.Add(names.Build());
-        using var certificate = request.Create(
-            authority,
-            DateTimeOffset.UtcNow.AddDays(-1),
-            DateTimeOffset.UtcNow.AddDays(60),
-            [1, 2, 3]
-        );
-        string Put(string name, string text)
-        {
-            File.WriteAllText($"{Field.Folder}/{name}", text);
-            return $"{Field.Folder}/{name}";
-        }
-        return (
-            Put("authority.pem", authority.ExportCertificatePem()),
-            Put("office.pem", certificate.ExportCertificatePem()),
-            Put("office.key", key.ExportPkcs8PrivateKeyPem())
-        );
-    }
 }

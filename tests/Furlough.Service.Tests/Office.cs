@@ -44,13 +44,14 @@ internal sealed class Office : IAsyncDisposable
     /// <summary>Opens one.</summary>
     /// <param name="data">A data folder that is there already; null for a new one.</param>
     /// <param name="at">What the clock shows; null for a morning in spring.</param>
-    internal static async Task<Office> OpenAsync(string? data = null, DateTimeOffset? at = null)
+    /// <param name="listen">Where it would listen with TLS; null for nowhere.</param>
+    internal static async Task<Office> OpenAsync(string? data = null, DateTimeOffset? at = null, Uri? listen = null)
     {
         var folder = data ?? Directory.CreateTempSubdirectory("furlough-office-").FullName;
         var clock = new FakeTimeProvider(at ?? new DateTimeOffset(2026, 3, 2, 9, 0, 0, TimeSpan.Zero));
         var parts = new ServiceCollection()
             .AddLogging()
-            .AddServiceParts(new ServiceOptions(folder, 0) { Time = clock })
+            .AddServiceParts(new ServiceOptions(folder, 0) { Time = clock, Listen = listen })
             // Every unit of work of every test is one that can be run again.
             .AddSingleton(p => ActivatorUtilities.CreateInstance<Store>(p, new Rehearsal(true)))
             .BuildServiceProvider();

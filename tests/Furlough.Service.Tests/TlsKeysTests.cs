@@ -1,3 +1,4 @@
+using System.Net.Security;
 using System.Security.Cryptography;
 using System.Security.Cryptography.X509Certificates;
 using Furlough.Protocol;
@@ -102,16 +103,79 @@ public sealed class TlsKeysTests : IDisposable
     }
 
     [Fact]
+    public void A_proxy_before_it_is_told_in_a_newer_statement_and_so_is_its_end()
+    {
+        using var alone = Open();
+        var (key, number) = (KeyShown(alone), Statement(alone).Number);
+        using var proxied = Open(new Proxy(System.Net.IPAddress.Loopback, []));
+        Statement(proxied)
+            .ShouldSatisfyAllConditions(
+                s => s.Number.ShouldBeGreaterThan(number),
+                s => s.Keys[0].ShouldBe(key),
+                s => s.Proxy!.Authorities.ShouldBeEmpty()
+            );
+        using (var same = Open(new Proxy(System.Net.IPAddress.Loopback, [])))
+            same.Statement.ShouldBe(proxied.Statement);
+        using var again = Open();
+        Statement(again)
+            .ShouldSatisfyAllConditions(
+                s => s.Proxy.ShouldBeNull(),
+                s => s.Number.ShouldBeGreaterThan(Statement(proxied).Number)
+            );
+    }
+
+    [Fact]
+    public void Of_a_proxy_s_certificates_those_count_that_its_authority_issued_for_the_name_that_was_called()
+    {
+        using var key = ECDsa.Create(ECCurve.NamedCurves.nistP256);
+        using var authority = Authority("CN=Office", key);
+        using var strange = Authority("CN=Office", ECDsa.Create(ECCurve.NamedCurves.nistP256));
+        using var good = Issue(authority, ServerUse);
+        using var foreign = Issue(strange, ServerUse);
+        using var client = Issue(authority, ClientUse);
+        var told = new TlsStatement(1, [], new ProxyTrust([Convert.ToBase64String(authority.RawData)]));
+        told.Trusts(good, SslPolicyErrors.RemoteCertificateChainErrors, []).ShouldBeTrue();
+        told.Trusts(good, SslPolicyErrors.RemoteCertificateNameMismatch, []).ShouldBeFalse("another host's");
+        told.Trusts(foreign, SslPolicyErrors.RemoteCertificateChainErrors, [strange])
+            .ShouldBeFalse("another's of that name");
+        told.Trusts(client, SslPolicyErrors.RemoteCertificateChainErrors, []).ShouldBeFalse("it is not a server's");
+
+        var anyhow = new TlsStatement(1, [], new ProxyTrust([]));
+        anyhow.Trusts(good, SslPolicyErrors.None, []).ShouldBeTrue();
+        anyhow.Trusts(good, SslPolicyErrors.RemoteCertificateChainErrors, []).ShouldBeFalse();
+        new TlsStatement(1, []).Trusts(good, SslPolicyErrors.None, []).ShouldBeFalse("nobody told of a proxy");
+    }
+
+    private const string ServerUse = "1.3.6.1.5.5.7.3.1",
+        ClientUse = "1.3.6.1.5.5.7.3.2";
+
+    private static X509Certificate2 Authority(string name, ECDsa key)
+    {
+        var asked = new CertificateRequest(name, key, HashAlgorithmName.SHA256);
+        asked.CertificateExtensions.Add(new X509BasicConstraintsExtension(true, false, 0, true));
+        return asked.CreateSelfSigned(DateTimeOffset.UtcNow.AddDays(-1), DateTimeOffset.UtcNow.AddDays(90));
+    }
+
+    private static X509Certificate2 Issue(X509Certificate2 authority, string use)
+    {
+        using var key = ECDsa.Create(ECCurve.NamedCurves.nistP256);
+        var asked = new CertificateRequest("CN=proxy", key, HashAlgorithmName.SHA256);
+        asked.CertificateExtensions.Add(new X509EnhancedKeyUsageExtension([new Oid(use)], false));
+        return asked.Create(authority, authority.NotBefore, authority.NotAfter, [1, 2, 3]);
+    }
+
+    [Fact]
     public void A_damaged_file_is_told_with_what_to_do()
     {
         using (Open()) { }
         File.WriteAllText(Kept, "{\"Number\":1}");
-        Should.Throw<IOException>(Open).Message.ShouldContain("Move it away");
+        Should.Throw<IOException>(() => Open()).Message.ShouldContain("Move it away");
     }
 
     private string Kept => Path.Combine(_folder, TlsKeys.FileName);
 
-    private TlsKeys Open() => new(new ServiceOptions(_folder, 0), _identity, _clock);
+    private TlsKeys Open(Proxy? proxy = null) =>
+        new(new ServiceOptions(_folder, 0) { Proxy = proxy }, _identity, _clock);
 
     private TlsStatement Statement(TlsKeys keys) => TlsStatement.Read(_identity.Public, keys.Statement);
 

@@ -69,6 +69,11 @@ internal static class DemoCommands
         {
             Description = "Invite for the stand-ins, with a service that runs already; left out, an invite is created",
         };
+        var port = new Option<int>("--port")
+        {
+            Description = "Port on this machine's loopback; 0 picks a free one",
+            DefaultValueFactory = _ => 8400,
+        };
         var once = new Option<bool>("--once") { Description = "End when that run has ended" };
         var start = new Command("start", "Start a service with a field station of stand-in workstations")
         {
@@ -80,7 +85,7 @@ internal static class DemoCommands
             run,
             code,
             once,
-            ServiceCommands.Port,
+            port,
         };
         start.SetAction(
             async (parsed, stop) =>
@@ -93,7 +98,7 @@ internal static class DemoCommands
                     parsed.GetValue(speed),
                     parsed.GetValue(run)!,
                     parsed.GetValue(once),
-                    parsed.GetValue(ServiceCommands.Port),
+                    parsed.GetValue(port),
                     parsed.GetValue(Connection.Service),
                     parsed.GetValue(Connection.Token),
                     parsed.GetValue(code)

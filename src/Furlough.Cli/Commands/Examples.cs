@@ -13,6 +13,8 @@ internal static class Examples
     private static readonly Dictionary<string, string> Known = new(StringComparer.Ordinal)
     {
         ["service start"] = "--data /var/lib/furlough",
+        ["service check"] = "--settings /etc/furlough/service.yaml",
+        ["service settings"] = "",
         ["service status"] = "",
         ["certificate show"] = "",
         ["certificate renew"] = "",

@@ -1,10 +1,10 @@
 using System.CommandLine;
-using System.Net;
 using System.Net.Sockets;
 using Furlough.Cli.Output;
 using Furlough.Model;
 using Furlough.Service;
 using Furlough.Service.Access;
+using Furlough.Service.Settings;
 using Furlough.Service.Tls;
 
 namespace Furlough.Cli.Commands;
@@ -12,148 +12,152 @@ namespace Furlough.Cli.Commands;
 /// <summary>`furlough service`.</summary>
 internal static class ServiceCommands
 {
-    internal static readonly Option<string> Data = new("--data")
+    private static readonly Option<string?> SettingsOption = new("--settings")
     {
-        Description = "Folder for storage, keys and the first token",
-        DefaultValueFactory = _ => "/var/lib/furlough",
-    };
-    internal static readonly Option<int> Port = new("--port")
-    {
-        Description = "Port on this machine's loopback; 0 picks a free one",
-        DefaultValueFactory = _ => 8400,
+        Description = $"File with settings; {SettingsFile.Usual} where there is one",
     };
 
-    internal static readonly Option<string?> Listen = new("--listen")
-    {
-        Description =
-            "Address for other machines, with TLS, such as https://0.0.0.0:8443; left out, only this machine is served, on "
-            + "--port and without TLS",
-    };
-
-    private const string Password = "FURLOUGH_MAIL_PASSWORD";
-
-    private static MailServer? MailServerOf(string? server, string? from, out string? wrong)
-    {
-        wrong = (server, from) switch
-        {
-            (null, null) => null,
-            (null, _) or (_, null) => "--mail-server and --mail-from go together.",
-            _ when !Uri.TryCreate(server, UriKind.Absolute, out var uri)
-                    || uri.Scheme is not ("smtp" or "smtps")
-                    || uri.Port <= 0 => $"`{server}` is not a mail server; give smtp://HOST:PORT or smtps://HOST:PORT.",
-            _ when new Uri(server!).UserInfo.Contains(':') =>
-                $"The mail server is to be given without a password, which everybody could read here; put that into {Password}.",
-            _ when !from!.Contains('@') => $"`{from}` is not an address for mail.",
-            _ => null,
-        };
-        if (wrong is not null || server is null)
-            return null;
-        var address = new Uri(server);
-        return new MailServer(
-            address,
-            from!,
-            address.UserInfo.Length > 0 ? Uri.UnescapeDataString(address.UserInfo) : null,
-            Environment.GetEnvironmentVariable(Password)
-        );
-    }
-
-    private static Uri? ListenOf(string? address, ref string? wrong)
-    {
-        if (address is null)
-            return null;
-        if (
-            Uri.TryCreate(address, UriKind.Absolute, out var uri)
-            && uri is { Scheme: "https", PathAndQuery: "/", UserInfo: "" }
-            && IPAddress.TryParse(uri.DnsSafeHost, out _)
-        )
-            return uri;
-        wrong = address.StartsWith("http:", StringComparison.Ordinal)
-            ? $"`{address}` is without TLS, which is for this machine only: use --port for that, or an https address."
-            : $"`{address}` is not an address to listen on; give one of this machine's, such as https://0.0.0.0:8443.";
-        return null;
-    }
+    /// <summary>The settings as options; what is wrong with a value is told by what reads all of them.</summary>
+    private static readonly IReadOnlyDictionary<Setting, Option> Options = ServiceSettings.All.ToDictionary(
+        s => s,
+        s =>
+            s.Form == SettingForm.YesNo
+                ? (Option)new Option<bool?>(s.Option) { Description = s.About }
+                : new Option<string?>(s.Option) { Description = s.About }
+    );
 
     internal static Command Make() =>
-        new Command("service", "Start and manage the service") { StartCommand(), Status(), Replace() };
+        new Command("service", "Start and manage the service")
+        {
+            StartCommand(),
+            Check(),
+            Settings(),
+            Status(),
+            Replace(),
+        };
+
+    private static ServiceOptions Read(ParseResult parsed) =>
+        ServiceSettings.Read(FileOf(parsed), setting => Given(parsed, setting));
+
+    private static string? FileOf(ParseResult parsed) =>
+        parsed.GetValue(SettingsOption) ?? (File.Exists(SettingsFile.Usual) ? SettingsFile.Usual : null);
+
+    private static string? Given(ParseResult parsed, Setting setting) =>
+        Options[setting] switch
+        {
+            Option<bool?> flag => parsed.GetValue(flag)?.ToString().ToLowerInvariant(),
+            var text => parsed.GetValue((Option<string?>)text),
+        };
+
+    private static Command WithSettings(this Command command)
+    {
+        command.Add(SettingsOption);
+        foreach (var setting in ServiceSettings.All)
+            command.Add(Options[setting]);
+        return command;
+    }
+
+    /// <summary>Runs what needs settings; errors of settings and of starting become lines.</summary>
+    private static async Task<int> TellingAsync(string failed, Func<Task> act)
+    {
+        try
+        {
+            await act();
+            return ExitCode.Done;
+        }
+        catch (SettingsException wrong)
+        {
+            foreach (var error in wrong.Errors)
+                await Terminal.Error.WriteLineAsync($"furlough: {error}");
+            return ExitCode.WrongUse;
+        }
+        catch (Exception error)
+            when (error
+                    is IOException
+                        or SocketException
+                        or UnauthorizedAccessException
+                        or Microsoft.Data.Sqlite.SqliteException
+            )
+        {
+            await Terminal.Error.WriteLineAsync($"furlough: {failed}: {error.Message}");
+            return ExitCode.Failed;
+        }
+    }
 
     private static Command StartCommand()
     {
-        var server = new Option<string?>("--mail-server")
-        {
-            Description =
-                "Server through which mail is sent: smtp://HOST:PORT or smtps://HOST:PORT; with an account as "
-                + $"smtp://ACCOUNT@HOST:PORT, its password in {Password}",
-        };
-        var from = new Option<string?>("--mail-from") { Description = "Address that mail comes from" };
-        var callPrivate = new Option<bool>("--call-private-networks")
-        {
-            Description = "Let web calls go to addresses of private networks and of this machine",
-        };
-        var start = new Command("start", "Start the service and stay with it until it is asked to stop")
-        {
-            Data,
-            Port,
-            Listen,
-            server,
-            from,
-            callPrivate,
-        };
+        var start = new Command("start", "Start the service and stay with it until it is asked to stop").WithSettings();
         start.SetAction(
-            async (parsed, stop) =>
-            {
-                try
-                {
-                    var mail = MailServerOf(parsed.GetValue(server), parsed.GetValue(from), out var wrong);
-                    var listen = ListenOf(parsed.GetValue(Listen), ref wrong);
-                    if (wrong is not null)
-                    {
-                        await Terminal.Error.WriteLineAsync($"furlough: {wrong}");
-                        return ExitCode.WrongUse;
-                    }
-                    await using var host = await ServiceHost.StartAsync(
-                        new ServiceOptions(Path.GetFullPath(parsed.GetValue(Data)!), parsed.GetValue(Port))
-                        {
-                            Listen = listen,
-                            Mail = mail,
-                            MayCallPrivate = parsed.GetValue(callPrivate),
-                        },
-                        stop
-                    );
-                    Terminal.Output.WriteLine($"listening on {host.Address.ToString().TrimEnd('/')}");
-                    var data = Path.GetFullPath(parsed.GetValue(Data)!);
-                    if (listen is not null)
-                        Terminal.Output.WriteLine(
-                            $"its certificate is in {Path.Combine(data, TlsKeys.CertificateFile)}: where it is not trusted, "
-                                + "give a copy to commands as --certificate FILE or FURLOUGH_CERTIFICATE"
-                        );
-                    var token = Path.Combine(data, StewardToken.FileName);
-                    if (File.Exists(token))
-                        Terminal.Output.WriteLine(
-                            $"the steward's first token is in {token}: sign in to the console with it, or export "
-                                + $"FURLOUGH_TOKEN=$(cat {token})"
-                        );
-                    await host.WaitAsync(stop);
-                    return ExitCode.Done;
-                }
-                catch (OperationCanceledException) when (stop.IsCancellationRequested)
-                {
-                    // Told to stop before it had started.
-                    return ExitCode.Done;
-                }
-                catch (Exception error)
-                    when (error
-                            is IOException
-                                or SocketException
-                                or UnauthorizedAccessException
-                                or Microsoft.Data.Sqlite.SqliteException
-                    )
-                {
-                    await Terminal.Error.WriteLineAsync($"furlough: the service cannot start: {error.Message}");
-                    return ExitCode.Failed;
-                }
-            }
+            (parsed, stop) => TellingAsync("the service cannot start", () => StartAsync(Read(parsed), stop))
         );
         return start;
+    }
+
+    private static async Task StartAsync(ServiceOptions options, CancellationToken stop)
+    {
+        try
+        {
+            await using var host = await ServiceHost.StartAsync(options, stop);
+            Terminal.Output.WriteLine($"listening on {host.Address.ToString().TrimEnd('/')}");
+            if (options.Listen is not null)
+                Terminal.Output.WriteLine(
+                    $"its certificate is in {Path.Combine(options.Data, TlsKeys.CertificateFile)}: where it is not trusted, "
+                        + "give a copy to commands as --certificate FILE or FURLOUGH_CERTIFICATE"
+                );
+            var token = Path.Combine(options.Data, StewardToken.FileName);
+            if (File.Exists(token))
+                Terminal.Output.WriteLine(
+                    $"the steward's first token is in {token}: sign in to the console with it, or export "
+                        + $"FURLOUGH_TOKEN=$(cat {token})"
+                );
+            await host.WaitAsync(stop);
+        }
+        catch (OperationCanceledException) when (stop.IsCancellationRequested)
+        {
+            // Told to stop before it had started.
+        }
+    }
+
+    private static Command Check()
+    {
+        var check = new Command(
+            "check",
+            "Read the settings without starting anything, and show what is set and where"
+        ).WithSettings();
+        check.SetAction((parsed, _) => TellingAsync("the settings cannot be read", () =>
+                {
+                    Read(parsed);
+                    Print(
+                        ServiceSettings.Gather(FileOf(parsed), s => Given(parsed, s)),
+                        parsed.GetValue(Connection.Json)
+                    );
+                    return Task.CompletedTask;
+                }));
+        return check;
+    }
+
+    private static void Print(IReadOnlyDictionary<string, SettingValue> set, bool json)
+    {
+        if (json)
+            Terminal.Json(set);
+        else if (set.Count == 0)
+            Terminal.Line("Nothing is set; the service uses its defaults.");
+        else
+        {
+            Terminal.Line("The settings can be used.");
+            foreach (var (name, value) in set.OrderBy(s => s.Key, StringComparer.Ordinal))
+                Terminal.Line($"  {name, -22} {value.Text}  ({value.Where})");
+        }
+    }
+
+    private static Command Settings()
+    {
+        var schema = new Option<bool>("--schema") { Description = "Print the JSON Schema of the file instead" };
+        var settings = new Command("settings", "Print a commented settings file to start from") { schema };
+        settings.SetAction(parsed =>
+            Terminal.Output.Write(parsed.GetValue(schema) ? SettingsFile.Schema : SettingsFile.Sample)
+        );
+        return settings;
     }
 
     private static Command Status()
@@ -164,11 +168,17 @@ internal static class ServiceCommands
             {
                 var s = await client.StatusAsync(stop);
                 if (json)
+                {
                     Terminal.Json(s);
-                else
+                    return ExitCode.Done;
+                }
+                Terminal.Line(
+                    $"Furlough {s.Version}, up since {s.StartedAt:u}; {Words.Count(s.Machines, "machine")}, "
+                        + $"{s.Silent} silent; you are {s.You.Name} ({s.You.Level.Word()})."
+                );
+                if (s.CertificateEnds is { } end)
                     Terminal.Line(
-                        $"Furlough {s.Version}, up since {s.StartedAt:u}; {Words.Count(s.Machines, "machine")}, "
-                            + $"{s.Silent} silent; you are {s.You.Name} ({s.You.Level.Word()})."
+                        $"Its certificate ends on {end:yyyy-MM-dd}: `furlough certificate use` or `furlough certificate renew` shows a new one."
                     );
                 return ExitCode.Done;
             }
@@ -183,27 +193,18 @@ internal static class ServiceCommands
             "Create a new token for the steward when the former one is lost. Run it on the service's machine while the service is stopped"
         )
         {
-            Data,
+            SettingsOption,
+            Options[ServiceSettings.Data],
         };
         replace.SetAction(
-            async (parsed, stop) =>
-            {
-                try
-                {
+            (parsed, stop) =>
+                TellingAsync("the token was not replaced", async () =>
                     Terminal.Output.WriteLine(
                         "the steward's new token is in "
-                            + $"{await ServiceHost.ReplaceStewardTokenAsync(Path.GetFullPath(parsed.GetValue(Data)!), stop)}; "
+                            + $"{await ServiceHost.ReplaceStewardTokenAsync(Read(parsed).Data, stop)}; "
                             + "the former one is worth nothing any more"
-                    );
-                    return ExitCode.Done;
-                }
-                catch (Exception error)
-                    when (error is IOException or UnauthorizedAccessException or Microsoft.Data.Sqlite.SqliteException)
-                {
-                    await Terminal.Error.WriteLineAsync($"furlough: the token was not replaced: {error.Message}");
-                    return ExitCode.Failed;
-                }
-            }
+                    )
+                )
         );
         return replace;
     }

@@ -32,13 +32,15 @@ public sealed record TokenView(
 public sealed record Identity(string Name, AccessLevel Level);
 
 /// <summary>The service itself.</summary>
+/// <param name="CertificateEnds">When its certificate ends, within 30 days before; null otherwise.</param>
 public sealed record ServiceStatus(
     string Version,
     DateTimeOffset StartedAt,
     int Machines,
     int Silent,
     long LastRun,
-    Identity You
+    Identity You,
+    DateTimeOffset? CertificateEnds
 );
 
 /// <summary>A token is exchanged for a console session.</summary>

@@ -68,6 +68,7 @@ public enum HistoryEvent
     KindCardRemoved,
     ReserveSet,
     CertificateChanged,
+    CertificateEnding,
 }
 
 /// <summary>What an entry of the history can be about.</summary>

@@ -15,6 +15,7 @@ public enum NotificationEvent
     Findings,
     AccountKeptOut,
     ReportRefused,
+    CertificateEnding,
 }
 
 /// <summary>

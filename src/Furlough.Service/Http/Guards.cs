@@ -31,12 +31,21 @@ internal static class Guards
                 RefusalKind.WrongHost,
                 "host-unknown",
                 $"This service is not called `{context.Request.Host.Host}`.",
-                "Call it by a name that its certificate is for; without TLS by http://127.0.0.1 and its port."
+                "Call it by a name that its certificate is for, or by its public address; without TLS by http://127.0.0.1 and its "
+                    + "port. A proxy before it has to be named with --behind-proxy and to send X-Forwarded-Proto."
             );
 
     private static bool IsOwn(string host, HttpContext context) =>
         host is "127.0.0.1" or "localhost" or "::1" or "[::1]"
-        || context.Request.IsHttps && context.RequestServices.GetRequiredService<TlsKeys>().IsFor(host);
+        || context.Request.IsHttps
+            && (
+                host.Equals(Options(context).PublicAddress?.DnsSafeHost, StringComparison.OrdinalIgnoreCase)
+                || Options(context).Listen is not null
+                    && context.RequestServices.GetRequiredService<TlsKeys>().IsFor(host)
+            );
+
+    private static ServiceOptions Options(HttpContext context) =>
+        context.RequestServices.GetRequiredService<ServiceOptions>();
 
     private static void Secure(HttpContext context)
     {
@@ -44,6 +53,8 @@ internal static class Guards
         headers.XContentTypeOptions = "nosniff";
         headers.XFrameOptions = "DENY";
         headers["Referrer-Policy"] = "no-referrer";
+        if (context.Request.IsHttps && Options(context).Hsts)
+            headers.StrictTransportSecurity = "max-age=31536000";
         if (context.Request.Path.StartsWithSegments("/api"))
             headers.CacheControl = "no-store";
         headers.ContentSecurityPolicy =

@@ -13,6 +13,7 @@ using Microsoft.AspNetCore.Builder;
 using Microsoft.AspNetCore.Connections;
 using Microsoft.AspNetCore.Hosting;
 using Microsoft.AspNetCore.Http;
+using Microsoft.AspNetCore.HttpOverrides;
 using Microsoft.AspNetCore.Routing;
 using Microsoft.AspNetCore.Server.Kestrel.Https;
 using Microsoft.AspNetCore.Server.Kestrel.Transport.Sockets;
@@ -44,11 +45,14 @@ internal static class HttpHost
             .Services.AddServiceParts(options)
             .AddHostedService(parts => parts.GetRequiredService<OutboxFollower>())
             .AddHostedService(parts => parts.GetRequiredService<NotificationDesk>())
-            .AddHostedService(parts => parts.GetRequiredService<RunWatch>());
+            .AddHostedService(parts => parts.GetRequiredService<RunWatch>())
+            .AddHostedService(parts => parts.GetRequiredService<CertificateWatch>());
         SignInRules.Add(builder.Services);
         Answer(builder.Services);
 
         var app = builder.Build();
+        if (options.Proxy is { } proxy)
+            app.UseForwardedHeaders(Believing(proxy));
         app.Use(Guards.SecurityHeaders);
         app.UseExceptionHandler();
         app.UseStatusCodePages(page => ProblemWriter.WriteBareAsync(page.HttpContext));
@@ -89,6 +93,20 @@ internal static class HttpHost
                     services.GetRequiredService<SocketTransportFactory>(),
                     most
                 ));
+    }
+
+    /// <summary>Calls that come from the proxy are those of whom it names last; what others name counts for nothing.</summary>
+    private static ForwardedHeadersOptions Believing(Proxy proxy)
+    {
+        var headers = new ForwardedHeadersOptions
+        {
+            ForwardedHeaders = ForwardedHeaders.XForwardedFor | ForwardedHeaders.XForwardedProto,
+            ForwardLimit = 1,
+        };
+        headers.KnownIPNetworks.Clear();
+        headers.KnownProxies.Clear();
+        headers.KnownProxies.Add(proxy.Address);
+        return headers;
     }
 
     private static void Log(IServiceCollection services, ServiceOptions options) =>

@@ -4,6 +4,7 @@ using Furlough.Protocol;
 using Furlough.Protocol.Api;
 using Furlough.Service.LiveEvents;
 using Furlough.Service.Storage;
+using Furlough.Service.Tls;
 using Microsoft.AspNetCore.Builder;
 using Microsoft.AspNetCore.Hosting;
 using Microsoft.AspNetCore.Http;
@@ -37,25 +38,30 @@ internal static class StatusEndpoints
     internal static void Map(RouteGroupBuilder api)
     {
         var started = TimeProvider.System.GetUtcNow();
-        api.MapGet("/status", (Store store, LiveHub live, HttpContext context, CancellationToken stop) =>
-                store.ReadAsync(
-                    async db =>
-                    {
-                        var machines = await db.Machines.Select(m => new { m.Id, m.LastSeen }).ToListAsync(stop);
-                        var level = Words
-                            .Find<AccessLevel>(context.User.FindFirst(System.Security.Claims.ClaimTypes.Role)!.Value)!
-                            .Value;
-                        return new ServiceStatus(
-                            typeof(ServiceHost).Assembly.GetName().Version!.ToString(3),
-                            started,
-                            machines.Count,
-                            machines.Count(m => live.IsSilent(m.Id, m.LastSeen)),
-                            await db.Runs.MaxAsync(r => (long?)r.Number, stop) ?? 0,
-                            new Identity(context.Who(), level)
-                        );
-                    },
-                    stop
-                )
+        api.MapGet(
+                "/status",
+                (Store store, LiveHub live, CertificateDesk certificate, HttpContext context, CancellationToken stop) =>
+                    store.ReadAsync(
+                        async db =>
+                        {
+                            var machines = await db.Machines.Select(m => new { m.Id, m.LastSeen }).ToListAsync(stop);
+                            var level = Words
+                                .Find<AccessLevel>(
+                                    context.User.FindFirst(System.Security.Claims.ClaimTypes.Role)!.Value
+                                )!
+                                .Value;
+                            return new ServiceStatus(
+                                typeof(ServiceHost).Assembly.GetName().Version!.ToString(3),
+                                started,
+                                machines.Count,
+                                machines.Count(m => live.IsSilent(m.Id, m.LastSeen)),
+                                await db.Runs.MaxAsync(r => (long?)r.Number, stop) ?? 0,
+                                new Identity(context.Who(), level),
+                                certificate.Ending
+                            );
+                        },
+                        stop
+                    )
             )
             .For(AccessLevel.Reader);
     }

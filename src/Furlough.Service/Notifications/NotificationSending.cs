@@ -75,7 +75,7 @@ public sealed class NotificationSending(ServiceOptions options, CallSecrets secr
     private async Task MailAsync(ReceiverRow receiver, NotificationRow notification, CancellationToken stop)
     {
         if (options.Mail is not { } mail)
-            throw new IOException("the service was started without a mail server (--mail-server)");
+            throw new IOException("the service was started without a mail server (mail-server)");
         using var message = MessageOf(notification, mail.From, receiver.Mail!);
         using var limit = CancellationTokenSource.CreateLinkedTokenSource(stop);
         limit.CancelAfter(Longest);

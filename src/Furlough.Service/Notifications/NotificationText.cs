@@ -22,6 +22,7 @@ internal static class NotificationText
             HistoryEvent.AuditMade => NotificationEvent.Findings,
             HistoryEvent.AccountLockedOut => NotificationEvent.AccountKeptOut,
             HistoryEvent.ReportRefused => NotificationEvent.ReportRefused,
+            HistoryEvent.CertificateEnding => NotificationEvent.CertificateEnding,
             _ => null,
         };
 
@@ -43,6 +44,7 @@ internal static class NotificationText
             NotificationEvent.AccountKeptOut => OfAccount(entry, console),
             NotificationEvent.Findings => await OfFindingsAsync(db, number, console, stop),
             NotificationEvent.ReportRefused => OfRefusedReport(entry, number, console),
+            NotificationEvent.CertificateEnding => OfCertificate(entry, console),
             _ => await OfRunAsync(db, what, entry, number, console, stop),
         };
     }
@@ -102,6 +104,14 @@ internal static class NotificationText
                 + "image, or its agent may be faulty. Hold it with "
                 + $"`furlough machine hold {entry.By} --reason TEXT`, then look at it: "
                 + $"{new Uri(console, $"/machines/{entry.By}")}"
+        );
+
+    private static (string, string) OfCertificate(HistoryRow entry, Uri console) =>
+        (
+            "The certificate of the service ends soon",
+            $"The certificate that Furlough shows: {entry.Detail}. From then on browsers and commands refuse it; agents go "
+                + "on.\n\n`furlough certificate use CERT KEY` shows a new one of the office's, `furlough certificate renew` a "
+                + $"new one of the service's own. {console}"
         );
 
     private static async Task<(string, string)> OfRunAsync(

@@ -7,6 +7,15 @@ namespace Furlough.Service.Tls;
 /// <summary>What people ask of the service's certificate.</summary>
 public sealed class CertificateDesk(ServiceOptions options, IServiceProvider parts, Store store, TimeProvider time)
 {
+    /// <summary>From then on people are reminded that it ends.</summary>
+    private static readonly TimeSpan RemindedBefore = TimeSpan.FromDays(30);
+
+    /// <summary>When the certificate ends, if that is soon; null otherwise, and where the service has none.</summary>
+    public DateTimeOffset? Ending =>
+        options.Listen is not null && Keys().View.NotAfter is var end && end - time.GetUtcNow() <= RemindedBefore
+            ? end
+            : null;
+
     /// <summary>The present one.</summary>
     /// <exception cref="RefusedException"><c>no-tls</c></exception>
     public CertificateView Show() => Keys().View;
@@ -42,7 +51,9 @@ public sealed class CertificateDesk(ServiceOptions options, IServiceProvider par
             ? parts.GetRequiredService<TlsKeys>()
             : throw RefusedException.Conflict(
                 "no-tls",
-                "The service listens on its own machine only, without TLS, and has no certificate.",
-                "Start it with `--listen https://0.0.0.0:8443`."
+                options.Proxy is null
+                    ? "The service listens on its own machine only, without TLS, and has no certificate."
+                    : "The proxy before the service shows the certificate; the service has none.",
+                options.Proxy is null ? "Start it with `--listen https://0.0.0.0:8443`." : "Look at the proxy's."
             );
 }

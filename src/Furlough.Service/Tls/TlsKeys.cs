@@ -24,6 +24,7 @@ public sealed class TlsKeys : IDisposable
     private readonly string _file;
     private readonly SigningKey _identity;
     private readonly TimeProvider _time;
+    private readonly ProxyTrust? _proxy;
     private readonly Lock _lock = new();
     private volatile Shown _shown;
 
@@ -32,7 +33,10 @@ public sealed class TlsKeys : IDisposable
     public TlsKeys(ServiceOptions options, SigningKey identity, TimeProvider time)
     {
         (_file, _identity, _time) = (Path.Combine(options.Data, FileName), identity, time);
+        _proxy = options.Proxy is { } proxy ? new ProxyTrust(proxy.Authorities) : null;
         _shown = File.Exists(_file) ? Read() : Keep(MakeOwn(null));
+        if (!IsSame(_shown.Kept.Proxy, _proxy))
+            _shown = Keep(_shown.Kept with { Number = NextNumber(), Proxy = _proxy });
     }
 
     /// <inheritdoc/>
@@ -70,7 +74,7 @@ public sealed class TlsKeys : IDisposable
     {
         lock (_lock)
         {
-            var kept = new KeyFile(NextNumber(), false, certificates, key, null);
+            var kept = new KeyFile(NextNumber(), false, certificates, key, null, _proxy);
             Shown fresh;
             try
             {
@@ -111,7 +115,8 @@ public sealed class TlsKeys : IDisposable
             true,
             certificate.ExportCertificatePem(),
             key.ExportPkcs8PrivateKeyPem(),
-            next.ExportPkcs8PrivateKeyPem()
+            next.ExportPkcs8PrivateKeyPem(),
+            _proxy
         );
     }
 
@@ -174,10 +179,13 @@ public sealed class TlsKeys : IDisposable
                 EnabledSslProtocols = SslProtocols.Tls12 | SslProtocols.Tls13,
                 ApplicationProtocols = [SslApplicationProtocol.Http2, SslApplicationProtocol.Http11],
             },
-            new TlsStatement(kept.Number, keys).Sign(_identity),
+            new TlsStatement(kept.Number, keys, kept.Proxy).Sign(_identity),
             ViewOf(kept, certificate)
         );
     }
+
+    private static bool IsSame(ProxyTrust? one, ProxyTrust? other) =>
+        one is null || other is null ? one == other : one.Authorities.SequenceEqual(other.Authorities);
 
     private static ECDsa KeyOf(string pem)
     {
@@ -214,12 +222,20 @@ public sealed class TlsKeys : IDisposable
     );
 }
 
-/// <summary>The file of the keys.</summary>
+/// <summary>The file of the keys, and what else the statement tells.</summary>
 /// <param name="Own">The service made the certificate itself.</param>
 /// <param name="Certificates">PEM, the service's first.</param>
 /// <param name="Key">PEM (PKCS #8), of the first certificate.</param>
 /// <param name="NextKey">PEM, announced and not shown yet; null with an office's certificate.</param>
-internal sealed record KeyFile(long Number, bool Own, string Certificates, string Key, string? NextKey);
+/// <param name="Proxy">Null where no proxy stands before the service.</param>
+internal sealed record KeyFile(
+    long Number,
+    bool Own,
+    string Certificates,
+    string Key,
+    string? NextKey,
+    ProxyTrust? Proxy = null
+);
 
 [JsonSourceGenerationOptions(RespectNullableAnnotations = true, RespectRequiredConstructorParameters = true)]
 [JsonSerializable(typeof(KeyFile))]

@@ -1,7 +1,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState, useSyncExternalStore } from "react";
 import { Link, NavLink, Route, Routes } from "react-router";
-import { type AccessLevel, api, Refusal } from "./api/client";
+import { api, Refusal, type ServiceStatus } from "./api/client";
 import { useLive } from "./api/live";
 import { session } from "./api/session";
 import { AuditPage, AuditsPage } from "./pages/AuditsPage";
@@ -20,6 +20,7 @@ import { RunPage } from "./pages/RunPage";
 import { RunsPage } from "./pages/RunsPage";
 import { SignInForm, SignInPage } from "./pages/SignInPage";
 import { SpacePage } from "./pages/SpacePage";
+import { Sentence } from "./parts/FailureNote";
 import { NotYet } from "./parts/Fetched";
 import { MyLevel } from "./parts/Me";
 import { Results } from "./parts/Result";
@@ -51,8 +52,7 @@ export function App() {
         <NotYet query={status} />
       </main>
     );
-  const { you, machines, silent } = status.data;
-  return <SignedIn who={you.name} level={you.level} machines={machines} silent={silent} />;
+  return <SignedIn status={status.data} />;
 }
 
 const PAGES = [
@@ -66,17 +66,9 @@ const PAGES = [
   ["/history", words.history],
 ] as const;
 
-function SignedIn({
-  who,
-  level,
-  machines,
-  silent,
-}: {
-  who: string;
-  level: AccessLevel;
-  machines: number;
-  silent: number;
-}) {
+function SignedIn({ status }: { status: ServiceStatus }) {
+  const { you, machines, silent, certificateEnds } = status;
+  const { name: who, level } = you;
   const heard = useLive();
   const lost = useSyncExternalStore(session.listen, session.isLost);
   const queries = useQueryClient();
@@ -109,6 +101,11 @@ function SignedIn({
       {!heard && !lost && (
         <p className="offline" role="status">
           {words.offline}
+        </p>
+      )}
+      {certificateEnds && (
+        <p className="offline" role="status">
+          <Sentence text={words.certificateEnds(certificateEnds.slice(0, 10))} />
         </p>
       )}
       {lost && <SignedOut />}

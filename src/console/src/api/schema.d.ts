@@ -3059,7 +3059,7 @@ export interface components {
             detail: null | string;
         };
         /** @enum {unknown} */
-        HistoryEvent: "noted" | "plan-made" | "consent-given" | "run-proposed" | "run-started" | "run-approved" | "run-paused" | "run-resumed" | "run-halted" | "run-ended" | "wave-begun" | "state-changed" | "report-refused" | "unknown-docket-reported" | "taken-over" | "retry" | "skip" | "begin" | "back-out" | "return" | "fall-back" | "loss-accepted" | "gather" | "discard" | "discard-decided" | "errand-raised" | "errand-claimed" | "errand-finished" | "errand-declined" | "errand-lapsed" | "drill-begun" | "drill-passed" | "drill-failed" | "audit-made" | "account-locked-out" | "enrolled" | "enrolled-again" | "same-machine-id" | "suspected-clone" | "knows-more-than-the-service" | "machine-held" | "machine-released" | "machine-tagged" | "machine-forgotten" | "invite-made" | "invite-revoked" | "token-made" | "token-replaced" | "token-revoked" | "receiver-added" | "receiver-removed" | "kind-card-added" | "kind-card-tried" | "kind-card-removed" | "reserve-set" | "certificate-changed";
+        HistoryEvent: "noted" | "plan-made" | "consent-given" | "run-proposed" | "run-started" | "run-approved" | "run-paused" | "run-resumed" | "run-halted" | "run-ended" | "wave-begun" | "state-changed" | "report-refused" | "unknown-docket-reported" | "taken-over" | "retry" | "skip" | "begin" | "back-out" | "return" | "fall-back" | "loss-accepted" | "gather" | "discard" | "discard-decided" | "errand-raised" | "errand-claimed" | "errand-finished" | "errand-declined" | "errand-lapsed" | "drill-begun" | "drill-passed" | "drill-failed" | "audit-made" | "account-locked-out" | "enrolled" | "enrolled-again" | "same-machine-id" | "suspected-clone" | "knows-more-than-the-service" | "machine-held" | "machine-released" | "machine-tagged" | "machine-forgotten" | "invite-made" | "invite-revoked" | "token-made" | "token-replaced" | "token-revoked" | "receiver-added" | "receiver-removed" | "kind-card-added" | "kind-card-tried" | "kind-card-removed" | "reserve-set" | "certificate-changed" | "certificate-ending";
         HistorySubject: {
             kind: components["schemas"]["SubjectKind"];
             /** Format: int64 */
@@ -3304,7 +3304,7 @@ export interface components {
         /** @enum {unknown} */
         NextStep: "none" | "wait" | "retry" | "return" | "fall-back" | "gather" | "discard" | "discard-original-first" | "discard-acknowledged" | "plan" | "audit" | "resume" | "release" | "begin" | "back-out";
         /** @enum {unknown} */
-        NotificationEvent: "run-proposed" | "wave-done" | "run-halted" | "run-ended" | "errand-raised" | "findings" | "account-kept-out" | "report-refused";
+        NotificationEvent: "run-proposed" | "wave-done" | "run-halted" | "run-ended" | "errand-raised" | "findings" | "account-kept-out" | "report-refused" | "certificate-ending";
         /** @enum {unknown} */
         NotificationState: "waiting" | "sending" | "sent" | "uncertain" | "given-up";
         NotificationTrouble: {
@@ -3725,6 +3725,8 @@ export interface components {
             /** Format: int64 */
             lastRun: number;
             you: components["schemas"]["Identity"];
+            /** Format: date-time */
+            certificateEnds: null | string;
         };
         SettingCommands: {
             reads: string[];

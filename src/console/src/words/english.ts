@@ -204,6 +204,8 @@ export const words = {
   agentCommand: (address: string, code: string) => `FURLOUGH_CODE=${code} furlough-agent --service ${address}`,
   inviteThen: "They appear in {rooms} automatically, a few seconds after that.",
   offline: "The service is not answering. What you see may be old; the data on the machines is where it was.",
+  certificateEnds: (day: string) =>
+    `The certificate of the service ends on ${day}; browsers and commands refuse it then, agents go on. On the command line, \`furlough certificate use\` or \`furlough certificate renew\` shows a new one.`,
   loading: "Loading…",
   unreachable: "The service does not answer. Nothing was changed.",
   askAgain: "Ask again",

@@ -22,10 +22,10 @@ public abstract class StrictReader
     private readonly List<TextError> _errors = [];
 
     /// <summary>All errors found so far.</summary>
-    private protected IReadOnlyList<TextError> Errors => _errors;
+    protected IReadOnlyList<TextError> Errors => _errors;
 
     /// <summary>The text's mapping, or null with an error.</summary>
-    private protected YamlMappingNode? Root(string text, int limit, string what, string begin)
+    protected YamlMappingNode? Root(string text, int limit, string what, string begin)
     {
         try
         {
@@ -95,7 +95,7 @@ public abstract class StrictReader
         }
     }
 
-    private protected Dictionary<string, YamlNode> Keys(YamlNode node, string what, params string[] known)
+    protected Dictionary<string, YamlNode> Keys(YamlNode node, string what, params string[] known)
     {
         Dictionary<string, YamlNode> found = [];
         foreach (var (key, value) in Pairs(node, what))
@@ -112,7 +112,7 @@ public abstract class StrictReader
         return found;
     }
 
-    private protected IEnumerable<(YamlScalarNode Key, YamlNode Value)> Pairs(YamlNode node, string what)
+    protected IEnumerable<(YamlScalarNode Key, YamlNode Value)> Pairs(YamlNode node, string what)
     {
         if (node is not YamlMappingNode mapping)
         {
@@ -128,21 +128,21 @@ public abstract class StrictReader
         }
     }
 
-    private protected YamlNode? Need(YamlNode within, Dictionary<string, YamlNode> keys, string key) =>
+    protected YamlNode? Need(YamlNode within, Dictionary<string, YamlNode> keys, string key) =>
         keys.TryGetValue(key, out var node) ? node : Error<YamlNode?>(within, $"`{key}` is missing.", $"`{key}:`");
 
-    private protected List<string> List(Dictionary<string, YamlNode> keys, string key) =>
+    protected List<string> List(Dictionary<string, YamlNode> keys, string key) =>
         keys.TryGetValue(key, out var node) ? Strings(node) : [];
 
-    private protected List<string> Strings(YamlNode node) =>
+    protected List<string> Strings(YamlNode node) =>
         node is YamlSequenceNode list ? [.. list.Select(Text)] : [Text(node)];
 
-    private protected string Text(YamlNode node) =>
+    protected string Text(YamlNode node) =>
         node is YamlScalarNode { Value.Length: > 0 and <= 1_000 } scalar
             ? scalar.Value!
             : Error(node, "This is not a plain text of at most 1,000 characters.", "a word or a short text", "");
 
-    private protected T? OneOf<T>(YamlNode node, string word)
+    protected T? OneOf<T>(YamlNode node, string word)
         where T : struct, Enum =>
         Words.Find<T>(word)
         ?? Error<T?>(
@@ -154,7 +154,7 @@ public abstract class StrictReader
     /// <summary>Most errors that are reported at once.</summary>
     private const int MostErrors = 100;
 
-    private protected void Error(YamlNode node, string message, string expected)
+    protected void Error(YamlNode node, string message, string expected)
     {
         if (_errors.Count < MostErrors)
             _errors.Add(new TextError((int)node.Start.Line, (int)node.Start.Column, Short(message), expected));
@@ -162,12 +162,12 @@ public abstract class StrictReader
 
     private static string Short(string message) => message.Length <= 500 ? message : message[..500] + "…";
 
-    private protected T Error<T>(YamlNode node, string message, string expected, T value = default!)
+    protected T Error<T>(YamlNode node, string message, string expected, T value = default!)
     {
         Error(node, message, expected);
         return value;
     }
 
-    private protected static string Near(string word, IEnumerable<string> words) =>
+    protected static string Near(string word, IEnumerable<string> words) =>
         word.Length <= 60 && Pattern.Nearest(word, words) is { } near ? $" Perhaps `{near}` is meant." : "";
 }

@@ -1,0 +1,144 @@
+using System.Globalization;
+using System.Net;
+using System.Security.Cryptography;
+using System.Security.Cryptography.X509Certificates;
+using System.Text.RegularExpressions;
+
+namespace Furlough.Service.Settings;
+
+/// <summary>Reads the values of settings, and gathers what is wrong with them.</summary>
+internal sealed partial class SettingsReading(IReadOnlyDictionary<string, SettingValue> values)
+{
+    private readonly List<string> _errors = [];
+
+    internal IReadOnlyList<string> Errors => _errors;
+
+    internal string? Text(Setting setting) => values.GetValueOrDefault(setting.Name)?.Text;
+
+    internal int? Port(Setting setting) =>
+        Read<int?>(
+            setting,
+            text =>
+                int.TryParse(text, NumberStyles.None, CultureInfo.InvariantCulture, out var port)
+                && port <= IPEndPoint.MaxPort
+                    ? port
+                    : null,
+            "a port, from 0 to 65535"
+        );
+
+    internal bool YesNo(Setting setting) =>
+        Read<bool?>(
+            setting,
+            text =>
+                text switch
+                {
+                    "true" => true,
+                    "false" => false,
+                    _ => null,
+                },
+            "true or false"
+        ) ?? false;
+
+    /// <summary>Where it listens with TLS.</summary>
+    internal Uri? ListenAddress(Setting setting) =>
+        Read(
+            setting,
+            text => HttpsOf(text) is { } address && IPAddress.TryParse(address.DnsSafeHost, out _) ? address : null,
+            Text(setting)?.StartsWith("http:", StringComparison.Ordinal) == true
+                ? "an https address; without TLS there is only this machine itself (port)"
+                : "one of this machine's addresses, such as https://0.0.0.0:8443"
+        );
+
+    internal Uri? PublicAddress(Setting setting) =>
+        Read(setting, HttpsOf, "an https address without a path, such as https://furlough.fen.example");
+
+    internal Proxy? Proxy(Setting address, Setting authority)
+    {
+        var proxy = Read(address, text => IPAddress.TryParse(text, out var at) ? at : null, "an IP address");
+        var authorities = Read(authority, AuthoritiesIn, "a file with certificates (PEM) that can be read");
+        Needs(authority, address, "whose certificate it is about");
+        return proxy is null ? null : new Proxy(proxy, authorities ?? []);
+    }
+
+    internal MailServer? Mail(Setting server, Setting from, Setting password)
+    {
+        var address = Read(
+            server,
+            text =>
+                Uri.TryCreate(text, UriKind.Absolute, out var uri)
+                && uri is { Scheme: "smtp" or "smtps", Port: > 0 }
+                && !uri.UserInfo.Contains(':')
+                    ? uri
+                    : null,
+            "smtp://HOST:PORT or smtps://HOST:PORT, with an account as smtp://ACCOUNT@HOST:PORT and without a password"
+        );
+        var sender = Read(from, text => text.Contains('@') ? text : null, "an address for mail");
+        var secret = Read(password, FirstLine, "a file that can be read");
+        Needs(server, from, "which mail comes from");
+        Needs(from, server, "which sends the mail");
+        Needs(password, server, "to which the password is given");
+        return address is null || sender is null
+            ? null
+            : new MailServer(
+                address,
+                sender,
+                address.UserInfo.Length > 0 ? Uri.UnescapeDataString(address.UserInfo) : null,
+                secret
+            );
+    }
+
+    /// <summary>One setting means nothing without another.</summary>
+    internal void Needs(Setting one, Setting other, string why)
+    {
+        if (values.TryGetValue(one.Name, out var set) && !values.ContainsKey(other.Name))
+            _errors.Add($"{set.Where} needs {other.Name} too, {why}.");
+    }
+
+    private T? Read<T>(Setting setting, Func<string, T?> parse, string expected)
+    {
+        if (!values.TryGetValue(setting.Name, out var value))
+            return default;
+        if (parse(value.Text) is { } read)
+            return read;
+        _errors.Add(
+            $"{value.Where}: {setting.Name} `{WithoutPassword().Replace(value.Text, ":…@")}` cannot be used. Expected {expected}."
+        );
+        return default;
+    }
+
+    /// <summary>What is refused is shown, and nobody's password with it.</summary>
+    [GeneratedRegex(":[^:@/]+@")]
+    private static partial Regex WithoutPassword();
+
+    private static Uri? HttpsOf(string text) =>
+        Uri.TryCreate(text, UriKind.Absolute, out var address)
+        && address is { Scheme: "https", PathAndQuery: "/", UserInfo: "", Fragment: "" }
+            ? address
+            : null;
+
+    private static string? FirstLine(string file)
+    {
+        try
+        {
+            return File.ReadLines(file).FirstOrDefault() ?? "";
+        }
+        catch (Exception unreadable) when (unreadable is IOException or UnauthorizedAccessException)
+        {
+            return null;
+        }
+    }
+
+    private static List<string>? AuthoritiesIn(string file)
+    {
+        try
+        {
+            var read = new X509Certificate2Collection();
+            read.ImportFromPemFile(file);
+            return read.Count == 0 ? null : [.. read.Select(c => Convert.ToBase64String(c.RawData))];
+        }
+        catch (Exception unfit) when (unfit is IOException or UnauthorizedAccessException or CryptographicException)
+        {
+            return null;
+        }
+    }
+}

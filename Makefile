@@ -5,7 +5,7 @@ SHELL := /bin/bash
 CONFIG := Release
 CONSOLE := src/console
 
-.PHONY: build demo test soak bench format check clean tools system-tools api docs
+.PHONY: build packages demo test soak bench format check clean tools system-tools api docs
 
 build: bin/furlough bin/furlough-agent $(CONSOLE)/dist/index.html
 
@@ -21,11 +21,9 @@ artifacts/published/furlough: artifacts/built
 	dotnet publish src/Furlough.Cli -c $(CONFIG) --use-current-runtime --no-self-contained -p:PublishReadyToRun=true -o artifacts/published --nologo -v quiet -clp:NoSummary
 	@touch $@
 
-# The youngest generation is held to 16 and 32 MB (hexadecimal): it would grow with the processor's cache. So would the memory that every thread keeps for itself.
-bin/furlough bin/furlough-agent: artifacts/published/furlough
+bin/furlough bin/furlough-agent: artifacts/published/furlough packaging/furlough/start packaging/furlough-agent/start
 	@mkdir -p bin
-	@printf '#!/bin/sh\nexport DOTNET_GCgen0MaxBudget=$${DOTNET_GCgen0MaxBudget-1000000} MALLOC_ARENA_MAX=$${MALLOC_ARENA_MAX-2}\nexec "$$(dirname "$$(readlink -f "$$0")")/../artifacts/published/furlough" "$$@"\n' > bin/furlough
-	@printf '#!/bin/sh\nexport DOTNET_GCgen0size=$${DOTNET_GCgen0size-2000000}\nexec "$$(dirname "$$(readlink -f "$$0")")/../artifacts/published/furlough-agent" "$$@"\n' > bin/furlough-agent
+	@for program in furlough furlough-agent; do sed 's|@FOLDER@|$$(dirname "$$(readlink -f "$$0")")/../artifacts/published|' "packaging/$$program/start" > "bin/$$program"; done
 	@chmod +x bin/furlough bin/furlough-agent
 	@touch bin/furlough bin/furlough-agent
 
@@ -33,6 +31,17 @@ bin/furlough bin/furlough-agent: artifacts/published/furlough
 artifacts/windows/built: artifacts/built
 	dotnet publish src/Furlough.Agent -c $(CONFIG) -r win-x64 --self-contained -p:PublishReadyToRun=true -o artifacts/windows --nologo -v quiet -clp:NoSummary
 	dotnet publish tests/Furlough.WindowsProbe -c $(CONFIG) -r win-x64 --self-contained -o artifacts/windows --nologo -v quiet -clp:NoSummary
+	@touch $@
+
+# Debian packages, the Windows installer and archives, in artifacts/packages.
+packages: build
+	@scripts/install-system-tools packages
+	scripts/make-packages
+
+# Those that the tests install.
+artifacts/packages/tested: bin/furlough $(CONSOLE)/dist/index.html $(wildcard packaging/* packaging/*/*) scripts/make-packages
+	@scripts/install-system-tools packages
+	scripts/make-packages amd64
 	@touch $@
 
 $(CONSOLE)/node_modules/.ready: $(CONSOLE)/package-lock.json
@@ -53,7 +62,7 @@ demo: build
 test: build artifacts/windows/built system-tools
 	scripts/test
 
-soak: build artifacts/windows/built system-tools
+soak: build artifacts/windows/built artifacts/packages/tested system-tools
 	FURLOUGH_SEEDS=10000 scripts/test soak
 
 bench: build system-tools

@@ -18,6 +18,9 @@ internal sealed record AgentHostOptions(
     bool CardCommands
 )
 {
+    /// <summary>File with the invite that is removed once the machine is enrolled; null for none.</summary>
+    internal string? CodeFile { get; init; }
+
     /// <summary>What the machine lets be done to it.</summary>
     internal LocalRules Rules { get; init; } = LocalRules.Usual;
 }
@@ -117,6 +120,8 @@ internal static class AgentHost
             Log
         );
         await runtime.EnrolAsync(stop);
+        if (options.CodeFile is { } used)
+            File.Delete(used);
         if (store.Setting("service") != address)
             store.SetSetting("service", address);
         foreach (var docket in store.DeskDockets())

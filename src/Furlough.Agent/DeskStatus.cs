@@ -24,6 +24,36 @@ internal static class DeskStatus
         return 0;
     }
 
+    /// <summary>
+    /// Says what is still undecided here when the agent is taken from the machine, and whether it may be.
+    /// </summary>
+    /// <returns>1 while a relocation is under way: taken away now, it would stay in the middle.</returns>
+    internal static int BeforeRemoval(string data, TextWriter to)
+    {
+        var file = Path.Combine(data, "agent.db");
+        if (!File.Exists(file))
+            return 0;
+        using var former = FormerJournal.Of(file, $"{file}.status-{Environment.ProcessId}");
+        using var store = former is null ? new AgentStore(file) : null;
+        return BeforeRemoval(former?.Store ?? store!, to);
+    }
+
+    private static int BeforeRemoval(AgentStore store, TextWriter to)
+    {
+        var begun = store.Begun();
+        foreach (var docket in begun)
+            to.WriteLine(
+                $"relocation {docket.Relocation} of {docket.Holding} is under way. Let it end, or take it back with "
+                    + $"`furlough relocation back-out {docket.Relocation}`; then remove the agent."
+            );
+        foreach (var original in store.Originals())
+            to.WriteLine(
+                $"the original of {original.Holding} ({Words.Size(original.DataBytes)}), set aside on "
+                    + $"{original.SetAside:yyyy-MM-dd}, stays beside its former place: without an agent nobody discards it"
+            );
+        return begun.Count == 0 ? 0 : 1;
+    }
+
     private static void Print(AgentStore store, TextWriter to)
     {
         to.WriteLine(

@@ -62,5 +62,6 @@ internal sealed class Lan : IDisposable
         _hosts.Add(name);
     }
 
-    private string Space(string host) => $"{_name}-{host}";
+    /// <summary>The name of a host's namespace.</summary>
+    internal string Space(string host) => $"{_name}-{host}";
 }

@@ -117,6 +117,12 @@ public sealed class AgentStore : IJournal, IDisposable
         Query("SELECT id FROM docket WHERE working IS NOT NULL AND ended IS NULL", r => Guid.Parse(r.GetString(0)))
             .ToHashSet();
 
+    /// <summary>The dockets that have begun and not ended, and so may have changed something.</summary>
+    public IReadOnlyList<Docket> Begun() =>
+        Query("SELECT body FROM docket WHERE begun IS NOT NULL AND ended IS NULL ORDER BY number", r =>
+            JsonSerializer.Deserialize(r.GetString(0), ModelJson.Default.Docket)!
+        );
+
     /// <summary>Accounts that dockets under way may keep out.</summary>
     public IReadOnlySet<string> AccountsAtWork() =>
         Open()

@@ -1,6 +1,7 @@
 using System.CommandLine;
 using System.CommandLine.Help;
 using System.Text;
+using Furlough.Agent;
 using Furlough.Cli.Output;
 
 namespace Furlough.Cli.Commands;
@@ -30,7 +31,8 @@ internal static class ManualCommands
             File.WriteAllText(Path.Combine(to, "furlough.1"), Overview(root, nouns));
             foreach (var noun in nouns)
                 File.WriteAllText(Path.Combine(to, $"furlough-{noun.Name}.1"), Page(noun, root));
-            Terminal.Line($"{nouns.Count + 1} pages are in {to}. Next: man furlough");
+            File.WriteAllText(Path.Combine(to, "furlough-agent.8"), AgentPage());
+            Terminal.Line($"{nouns.Count + 2} pages are in {to}. Next: man furlough");
             return ExitCode.Done;
         }
         catch (Exception refused) when (refused is IOException or UnauthorizedAccessException)
@@ -70,6 +72,34 @@ internal static class ManualCommands
         return page.ToString();
     }
 
+    private static string AgentPage()
+    {
+        var agent = AgentCommandLine.Make();
+        var page = Begin("furlough-agent", agent.Description!, section: 8);
+        page.Append(
+            ".SH SYNOPSIS\n.B furlough\\-agent\n[options]\n.br\n.B furlough\\-agent\n.I COMMAND\n[options]\n.SH OPTIONS\n"
+        );
+        foreach (var option in agent.Options.Where(o => o is not HelpOption))
+            Say(page, option);
+        page.Append(".SH COMMANDS\n");
+        foreach (var command in agent.Subcommands)
+            Say(page, command, agent);
+        return page.Append(
+                """
+                .SH EXIT STATUS
+                0 done, 1 failed, 2 wrong use, 5 refused.
+                .SH FILES
+                .TP
+                .I /etc/furlough/agent.conf
+                options of the agent that a package has installed, one in a line: NAME = VALUE.
+                .SH SEE ALSO
+                .BR furlough (1)
+
+                """
+            )
+            .ToString();
+    }
+
     private static string Page(Command noun, RootCommand root)
     {
         var page = Begin($"furlough-{noun.Name}", noun.Description!);
@@ -90,7 +120,7 @@ internal static class ManualCommands
 
     private static void Say(StringBuilder page, Command verb, RootCommand root)
     {
-        page.Append($".SS {Text(verb.Name)}\n{Text(verb.Description!)}.\n");
+        page.Append($".SS {Text(verb.Name)}\n{Text(verb.Description!.TrimEnd('.'))}.\n");
         foreach (var argument in verb.Arguments)
             page.Append($".TP\n.I {Text(argument.Name.ToUpperInvariant())}\n{Text(argument.Description ?? "")}\n");
         foreach (var option in verb.Options.Where(o => o is not HelpOption && !root.Options.Contains(o)))
@@ -99,9 +129,9 @@ internal static class ManualCommands
             page.Append($".PP\nExample:\n.EX\n{Text(example)}\n.EE\n");
     }
 
-    private static StringBuilder Begin(string name, string what) =>
+    private static StringBuilder Begin(string name, string what, int section = 1) =>
         new(
-            $".TH {name.ToUpperInvariant()} 1 \"\" \"Furlough\"\n.SH NAME\n{Text(name)} \\- "
+            $".TH {name.ToUpperInvariant()} {section} \"\" \"Furlough\"\n.SH NAME\n{Text(name)} \\- "
                 + $"{Text(char.ToLowerInvariant(what[0]) + what[1..].TrimEnd('.'))}\n"
         );
 

@@ -1,6 +1,7 @@
 using System.CommandLine;
 using System.CommandLine.Help;
 using System.Text;
+using Furlough.Agent;
 
 namespace Furlough.Cli.Commands;
 
@@ -29,14 +30,20 @@ internal static class Reference
         {
             page.Append($"\n## furlough {noun.Name}\n\n{noun.Description}.\n");
             foreach (var verb in noun.Subcommands.Where(c => !c.Hidden))
-                Add(page, noun, verb, root);
+                Add(page, $"furlough {noun.Name}", verb, root);
         }
+        var agent = AgentCommandLine.Make();
+        page.Append($"\n## furlough-agent\n\n{agent.Description}\n\n| | |\n|---|---|\n");
+        foreach (var option in agent.Options.Where(o => o is not HelpOption and not VersionOption))
+            page.Append($"| {Code(Spelled(option))} | {Cell(option.Description)} |\n");
+        foreach (var command in agent.Subcommands)
+            Add(page, "furlough-agent", command, agent);
         return page.ToString();
     }
 
-    private static void Add(StringBuilder page, Command noun, Command verb, RootCommand root)
+    private static void Add(StringBuilder page, string before, Command verb, RootCommand root)
     {
-        page.Append($"\n### furlough {noun.Name} {verb.Name}\n\n{verb.Description}.\n");
+        page.Append($"\n### {before} {verb.Name}\n\n{verb.Description!.TrimEnd('.')}.\n");
         if (Examples.Of(verb) is { } example)
             page.Append($"\n    {example}\n");
         var options = verb.Options.Where(o => !o.Hidden && o is not HelpOption && !root.Options.Contains(o)).ToList();

@@ -41,7 +41,8 @@ packages: build
 # Those that the tests install.
 artifacts/packages/tested: bin/furlough $(CONSOLE)/dist/index.html $(wildcard packaging/* packaging/*/*) scripts/make-packages
 	@scripts/install-system-tools packages
-	scripts/make-packages amd64
+	scripts/make-packages amd64 windows
+	FURLOUGH_VERSION=0.1.1 scripts/make-packages windows
 	@touch $@
 
 $(CONSOLE)/node_modules/.ready: $(CONSOLE)/package-lock.json

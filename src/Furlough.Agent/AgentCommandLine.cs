@@ -22,7 +22,7 @@ internal static class AgentCommandLine
     private static readonly Option<string> Root = new("--root")
     {
         Description = "Root folder of the system that is served",
-        DefaultValueFactory = _ => "/",
+        DefaultValueFactory = _ => OperatingSystem.IsWindows() ? @"C:\" : "/",
     };
     internal static readonly Option<string> Data = new("--data")
     {
@@ -75,9 +75,25 @@ internal static class AgentCommandLine
     private static readonly Option<string?> Settings = new("--settings")
     {
         Description =
-            "File with these options, one in a line: NAME = VALUE. The file with the invite that it names is removed once the "
-            + "machine is enrolled",
+            "File with these options, one in a line: NAME = VALUE. The invite that it names is used once; a file beside this one "
+            + "is then removed",
     };
+    private static readonly Option<bool> AsService = new("--as-service")
+    {
+        Description = "Run as a service of Windows, with the settings that the installer was given",
+    };
+    private static readonly Option[] Settable =
+    [
+        Service,
+        CodeFile,
+        Name,
+        Room,
+        Fallback,
+        CardCommands,
+        AllowTarget,
+        AllowSetting,
+        AllowShared,
+    ];
 
     /// <summary>All of it.</summary>
     internal static RootCommand Make()
@@ -85,6 +101,7 @@ internal static class AgentCommandLine
         var command = new RootCommand("Relocates holdings on this machine as the Furlough service asks.")
         {
             Settings,
+            AsService,
             Service,
             CodeFile,
             Root,
@@ -97,7 +114,12 @@ internal static class AgentCommandLine
             AllowSetting,
             AllowShared,
         };
-        command.SetAction(ServeAsync);
+        command.SetAction(
+            (parsed, stop) =>
+                parsed.GetValue(AsService) && OperatingSystem.IsWindows()
+                    ? Task.FromResult(WindowsService.Run(parsed.GetValue(Data)!, end => ServeAsync(parsed, end)))
+                    : ServeAsync(parsed, stop)
+        );
         foreach (var one in DeskCommands.Make())
             command.Subcommands.Add(one);
         return command;
@@ -111,12 +133,8 @@ internal static class AgentCommandLine
         var command = Make();
         try
         {
-            if (command.Parse(arguments) is { Errors.Count: 0 } first && first.GetValue(Settings) is { } file)
-                arguments = AgentSettings.Arguments(
-                    file,
-                    arguments,
-                    [Service, CodeFile, Name, Room, Fallback, CardCommands, AllowTarget, AllowSetting, AllowShared]
-                );
+            if (command.Parse(arguments) is { Errors.Count: 0 } first)
+                arguments = AgentSettings.AddTo(arguments, SettingsOf(first), Settable);
         }
         catch (Exception error) when (error is IOException or UnauthorizedAccessException)
         {
@@ -128,14 +146,20 @@ internal static class AgentCommandLine
             .InvokeAsync(new InvocationConfiguration { ProcessTerminationTimeout = TimeSpan.FromSeconds(20) });
     }
 
+    private static IEnumerable<AgentSetting> SettingsOf(ParseResult parsed) =>
+        parsed.GetValue(Settings) is { } file ? AgentSettings.Read(file)
+        : parsed.GetValue(AsService) && OperatingSystem.IsWindows() ? AgentSettings.ReadRegistry()
+        : [];
+
     private static async Task<int> ServeAsync(ParseResult parsed, CancellationToken stop)
     {
+        var fromSettings = parsed.GetValue(Settings) is not null || parsed.GetValue(AsService);
         try
         {
             return await AgentHost.RunAsync(
                 new AgentHostOptions(
                     parsed.GetValue(Service),
-                    await InviteAsync(parsed.GetValue(CodeFile), parsed.GetValue(Settings) is not null, stop),
+                    await InviteAsync(parsed.GetValue(CodeFile), fromSettings, stop),
                     parsed.GetValue(Root)!,
                     parsed.GetValue(Data)!,
                     parsed.GetValue(Name) ?? Environment.MachineName,
@@ -144,7 +168,8 @@ internal static class AgentCommandLine
                     parsed.GetValue(CardCommands)
                 )
                 {
-                    CodeFile = parsed.GetValue(Settings) is null ? null : parsed.GetValue(CodeFile),
+                    IsCodeUsedOnce = fromSettings,
+                    UsedUp = UsedUp(parsed.GetValue(Settings), parsed.GetValue(CodeFile)),
                     Rules = new LocalRules(parsed.GetValue(AllowTarget) ?? [], parsed.GetValue(AllowSetting) ?? [])
                     {
                         SharedBelow = parsed.GetValue(AllowShared) ?? [],
@@ -169,13 +194,21 @@ internal static class AgentCommandLine
         }
     }
 
+    /// <summary>The invite's file where it was put beside the settings for this machine alone: others may share theirs.</summary>
+    private static string? UsedUp(string? settings, string? codeFile) =>
+        settings is not null
+        && codeFile is not (null or "-")
+        && Path.GetDirectoryName(Path.GetFullPath(codeFile)) == Path.GetDirectoryName(Path.GetFullPath(settings))
+            ? codeFile
+            : null;
+
     // Not from the command line: every account of the machine could read it there.
-    private static async Task<string?> InviteAsync(string? file, bool isRemoved, CancellationToken stop) =>
+    private static async Task<string?> InviteAsync(string? file, bool mayBeGone, CancellationToken stop) =>
         (
             file switch
             {
                 null => Environment.GetEnvironmentVariable("FURLOUGH_CODE"),
-                not null when isRemoved && !File.Exists(file) => null,
+                not null when mayBeGone && !File.Exists(file) => null,
                 "-" => await Console.In.ReadToEndAsync(stop),
                 _ => await File.ReadAllTextAsync(file, stop),
             }

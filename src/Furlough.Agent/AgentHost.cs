@@ -18,8 +18,11 @@ internal sealed record AgentHostOptions(
     bool CardCommands
 )
 {
+    /// <summary>Whether the invite is of no use any more to a machine that is enrolled.</summary>
+    internal bool IsCodeUsedOnce { get; init; }
+
     /// <summary>File with the invite that is removed once the machine is enrolled; null for none.</summary>
-    internal string? CodeFile { get; init; }
+    internal string? UsedUp { get; init; }
 
     /// <summary>What the machine lets be done to it.</summary>
     internal LocalRules Rules { get; init; } = LocalRules.Usual;
@@ -106,7 +109,12 @@ internal static class AgentHost
             Log(line);
         var surveyor = new ProvenSurveyor(plain, options.Data, Version());
         using var runtime = new AgentRuntime(
-            new AgentOptions(options.Name, options.Room, options.Code, MachineId(options, store))
+            new AgentOptions(
+                options.Name,
+                options.Room,
+                options.IsCodeUsedOnce && store.Setting("machine") is not null ? null : options.Code,
+                MachineId(options, store)
+            )
             {
                 Reserve = reserve,
                 Boot = Boot(options.Root),
@@ -120,7 +128,7 @@ internal static class AgentHost
             Log
         );
         await runtime.EnrolAsync(stop);
-        if (options.CodeFile is { } used)
+        if (options.UsedUp is { } used)
             File.Delete(used);
         if (store.Setting("service") != address)
             store.SetSetting("service", address);

@@ -1,4 +1,5 @@
 using System.CommandLine;
+using System.Diagnostics;
 using Furlough.Engine;
 using Furlough.Protocol;
 
@@ -7,7 +8,8 @@ namespace Furlough.Agent;
 /// <summary>What someone can do who stands at the machine.</summary>
 internal static class DeskCommands
 {
-    internal static IEnumerable<Command> Make() => [Status(), LetIn(), FallBack(), Check(), BeforeRemoval()];
+    internal static IEnumerable<Command> Make() =>
+        [Status(), LetIn(), FallBack(), Check(), BeforeRemoval(), AwaitEnd()];
 
     private static Command Status()
     {
@@ -170,5 +172,19 @@ internal static class DeskCommands
         );
         removal.SetAction(parsed => DeskStatus.BeforeRemoval(parsed.GetValue(AgentCommandLine.Data)!, Console.Out));
         return removal;
+    }
+
+    /// <summary>For the installer of Windows, which replaces files only when nobody has them open.</summary>
+    private static Command AwaitEnd()
+    {
+        var end = new Command("await-end", "Wait until no other agent runs on this machine.") { Hidden = true };
+        end.SetAction(_ =>
+        {
+            foreach (var other in Process.GetProcessesByName("furlough-agent"))
+                using (other)
+                    if (other.Id != Environment.ProcessId)
+                        other.WaitForExit(TimeSpan.FromSeconds(30));
+        });
+        return end;
     }
 }

@@ -31,6 +31,9 @@ public sealed class WindowsDesk : IDisposable
         LinuxTree.Sh($"umount -l {_prefix}/second; rm -rf {_prefix}");
     }
 
+    /// <summary>The folder of its system volume.</summary>
+    internal string System => $"{_prefix}/drive_c";
+
     /// <summary>The home of its account.</summary>
     public string Home => $"{_prefix}/drive_c/users/{Environment.UserName}";
 

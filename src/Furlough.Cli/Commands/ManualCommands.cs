@@ -82,7 +82,7 @@ internal static class ManualCommands
         foreach (var option in agent.Options.Where(o => o is not HelpOption))
             Say(page, option);
         page.Append(".SH COMMANDS\n");
-        foreach (var command in agent.Subcommands)
+        foreach (var command in agent.Subcommands.Where(c => !c.Hidden))
             Say(page, command, agent);
         return page.Append(
                 """

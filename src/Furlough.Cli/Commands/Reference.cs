@@ -36,7 +36,7 @@ internal static class Reference
         page.Append($"\n## furlough-agent\n\n{agent.Description}\n\n| | |\n|---|---|\n");
         foreach (var option in agent.Options.Where(o => o is not HelpOption and not VersionOption))
             page.Append($"| {Code(Spelled(option))} | {Cell(option.Description)} |\n");
-        foreach (var command in agent.Subcommands)
+        foreach (var command in agent.Subcommands.Where(c => !c.Hidden))
             Add(page, "furlough-agent", command, agent);
         return page.ToString();
     }

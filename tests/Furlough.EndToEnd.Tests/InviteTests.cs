@@ -79,15 +79,18 @@ public sealed class InviteTests : IDisposable
     }
 
     [Fact]
-    public void The_command_for_machines_gives_the_code_by_the_environment()
+    public void The_commands_for_machines_are_printed_and_none_of_them_is_given_the_code_itself()
     {
         _field
             .Run("machine", "invite")
             .Out.ShouldSatisfyAllConditions(
-                o => o.ShouldContain("  FURLOUGH_CODE="),
-                o => o.ShouldContain(" furlough-agent --service http://127.0.0.1:"),
+                o => o.ShouldMatch("(?m)^  msiexec /qn /i .*SERVICE=http://127.0.0.1:.* CODEFILE=FILE ROOM=\"ROOM\"$"),
+                o =>
+                    o.ShouldMatch("(?m)^  furlough-agent --service http://127.0.0.1:.* --room \"ROOM\" --code-file -$"),
+                o => o.ShouldContain("  apt-get install -y ./furlough-agent_"),
                 o => o.ShouldNotContain("--code ")
             );
+        _field.Run("machine", "invite", "--room", "Wet Lab").Out.ShouldNotContain("ROOM");
         _field
             .RunAgent("--service", _field.Address, "--root", _field.Folder, "--code", "x")
             .ShouldSatisfyAllConditions(o => o.Code.ShouldNotBe(0), o => o.Error.ShouldContain("--code"));

@@ -35,18 +35,19 @@ internal static class InviteCommands
                 else
                 {
                     Terminal.Line(
-                        $"Invite for {Words.Count(made.Machines, "machine")}, valid until {made.Expires:u}. On each machine, once:"
+                        $"Invite for {Words.Count(made.Machines, "machine")}, valid until {made.Expires:u}. Whoever has its code can "
+                            + "bring machines in:"
                     );
                     Terminal.Line();
-                    Terminal.Line(
-                        $"  FURLOUGH_CODE={made.Code} furlough-agent --service "
-                            + $"{client.Address.ToString().TrimEnd('/')}{(wanted is null && former is null ? " --room ROOM" : "")}"
-                    );
-                    Terminal.Line();
-                    Terminal.Line(
-                        "Anyone who has the code can bring machines in: `--code-file FILE` reads it from a file, "
-                            + "`--code-file -` from standard input."
-                    );
+                    Terminal.Line($"  {made.Code}");
+                    foreach (var way in made.Ways)
+                    {
+                        Terminal.Line();
+                        Terminal.Line($"{way.On}:");
+                        Terminal.Line();
+                        foreach (var command in way.Commands.Split('\n'))
+                            Terminal.Output.WriteLine($"  {command}");
+                    }
                 }
                 return ExitCode.Done;
             }

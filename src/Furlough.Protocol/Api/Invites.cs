@@ -9,7 +9,19 @@ namespace Furlough.Protocol.Api;
 public sealed record InviteRequest(string? Room, int Machines = 1, int Hours = 24, string? Again = null);
 
 /// <summary>An invite for agents.</summary>
-public sealed record Invite(string Code, DateTimeOffset Expires, int Machines, string? Room);
+/// <param name="Ways">How an agent is set up with it on each kind of system.</param>
+public sealed record Invite(
+    string Code,
+    DateTimeOffset Expires,
+    int Machines,
+    string? Room,
+    IReadOnlyList<InviteWay> Ways
+);
+
+/// <summary>How an agent is set up.</summary>
+/// <param name="On">Where: "Debian", "Windows", "Any system, by hand".</param>
+/// <param name="Commands">To be run there as administrator, one in a line.</param>
+public sealed record InviteWay(string On, string Commands);
 
 /// <summary>An invite that may still be used. Its code is shown only to the person who makes it.</summary>
 /// <param name="Id">Names it, to revoke it.</param>

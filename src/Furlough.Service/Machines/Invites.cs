@@ -9,11 +9,11 @@ using Microsoft.EntityFrameworkCore;
 namespace Furlough.Service.Machines;
 
 /// <summary>Invites with which agents introduce themselves: made, listed, revoked.</summary>
-public sealed class Invites(Store store, DocketDesk desk, TimeProvider time)
+public sealed class Invites(Store store, DocketDesk desk, ServiceAddress address, TimeProvider time)
 {
     /// <summary>Makes an invite.</summary>
     /// <exception cref="RefusedException"><c>invite-refused</c></exception>
-    public Task<Invite> MakeAsync(InviteRequest request, string who, CancellationToken stop)
+    public async Task<Invite> MakeAsync(InviteRequest request, string who, CancellationToken stop)
     {
         if (request.Machines is < 1 or > 10_000 || request.Hours is < 1 or > 24 * 90)
             throw new RefusedException(
@@ -22,7 +22,8 @@ public sealed class Invites(Store store, DocketDesk desk, TimeProvider time)
                 "An invite is for 1 to 10,000 machines and for at most 90 days.",
                 "Give other numbers."
             );
-        return store.WriteAsync(
+        var service = await address.Known.WaitAsync(stop);
+        return await store.WriteAsync(
             db =>
             {
                 if (request.Room is { } room)
@@ -57,8 +58,15 @@ public sealed class Invites(Store store, DocketDesk desk, TimeProvider time)
                     About.Invite(request.Again ?? request.Room ?? ""),
                     detail: Words.Count(request.Machines, "machine")
                 );
+                var code = $"{secret}.{desk.PublicKey}";
                 return Task.FromResult(
-                    new Invite($"{secret}.{desk.PublicKey}", expires, request.Machines, request.Room)
+                    new Invite(
+                        code,
+                        expires,
+                        request.Machines,
+                        request.Room,
+                        InviteWays.Of(code, request.Room ?? request.Again, service)
+                    )
                 );
             },
             stop

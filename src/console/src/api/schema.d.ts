@@ -3148,6 +3148,7 @@ export interface components {
             /** Format: int32 */
             machines: number;
             room: null | string;
+            ways: components["schemas"]["InviteWay"][];
         };
         InviteRequest: {
             room: null | string;
@@ -3162,6 +3163,10 @@ export interface components {
              */
             hours: number;
             again?: null | string;
+        };
+        InviteWay: {
+            on: string;
+            commands: string;
         };
         KeptOriginals: {
             /** Format: int32 */

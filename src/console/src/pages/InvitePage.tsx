@@ -50,8 +50,16 @@ export function InvitePage() {
         <section aria-label={words.invite} aria-live="polite" tabIndex={-1} ref={(made) => made?.focus()}>
           <p>{words.inviteReady(count(invite.data.machines, "machine"), atTime(invite.data.expires))}</p>
           <pre>
-            <code>{words.agentCommand(location.origin, invite.data.code)}</code>
+            <code>{invite.data.code}</code>
           </pre>
+          {invite.data.ways.map((way) => (
+            <section key={way.on} aria-label={way.on}>
+              <h2>{way.on}</h2>
+              <pre>
+                <code>{way.commands}</code>
+              </pre>
+            </section>
+          ))}
           <p>
             <Phrase text={words.inviteThen} rooms={<Link to="/">{words.rooms}</Link>} />
           </p>

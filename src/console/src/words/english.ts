@@ -200,8 +200,7 @@ export const words = {
   inviteRoomHint: "as set at each agent",
   makeInvite: "Make an invite",
   inviteReady: (machines: string, until: string) =>
-    `For ${machines}, until ${until}. Start the agent on each, as the system's administrator:`,
-  agentCommand: (address: string, code: string) => `FURLOUGH_CODE=${code} furlough-agent --service ${address}`,
+    `For ${machines}, until ${until}. This is the code; below is how to set an agent up with it, as the system's administrator.`,
   inviteThen: "They appear in {rooms} automatically, a few seconds after that.",
   offline: "The service is not answering. What you see may be old; the data on the machines is where it was.",
   certificateEnds: (day: string) =>

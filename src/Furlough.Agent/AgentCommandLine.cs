@@ -102,18 +102,11 @@ internal static class AgentCommandLine
         {
             Settings,
             AsService,
-            Service,
-            CodeFile,
             Root,
             Data,
-            Name,
-            Room,
-            Fallback,
-            CardCommands,
-            AllowTarget,
-            AllowSetting,
-            AllowShared,
         };
+        foreach (var option in Settable)
+            command.Options.Add(option);
         command.SetAction(
             (parsed, stop) =>
                 parsed.GetValue(AsService) && OperatingSystem.IsWindows()

@@ -14,39 +14,25 @@ internal static class DeskCommands
     private static Command Status()
     {
         var status = new Command("status", "Show what this agent knows, without a network.");
-        status.SetAction(parsed => DeskStatus.Print(parsed.GetValue(AgentCommandLine.Data)!, Console.Out));
+        status.SetAction(parsed => DeskStatus.Print(DataOf(parsed), Console.Out));
         return status;
     }
 
     private static Command LetIn()
     {
-        var person = new Argument<string>("account") { Description = "The account that cannot sign in" };
-        var letInRoot = new Option<string>("--root")
-        {
-            Description = "Root folder of the system",
-            DefaultValueFactory = _ => "/",
-        };
+        var account = new Argument<string>("account") { Description = "The account that cannot sign in" };
+        var root = Root("Root folder of the system");
         var letIn = new Command(
             "let-in",
             "Let an account sign in again that a relocation has locked out, without a network."
         )
         {
-            person,
-            letInRoot,
+            account,
+            root,
         };
         letIn.SetAction(parsed =>
-        {
-            try
-            {
-                return AgentHost.LetIn(parsed.GetValue(letInRoot)!, parsed.GetValue(person)!, Console.Out);
-            }
-            catch (Exception error)
-                when (error is Fault or IOException or UnauthorizedAccessException or PlatformNotSupportedException)
-            {
-                Console.Error.WriteLine($"furlough-agent: {error.Message}");
-                return 1;
-            }
-        });
+            Telling(() => AgentHost.LetIn(parsed.GetValue(root)!, parsed.GetValue(account)!, Console.Out))
+        );
         return letIn;
     }
 
@@ -60,11 +46,7 @@ internal static class DeskCommands
         {
             Description = "Time from which work will be missing, as the command asks for it",
         };
-        var fallBackRoot = new Option<string>("--root")
-        {
-            Description = "Root folder of the system",
-            DefaultValueFactory = _ => OperatingSystem.IsWindows() ? @"C:\" : "/",
-        };
+        var root = Root("Root folder of the system");
         var fallBack = new Command(
             "fall-back",
             "Make the original live again where the target is lost, at this machine and without a network. The agent must not be running."
@@ -72,39 +54,21 @@ internal static class DeskCommands
         {
             relocation,
             missing,
-            fallBackRoot,
+            root,
         };
         fallBack.SetAction(
             (parsed, stop) =>
-            {
-                try
-                {
-                    return Task.FromResult(
+                Task.FromResult(
+                    Telling(() =>
                         AgentHost.FallBack(
-                            new AgentHostOptions(
-                                null,
-                                null,
-                                parsed.GetValue(fallBackRoot)!,
-                                parsed.GetValue(AgentCommandLine.Data)!,
-                                "",
-                                "",
-                                null,
-                                false
-                            ),
+                            Alone(parsed.GetValue(root)!, DataOf(parsed)),
                             parsed.GetValue(relocation),
                             parsed.GetValue(missing),
                             Console.Out,
                             stop
                         )
-                    );
-                }
-                catch (Exception error)
-                    when (error is Fault or IOException or UnauthorizedAccessException or PlatformNotSupportedException)
-                {
-                    Console.Error.WriteLine($"furlough-agent: {error.Message}");
-                    return Task.FromResult(1);
-                }
-            }
+                    )
+                )
         );
         return fallBack;
     }
@@ -116,50 +80,22 @@ internal static class DeskCommands
             Description = "An account made for the purpose, which nobody works in",
             Required = true,
         };
-        var checkRoot = new Option<string>("--root")
-        {
-            Description = "Root folder of the system that is checked",
-            DefaultValueFactory = _ => OperatingSystem.IsWindows() ? @"C:\" : "/",
-        };
+        var root = Root("Root folder of the system that is checked");
         var check = new Command(
             "check",
-            "Try on this very system what everything rests on, with a scratch account and a second volume, and writes a report."
+            "Try on this very system what everything rests on, with a scratch account and a second volume, and write a report."
         )
         {
             account,
-            checkRoot,
+            root,
         };
         check.SetAction(
             (parsed, stop) =>
-            {
-                try
-                {
-                    return Task.FromResult(
-                        AgentHost.Check(
-                            new AgentHostOptions(
-                                null,
-                                null,
-                                parsed.GetValue(checkRoot)!,
-                                parsed.GetValue(AgentCommandLine.Data)!,
-                                "",
-                                "",
-                                null,
-                                false
-                            ),
-                            parsed.GetValue(account)!,
-                            stop
-                        )
-                    );
-                }
-                catch (Exception error)
-                    when (error is Fault or IOException or UnauthorizedAccessException or PlatformNotSupportedException)
-                {
-                    Console.Error.WriteLine($"furlough-agent: {error.Message}");
-                    if (error is Fault { Remedy.Length: > 0 } fault)
-                        Console.Error.WriteLine(fault.Remedy);
-                    return Task.FromResult(1);
-                }
-            }
+                Task.FromResult(
+                    Telling(() =>
+                        AgentHost.Check(Alone(parsed.GetValue(root)!, DataOf(parsed)), parsed.GetValue(account)!, stop)
+                    )
+                )
         );
         return check;
     }
@@ -170,7 +106,7 @@ internal static class DeskCommands
             "before-removal",
             "Say what is still undecided here when the agent is removed; fails while a relocation is under way."
         );
-        removal.SetAction(parsed => DeskStatus.BeforeRemoval(parsed.GetValue(AgentCommandLine.Data)!, Console.Out));
+        removal.SetAction(parsed => DeskStatus.BeforeRemoval(DataOf(parsed), Console.Out));
         return removal;
     }
 
@@ -186,5 +122,30 @@ internal static class DeskCommands
                         other.WaitForExit(TimeSpan.FromSeconds(30));
         });
         return end;
+    }
+
+    private static Option<string> Root(string what) =>
+        new("--root") { Description = what, DefaultValueFactory = _ => OperatingSystem.IsWindows() ? @"C:\" : "/" };
+
+    private static string DataOf(ParseResult parsed) => parsed.GetValue(AgentCommandLine.Data)!;
+
+    /// <summary>Options of an agent that works without a service.</summary>
+    private static AgentHostOptions Alone(string root, string data) => new(null, null, root, data, "", "", null, false);
+
+    /// <summary>Does something; what fails is told on standard error.</summary>
+    private static int Telling(Func<int> act)
+    {
+        try
+        {
+            return act();
+        }
+        catch (Exception error)
+            when (error is Fault or IOException or UnauthorizedAccessException or PlatformNotSupportedException)
+        {
+            Console.Error.WriteLine($"furlough-agent: {error.Message}");
+            if (error is Fault { Remedy.Length: > 0 } fault)
+                Console.Error.WriteLine(fault.Remedy);
+            return 1;
+        }
     }
 }

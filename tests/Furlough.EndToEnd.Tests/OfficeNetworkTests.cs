@@ -25,6 +25,7 @@ public sealed class OfficeNetworkTests : IDisposable
         _proxy = _lan.Host("proxy");
         _lan.Host("desk");
         _lan.Host("other");
+        _lan.Host("third");
     }
 
     public void Dispose()
@@ -65,7 +66,9 @@ public sealed class OfficeNetworkTests : IDisposable
         // Whose call it is, the proxy says, and nobody else is believed: the limit of attempts to sign in shows it.
         SignIns("desk", _proxy, 31).ShouldBe(["401", "429"]);
         SignIns("other", _proxy, 1).ShouldBe(["401"], "another caller through the same proxy");
-        SignIns("other", $"{_service}:8443", 31, forged: true).ShouldBe(["401", "429"]);
+        SignIns("other", _proxy, 31, forged: true)
+            .ShouldBe(["401", "429"], "what a caller says itself of whose call it is");
+        SignIns("third", $"{_service}:8443", 31, forged: true).ShouldBe(["401", "429"], "past the proxy");
 
         Field.Kill(agent);
         Field.Kill(proxy);

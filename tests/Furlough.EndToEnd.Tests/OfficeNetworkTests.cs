@@ -46,6 +46,7 @@ public sealed class OfficeNetworkTests : IDisposable
         StartService(
             "--public-address",
             $"https://{_proxy}",
+            "--hsts",
             "--behind-proxy",
             _proxy,
             "--proxy-authority",
@@ -63,6 +64,7 @@ public sealed class OfficeNetworkTests : IDisposable
         Furlough("run", "follow", "1")
             .ShouldSatisfyAllConditions(o => o.Code.ShouldBe(0, o.ToString()), o => o.Out.ShouldContain("2 switched"));
 
+        Headers($"{_proxy}/").ShouldContain("Strict-Transport-Security: max-age=31536000");
         // Whose call it is, the proxy says, and nobody else is believed: the limit of attempts to sign in shows it.
         SignIns("desk", _proxy, 31).ShouldBe(["401", "429"]);
         SignIns("other", _proxy, 1).ShouldBe(["401"], "another caller through the same proxy");
@@ -89,6 +91,8 @@ public sealed class OfficeNetworkTests : IDisposable
     public void A_browser_that_trusts_the_service_s_own_certificate_shows_the_console_and_another_does_not()
     {
         StartService();
+        Headers($"{_service}:8443/")
+            .ShouldNotContain("Strict-Transport-Security", customMessage: "nobody asked for it");
         var home = Directory.CreateDirectory($"{_field.Folder}/home").FullName;
         Browse(home).ShouldNotContain("Furlough</title>");
         LinuxTree.Sh(
@@ -186,6 +190,10 @@ public sealed class OfficeNetworkTests : IDisposable
                 _office.Authority,
             ]
         );
+
+    /// <summary>The headers of a page, by the first version of HTTP.</summary>
+    private string Headers(string page) =>
+        _lan.Run("desk", "curl", "-sk", "--http1.1", "-D", "-", $"https://{page}").Out;
 
     /// <summary>Attempts to sign in with a wrong token; the answers, each once.</summary>
     /// <param name="forged">Each names another caller.</param>

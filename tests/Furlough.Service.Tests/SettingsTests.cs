@@ -38,7 +38,7 @@ public sealed class SettingsTests : IDisposable
         "lisen: https://0.0.0.0:8443",
         "line 1, column 1: `lisen` is not a key of the settings. Perhaps `listen`"
     )]
-    [InlineData("port: 80000", "line 1, column 7: port: `80000` cannot be used. Expected a port")]
+    [InlineData("port: 80000", "line 1, column 7: port `80000` cannot be used. Expected a port")]
     [InlineData("hsts: maybe", "Expected true or false")]
     [InlineData("listen: http://0.0.0.0:80", "without TLS there is only this machine itself")]
     [InlineData("listen: https://furlough.fen.example", "one of this machine's addresses")]

@@ -39,7 +39,7 @@ packages: build
 	scripts/make-packages
 
 # Those that the tests install.
-artifacts/packages/tested: bin/furlough $(CONSOLE)/dist/index.html $(wildcard packaging/* packaging/*/*) scripts/make-packages
+artifacts/packages-tested: bin/furlough $(CONSOLE)/dist/index.html $(wildcard packaging/* packaging/*/*) scripts/make-packages
 	@scripts/install-system-tools packages
 	scripts/make-packages amd64 windows
 	FURLOUGH_VERSION=0.1.1 scripts/make-packages windows
@@ -63,7 +63,7 @@ demo: build
 test: build artifacts/windows/built system-tools
 	scripts/test
 
-soak: build artifacts/windows/built artifacts/packages/tested system-tools
+soak: build artifacts/windows/built artifacts/packages-tested system-tools
 	FURLOUGH_SEEDS=10000 scripts/test soak
 
 bench: build system-tools

@@ -26,9 +26,9 @@ public sealed class PackageContentTests : IDisposable
         );
         var listed = File.ReadAllLines($"{Packages}/SHA256SUMS").Select(l => l[66..]);
         Directory
-            .GetFiles(Packages, "*.*")
+            .GetFiles(Packages)
             .Select(Path.GetFileName)
-            .Where(f => f is not ("SHA256SUMS.sig" or "release-key.pub.pem" or "tested"))
+            .Where(f => f is not ("SHA256SUMS" or "SHA256SUMS.sig" or "release-key.pub.pem"))
             .ShouldBeSubsetOf(listed);
     }
 

@@ -37,7 +37,7 @@ public sealed class ServiceHost : IAsyncDisposable
             await app.Services.BeginAloneAsync(stop);
             folder.IsWhole();
             // Keys that cannot be read end the start, not the first connection.
-            if (options.Listen is not null || options.Proxy is not null)
+            if (options.HasTls)
                 app.Services.GetRequiredService<TlsKeys>();
             await app.StartAsync(stop);
             var host = new ServiceHost(app, folder);

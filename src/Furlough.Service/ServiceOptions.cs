@@ -21,7 +21,10 @@ public sealed record ServiceOptions(string Data, int Port, string? Console = nul
     /// <summary>A proxy that stands before it; null for none.</summary>
     public Proxy? Proxy { get; init; }
 
-    /// <summary>Whether browsers are told to use TLS alone with this host (HSTS).</summary>
+    /// <summary>Whether agents reach it with TLS, and so need its statement of keys.</summary>
+    public bool HasTls => Listen is not null || Proxy is not null;
+
+    /// <summary>Whether browsers must use TLS alone with this host (HSTS).</summary>
     public bool Hsts { get; init; }
 
     /// <summary>Through which server mail is sent; null for none.</summary>

@@ -35,7 +35,7 @@ internal static class InviteCommands
                 else
                 {
                     Terminal.Line(
-                        $"Invite for {Words.Count(made.Machines, "machine")}, valid until {made.Expires:u}. Whoever has its code can "
+                        $"Invite for {Words.Count(made.Machines, "machine")}, valid until {made.Expires:u}. Anyone who has its code can "
                             + "bring machines in:"
                     );
                     Terminal.Line();

@@ -178,7 +178,8 @@ internal static class ServiceCommands
                 );
                 if (s.CertificateEnds is { } end)
                     Terminal.Line(
-                        $"Its certificate ends on {end:yyyy-MM-dd}: `furlough certificate use` or `furlough certificate renew` shows a new one."
+                        $"Its certificate ends on {end:yyyy-MM-dd}: `furlough certificate use` or `furlough certificate renew` "
+                            + "shows a new one."
                     );
                 return ExitCode.Done;
             }

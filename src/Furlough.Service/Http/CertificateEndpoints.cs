@@ -30,7 +30,7 @@ internal static class CertificateEndpoints
     /// <summary>Maps what agents read before they trust a connection.</summary>
     internal static void MapStatement(WebApplication app) =>
         app.MapGet("/" + TlsStatement.Path, (ServiceOptions options, HttpContext context) =>
-                options.Listen is not null || options.Proxy is not null
+                options.HasTls
                     ? context.RequestServices.GetRequiredService<TlsKeys>().Statement
                     : throw RefusedException.Missing("TLS statement", "The service listens without TLS.")
             )

@@ -13,6 +13,8 @@ internal static class InviteWays
     {
         var address = service.ToString().TrimEnd('/');
         var version = typeof(InviteWays).Assembly.GetName().Version!.ToString(3);
+        var roomLine = room is null ? "'room = ROOM' " : "";
+        var lines = $"'service = {address}' {roomLine}'code-file = /etc/furlough/agent-invite'";
         return
         [
             new InviteWay(
@@ -20,15 +22,14 @@ internal static class InviteWays
                 $"""
                 install -d /etc/furlough
                 (umask 077; echo '{code}' > /etc/furlough/agent-invite)
-                printf '%s\n' 'service = {address}'{(
-                    room is null ? " 'room = ROOM'" : ""
-                )} 'code-file = /etc/furlough/agent-invite' > /etc/furlough/agent.conf
+                printf '%s\n' {lines} > /etc/furlough/agent.conf
                 apt-get install -y ./furlough-agent_{version}_amd64.deb
                 """
             ),
             new InviteWay(
                 "Windows (the code in a file that the machine can read)",
-                $"msiexec /qn /i furlough-agent-{version}-win-x64.msi SERVICE={address} CODEFILE=FILE{(room is null ? " ROOM=\"ROOM\"" : "")}"
+                $"msiexec /qn /i furlough-agent-{version}-win-x64.msi SERVICE={address} CODEFILE=FILE"
+                    + (room is null ? " ROOM=\"ROOM\"" : "")
             ),
             new InviteWay(
                 "Any system, by hand (it reads the code from standard input)",

@@ -91,7 +91,7 @@ public static class ServiceSettings
     /// <param name="file">The settings file; null for none.</param>
     /// <param name="option">What the command line says of a setting; null for nothing.</param>
     /// <exception cref="IOException">The file cannot be read.</exception>
-    /// <exception cref="SettingsException">Something is wrong; all of it is told.</exception>
+    /// <exception cref="SettingsException">Something is wrong; all of it is reported.</exception>
     public static ServiceOptions Read(string? file, Func<Setting, string?> option) =>
         Build(new SettingsReading(Gather(file, option)));
 

@@ -460,7 +460,7 @@ public sealed class AgentRuntime : IWatcher, IDisposable
             async (client, token, s) =>
             {
                 if (_store.Signed(wanted) is { } signed)
-                    await client.KnownDocketsAsync(token, [signed], s);
+                    await client.KnownDocketsAsync(token, [signed], all: false, s);
                 return await client.BulletinsAsync(token, _store.BulletinsAfter(acknowledged, 1), hasMore: false, s);
             },
             stop

@@ -58,6 +58,8 @@ public sealed class AgentClient(HttpClient http)
                 LastDocket = counters.Docket,
                 Supersession = counters.Supersession,
                 Instance = _instance,
+                LastBulletin = counters.Bulletin,
+                Generation = counters.Generation,
             },
             ProtocolJson.Default.SessionProof
         );
@@ -134,10 +136,11 @@ public sealed class AgentClient(HttpClient http)
         );
 
     /// <summary>Hands in dockets as the service signed them, for a service that does not know them any more.</summary>
-    public Task KnownDocketsAsync(string token, IReadOnlyList<string> signed, CancellationToken stop) =>
+    /// <param name="all">There are no others.</param>
+    public Task KnownDocketsAsync(string token, IReadOnlyList<string> signed, bool all, CancellationToken stop) =>
         SendAsync<IReadOnlyList<string>, string>(
             HttpMethod.Post,
-            "known-dockets",
+            all ? "known-dockets?all=true" : "known-dockets",
             token,
             signed,
             ProtocolJson.Default.IReadOnlyListString,

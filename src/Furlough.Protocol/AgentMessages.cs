@@ -20,6 +20,9 @@ public static class MessageType
     /// <summary>A <see cref="Model.Docket"/> from service to agent.</summary>
     public const string Docket = "furlough-docket";
 
+    /// <summary>A <see cref="Generation"/>, from service to agent and from there to other services.</summary>
+    public const string Generation = "furlough-generation";
+
     /// <summary>The <see cref="Model.KindCard"/>s that surveys look for, from service to agent.</summary>
     public const string Kinds = "furlough-kinds";
 
@@ -61,6 +64,12 @@ public sealed record SessionProof(Guid Machine, string Nonce, string MachineId, 
 
     /// <summary>Made by the agent at its start: two that come in turn are two machines with one key.</summary>
     public Guid Instance { get; init; }
+
+    /// <summary>The highest bulletin number that the agent has; null of one that does not tell.</summary>
+    public long? LastBulletin { get; init; }
+
+    /// <summary>The highest <see cref="Protocol.Generation"/> that it was told, signed; null for none.</summary>
+    public string? Generation { get; init; }
 }
 
 /// <summary>
@@ -78,17 +87,31 @@ public enum AgentTrouble
 /// <param name="Acknowledged">Bulletins that the service acknowledged.</param>
 /// <param name="Docket">The highest docket number taken in.</param>
 /// <param name="Supersession">The highest supersession counter of any docket taken in.</param>
-public sealed record AgentCounters(long Acknowledged, long Docket, int Supersession)
+/// <param name="Bulletin">The highest bulletin number.</param>
+public sealed record AgentCounters(long Acknowledged, long Docket, int Supersession, long Bulletin)
 {
+    /// <summary>The highest <see cref="Protocol.Generation"/> that it was told, signed; null for none.</summary>
+    public string? Generation { get; init; }
+
     /// <summary>Nothing was counted yet.</summary>
-    public static AgentCounters None { get; } = new(0, 0, 0);
+    public static AgentCounters None { get; } = new(0, 0, 0, 0);
 }
 
 /// <summary>A signed <see cref="SessionProof"/>.</summary>
 public sealed record SessionRequest(string Proof);
 
 /// <summary>An open session. The agent sends bulletins from <paramref name="LastBulletin"/> + 1 on.</summary>
-public sealed record SessionResponse(string Token, long LastBulletin);
+public sealed record SessionResponse(string Token, long LastBulletin)
+{
+    /// <summary>The service's <see cref="Protocol.Generation"/>, signed; null of one older than generations.</summary>
+    public string? Generation { get; init; }
+
+    /// <summary>
+    /// The service knows less than the agent, as after it was restored from a backup: the agent hands in all dockets after
+    /// this one before it gets any. Null where the service knows all.
+    /// </summary>
+    public long? UnknownAfter { get; init; }
+}
 
 /// <summary>One numbered, signed docket.</summary>
 public sealed record DocketEnvelope(long Number, string Docket);
@@ -180,4 +203,5 @@ public sealed record Problem(
 [JsonSerializable(typeof(ProgressReceipt))]
 [JsonSerializable(typeof(Problem))]
 [JsonSerializable(typeof(TlsStatement))]
+[JsonSerializable(typeof(Generation))]
 public sealed partial class ProtocolJson : JsonSerializerContext;

@@ -64,7 +64,7 @@ public sealed class ServiceHost : IAsyncDisposable
     /// <exception cref="IOException">A service works with the folder, or there is none in it.</exception>
     public static async Task<string> ReplaceStewardTokenAsync(string data, CancellationToken stop)
     {
-        if (!File.Exists(Path.Combine(data, "furlough.db")))
+        if (!File.Exists(Path.Combine(data, DataFolder.Database)))
             throw new IOException($"there is no service's data in {data}.");
         using var folder = DataFolder.Take(data);
         await using var app = HttpHost.Build(new ServiceOptions(data, 0));

@@ -1,4 +1,5 @@
 using System.Net;
+using Furlough.Service.Backups;
 
 namespace Furlough.Service;
 
@@ -29,6 +30,12 @@ public sealed record ServiceOptions(string Data, int Port, string? Console = nul
 
     /// <summary>Through which server mail is sent; null for none.</summary>
     public MailServer? Mail { get; init; }
+
+    /// <summary>Closes backups, and opens them; null for none.</summary>
+    public string? BackupPassphrase { get; init; }
+
+    /// <summary>Where and how often it backs itself up; null for never.</summary>
+    public BackupPlan? Backups { get; init; }
 
     /// <summary>Whether web calls may go to addresses of private networks and of this machine.</summary>
     public bool MayCallPrivate { get; init; }

@@ -2,6 +2,7 @@ using Furlough.Protocol;
 using Furlough.Service.Access;
 using Furlough.Service.Agents;
 using Furlough.Service.Audits;
+using Furlough.Service.Backups;
 using Furlough.Service.Errands;
 using Furlough.Service.History;
 using Furlough.Service.Kinds;
@@ -27,14 +28,14 @@ public static class ServiceParts
     {
         services
             .AddDataProtection()
-            .PersistKeysToFileSystem(PrivateFolder.Make(Path.Combine(options.Data, "session-keys")))
+            .PersistKeysToFileSystem(PrivateFolder.Make(Path.Combine(options.Data, DataFolder.SessionKeys)))
             .SetApplicationName("furlough");
         return services
             .AddSingleton(options)
             .AddSingleton(options.Time)
-            .AddSingleton(SigningKey.LoadOrMake(Path.Combine(options.Data, "service-key")))
+            .AddSingleton(SigningKey.LoadOrMake(Path.Combine(options.Data, DataFolder.Key)))
             .AddDbContextFactory<FurloughDb>(db =>
-                db.UseSqlite($"Data Source={Path.Combine(options.Data, "furlough.db")}")
+                db.UseSqlite($"Data Source={Path.Combine(options.Data, DataFolder.Database)}")
             )
             .AddSingleton(new Instance())
             .AddSingleton<Store>()
@@ -81,6 +82,7 @@ public static class ServiceParts
             .AddSingleton<TlsKeys>()
             .AddSingleton<CertificateDesk>()
             .AddSingleton<CertificateWatch>()
+            .AddSingleton<BackupWatch>()
             .AddSingleton<Tokens>()
             .AddSingleton<StewardToken>()
             .AddSingleton<HistoryList>();
@@ -90,6 +92,7 @@ public static class ServiceParts
             .AddSingleton<DocketSignals>()
             .AddSingleton<DocketDesk>()
             .AddSingleton<DocketOwners>()
+            .AddSingleton<Generations>()
             .AddSingleton<AgentSessions>()
             .AddSingleton<AgentPolls>()
             .AddSingleton<WishDesk>()

@@ -37,6 +37,9 @@ public sealed class Field : IDisposable
 
     public string Address => $"{(_listen is null ? "http" : "https")}://127.0.0.1:{_port}";
 
+    /// <summary>Where agents look for the service; null for its own address.</summary>
+    public string? AgentAddress { get; set; }
+
     /// <summary>A file with the certificate that commands trust; null without TLS.</summary>
     public string? Certificate { get; set; }
 
@@ -185,7 +188,7 @@ public sealed class Field : IDisposable
     private List<string> AgentArguments(string root, string name, string? code, string room) =>
         [
             "--service",
-            Address,
+            AgentAddress ?? Address,
             "--root",
             root,
             "--data",

@@ -124,11 +124,11 @@ public sealed class SilentMachineTests : IDisposable
                 ModelJson.Default.Docket
             )
         );
-        await Agent.KnownDocketsAsync(Session, [madeUp, "x.y.z", "", real], CancellationToken.None);
+        await Agent.KnownDocketsAsync(Session, [madeUp, "x.y.z", "", real], all: false, CancellationToken.None);
         _field.Run("relocation", "list", "--json").Json.GetArrayLength().ShouldBe(2);
         (
             await Should.ThrowAsync<ServiceException>(() =>
-                Agent.KnownDocketsAsync(Session, [.. Enumerable.Repeat("x", 51)], CancellationToken.None)
+                Agent.KnownDocketsAsync(Session, [.. Enumerable.Repeat("x", 51)], all: false, CancellationToken.None)
             )
         ).Code.ShouldBe("out-of-bounds");
 

@@ -5,6 +5,7 @@ using Furlough.Protocol;
 using Furlough.Protocol.Api;
 using Furlough.Service.Access;
 using Furlough.Service.Agents;
+using Furlough.Service.Backups;
 using Furlough.Service.History;
 using Furlough.Service.LiveEvents;
 using Furlough.Service.Machines;
@@ -45,13 +46,26 @@ internal sealed class Office : IAsyncDisposable
     /// <param name="data">A data folder that is there already; null for a new one.</param>
     /// <param name="at">What the clock shows; null for a morning in spring.</param>
     /// <param name="listen">Where it would listen with TLS; null for nowhere.</param>
-    internal static async Task<Office> OpenAsync(string? data = null, DateTimeOffset? at = null, Uri? listen = null)
+    /// <param name="backups">How it backs itself up; null for never.</param>
+    internal static async Task<Office> OpenAsync(
+        string? data = null,
+        DateTimeOffset? at = null,
+        Uri? listen = null,
+        BackupPlan? backups = null
+    )
     {
         var folder = data ?? Directory.CreateTempSubdirectory("furlough-office-").FullName;
         var clock = new FakeTimeProvider(at ?? new DateTimeOffset(2026, 3, 2, 9, 0, 0, TimeSpan.Zero));
         var parts = new ServiceCollection()
             .AddLogging()
-            .AddServiceParts(new ServiceOptions(folder, 0) { Time = clock, Listen = listen })
+            .AddServiceParts(
+                new ServiceOptions(folder, 0)
+                {
+                    Time = clock,
+                    Listen = listen,
+                    Backups = backups,
+                }
+            )
             // Every unit of work of every test is one that can be run again.
             .AddSingleton(p => ActivatorUtilities.CreateInstance<Store>(p, new Rehearsal(true)))
             .BuildServiceProvider();

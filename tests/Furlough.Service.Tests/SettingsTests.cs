@@ -94,13 +94,16 @@ public sealed class SettingsTests : IDisposable
                 .Select(line => line[1..])
                 .Where(line => !line.StartsWith("proxy-authority"))
                 .Select(line => line.Replace("/etc/furlough/mail-password", $"{_folder}/password"))
+                .Select(line => line.Replace("/etc/furlough/backup-passphrase", $"{_folder}/password"))
         );
         var read = ServiceSettings.Read(Write(all), _ => null);
         read.ShouldSatisfyAllConditions(
             r => r.Proxy!.Address.ToString().ShouldBe("127.0.0.1"),
             r => r.PublicAddress!.Host.ShouldBe("furlough.fen.example"),
             r => r.Mail!.Password.ShouldBe("secret"),
-            r => r.Hsts.ShouldBeTrue()
+            r => r.Hsts.ShouldBeTrue(),
+            r => r.Backups!.Every.ShouldBe(TimeSpan.FromHours(24)),
+            r => r.BackupPassphrase.ShouldBe("secret")
         );
     }
 

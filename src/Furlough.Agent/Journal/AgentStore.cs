@@ -91,6 +91,14 @@ public sealed class AgentStore : IJournal, IDisposable
             ? signed
             : null;
 
+    /// <summary>The dockets after a number, as the service signed them, in order.</summary>
+    public IReadOnlyList<string> SignedAfter(long number) =>
+        Query(
+            "SELECT signed FROM docket WHERE number>$a AND length(signed)>0 ORDER BY number",
+            r => r.GetString(0),
+            number
+        );
+
     /// <summary>Moves the cursor past a docket number.</summary>
     public void Passed(long number) => SetSetting("last-docket", number.ToString(CultureInfo.InvariantCulture));
 
@@ -259,6 +267,13 @@ public sealed class AgentStore : IJournal, IDisposable
             r => JsonSerializer.Deserialize(r.GetString(0), ModelJson.Default.Bulletin)!,
             number,
             most
+        );
+
+    /// <summary>The highest bulletin number.</summary>
+    public long LastBulletin =>
+        Math.Max(
+            Count("bulletins-before"),
+            Query("SELECT coalesce(max(number),0) FROM bulletin", r => r.GetInt64(0)).First()
         );
 
     /// <inheritdoc/>

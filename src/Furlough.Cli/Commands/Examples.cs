@@ -16,6 +16,8 @@ internal static class Examples
         ["service check"] = "--settings /etc/furlough/service.yaml",
         ["service settings"] = "",
         ["service status"] = "",
+        ["service backup"] = "/var/backups/furlough/before-summer.backup",
+        ["service restore"] = "/var/backups/furlough/before-summer.backup --data /var/lib/furlough",
         ["certificate show"] = "",
         ["certificate renew"] = "",
         ["certificate use"] = "furlough.pem furlough.key",

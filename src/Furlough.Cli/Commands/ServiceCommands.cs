@@ -4,6 +4,7 @@ using Furlough.Cli.Output;
 using Furlough.Model;
 using Furlough.Service;
 using Furlough.Service.Access;
+using Furlough.Service.Backups;
 using Furlough.Service.Settings;
 using Furlough.Service.Tls;
 
@@ -33,6 +34,8 @@ internal static class ServiceCommands
             Check(),
             Settings(),
             Status(),
+            BackUp(),
+            PutBack(),
             Replace(),
         };
 
@@ -181,10 +184,82 @@ internal static class ServiceCommands
                         $"Its certificate ends on {end:yyyy-MM-dd}: `furlough certificate use` or `furlough certificate renew` "
                             + "shows a new one."
                     );
+                if (s.ReplacedBy is { } other)
+                    Terminal.Line(
+                        $"It was replaced: {other.Machine} follows a service that was restored from its backup (since "
+                            + $"{other.HeardAt:yyyy-MM-dd HH:mm}Z). Use that one, and stop this one."
+                    );
+                if (s.Backup is { Failed: { } why })
+                    Terminal.Line($"Its last backup failed at {s.Backup.At:yyyy-MM-dd HH:mm}Z: {why}");
+                else if (s.Backup is { } made)
+                    Terminal.Line($"Its last backup was made at {made.At:yyyy-MM-dd HH:mm}Z.");
                 return ExitCode.Done;
             }
         );
         return status;
+    }
+
+    private static Command BackUp()
+    {
+        var file = new Argument<string>("file") { Description = "Where the backup is put; nothing may be there" };
+        var backup = new Command(
+            "backup",
+            "Back the service up, also while it runs. Run it on the service's machine, as the account of the service"
+        )
+        {
+            file,
+            SettingsOption,
+            Options[ServiceSettings.Data],
+            Options[ServiceSettings.BackupPassphrase],
+        };
+        backup.SetAction((parsed, _) => TellingAsync("no backup was made", () =>
+                {
+                    var (options, path) = (Read(parsed), Path.GetFullPath(parsed.GetValue(file)!));
+                    var facts = Backup.Make(options.Data, path, options.BackupPassphrase, options.Time.GetUtcNow());
+                    Terminal.Line(
+                        $"the backup is in {path}: {Words.Count(facts.Machines, "machine")}, "
+                            + $"{new FileInfo(path).Length:N0} bytes"
+                    );
+                    if (options.BackupPassphrase is null)
+                        Terminal.Line(
+                            "it holds the service's keys and is not closed with a passphrase: keep it where nobody else reads it"
+                        );
+                    return Task.CompletedTask;
+                }));
+        return backup;
+    }
+
+    private static Command PutBack()
+    {
+        var file = new Argument<string>("file") { Description = "The backup" };
+        var restore = new Command(
+            "restore",
+            "Restore a service from its backup into an empty data folder; machines follow it from then on, and the former one no longer"
+        )
+        {
+            file,
+            SettingsOption,
+            Options[ServiceSettings.Data],
+            Options[ServiceSettings.BackupPassphrase],
+        };
+        restore.SetAction((parsed, _) => TellingAsync("the service was not restored", () =>
+                {
+                    var (options, path) = (Read(parsed), Path.GetFullPath(parsed.GetValue(file)!));
+                    var facts = Restore.To(options.Data, path, options.BackupPassphrase, options.Time.GetUtcNow());
+                    Terminal.Line(
+                        $"restored into {options.Data}: the service as it was at {facts.MadeAt:yyyy-MM-dd HH:mm}Z, with "
+                            + Words.Count(facts.Machines, "machine")
+                    );
+                    Terminal.Line(
+                        "Next: start it where the machines look for it. Each machine then tells what it did since that time, "
+                            + "before it gets any new work."
+                    );
+                    Terminal.Line(
+                        "Tokens that were revoked since that time are valid again: look at `furlough access list`."
+                    );
+                    return Task.CompletedTask;
+                }));
+        return restore;
     }
 
     private static Command Replace()

@@ -33,6 +33,8 @@ public sealed record Identity(string Name, AccessLevel Level);
 
 /// <summary>The service itself.</summary>
 /// <param name="CertificateEnds">When its certificate ends, within 30 days before; null otherwise.</param>
+/// <param name="Backup">Null where the service has made none by itself.</param>
+/// <param name="ReplacedBy">Null where machines follow this service.</param>
 public sealed record ServiceStatus(
     string Version,
     DateTimeOffset StartedAt,
@@ -40,8 +42,20 @@ public sealed record ServiceStatus(
     int Silent,
     long LastRun,
     Identity You,
-    DateTimeOffset? CertificateEnds
+    DateTimeOffset? CertificateEnds,
+    BackupState? Backup,
+    ReplacedBy? ReplacedBy
 );
+
+/// <summary>What became of the last backup that the service made by its settings.</summary>
+/// <param name="Failed">Why it failed, and where; null where it was made.</param>
+public sealed record BackupState(DateTimeOffset At, string? Failed);
+
+/// <summary>Another service took this one's place: it was restored from a backup of this one.</summary>
+/// <param name="Number">Its generation.</param>
+/// <param name="Machine">The first machine that was heard to follow it.</param>
+/// <param name="HeardAt">When.</param>
+public sealed record ReplacedBy(long Number, string Machine, DateTimeOffset HeardAt);
 
 /// <summary>A token is exchanged for a console session.</summary>
 public sealed record SignIn(string Token);

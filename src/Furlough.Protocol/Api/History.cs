@@ -69,6 +69,11 @@ public enum HistoryEvent
     ReserveSet,
     CertificateChanged,
     CertificateEnding,
+    BackupMade,
+    BackupFailed,
+
+    /// <summary>A machine has shown that it follows a service restored from this one's backup.</summary>
+    ServiceReplaced,
 }
 
 /// <summary>What an entry of the history can be about.</summary>
@@ -92,6 +97,7 @@ public enum SubjectKind
     Receiver,
     KindCard,
     Certificate,
+    Service,
 }
 
 /// <summary>What an entry of the history is about: a thing with a number, or one with a name.</summary>

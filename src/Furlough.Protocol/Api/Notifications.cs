@@ -16,6 +16,8 @@ public enum NotificationEvent
     AccountKeptOut,
     ReportRefused,
     CertificateEnding,
+    BackupFailed,
+    ServiceReplaced,
 }
 
 /// <summary>

@@ -83,18 +83,20 @@ public sealed class AgentPolls(
                     {
                         m.Name,
                         m.Suspect,
+                        HasToReport = m.UnknownAfter != null || m.LastBulletin < m.AwaitedBulletin,
                         m.SurveyWanted,
                         m.SurveyRequest,
                     })
                     .FirstAsync(stop);
-                var dockets = row.Suspect
-                    ? []
-                    : await db
-                        .Dockets.Where(d => d.Machine == machine && d.Number > after && !d.Withdrawn)
-                        .OrderBy(d => d.Number)
-                        .Take(MostDocketsAtOnce)
-                        .Select(d => new DocketEnvelope(d.Number, d.Signed))
-                        .ToListAsync(stop);
+                var dockets =
+                    row.Suspect || row.HasToReport
+                        ? []
+                        : await db
+                            .Dockets.Where(d => d.Machine == machine && d.Number > after && !d.Withdrawn)
+                            .OrderBy(d => d.Number)
+                            .Take(MostDocketsAtOnce)
+                            .Select(d => new DocketEnvelope(d.Number, d.Signed))
+                            .ToListAsync(stop);
                 var signed = await kindDesk.SignedAsync(db, row.Name, stop);
                 return new DocketBatch(
                     dockets,

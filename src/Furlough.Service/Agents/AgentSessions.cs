@@ -27,6 +27,7 @@ public sealed class AgentSessions
     private readonly Store _store;
     private readonly DocketDesk _desk;
     private readonly ReconcileDesk _reconciling;
+    private readonly Generations _generations;
     private readonly TimeProvider _time;
     private readonly IDataProtector _challenges;
 
@@ -38,11 +39,12 @@ public sealed class AgentSessions
         Store store,
         DocketDesk desk,
         ReconcileDesk reconciling,
+        Generations generations,
         IDataProtectionProvider protection,
         TimeProvider time
     )
     {
-        (_store, _desk, _reconciling, _time) = (store, desk, reconciling, time);
+        (_store, _desk, _reconciling, _generations, _time) = (store, desk, reconciling, generations, time);
         _challenges = protection.CreateProtector("agent-challenges");
         store.Stored += stored => ForgetChanged(stored);
     }
@@ -245,6 +247,7 @@ public sealed class AgentSessions
             false,
             _time.GetUtcNow()
         );
+        (machine.AwaitedBulletin, machine.UnknownAfter) = (0, null);
         foreach (
             var row in await db
                 .Relocations.Where(r => r.Machine == machine.Id && RunControl.NotAtRest.Contains(r.State))
@@ -283,8 +286,9 @@ public sealed class AgentSessions
     /// <summary>Opens a session; the one before ends.</summary>
     public async Task<SessionResponse> OpenAsync(SessionRequest request, CancellationToken stop)
     {
-        var (proof, key) = await VerifyAsync(request.Proof, stop);
+        var (proof, key, name) = await VerifyAsync(request.Proof, stop);
         RequireVersion(proof.Protocol);
+        await _generations.HearAsync(name, proof.Generation, stop);
         return await _store.WriteAsync(
             async db =>
             {
@@ -308,7 +312,11 @@ public sealed class AgentSessions
                 await _reconciling.CountOnAsync(db, machine, proof, stop);
                 var token = Secrets.Make("fls-");
                 session.Token = Secrets.Hash(token);
-                return new SessionResponse(token, machine.LastBulletin);
+                return new SessionResponse(token, machine.LastBulletin)
+                {
+                    Generation = _generations.Signed,
+                    UnknownAfter = machine.UnknownAfter,
+                };
             },
             stop
         );
@@ -345,7 +353,7 @@ public sealed class AgentSessions
             "Enrol the machine again if this stays so."
         );
 
-    private async Task<(SessionProof, string Key)> VerifyAsync(string message, CancellationToken stop)
+    private async Task<(SessionProof, string Key, string Name)> VerifyAsync(string message, CancellationToken stop)
     {
         SessionProof claimed;
         try
@@ -361,19 +369,22 @@ public sealed class AgentSessions
         }
         if (claimed.Nonce is null || !Accepts(claimed.Nonce))
             throw Refused();
-        var key = await _store.ReadAsync(
-            db => db.Machines.Where(m => m.Id == claimed.Machine).Select(m => m.PublicKey).FirstOrDefaultAsync(stop),
+        var known = await _store.ReadAsync(
+            db =>
+                db.Machines.Where(m => m.Id == claimed.Machine)
+                    .Select(m => new { m.PublicKey, m.Name })
+                    .FirstOrDefaultAsync(stop),
             stop
         ) ?? throw Refused();
         try
         {
-            Jws.Verify(key, MessageType.Session, message);
+            Jws.Verify(known.PublicKey, MessageType.Session, message);
         }
         catch (SignatureException)
         {
             throw Refused();
         }
-        return (claimed, key);
+        return (claimed, known.PublicKey, known.Name);
     }
 
     private static void RequireVersion(int version)

@@ -31,6 +31,7 @@ public sealed class BulletinDesk(Store store, RunControl runs, ErrandDesk errand
             {
                 List<RelocationRow> touched = [];
                 var machine = (await db.Machines.FindAsync([machineId], stop))!;
+                var hadToReport = machine.HasToReport;
                 Guid? wanted = null;
                 foreach (var bulletin in bulletins.OrderBy(b => b.Number))
                 {
@@ -62,6 +63,8 @@ public sealed class BulletinDesk(Store store, RunControl runs, ErrandDesk errand
                 foreach (var run in touched.Where(r => r.State.IsAtRest()).Select(r => r.Run).Distinct())
                     await runs.AdvanceAsync(db, run, stop);
                 Tell(db.Effects, machineId, touched);
+                if (hadToReport && !machine.HasToReport)
+                    db.Effects.Wake(machineId);
                 return new BulletinReceipt(machine.LastBulletin) { Wanted = wanted };
             },
             stop

@@ -38,6 +38,9 @@ public sealed class ReconcileDesk(Store store, DocketDesk desk, TimeProvider tim
     {
         RequirePossible(proof);
         var behind = proof.LastDocket > machine.LastDocket;
+        // An agent of a former version hands in only what it reports about.
+        if (behind && proof.LastBulletin is not null)
+            machine.UnknownAfter ??= machine.LastDocket;
         machine.LastDocket = Math.Max(machine.LastDocket, proof.LastDocket);
         machine.SupersessionFloor = Math.Max(machine.SupersessionFloor, behind ? proof.Supersession : 0);
         var missed = await db
@@ -48,24 +51,31 @@ public sealed class ReconcileDesk(Store store, DocketDesk desk, TimeProvider tim
             .ToListAsync(stop);
         foreach (var row in missed)
             await desk.RenewAsync(db, row, machine, stop);
-        if (behind || proof.LastAcknowledged > machine.LastBulletin)
-            db.Record(
-                time.GetUtcNow(),
-                machine.Name,
-                HistoryEvent.KnowsMoreThanTheService,
-                About.Machine(machine.Name),
-                $"bulletin {machine.LastBulletin}",
-                $"bulletin {proof.LastAcknowledged}"
-            );
+        if (!behind && proof.LastAcknowledged <= machine.LastBulletin)
+            return;
+        machine.AwaitedBulletin = Math.Max(proof.LastBulletin ?? 0, proof.LastAcknowledged);
+        db.Record(
+            time.GetUtcNow(),
+            machine.Name,
+            HistoryEvent.KnowsMoreThanTheService,
+            About.Machine(machine.Name),
+            $"bulletin {machine.LastBulletin}",
+            $"bulletin {proof.LastAcknowledged}"
+        );
     }
 
     private static void RequirePossible(SessionProof proof)
     {
-        if (proof.LastDocket is < 0 or > MostCounted || proof.Supersession is < 0 or > int.MaxValue / 2)
+        if (
+            proof.LastDocket is < 0 or > MostCounted
+            || proof.LastBulletin is < 0 or > MostCounted
+            || proof.LastAcknowledged is < 0 or > MostCounted
+            || proof.Supersession is < 0 or > int.MaxValue / 2
+        )
             throw new RefusedException(
                 RefusalKind.Malformed,
                 "out-of-bounds",
-                "The machine says that it has had more dockets than there can be.",
+                "The machine says that it has more dockets or bulletins than there can be.",
                 "Look at the agent's log."
             );
     }
@@ -74,7 +84,8 @@ public sealed class ReconcileDesk(Store store, DocketDesk desk, TimeProvider tim
     /// Takes over dockets of this service's own making that it does not know; what it did not sign, or knows, is passed
     /// over.
     /// </summary>
-    public async Task TakeOverAsync(Guid machine, IReadOnlyList<string> signed, CancellationToken stop)
+    /// <param name="all">The machine has no others that this service does not know.</param>
+    public async Task TakeOverAsync(Guid machine, IReadOnlyList<string> signed, bool all, CancellationToken stop)
     {
         var ours = signed.OfType<string>().Select(m => (Message: m, Docket: Open(m))).ToList();
         await store.WriteAsync(
@@ -91,6 +102,11 @@ public sealed class ReconcileDesk(Store store, DocketDesk desk, TimeProvider tim
                         changed = await TakeAsync(db, owner, docket, message, stop) ?? changed;
                 if (changed is { } run)
                     db.Effects.Say("run", run);
+                if (all && owner.HasToReport)
+                {
+                    owner.UnknownAfter = null;
+                    db.Effects.Wake(machine);
+                }
                 return changed;
             },
             stop
@@ -139,7 +155,7 @@ public sealed class ReconcileDesk(Store store, DocketDesk desk, TimeProvider tim
             .Select(d => (long?)d.Relocation)
             .FirstOrDefaultAsync(stop);
         var row = known is null
-            ? await MakeAsync(db, machine, docket, stop)
+            ? await WithoutDocketAsync(db, machine, docket, stop) ?? await MakeAsync(db, machine, docket, stop)
             : await db.Relocations.FindAsync([known], stop);
         if (row is null)
             return null;
@@ -171,6 +187,40 @@ public sealed class ReconcileDesk(Store store, DocketDesk desk, TimeProvider tim
             HandedAt = docket.NotBefore,
             ByItself = true,
         };
+
+    /// <summary>
+    /// The relocation that is known and has not begun here: the machine was given its docket after the backup. Null where
+    /// there is none.
+    /// </summary>
+    private async Task<RelocationRow?> WithoutDocketAsync(
+        FurloughDb db,
+        MachineRow machine,
+        Docket docket,
+        CancellationToken stop
+    )
+    {
+        if (
+            docket.Work != DocketWork.Relocate
+            || await db.Relocations.FindAsync([docket.Relocation], stop) is not { } row
+            || row.Machine != machine.Id
+            || row.State is not (RelocationState.Planned or RelocationState.Queued)
+        )
+            return null;
+        var planned = Column.PlannedOf(row);
+        if (planned.Holding != docket.Holding || planned.Source != docket.Source || planned.Target != docket.Target)
+            return null;
+        if (row.Docket is not null)
+        {
+            var own = await db.Dockets.FindAsync([row.Docket], stop);
+            if (own is { HandedAt: not null })
+                return null;
+            own?.Withdrawn = true;
+        }
+        else
+            row.Ask(RelocationRequest.Turn, time.GetUtcNow());
+        row.Docket = null;
+        return row;
+    }
 
     private async Task<RelocationRow?> MakeAsync(
         FurloughDb db,

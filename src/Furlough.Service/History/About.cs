@@ -6,6 +6,7 @@ namespace Furlough.Service.History;
 internal static class About
 {
     internal static readonly HistorySubject Fleet = Named(SubjectKind.Fleet, "");
+    internal static readonly HistorySubject Service = Named(SubjectKind.Service, "");
     internal static readonly HistorySubject Certificate = Named(SubjectKind.Certificate, "");
 
     internal static HistorySubject Plan(long number) => Numbered(SubjectKind.Plan, number);

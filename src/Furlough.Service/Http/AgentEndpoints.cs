@@ -41,6 +41,7 @@ internal static class AgentEndpoints
 
     private static async Task<NoContent> TakeOverAsync(
         IReadOnlyList<string> signed,
+        bool? all,
         HttpContext context,
         ReconcileDesk desk,
         LiveHub live,
@@ -54,7 +55,7 @@ internal static class AgentEndpoints
                 $"More than {MostDocketsAtOnce} dockets at once.",
                 "Send fewer."
             );
-        await desk.TakeOverAsync(Machine(context, live), signed, stop);
+        await desk.TakeOverAsync(Machine(context, live), signed, all == true, stop);
         return TypedResults.NoContent();
     }
 

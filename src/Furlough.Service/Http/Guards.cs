@@ -1,3 +1,4 @@
+using Furlough.Service.Agents;
 using Furlough.Service.Tls;
 using Microsoft.AspNetCore.Builder;
 using Microsoft.AspNetCore.Hosting;
@@ -34,6 +35,29 @@ internal static class Guards
                 "Call it by a name that its certificate is for, or by its public address; without TLS by http://127.0.0.1 and its "
                     + "port. A proxy before it has to be named with --behind-proxy and to send X-Forwarded-Proto."
             );
+
+    /// <summary>What a service that was replaced still takes: that people look at it, and that machines prove what they
+    /// follow and report what happened.</summary>
+    private static readonly HashSet<string> StillTaken = new(StringComparer.Ordinal)
+    {
+        "/session",
+        "/agent/challenge",
+        "/agent/session",
+        "/agent/bulletins",
+        "/agent/progress",
+    };
+
+    /// <summary>Nothing is ordered by a service that another one has taken the place of.</summary>
+    internal static Task RequireFollowed(HttpContext context, RequestDelegate next)
+    {
+        if (
+            context.Request.Path.StartsWithSegments("/api/v1", StringComparison.Ordinal, out var call)
+            && !StillTaken.Contains(call.Value ?? "")
+            && (!HttpMethods.IsGet(context.Request.Method) || call == "/agent/dockets")
+        )
+            context.RequestServices.GetRequiredService<Generations>().RequireFollowed();
+        return next(context);
+    }
 
     private static bool IsOwn(string host, HttpContext context) =>
         host is "127.0.0.1" or "localhost" or "::1" or "[::1]"

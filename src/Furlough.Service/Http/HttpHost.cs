@@ -4,6 +4,7 @@ using System.Text.Json.Serialization;
 using Furlough.Model;
 using Furlough.Protocol;
 using Furlough.Protocol.Api;
+using Furlough.Service.Backups;
 using Furlough.Service.Http.Connections;
 using Furlough.Service.Notifications;
 using Furlough.Service.Runs;
@@ -46,7 +47,8 @@ internal static class HttpHost
             .AddHostedService(parts => parts.GetRequiredService<OutboxFollower>())
             .AddHostedService(parts => parts.GetRequiredService<NotificationDesk>())
             .AddHostedService(parts => parts.GetRequiredService<RunWatch>())
-            .AddHostedService(parts => parts.GetRequiredService<CertificateWatch>());
+            .AddHostedService(parts => parts.GetRequiredService<CertificateWatch>())
+            .AddHostedService(parts => parts.GetRequiredService<BackupWatch>());
         SignInRules.Add(builder.Services);
         Answer(builder.Services);
 
@@ -61,6 +63,7 @@ internal static class HttpHost
         app.UseRateLimiter();
         app.UseAuthentication();
         app.UseAuthorization();
+        app.Use(Guards.RequireFollowed);
         app.Use((context, next) => AccessEndpoints.RequireConsoleHeader(context, () => next(context)));
         Routes.Map(app);
         if ((options.Console ?? ConsoleFiles.Find()) is { } console)

@@ -2,6 +2,8 @@ using System.Security.Claims;
 using Furlough.Model;
 using Furlough.Protocol;
 using Furlough.Protocol.Api;
+using Furlough.Service.Agents;
+using Furlough.Service.Backups;
 using Furlough.Service.LiveEvents;
 using Furlough.Service.Storage;
 using Furlough.Service.Tls;
@@ -40,7 +42,14 @@ internal static class StatusEndpoints
         var started = TimeProvider.System.GetUtcNow();
         api.MapGet(
                 "/status",
-                (Store store, LiveHub live, CertificateDesk certificate, HttpContext context, CancellationToken stop) =>
+                (
+                    Store store,
+                    LiveHub live,
+                    CertificateDesk certificate,
+                    Generations generations,
+                    HttpContext context,
+                    CancellationToken stop
+                ) =>
                     store.ReadAsync(
                         async db =>
                         {
@@ -57,7 +66,9 @@ internal static class StatusEndpoints
                                 machines.Count(m => live.IsSilent(m.Id, m.LastSeen)),
                                 await db.Runs.MaxAsync(r => (long?)r.Number, stop) ?? 0,
                                 new Identity(context.Who(), level),
-                                certificate.Ending
+                                certificate.Ending,
+                                await BackupAsync(db, stop),
+                                generations.Replaced
                             );
                         },
                         stop
@@ -65,6 +76,11 @@ internal static class StatusEndpoints
             )
             .For(AccessLevel.Reader);
     }
+
+    private static async Task<BackupState?> BackupAsync(FurloughDb db, CancellationToken stop) =>
+        await BackupWatch.LastAsync(db, stop) is { } last
+            ? new BackupState(last.At, last.Event == HistoryEvent.BackupFailed ? last.Detail : null)
+            : null;
 
     /// <summary>
     /// Whether what is stored would be kept: storage answers a write, and a file of the data folder can be made

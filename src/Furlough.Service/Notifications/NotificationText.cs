@@ -23,6 +23,8 @@ internal static class NotificationText
             HistoryEvent.AccountLockedOut => NotificationEvent.AccountKeptOut,
             HistoryEvent.ReportRefused => NotificationEvent.ReportRefused,
             HistoryEvent.CertificateEnding => NotificationEvent.CertificateEnding,
+            HistoryEvent.BackupFailed => NotificationEvent.BackupFailed,
+            HistoryEvent.ServiceReplaced => NotificationEvent.ServiceReplaced,
             _ => null,
         };
 
@@ -45,6 +47,8 @@ internal static class NotificationText
             NotificationEvent.Findings => await OfFindingsAsync(db, number, console, stop),
             NotificationEvent.ReportRefused => OfRefusedReport(entry, number, console),
             NotificationEvent.CertificateEnding => OfCertificate(entry, console),
+            NotificationEvent.BackupFailed => OfBackup(entry, console),
+            NotificationEvent.ServiceReplaced => OfReplacement(entry, console),
             _ => await OfRunAsync(db, what, entry, number, console, stop),
         };
     }
@@ -112,6 +116,20 @@ internal static class NotificationText
             $"The certificate that Furlough shows: {entry.Detail}. From then on browsers and commands refuse it; agents go "
                 + "on.\n\n`furlough certificate use CERT KEY` shows a new one of the office's, `furlough certificate renew` a "
                 + $"new one of the service's own. {console}"
+        );
+
+    private static (string, string) OfBackup(HistoryRow entry, Uri console) =>
+        (
+            "The service could not back itself up",
+            $"The backup failed at {entry.At.UtcDateTime:yyyy-MM-dd HH:mm}Z. {entry.Detail}\n\nIt is tried again every "
+                + $"15 minutes; the older backups are kept. Look at the free space and the rights of that folder. {console}"
+        );
+
+    private static (string, string) OfReplacement(HistoryRow entry, Uri console) =>
+        (
+            "A restored service took this one's place",
+            $"{entry.By} follows a service that was restored from a backup of the one at {console}. Nothing can be ordered "
+                + "at this one any more. Use the restored one, and stop this one."
         );
 
     private static async Task<(string, string)> OfRunAsync(

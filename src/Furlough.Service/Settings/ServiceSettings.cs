@@ -71,6 +71,33 @@ public static class ServiceSettings
         "true"
     );
 
+    private static readonly Setting BackupFolder = new(
+        "backup-folder",
+        SettingForm.Text,
+        "Folder in which the service backs itself up while it runs; left out, it makes no backups",
+        "/var/backups/furlough"
+    );
+    private static readonly Setting BackupEvery = new(
+        "backup-every",
+        SettingForm.Number,
+        "Hours from one backup to the next; 24 when left out",
+        "24"
+    );
+    private static readonly Setting BackupKeep = new(
+        "backup-keep",
+        SettingForm.Number,
+        "How many backups are kept; 14 when left out",
+        "14"
+    );
+
+    /// <summary>Closes backups, and opens them again.</summary>
+    public static readonly Setting BackupPassphrase = new(
+        "backup-passphrase-file",
+        SettingForm.Text,
+        "File with the passphrase of backups, in its first line; left out, whoever has a backup can read its keys",
+        "/etc/furlough/backup-passphrase"
+    );
+
     /// <summary>All of them, in the order in which people read them.</summary>
     public static IReadOnlyList<Setting> All { get; } =
     [
@@ -85,6 +112,10 @@ public static class ServiceSettings
         MailFrom,
         MailPassword,
         CallPrivate,
+        BackupFolder,
+        BackupEvery,
+        BackupKeep,
+        BackupPassphrase,
     ];
 
     /// <summary>Reads all settings: an option counts before a variable, a variable before the file.</summary>
@@ -121,6 +152,8 @@ public static class ServiceSettings
             Hsts = read.YesNo(Hsts),
             Mail = read.Mail(MailServer, MailFrom, MailPassword),
             MayCallPrivate = read.YesNo(CallPrivate),
+            Backups = read.Backups(BackupFolder, BackupEvery, BackupKeep),
+            BackupPassphrase = read.Secret(BackupPassphrase),
         };
         read.Needs(BehindProxy, PublicAddress, "so that it knows the name by which it is called through the proxy");
         return read.Errors.Count == 0 ? options : throw new SettingsException(read.Errors);

@@ -3,6 +3,7 @@ using System.Net;
 using System.Security.Cryptography;
 using System.Security.Cryptography.X509Certificates;
 using System.Text.RegularExpressions;
+using Furlough.Service.Backups;
 
 namespace Furlough.Service.Settings;
 
@@ -15,15 +16,18 @@ internal sealed partial class SettingsReading(IReadOnlyDictionary<string, Settin
 
     internal string? Text(Setting setting) => values.GetValueOrDefault(setting.Name)?.Text;
 
-    internal int? Port(Setting setting) =>
+    internal int? Port(Setting setting) => Number(setting, 0, IPEndPoint.MaxPort, "a port");
+
+    private int? Number(Setting setting, int least, int most, string what = "a number") =>
         Read<int?>(
             setting,
             text =>
-                int.TryParse(text, NumberStyles.None, CultureInfo.InvariantCulture, out var port)
-                && port <= IPEndPoint.MaxPort
-                    ? port
+                int.TryParse(text, NumberStyles.None, CultureInfo.InvariantCulture, out var number)
+                && number >= least
+                && number <= most
+                    ? number
                     : null,
-            "a port, from 0 to 65535"
+            $"{what}, from {least} to {most}"
         );
 
     internal bool YesNo(Setting setting) =>
@@ -85,6 +89,25 @@ internal sealed partial class SettingsReading(IReadOnlyDictionary<string, Settin
                 address.UserInfo.Length > 0 ? Uri.UnescapeDataString(address.UserInfo) : null,
                 secret
             );
+    }
+
+    /// <summary>The first line of a file that must not be empty.</summary>
+    internal string? Secret(Setting setting) =>
+        Read(
+            setting,
+            text => FirstLine(text) is { Length: > 0 } line ? line : null,
+            "a file that can be read and is not empty"
+        );
+
+    internal BackupPlan? Backups(Setting folder, Setting every, Setting keep)
+    {
+        var hours = Number(every, 1, 24 * 31);
+        var count = Number(keep, 1, 1_000);
+        Needs(every, folder, "into which backups are made");
+        Needs(keep, folder, "into which backups are made");
+        return Text(folder) is { } path
+            ? new BackupPlan(Path.GetFullPath(path), TimeSpan.FromHours(hours ?? 24), count ?? 14)
+            : null;
     }
 
     /// <summary>One setting means nothing without another.</summary>

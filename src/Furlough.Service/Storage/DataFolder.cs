@@ -15,8 +15,18 @@ public sealed class DataFolder : IDisposable
     /// </summary>
     private const string Beginning = "beginning";
 
-    private const string Database = "furlough.db",
+    /// <summary>The storage, and the service's identity.</summary>
+    internal const string Database = "furlough.db",
         Key = "service-key";
+
+    /// <summary>Folder of the keys of console sessions.</summary>
+    internal const string SessionKeys = "session-keys";
+
+    /// <summary>Folder in which backups are made.</summary>
+    internal const string Working = "backing-up";
+
+    /// <summary>Folder of a restore that has not come to its end.</summary>
+    internal const string Restoring = "restoring";
     private readonly FileStream _lock;
     private readonly string _path;
 
@@ -46,6 +56,9 @@ public sealed class DataFolder : IDisposable
         try
         {
             RequireWhole(path);
+            // Of a backup that was cut short.
+            if (Directory.Exists(Path.Combine(path, Working)))
+                Directory.Delete(Path.Combine(path, Working), recursive: true);
             // What SQLite makes beside it takes its mode.
             if (!File.Exists(Path.Combine(path, Database)))
                 PrivateFile.Write(Path.Combine(path, Database), "");
@@ -76,6 +89,10 @@ public sealed class DataFolder : IDisposable
     /// </summary>
     private static void RequireWhole(string path)
     {
+        if (Directory.Exists(Path.Combine(path, Restoring)))
+            throw new IOException(
+                $"a restore into {path} was cut short. Run `furlough service restore` again with the same backup."
+            );
         var (database, key, beginning) = (
             Path.Combine(path, Database),
             Path.Combine(path, Key),

@@ -31,6 +31,17 @@ public sealed class MachineRow
     public void AskForSurvey() => (SurveyWanted, SurveyRequest) = (true, SurveyRequest + 1);
 
     public long LastBulletin { get; set; }
+
+    /// <summary>
+    /// Where it was found to know more than the service: the bulletin up to which it tells what it did.
+    /// </summary>
+    public long AwaitedBulletin { get; set; }
+
+    /// <summary>And the docket after which it hands in all that it has; null where it has done so.</summary>
+    public long? UnknownAfter { get; set; }
+
+    /// <summary>It knows what the service does not, and has not told all of it: it gets no docket before.</summary>
+    public bool HasToReport => UnknownAfter is not null || LastBulletin < AwaitedBulletin;
     public long LastDocket { get; set; }
 
     /// <summary>

@@ -104,6 +104,28 @@ public sealed class TlsKeys : IDisposable
     /// <summary>Larger than any before it, also where a backup put back a smaller one.</summary>
     private long NextNumber() => Math.Max((_shown?.Kept.Number ?? 0) + 1, _time.GetUtcNow().ToUnixTimeSeconds());
 
+    /// <summary>
+    /// A data folder that was restored from a backup tells of its keys in a statement that is newer than any before it.
+    /// </summary>
+    internal static void Renumber(string data, DateTimeOffset now)
+    {
+        var file = Path.Combine(data, FileName);
+        if (!File.Exists(file))
+            return;
+        var kept = JsonSerializer.Deserialize(File.ReadAllText(file), TlsJson.Default.KeyFile)
+            ?? throw new JsonException($"{FileName} is empty");
+        PrivateFile.Write(
+            file,
+            JsonSerializer.Serialize(
+                kept with
+                {
+                    Number = Math.Max(kept.Number + 1, now.ToUnixTimeSeconds()),
+                },
+                TlsJson.Default.KeyFile
+            ) + "\n"
+        );
+    }
+
     private KeyFile MakeOwn(ECDsa? announced)
     {
         using var made = announced is null ? OwnCertificate.MakeKey() : null;

@@ -67,7 +67,7 @@ const PAGES = [
 ] as const;
 
 function SignedIn({ status }: { status: ServiceStatus }) {
-  const { you, machines, silent, certificateEnds } = status;
+  const { you, machines, silent, certificateEnds, backup, replacedBy } = status;
   const { name: who, level } = you;
   const heard = useLive();
   const lost = useSyncExternalStore(session.listen, session.isLost);
@@ -106,6 +106,16 @@ function SignedIn({ status }: { status: ServiceStatus }) {
       {certificateEnds && (
         <p className="offline" role="status">
           <Sentence text={words.certificateEnds(certificateEnds.slice(0, 10))} />
+        </p>
+      )}
+      {replacedBy && (
+        <p className="offline" role="alert">
+          {words.replacedBy(replacedBy.machine)}
+        </p>
+      )}
+      {backup?.failed && (
+        <p className="offline" role="status">
+          {words.backupFailed(backup.at.slice(0, 16).replace("T", " "), backup.failed)}
         </p>
       )}
       {lost && <SignedOut />}

@@ -2811,6 +2811,11 @@ export interface components {
             findings: components["schemas"]["Finding"][];
             basis: null | components["schemas"]["Basis"];
         };
+        BackupState: {
+            /** Format: date-time */
+            at: string;
+            failed: null | string;
+        };
         Basis: {
             /** Format: int32 */
             machines: number;
@@ -3059,7 +3064,7 @@ export interface components {
             detail: null | string;
         };
         /** @enum {unknown} */
-        HistoryEvent: "noted" | "plan-made" | "consent-given" | "run-proposed" | "run-started" | "run-approved" | "run-paused" | "run-resumed" | "run-halted" | "run-ended" | "wave-begun" | "state-changed" | "report-refused" | "unknown-docket-reported" | "taken-over" | "retry" | "skip" | "begin" | "back-out" | "return" | "fall-back" | "loss-accepted" | "gather" | "discard" | "discard-decided" | "errand-raised" | "errand-claimed" | "errand-finished" | "errand-declined" | "errand-lapsed" | "drill-begun" | "drill-passed" | "drill-failed" | "audit-made" | "account-locked-out" | "enrolled" | "enrolled-again" | "same-machine-id" | "suspected-clone" | "knows-more-than-the-service" | "machine-held" | "machine-released" | "machine-tagged" | "machine-forgotten" | "invite-made" | "invite-revoked" | "token-made" | "token-replaced" | "token-revoked" | "receiver-added" | "receiver-removed" | "kind-card-added" | "kind-card-tried" | "kind-card-removed" | "reserve-set" | "certificate-changed" | "certificate-ending";
+        HistoryEvent: "noted" | "plan-made" | "consent-given" | "run-proposed" | "run-started" | "run-approved" | "run-paused" | "run-resumed" | "run-halted" | "run-ended" | "wave-begun" | "state-changed" | "report-refused" | "unknown-docket-reported" | "taken-over" | "retry" | "skip" | "begin" | "back-out" | "return" | "fall-back" | "loss-accepted" | "gather" | "discard" | "discard-decided" | "errand-raised" | "errand-claimed" | "errand-finished" | "errand-declined" | "errand-lapsed" | "drill-begun" | "drill-passed" | "drill-failed" | "audit-made" | "account-locked-out" | "enrolled" | "enrolled-again" | "same-machine-id" | "suspected-clone" | "knows-more-than-the-service" | "machine-held" | "machine-released" | "machine-tagged" | "machine-forgotten" | "invite-made" | "invite-revoked" | "token-made" | "token-replaced" | "token-revoked" | "receiver-added" | "receiver-removed" | "kind-card-added" | "kind-card-tried" | "kind-card-removed" | "reserve-set" | "certificate-changed" | "certificate-ending" | "backup-made" | "backup-failed" | "service-replaced";
         HistorySubject: {
             kind: components["schemas"]["SubjectKind"];
             /** Format: int64 */
@@ -3309,7 +3314,7 @@ export interface components {
         /** @enum {unknown} */
         NextStep: "none" | "wait" | "retry" | "return" | "fall-back" | "gather" | "discard" | "discard-original-first" | "discard-acknowledged" | "plan" | "audit" | "resume" | "release" | "begin" | "back-out";
         /** @enum {unknown} */
-        NotificationEvent: "run-proposed" | "wave-done" | "run-halted" | "run-ended" | "errand-raised" | "findings" | "account-kept-out" | "report-refused" | "certificate-ending";
+        NotificationEvent: "run-proposed" | "wave-done" | "run-halted" | "run-ended" | "errand-raised" | "findings" | "account-kept-out" | "report-refused" | "certificate-ending" | "backup-failed" | "service-replaced";
         /** @enum {unknown} */
         NotificationState: "waiting" | "sending" | "sent" | "uncertain" | "given-up";
         NotificationTrouble: {
@@ -3627,6 +3632,13 @@ export interface components {
             forecast: null | components["schemas"]["RelocationForecast"];
             times: components["schemas"]["StepTime"][];
         };
+        ReplacedBy: {
+            /** Format: int64 */
+            number: number;
+            machine: string;
+            /** Format: date-time */
+            heardAt: string;
+        };
         Report: {
             title: string;
             /** Format: date-time */
@@ -3732,6 +3744,8 @@ export interface components {
             you: components["schemas"]["Identity"];
             /** Format: date-time */
             certificateEnds: null | string;
+            backup: null | components["schemas"]["BackupState"];
+            replacedBy: null | components["schemas"]["ReplacedBy"];
         };
         SettingCommands: {
             reads: string[];
@@ -3826,7 +3840,7 @@ export interface components {
             dataBytes: number;
         };
         /** @enum {unknown} */
-        SubjectKind: "other" | "plan" | "run" | "relocation" | "errand" | "audit" | "docket" | "machine" | "room" | "fleet" | "account" | "invite" | "token" | "receiver" | "kind-card" | "certificate";
+        SubjectKind: "other" | "plan" | "run" | "relocation" | "errand" | "audit" | "docket" | "machine" | "room" | "fleet" | "account" | "invite" | "token" | "receiver" | "kind-card" | "certificate" | "service";
         SuggestRequest: {
             rooms: string[];
             machines: string[];

@@ -205,6 +205,10 @@ export const words = {
   offline: "The service is not answering. What you see may be old; the data on the machines is where it was.",
   certificateEnds: (day: string) =>
     `The certificate of the service ends on ${day}; browsers and commands refuse it then, agents go on. On the command line, \`furlough certificate use\` or \`furlough certificate renew\` shows a new one.`,
+  replacedBy: (machine: string) =>
+    `This service was replaced: ${machine} follows one that was restored from its backup. Nothing can be ordered here any more. Use the restored service, and stop this one.`,
+  backupFailed: (at: string, why: string) =>
+    `The service could not back itself up at ${at}Z: ${why} It tries again every 15 minutes; older backups are kept.`,
   loading: "Loading…",
   unreachable: "The service does not answer. Nothing was changed.",
   askAgain: "Ask again",

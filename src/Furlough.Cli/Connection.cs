@@ -88,14 +88,14 @@ internal static class Connection
     {
         var file = ReadFile();
         var address = parsed.GetValue(Service)
-            ?? Environment.GetEnvironmentVariable("FURLOUGH_SERVICE")
+            ?? Variable("FURLOUGH_SERVICE")
             ?? file.GetValueOrDefault("service")
             ?? DefaultAddress;
         var token = parsed.GetValue(Token)
-            ?? Environment.GetEnvironmentVariable("FURLOUGH_TOKEN")
+            ?? Variable("FURLOUGH_TOKEN")
             ?? file.GetValueOrDefault("token");
         var certificate = parsed.GetValue(Certificate)
-            ?? Environment.GetEnvironmentVariable("FURLOUGH_CERTIFICATE")
+            ?? Variable("FURLOUGH_CERTIFICATE")
             ?? file.GetValueOrDefault("certificate");
         return Uri.TryCreate(address, UriKind.Absolute, out var uri) && uri.Scheme is "http" or "https"
             ? new FurloughClient(uri, token, certificate is { Length: > 0 } given ? Trusted(given) : null)
@@ -108,6 +108,10 @@ internal static class Connection
                 null
             );
     }
+
+    /// <summary>One that is set to nothing is not set.</summary>
+    private static string? Variable(string name) =>
+        Environment.GetEnvironmentVariable(name) is { Length: > 0 } set ? set : null;
 
     private static X509Certificate2Collection Trusted(string file)
     {
@@ -125,19 +129,38 @@ internal static class Connection
         throw new IOException($"There is no certificate (PEM) in {file}.");
     }
 
+    private static string ConnectionFile =>
+        Path.Combine(
+            // Also where nobody has made it yet: an empty path would be the folder in which the command runs.
+            Environment.GetFolderPath(
+                Environment.SpecialFolder.ApplicationData,
+                Environment.SpecialFolderOption.DoNotVerify
+            ),
+            "furlough",
+            "connection"
+        );
+
+    /// <summary>Keeps a token for later commands, or forgets the one that was kept.</summary>
+    /// <returns>The file.</returns>
+    internal static string KeepToken(string? token)
+    {
+        var kept = ReadFile();
+        kept.Remove("token");
+        if (token is not null)
+            kept["token"] = token;
+        Directory.CreateDirectory(Path.GetDirectoryName(ConnectionFile)!);
+        PrivateFile.Write(ConnectionFile, string.Concat(kept.Select(k => $"{k.Key}={k.Value}\n")));
+        return ConnectionFile;
+    }
+
     /// <summary>
     /// The file `furlough/connection` in the user's configuration folder: lines "service=…", "token=…" and "certificate=…".
     /// </summary>
     private static Dictionary<string, string> ReadFile()
     {
-        var path = Path.Combine(
-            Environment.GetFolderPath(Environment.SpecialFolder.ApplicationData),
-            "furlough",
-            "connection"
-        );
-        return !File.Exists(path)
+        return !File.Exists(ConnectionFile)
             ? []
-            : File.ReadLines(path)
+            : File.ReadLines(ConnectionFile)
                 .Select(l => l.Split('=', 2))
                 .Where(p => p.Length == 2)
                 .ToDictionary(p => p[0].Trim(), p => p[1].Trim());

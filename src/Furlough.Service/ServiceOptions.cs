@@ -1,4 +1,5 @@
 using System.Net;
+using Furlough.Service.Access.People;
 using Furlough.Service.Backups;
 
 namespace Furlough.Service;
@@ -30,6 +31,9 @@ public sealed record ServiceOptions(string Data, int Port, string? Console = nul
 
     /// <summary>Through which server mail is sent; null for none.</summary>
     public MailServer? Mail { get; init; }
+
+    /// <summary>With what people sign in besides tokens; null for nothing.</summary>
+    public SignInProvider? Provider { get; init; }
 
     /// <summary>Closes backups, and opens them; null for none.</summary>
     public string? BackupPassphrase { get; init; }

@@ -1,5 +1,6 @@
 using Furlough.Protocol;
 using Furlough.Service.Access;
+using Furlough.Service.Access.People;
 using Furlough.Service.Agents;
 using Furlough.Service.Audits;
 using Furlough.Service.Backups;
@@ -83,6 +84,9 @@ public static class ServiceParts
             .AddSingleton<CertificateDesk>()
             .AddSingleton<CertificateWatch>()
             .AddSingleton<BackupWatch>()
+            .AddSingleton<ProviderCalls>()
+            .AddSingleton<SignIns>()
+            .AddSingleton<DeviceSignIn>()
             .AddSingleton<Tokens>()
             .AddSingleton<StewardToken>()
             .AddSingleton<HistoryList>();

@@ -29,7 +29,7 @@ public sealed class AccessTests : IDisposable
             .RunAs(reader, "audit", "make")
             .ShouldSatisfyAllConditions(
                 o => o.Code.ShouldBe(5),
-                o => o.Error.ShouldContain("pim.alder is a reader, which is not enough for this.")
+                o => o.Error.ShouldContain("pim.alder has the access level reader; this needs technician or steward.")
             );
         _field.RunAs(technician, "audit", "make").Code.ShouldBe(0);
         _field.RunAs(technician, "access", "add", "x", "--level", "steward").Code.ShouldBe(5);

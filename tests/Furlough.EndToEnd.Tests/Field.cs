@@ -4,6 +4,7 @@ using System.Text;
 using System.Text.Json;
 using Furlough.Cli;
 using Furlough.Service;
+using Furlough.Service.Access.People;
 
 namespace Furlough.EndToEnd.Tests;
 
@@ -50,7 +51,8 @@ public sealed class Field : IDisposable
 
     /// <summary>Starts the service on loopback inside the tests' own process: compiled once for all of them.</summary>
     /// <param name="tls">It listens with TLS, and commands trust the certificate that it begins with.</param>
-    public void StartService(bool tls = false)
+    /// <param name="provider">With which people sign in; null for nothing.</param>
+    public void StartService(bool tls = false, SignInProvider? provider = null)
     {
         _listen = tls ? new Uri($"https://127.0.0.1:{_port}") : null;
         var options = new ServiceOptions(
@@ -62,6 +64,7 @@ public sealed class Field : IDisposable
             MayCallPrivate = true,
             Time = Time,
             Listen = _listen,
+            Provider = provider,
         };
         _host = Task.Run(() => ServiceHost.StartAsync(options, CancellationToken.None)).GetAwaiter().GetResult();
         _port = _host.Address.Port;

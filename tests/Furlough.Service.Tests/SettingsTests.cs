@@ -95,6 +95,7 @@ public sealed class SettingsTests : IDisposable
                 .Where(line => !line.StartsWith("proxy-authority"))
                 .Select(line => line.Replace("/etc/furlough/mail-password", $"{_folder}/password"))
                 .Select(line => line.Replace("/etc/furlough/backup-passphrase", $"{_folder}/password"))
+                .Select(line => line.Replace("/etc/furlough/sign-in-secret", $"{_folder}/password"))
         );
         var read = ServiceSettings.Read(Write(all), _ => null);
         read.ShouldSatisfyAllConditions(
@@ -103,7 +104,9 @@ public sealed class SettingsTests : IDisposable
             r => r.Mail!.Password.ShouldBe("secret"),
             r => r.Hsts.ShouldBeTrue(),
             r => r.Backups!.Every.ShouldBe(TimeSpan.FromHours(24)),
-            r => r.BackupPassphrase.ShouldBe("secret")
+            r => r.BackupPassphrase.ShouldBe("secret"),
+            r => r.Provider!.Issuer.Host.ShouldBe("id.fen.example"),
+            r => r.Provider!.Levels.Select(l => l.Level.Word()).ShouldBe(["steward", "technician", "reader"])
         );
     }
 

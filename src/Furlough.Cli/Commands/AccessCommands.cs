@@ -1,6 +1,7 @@
 using System.CommandLine;
 using Furlough.Cli.Output;
 using Furlough.Model;
+using Furlough.Protocol;
 using Furlough.Protocol.Api;
 
 namespace Furlough.Cli.Commands;
@@ -20,7 +21,72 @@ internal static class AccessCommands
             ListCommand(),
             ReplaceCommand(),
             RevokeCommand(),
+            SignInCommand(),
+            SignOutCommand(),
         };
+
+    private static Command SignInCommand()
+    {
+        var signIn = new Command(
+            "sign-in",
+            "Sign in with the office's account: shows a code that is entered in a browser, and keeps what it gets for later commands"
+        );
+        signIn.Calls(
+            async (client, json, stop) =>
+            {
+                var code = await client.BeginSignInAsync(stop);
+                await Terminal.Error.WriteLineAsync(
+                    $"Open {code.Address} in a browser, on any device, and enter the code {code.Code}. Waiting…"
+                );
+                var made = await AnswerAsync(client, code, stop);
+                var file = Connection.KeepToken(made.Token);
+                if (json)
+                    Terminal.Json(new Identity(made.Name, made.Level));
+                else
+                    Terminal.Line(
+                        $"You are {made.Name} ({made.Level.Word()}), for 12 hours at most. Commands use what is kept in {file}; "
+                            + "--token and FURLOUGH_TOKEN come before it."
+                    );
+                return ExitCode.Done;
+            }
+        );
+        return signIn;
+    }
+
+    private static async Task<TokenMade> AnswerAsync(FurloughClient client, DeviceCode code, CancellationToken stop)
+    {
+        while (true)
+        {
+            await Task.Delay(TimeSpan.FromSeconds(code.Interval), stop);
+            try
+            {
+                return await client.AnswerSignInAsync(new DeviceAnswer(code.Handle), stop);
+            }
+            catch (ServiceException waiting) when (waiting.Code == "sign-in-waiting")
+            {
+                // The provider says when the code is not valid any more.
+            }
+        }
+    }
+
+    private static Command SignOutCommand()
+    {
+        var signOut = new Command(
+            "sign-out",
+            "End one's sign-in with the office's account, and forget what was kept of it"
+        );
+        signOut.Calls(
+            async (client, json, stop) =>
+            {
+                await client.SignOutAsync(stop);
+                Connection.KeepToken(null);
+                if (!json)
+                    Terminal.Line("Signed out. What was kept for later commands is forgotten.");
+                return ExitCode.Done;
+            }
+        );
+        return signOut;
+    }
 
     private static Command Add()
     {

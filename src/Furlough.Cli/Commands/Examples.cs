@@ -87,6 +87,8 @@ internal static class Examples
         ["access list"] = "",
         ["access replace"] = "kit.sorrel",
         ["access revoke"] = "kit.sorrel",
+        ["access sign-in"] = "",
+        ["access sign-out"] = "",
         ["demo start"] = "--fresh",
         ["manual write"] = "~/.local/share/man/man1",
         ["manual reference"] = "",

@@ -17,7 +17,7 @@ public enum AccessLevel
 }
 
 /// <summary>A token, without its secret.</summary>
-/// <param name="MadeBy">Null for the first steward's.</param>
+/// <param name="MadeBy">Null for the first steward's; the provider's name for a person who signed in there.</param>
 /// <param name="Expires">Null for never.</param>
 public sealed record TokenView(
     string Name,
@@ -59,6 +59,19 @@ public sealed record ReplacedBy(long Number, string Machine, DateTimeOffset Hear
 
 /// <summary>A token is exchanged for a console session.</summary>
 public sealed record SignIn(string Token);
+
+/// <summary>How people can sign in besides by token.</summary>
+/// <param name="Provider">Name of the office's provider; null for none.</param>
+public sealed record SignInWays(string? Provider);
+
+/// <summary>A code that a person enters at an address, to sign in on a command line.</summary>
+/// <param name="Interval">Seconds between two questions whether that was done.</param>
+/// <param name="ValidFor">Seconds.</param>
+/// <param name="Handle">What is asked with.</param>
+public sealed record DeviceCode(string Address, string Code, int Interval, int ValidFor, string Handle);
+
+/// <summary>Asks whether a code was entered.</summary>
+public sealed record DeviceAnswer(string Handle);
 
 /// <summary>Asks for a token with an access level.</summary>
 /// <param name="Days">Days after which it expires; null for never.</param>

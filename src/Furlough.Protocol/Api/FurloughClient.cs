@@ -118,6 +118,18 @@ public sealed class FurloughClient : IDisposable
     public Task<TokenMade> AddTokenAsync(TokenRequest request, CancellationToken stop) =>
         PostAsync<TokenMade>("tokens", request, stop);
 
+    /// <summary>Begins a sign-in with the office's provider.</summary>
+    public Task<DeviceCode> BeginSignInAsync(CancellationToken stop) =>
+        PostAsync<DeviceCode>("sign-in/codes", null, stop);
+
+    /// <summary>Asks whether the person has entered the code; <c>sign-in-waiting</c> while they have not.</summary>
+    public Task<TokenMade> AnswerSignInAsync(DeviceAnswer answer, CancellationToken stop) =>
+        PostAsync<TokenMade>("sign-in/answers", answer, stop);
+
+    /// <summary>Ends one's own sign-in.</summary>
+    public Task SignOutAsync(CancellationToken stop) =>
+        SendAsync<object?>(() => new HttpRequestMessage(HttpMethod.Delete, "session"), stop);
+
     /// <summary>All tokens, without their secrets.</summary>
     public Task<IReadOnlyList<TokenView>> TokensAsync(CancellationToken stop) =>
         GetAsync<IReadOnlyList<TokenView>>("tokens", stop);

@@ -61,6 +61,9 @@ public enum HistoryEvent
     TokenMade,
     TokenReplaced,
     TokenRevoked,
+
+    /// <summary>The groups of someone who signed in with the office's provider give another access level.</summary>
+    LevelChanged,
     ReceiverAdded,
     ReceiverRemoved,
     KindCardAdded,

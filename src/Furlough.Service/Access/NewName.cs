@@ -36,6 +36,13 @@ public static class NewName
         );
     }
 
+    /// <summary>A name that others gave, with hyphens for what a name here may not have.</summary>
+    public static string Fitting(string name)
+    {
+        var fitting = string.Concat(name.Select(c => IsRefused(c) ? '-' : c)).Trim();
+        return fitting[..Math.Min(fitting.Length, Longest)].TrimEnd();
+    }
+
     private static bool IsRefused(char c) =>
         c is '/' or '\\' or '?' or '#' or '%' or '"' or '\'' or '`'
         || char.GetUnicodeCategory(c)

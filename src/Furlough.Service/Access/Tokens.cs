@@ -1,5 +1,6 @@
 using Furlough.Model;
 using Furlough.Protocol.Api;
+using Furlough.Service.Access.People;
 using Furlough.Service.History;
 using Furlough.Service.Storage;
 using Microsoft.EntityFrameworkCore;
@@ -7,23 +8,19 @@ using Microsoft.EntityFrameworkCore;
 namespace Furlough.Service.Access;
 
 /// <summary>Tokens: made, listed, replaced, revoked; and the sessions that were ended.</summary>
-public sealed class Tokens(Store store, TimeProvider time)
+public sealed class Tokens(Store store, SignIns signIns, TimeProvider time)
 {
     private const int LongestDays = 3_650;
 
     /// <summary>Longer than any cookie of a session is valid.</summary>
     private static readonly TimeSpan LongestSession = TimeSpan.FromDays(60);
 
-    /// <summary>The token's row, when it is known and not expired.</summary>
-    public Task<TokenRow?> FindAsync(string token, CancellationToken stop)
+    /// <summary>The token's row, when it is known and valid.</summary>
+    public async Task<TokenRow?> FindAsync(string token, CancellationToken stop)
     {
         var hash = Secrets.Hash(token);
-        return store.ReadAsync(
-            async db =>
-                await db.Tokens.FirstOrDefaultAsync(t => t.Hash == hash, stop) is { } row
-                && row.IsValid(time.GetUtcNow())
-                    ? row
-                    : null,
+        return await ValidAsync(
+            await store.ReadAsync(db => db.Tokens.FirstOrDefaultAsync(t => t.Hash == hash, stop), stop),
             stop
         );
     }
@@ -31,17 +28,32 @@ public sealed class Tokens(Store store, TimeProvider time)
     /// <summary>The token by which someone was recognised; null when it is valid no longer, or the session has
     /// ended.</summary>
     /// <param name="session">The console session; empty for none.</param>
-    public async Task<TokenRow?> StillValidAsync(Guid token, Guid session, CancellationToken stop)
-    {
-        var row = await store.ReadAsync(
-            async db =>
-                await db.EndedSessions.AnyAsync(s => s.Id == session, stop)
-                    ? null
-                    : await db.Tokens.FindAsync([token], stop),
+    public async Task<TokenRow?> StillValidAsync(Guid token, Guid session, CancellationToken stop) =>
+        await ValidAsync(
+            await store.ReadAsync(
+                async db =>
+                    await db.EndedSessions.AnyAsync(s => s.Id == session, stop)
+                        ? null
+                        : await db.Tokens.FindAsync([token], stop),
+                stop
+            ),
             stop
         );
-        return row?.IsValid(time.GetUtcNow()) == true ? row : null;
-    }
+
+    private async Task<TokenRow?> ValidAsync(TokenRow? row, CancellationToken stop) =>
+        row?.IsValid(time.GetUtcNow()) == true ? await signIns.CheckedAsync(row, stop) : null;
+
+    /// <summary>Someone signs out who signed in with the provider; a token that a steward made stays.</summary>
+    public Task EndSignInAsync(Guid token, CancellationToken stop) =>
+        store.WriteAsync(
+            async db =>
+            {
+                if (await db.Tokens.FindAsync([token], stop) is { Subject: not null } row)
+                    db.Tokens.Remove(row);
+                return 0;
+            },
+            stop
+        );
 
     /// <summary>A console session ends: anyone who has a copy of its cookie is out as well.</summary>
     public Task EndSessionAsync(Guid session, CancellationToken stop) =>
@@ -70,12 +82,14 @@ public sealed class Tokens(Store store, TimeProvider time)
         return store.WriteAsync(
             async db =>
             {
-                if (await db.Tokens.AnyAsync(t => t.Name == request.Name, stop))
+                var (now, named) = (time.GetUtcNow(), await MadeAsync(db, request.Name, stop));
+                if (named.Exists(t => t.IsValid(now)))
                     throw RefusedException.Conflict(
                         "name-taken",
                         $"There is a token called {request.Name} already.",
                         "Choose another name."
                     );
+                db.Tokens.RemoveRange(named);
                 var secret = Secrets.Make("flt-");
                 db.Tokens.Add(
                     new TokenRow
@@ -84,9 +98,9 @@ public sealed class Tokens(Store store, TimeProvider time)
                         Name = request.Name,
                         Level = request.Level,
                         Hash = Secrets.Hash(secret),
-                        Expires = request.Days is { } d ? time.GetUtcNow().AddDays(d) : null,
+                        Expires = request.Days is { } d ? now.AddDays(d) : null,
                         MadeBy = who,
-                        MadeAt = time.GetUtcNow(),
+                        MadeAt = now,
                     }
                 );
                 db.Record(
@@ -102,6 +116,10 @@ public sealed class Tokens(Store store, TimeProvider time)
         );
     }
 
+    /// <summary>What stewards made under a name: one that is valid, or some that are not.</summary>
+    private static Task<List<TokenRow>> MadeAsync(FurloughDb db, string name, CancellationToken stop) =>
+        db.Tokens.Where(t => t.Name == name && t.Subject == null).ToListAsync(stop);
+
     private static void RequireDays(int? days)
     {
         if (days is < 1 or > LongestDays)
@@ -113,37 +131,53 @@ public sealed class Tokens(Store store, TimeProvider time)
             );
     }
 
-    /// <summary>A token and every console session that was begun with it end.</summary>
+    /// <summary>
+    /// All tokens of a name end, also those by which its person signed in with the provider, and every console session that
+    /// was begun with them.
+    /// </summary>
     /// <exception cref="RefusedException"><c>revoked-already</c>, <c>last-steward</c></exception>
     public Task<TokenView> RevokeAsync(string name, string who, CancellationToken stop) =>
         store.WriteAsync(
             async db =>
             {
                 var now = time.GetUtcNow();
-                var row = await db.Tokens.FirstOrDefaultAsync(t => t.Name == name, stop)
-                    ?? throw RefusedException.Missing($"token {name}", "See `furlough access list`.");
-                if (row.RevokedAt is { } already)
+                var rows = await db.Tokens.Where(t => t.Name == name).ToListAsync(stop);
+                if (rows.Count == 0)
+                    throw RefusedException.Missing($"token {name}", "See `furlough access list`.");
+                var valid = rows.FindAll(t => t.IsValid(now));
+                if (valid.Count == 0)
                     throw RefusedException.Conflict(
                         "revoked-already",
-                        $"The token of {name} was revoked at {already:yyyy-MM-dd HH:mm}Z.",
+                        rows[0].RevokedAt is { } already
+                            ? $"The token of {name} was revoked at {already:yyyy-MM-dd HH:mm}Z."
+                            : $"The token of {name} has expired.",
                         "Nothing is left to do."
                     );
-                if (
-                    row.Level == AccessLevel.Steward
-                    && !(
-                        await db.Tokens.Where(t => t.Level == AccessLevel.Steward && t.Id != row.Id).ToListAsync(stop)
-                    ).Exists(t => t.IsValid(now))
-                )
+                if (valid.Exists(IsLasting) && !await HasOtherStewardAsync(db, name, now, stop))
                     throw RefusedException.Conflict(
                         "last-steward",
                         $"{name} is the last steward: nobody could give access any more.",
                         "Make another steward first: `furlough access add NAME --level steward`."
                     );
-                row.RevokedAt = now;
+                foreach (var row in valid)
+                    row.RevokedAt = now;
                 db.Record(now, who, HistoryEvent.TokenRevoked, About.Token(name));
-                return View(row);
+                return View(valid[0]);
             },
             stop
+        );
+
+    /// <summary>A steward's token that no provider can end.</summary>
+    private static bool IsLasting(TokenRow row) => row is { Level: AccessLevel.Steward, Subject: null };
+
+    private static async Task<bool> HasOtherStewardAsync(
+        FurloughDb db,
+        string name,
+        DateTimeOffset now,
+        CancellationToken stop
+    ) =>
+        (await db.Tokens.Where(t => t.Level == AccessLevel.Steward && t.Name != name).ToListAsync(stop)).Exists(t =>
+            IsLasting(t) && t.IsValid(now)
         );
 
     /// <summary>
@@ -155,13 +189,14 @@ public sealed class Tokens(Store store, TimeProvider time)
             async db =>
             {
                 var now = time.GetUtcNow();
-                var row = await db.Tokens.FirstOrDefaultAsync(t => t.Name == name, stop)
-                    ?? throw RefusedException.Missing($"token {name}", "See `furlough access list`.");
-                if (!row.IsValid(now))
-                    throw RefusedException.Conflict(
+                var named = await MadeAsync(db, name, stop);
+                if (named.Count == 0)
+                    throw RefusedException.Missing($"token {name}", "See `furlough access list`.");
+                var row = named.Find(t => t.IsValid(now))
+                    ?? throw RefusedException.Conflict(
                         "token-ended",
-                        $"The token of {row.Name} has ended, and cannot be replaced.",
-                        "Make one of another name: `furlough access add NAME --level LEVEL`."
+                        $"The token of {name} has ended, and cannot be replaced.",
+                        $"Make a new one: `furlough access add {name} --level LEVEL`."
                     );
                 var secret = Secrets.Make("flt-");
                 db.Tokens.Remove(row);

@@ -86,12 +86,11 @@ internal static class AccessEndpoints
 
     private static async Task<NoContent> SignOutAsync(Tokens tokens, HttpContext context, CancellationToken stop)
     {
-        if (
-            await context.AuthenticateAsync(TokenAuthentication.Session) is { Principal: { } who }
-            && TokenAuthentication.SessionOf(who) is var session
-            && session != Guid.Empty
-        )
+        var who = (await context.AuthenticateAsync(TokenAuthentication.Session)).Principal ?? context.User;
+        if (TokenAuthentication.SessionOf(who) is var session && session != Guid.Empty)
             await tokens.EndSessionAsync(session, stop);
+        if (TokenAuthentication.IdOf(who) is { } token)
+            await tokens.EndSignInAsync(token, stop);
         await context.SignOutAsync(TokenAuthentication.Session);
         return TypedResults.NoContent();
     }

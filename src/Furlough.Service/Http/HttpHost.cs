@@ -49,7 +49,7 @@ internal static class HttpHost
             .AddHostedService(parts => parts.GetRequiredService<RunWatch>())
             .AddHostedService(parts => parts.GetRequiredService<CertificateWatch>())
             .AddHostedService(parts => parts.GetRequiredService<BackupWatch>());
-        SignInRules.Add(builder.Services);
+        SignInRules.Add(builder.Services, options.Provider);
         Answer(builder.Services);
 
         var app = builder.Build();

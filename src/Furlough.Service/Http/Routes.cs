@@ -18,6 +18,7 @@ internal static class Routes
         var api = app.MapGroup("/api/v1");
         StatusEndpoints.Map(api.MapGroup("").WithTags("status"));
         AccessEndpoints.Map(api.MapGroup("").WithTags("access"));
+        ProviderSignIn.Map(app, api.MapGroup("").WithTags("access"));
         CertificateEndpoints.Map(api.MapGroup("").WithTags("certificate"));
         MachineEndpoints.Map(api.MapGroup("").WithTags("machines"));
         DrillEndpoints.Map(api.MapGroup("").WithTags("machines"));

@@ -1,5 +1,6 @@
 using System.Threading.RateLimiting;
 using Furlough.Protocol;
+using Furlough.Service.Access.People;
 using Microsoft.AspNetCore.Authentication;
 using Microsoft.AspNetCore.Authentication.Cookies;
 using Microsoft.AspNetCore.Builder;
@@ -17,9 +18,9 @@ internal static class SignInRules
     private const int SignInsPerMinute = 30;
 
     /// <summary>Adds them.</summary>
-    internal static void Add(IServiceCollection services)
+    internal static void Add(IServiceCollection services, SignInProvider? provider)
     {
-        services
+        var authentication = services
             .AddAuthentication(o => o.DefaultScheme = "either")
             .AddPolicyScheme("either", null, o =>
                 o.ForwardDefaultSelector = c =>
@@ -29,6 +30,7 @@ internal static class SignInRules
             )
             .AddScheme<AuthenticationSchemeOptions, TokenAuthentication>(TokenAuthentication.Token, null)
             .AddCookie(TokenAuthentication.Session, SetUpCookie);
+        ProviderSignIn.Add(authentication, provider);
         services.AddAuthorization();
         services.AddRateLimiter(LimitSignIns);
     }
@@ -54,12 +56,7 @@ internal static class SignInRules
         o.Events.OnRedirectToAccessDenied = c =>
             ProblemWriter.WriteAsync(
                 c.HttpContext,
-                new RefusedException(
-                    RefusalKind.NotAllowed,
-                    "level-missing",
-                    "Your access level is too low for this.",
-                    "Ask a steward."
-                ),
+                AccessRules.LevelMissing(c.HttpContext),
                 c.HttpContext.RequestAborted
             );
     }

@@ -29,7 +29,8 @@ public sealed class TokenAuthentication(
     /// <summary>Name of the console's session scheme.</summary>
     public const string Session = "session";
 
-    private const string SessionClaim = "session";
+    private const string SessionClaim = "session",
+        TokenClaim = "token";
 
     /// <summary>The identity as claims.</summary>
     /// <param name="session">Tells one console session of a token from another.</param>
@@ -39,7 +40,7 @@ public sealed class TokenAuthentication(
                 [
                     new Claim(ClaimTypes.Name, token.Name),
                     new Claim(ClaimTypes.Role, token.Level.Word()),
-                    new Claim("token", token.Id.ToString()),
+                    new Claim(TokenClaim, token.Id.ToString()),
                     new Claim(SessionClaim, session.ToString()),
                 ],
                 scheme
@@ -61,9 +62,11 @@ public sealed class TokenAuthentication(
 
     /// <summary>The token by which someone was recognised; null when it is valid no longer.</summary>
     public static Task<TokenRow?> TokenOfAsync(ClaimsPrincipal who, Tokens tokens, CancellationToken stop) =>
-        Guid.TryParse(who.FindFirstValue("token"), out var id)
-            ? tokens.StillValidAsync(id, SessionOf(who), stop)
-            : Task.FromResult<TokenRow?>(null);
+        IdOf(who) is { } id ? tokens.StillValidAsync(id, SessionOf(who), stop) : Task.FromResult<TokenRow?>(null);
+
+    /// <summary>The token's identity; null for nobody.</summary>
+    public static Guid? IdOf(ClaimsPrincipal who) =>
+        Guid.TryParse(who.FindFirstValue(TokenClaim), out var id) ? id : null;
 
     /// <summary>The console session of the person who was recognised; empty for a token.</summary>
     public static Guid SessionOf(ClaimsPrincipal who) =>
@@ -92,16 +95,7 @@ public sealed class TokenAuthentication(
         );
 
     protected override Task HandleForbiddenAsync(AuthenticationProperties properties) =>
-        ProblemWriter.WriteAsync(
-            Context,
-            new RefusedException(
-                RefusalKind.NotAllowed,
-                "level-missing",
-                $"{Context.User.Identity?.Name} is a {Context.User.FindFirstValue(ClaimTypes.Role)}, which is not enough for this.",
-                "Ask a steward for a token with that access level, or have someone who has one do this."
-            ),
-            Context.RequestAborted
-        );
+        ProblemWriter.WriteAsync(Context, AccessRules.LevelMissing(Context), Context.RequestAborted);
 }
 
 /// <summary>Access levels at endpoints.</summary>
@@ -110,7 +104,24 @@ public static class AccessRules
     /// <summary>Requires one of the access levels from <paramref name="least"/> on.</summary>
     public static TBuilder For<TBuilder>(this TBuilder endpoint, AccessLevel least)
         where TBuilder : IEndpointConventionBuilder =>
-        endpoint.RequireAuthorization(p => p.RequireRole(Allowed(least)));
+        endpoint.RequireAuthorization(p => p.RequireRole(Allowed(least))).WithMetadata(new LevelNeeded(least));
+
+    private sealed record LevelNeeded(AccessLevel Least);
+
+    /// <summary>Someone may not have what they asked for: names the level that they have, and those that may.</summary>
+    internal static RefusedException LevelMissing(HttpContext context)
+    {
+        var has = context.User.FindFirstValue(ClaimTypes.Role);
+        var needed = context.GetEndpoint()?.Metadata.GetMetadata<LevelNeeded>() is { } level
+            ? string.Join(" or ", Allowed(level.Least))
+            : "another one";
+        return new RefusedException(
+            RefusalKind.NotAllowed,
+            "level-missing",
+            $"{context.Who()} has the access level {has}; this needs {needed}.",
+            "Have someone do it who has that level, or ask a steward for it."
+        );
+    }
 
     /// <summary>The name of the person who asks.</summary>
     public static string Who(this HttpContext context) => context.User.Identity?.Name ?? "unknown";

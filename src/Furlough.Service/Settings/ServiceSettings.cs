@@ -71,6 +71,42 @@ public static class ServiceSettings
         "true"
     );
 
+    private static readonly Setting Provider = new(
+        "sign-in-provider",
+        SettingForm.Text,
+        "Address (issuer) of an OpenID provider with which people sign in; left out, they sign in with tokens only",
+        "https://id.fen.example"
+    );
+    private static readonly Setting ProviderClient = new(
+        "sign-in-client",
+        SettingForm.Text,
+        "Client under which that provider knows this service; it sends people back to /sign-in/callback",
+        "furlough"
+    );
+    private static readonly Setting ProviderSecret = new(
+        "sign-in-secret-file",
+        SettingForm.Text,
+        "File with the secret of that client, in its first line",
+        "/etc/furlough/sign-in-secret"
+    );
+    private static readonly Setting ProviderScopes = new(
+        "sign-in-scopes",
+        SettingForm.Text,
+        "What the provider is asked for besides openid, profile, email and offline_access",
+        "groups"
+    );
+    private static readonly Setting ProviderGroups = new(
+        "sign-in-groups",
+        SettingForm.Text,
+        "Claim in which the provider tells a person's groups; groups when left out",
+        "groups"
+    );
+    private static readonly Setting ProviderLevels = new(
+        "sign-in-levels",
+        SettingForm.Text,
+        "Access levels of groups, GROUP=LEVEL with commas between; the first group that a person is in counts",
+        "it-lead=steward, it-desk=technician, it-audit=reader"
+    );
     private static readonly Setting BackupFolder = new(
         "backup-folder",
         SettingForm.Text,
@@ -112,6 +148,12 @@ public static class ServiceSettings
         MailFrom,
         MailPassword,
         CallPrivate,
+        Provider,
+        ProviderClient,
+        ProviderSecret,
+        ProviderScopes,
+        ProviderGroups,
+        ProviderLevels,
         BackupFolder,
         BackupEvery,
         BackupKeep,
@@ -152,6 +194,14 @@ public static class ServiceSettings
             Hsts = read.YesNo(Hsts),
             Mail = read.Mail(MailServer, MailFrom, MailPassword),
             MayCallPrivate = read.YesNo(CallPrivate),
+            Provider = read.Provider(
+                Provider,
+                ProviderClient,
+                ProviderSecret,
+                ProviderScopes,
+                ProviderGroups,
+                ProviderLevels
+            ),
             Backups = read.Backups(BackupFolder, BackupEvery, BackupKeep),
             BackupPassphrase = read.Secret(BackupPassphrase),
         };

@@ -3,6 +3,9 @@ using System.Net;
 using System.Security.Cryptography;
 using System.Security.Cryptography.X509Certificates;
 using System.Text.RegularExpressions;
+using Furlough.Model;
+using Furlough.Protocol.Api;
+using Furlough.Service.Access.People;
 using Furlough.Service.Backups;
 
 namespace Furlough.Service.Settings;
@@ -89,6 +92,57 @@ internal sealed partial class SettingsReading(IReadOnlyDictionary<string, Settin
                 address.UserInfo.Length > 0 ? Uri.UnescapeDataString(address.UserInfo) : null,
                 secret
             );
+    }
+
+    internal SignInProvider? Provider(
+        Setting issuer,
+        Setting client,
+        Setting secret,
+        Setting scopes,
+        Setting groups,
+        Setting levels
+    )
+    {
+        var address = Read(
+            issuer,
+            text =>
+                Uri.TryCreate(text, UriKind.Absolute, out var uri)
+                && uri is { UserInfo: "", Query: "", Fragment: "" }
+                && (uri.Scheme == "https" || (uri.Scheme == "http" && uri.IsLoopback))
+                    ? uri
+                    : null,
+            "an https address, as the provider names itself"
+        );
+        var (proof, mapped) = (
+            Secret(secret),
+            Read(levels, LevelsIn, "GROUP=LEVEL with commas between, such as it-desk=technician")
+        );
+        foreach (var needed in (Setting[])[client, secret, levels])
+            Needs(issuer, needed, "to sign people in");
+        foreach (var needless in (Setting[])[client, secret, scopes, groups, levels])
+            Needs(needless, issuer, "which signs people in");
+        return address is null || proof is null || mapped is null || Text(client) is not { } name
+            ? null
+            : new SignInProvider(
+                address,
+                name,
+                proof,
+                [.. Text(scopes)?.Split([' ', ','], StringSplitOptions.RemoveEmptyEntries) ?? []],
+                Text(groups) ?? "groups",
+                mapped
+            );
+    }
+
+    private static List<GroupLevel>? LevelsIn(string text)
+    {
+        var read = text.Split(',', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries)
+            .Select(pair =>
+                pair.LastIndexOf('=') is > 0 and var at && Words.Find<AccessLevel>(pair[(at + 1)..].Trim()) is { } level
+                    ? new GroupLevel(pair[..at].Trim(), level)
+                    : null
+            )
+            .ToList();
+        return read.Count == 0 || read.Contains(null) ? null : [.. read.OfType<GroupLevel>()];
     }
 
     /// <summary>The first line of a file that must not be empty.</summary>

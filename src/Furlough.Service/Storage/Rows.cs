@@ -143,6 +143,15 @@ public sealed class TokenRow
     public DateTimeOffset? MadeAt { get; set; }
     public DateTimeOffset? RevokedAt { get; set; }
 
+    /// <summary>Of whom it is at the office's provider; null for a token that a steward made.</summary>
+    public string? Subject { get; set; }
+
+    /// <summary>With what the provider is asked again, sealed; null where it gave nothing for that.</summary>
+    public string? Refresh { get; set; }
+
+    /// <summary>When the provider was last asked.</summary>
+    public DateTimeOffset? CheckedAt { get; set; }
+
     /// <summary>It opens the service at a moment.</summary>
     public bool IsValid(DateTimeOffset now) => RevokedAt is null && !(Expires < now);
 }

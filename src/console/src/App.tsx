@@ -18,7 +18,7 @@ import { PlansPage } from "./pages/PlansPage";
 import { RoomsPage } from "./pages/RoomsPage";
 import { RunPage } from "./pages/RunPage";
 import { RunsPage } from "./pages/RunsPage";
-import { SignInForm, SignInPage } from "./pages/SignInPage";
+import { SignInAgain, SignInPage } from "./pages/SignInPage";
 import { SpacePage } from "./pages/SpacePage";
 import { Sentence } from "./parts/FailureNote";
 import { NotYet } from "./parts/Fetched";
@@ -41,6 +41,7 @@ export function App() {
     return (
       <SignInPage
         onSignedIn={() => {
+          history.replaceState(null, "", location.pathname);
           session.found();
           queries.invalidateQueries();
         }}
@@ -155,7 +156,7 @@ function SignedOut() {
   return (
     <dialog ref={dialog} aria-label={words.signIn} onCancel={(event) => event.preventDefault()}>
       <p role="alert">{words.signedOut}</p>
-      <SignInForm
+      <SignInAgain
         onSignedIn={() => {
           session.found();
           queries.invalidateQueries();

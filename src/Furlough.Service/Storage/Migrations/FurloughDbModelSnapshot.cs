@@ -1037,6 +1037,9 @@ namespace Furlough.Service.Storage.Migrations
                         .ValueGeneratedOnAdd()
                         .HasColumnType("TEXT");
 
+                    b.Property<long?>("CheckedAt")
+                        .HasColumnType("INTEGER");
+
                     b.Property<long?>("Expires")
                         .HasColumnType("INTEGER");
 
@@ -1059,8 +1062,14 @@ namespace Furlough.Service.Storage.Migrations
                         .IsRequired()
                         .HasColumnType("TEXT");
 
+                    b.Property<string>("Refresh")
+                        .HasColumnType("TEXT");
+
                     b.Property<long?>("RevokedAt")
                         .HasColumnType("INTEGER");
+
+                    b.Property<string>("Subject")
+                        .HasColumnType("TEXT");
 
                     b.HasKey("Id");
 

@@ -76,6 +76,7 @@ async function whole<T>(read: (part: { after?: string; limit: string }) => Promi
 
 export const api = {
   signOut: () => unwrap(client.DELETE("/api/v1/session")),
+  signInWays: () => unwrap(client.GET("/api/v1/sign-in")),
   signIn: (token: string) => unwrap(client.POST("/api/v1/session", { body: { token } })),
   invite: (room: string | null, machines: number) =>
     unwrap(client.POST("/api/v1/invites", { body: { room, machines, hours: 24, again: null } })),

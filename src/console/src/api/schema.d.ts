@@ -229,6 +229,115 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/sign-in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["SignInWays"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sign-in/codes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["DeviceCode"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sign-in/answers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["DeviceAnswer"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["TokenMade"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/certificate": {
         parameters: {
             query?: never;
@@ -2922,6 +3031,18 @@ export interface components {
             /** Format: int32 */
             longestPathBytes: number;
         };
+        DeviceAnswer: {
+            handle: string;
+        };
+        DeviceCode: {
+            address: string;
+            code: string;
+            /** Format: int32 */
+            interval: number;
+            /** Format: int32 */
+            validFor: number;
+            handle: string;
+        };
         DiscardBlocker: {
             code: string;
             text: string;
@@ -3064,7 +3185,7 @@ export interface components {
             detail: null | string;
         };
         /** @enum {unknown} */
-        HistoryEvent: "noted" | "plan-made" | "consent-given" | "run-proposed" | "run-started" | "run-approved" | "run-paused" | "run-resumed" | "run-halted" | "run-ended" | "wave-begun" | "state-changed" | "report-refused" | "unknown-docket-reported" | "taken-over" | "retry" | "skip" | "begin" | "back-out" | "return" | "fall-back" | "loss-accepted" | "gather" | "discard" | "discard-decided" | "errand-raised" | "errand-claimed" | "errand-finished" | "errand-declined" | "errand-lapsed" | "drill-begun" | "drill-passed" | "drill-failed" | "audit-made" | "account-locked-out" | "enrolled" | "enrolled-again" | "same-machine-id" | "suspected-clone" | "knows-more-than-the-service" | "machine-held" | "machine-released" | "machine-tagged" | "machine-forgotten" | "invite-made" | "invite-revoked" | "token-made" | "token-replaced" | "token-revoked" | "receiver-added" | "receiver-removed" | "kind-card-added" | "kind-card-tried" | "kind-card-removed" | "reserve-set" | "certificate-changed" | "certificate-ending" | "backup-made" | "backup-failed" | "service-replaced";
+        HistoryEvent: "noted" | "plan-made" | "consent-given" | "run-proposed" | "run-started" | "run-approved" | "run-paused" | "run-resumed" | "run-halted" | "run-ended" | "wave-begun" | "state-changed" | "report-refused" | "unknown-docket-reported" | "taken-over" | "retry" | "skip" | "begin" | "back-out" | "return" | "fall-back" | "loss-accepted" | "gather" | "discard" | "discard-decided" | "errand-raised" | "errand-claimed" | "errand-finished" | "errand-declined" | "errand-lapsed" | "drill-begun" | "drill-passed" | "drill-failed" | "audit-made" | "account-locked-out" | "enrolled" | "enrolled-again" | "same-machine-id" | "suspected-clone" | "knows-more-than-the-service" | "machine-held" | "machine-released" | "machine-tagged" | "machine-forgotten" | "invite-made" | "invite-revoked" | "token-made" | "token-replaced" | "token-revoked" | "level-changed" | "receiver-added" | "receiver-removed" | "kind-card-added" | "kind-card-tried" | "kind-card-removed" | "reserve-set" | "certificate-changed" | "certificate-ending" | "backup-made" | "backup-failed" | "service-replaced";
         HistorySubject: {
             kind: components["schemas"]["SubjectKind"];
             /** Format: int64 */
@@ -3792,6 +3913,9 @@ export interface components {
         };
         SignIn: {
             token: string;
+        };
+        SignInWays: {
+            provider: null | string;
         };
         SkipRequest: {
             reason: string;

@@ -217,6 +217,14 @@ export const words = {
   toMain: "Skip to content",
   notAllowed: (level: string) => `Your access level (${level}) shows this page and changes nothing.`,
   signIn: "Sign in",
+  signInWith: (provider: string) => `Sign in with ${provider}`,
+  signInInTab: (provider: string) => `Sign in with ${provider} in another tab, then come back here`,
+  signInRefused: (why: string) =>
+    ({
+      "no-level":
+        "You signed in, but none of your groups has an access level in Furlough. Ask a steward: the setting sign-in-levels says which groups have one.",
+      "provider-away": "The office's sign-in does not answer at the moment. Try again later, or use a token.",
+    })[why] ?? "The sign-in did not succeed. Try again; the service's log says why.",
   token: "Token",
   tokenHint: "The first token is in the file steward-token of the service's data folder.",
   free: "free",

@@ -81,10 +81,13 @@ format: $(CONSOLE)/node_modules/.ready
 	cd $(CONSOLE) && npm run --silent format
 
 check: $(CONSOLE)/node_modules/.ready
+	@scripts/install-system-tools packages
 	dotnet tool restore >/dev/null
 	dotnet csharpier check .
 	dotnet format style Furlough.slnx --verify-no-changes
 	cd $(CONSOLE) && npm run --silent check
+	/var/cache/furlough-tests/promtool check rules docs/operations/alerts.yaml
+	/var/cache/furlough-tests/promtool test rules docs/operations/alerts.tests.yaml
 
 # The description of the API and the console's types, from the service itself.
 api: bin/furlough $(CONSOLE)/node_modules/.ready

@@ -244,11 +244,13 @@ public sealed class AgentRuntime : IWatcher, IDisposable
         _log(
             string.Create(
                     CultureInfo.InvariantCulture,
-                    $"relocation {change.Docket.Relocation} {change.State.Word()} {change.Step?.Word()} {change.Failure?.Text}"
+                    $"relocation {change.Docket.Relocation} {change.State.Word()} {change.Step?.Word()} {change.Failure?.Text}{Called(change.Docket)}"
                 )
                 .TrimEnd()
         );
     }
+
+    private static string Called(Docket docket) => docket.Correlation is { } called ? $" ({called})" : "";
 
     /// <inheritdoc/>
     public void Met(Docket docket, Exception defect) => _log($"relocation {docket.Relocation} met {defect}");

@@ -1,4 +1,5 @@
 using System.CommandLine;
+using System.Diagnostics;
 using System.Security.Cryptography;
 using System.Security.Cryptography.X509Certificates;
 using Furlough.Cli.Output;
@@ -61,6 +62,8 @@ internal static class Connection
                             null,
                             null
                         );
+                    // Its trace id goes with every call of this command, and from there to the machines.
+                    using var called = new Activity("furlough").SetIdFormat(ActivityIdFormat.W3C).Start();
                     using var client = Connect(parsed);
                     return await act(client, parsed, stop);
                 }
@@ -91,9 +94,7 @@ internal static class Connection
             ?? Variable("FURLOUGH_SERVICE")
             ?? file.GetValueOrDefault("service")
             ?? DefaultAddress;
-        var token = parsed.GetValue(Token)
-            ?? Variable("FURLOUGH_TOKEN")
-            ?? file.GetValueOrDefault("token");
+        var token = parsed.GetValue(Token) ?? Variable("FURLOUGH_TOKEN") ?? file.GetValueOrDefault("token");
         var certificate = parsed.GetValue(Certificate)
             ?? Variable("FURLOUGH_CERTIFICATE")
             ?? file.GetValueOrDefault("certificate");

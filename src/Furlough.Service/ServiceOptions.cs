@@ -35,6 +35,15 @@ public sealed record ServiceOptions(string Data, int Port, string? Console = nul
     /// <summary>With what people sign in besides tokens; null for nothing.</summary>
     public SignInProvider? Provider { get; init; }
 
+    /// <summary>Port on loopback at which figures are read without a token; null for none.</summary>
+    public int? MetricsPort { get; init; }
+
+    /// <summary>Address of a collector of figures and traces (OTLP over HTTP); null for none.</summary>
+    public Uri? Collector { get; init; }
+
+    /// <summary>Whether the log is written as JSON, an object a line.</summary>
+    public bool JsonLog { get; init; }
+
     /// <summary>Closes backups, and opens them; null for none.</summary>
     public string? BackupPassphrase { get; init; }
 

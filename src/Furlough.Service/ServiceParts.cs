@@ -9,6 +9,7 @@ using Furlough.Service.History;
 using Furlough.Service.Kinds;
 using Furlough.Service.LiveEvents;
 using Furlough.Service.Machines;
+using Furlough.Service.Metrics;
 using Furlough.Service.Notifications;
 using Furlough.Service.Plans;
 using Furlough.Service.Relocations;
@@ -84,6 +85,8 @@ public static class ServiceParts
             .AddSingleton<CertificateDesk>()
             .AddSingleton<CertificateWatch>()
             .AddSingleton<BackupWatch>()
+            .AddMetrics()
+            .AddSingleton<FleetMetrics>()
             .AddSingleton<ProviderCalls>()
             .AddSingleton<SignIns>()
             .AddSingleton<DeviceSignIn>()

@@ -124,6 +124,7 @@ public sealed record HistorySubject(SubjectKind Kind, long? Number, string Name)
 /// <param name="From">How it was before; null where that says nothing.</param>
 /// <param name="To">How it was afterwards; null where that says nothing.</param>
 /// <param name="Detail">A reason, a name, a number: what else there is to say; null for nothing.</param>
+/// <param name="Correlation">Of the call that led to it, as the logs have it; null where nobody called.</param>
 public sealed record HistoryEntry(
     long Number,
     DateTimeOffset At,
@@ -132,5 +133,6 @@ public sealed record HistoryEntry(
     HistorySubject Subject,
     string? From,
     string? To,
-    string? Detail
+    string? Detail,
+    string? Correlation
 );

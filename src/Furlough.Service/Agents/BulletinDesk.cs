@@ -3,6 +3,7 @@ using Furlough.Protocol;
 using Furlough.Protocol.Api;
 using Furlough.Service.Errands;
 using Furlough.Service.History;
+using Furlough.Service.Metrics;
 using Furlough.Service.Plans;
 using Furlough.Service.Relocations;
 using Furlough.Service.Runs;
@@ -57,6 +58,7 @@ public sealed class BulletinDesk(Store store, RunControl runs, ErrandDesk errand
                     );
                     if (await ApplyAsync(db, machine, bulletin, stop) is { } row)
                         touched.Add(row);
+                    Measures.Bulletins.Add(1);
                     // The next one may be about what this one has added.
                     await db.SaveChangesAsync(stop);
                 }
@@ -104,6 +106,8 @@ public sealed class BulletinDesk(Store store, RunControl runs, ErrandDesk errand
             );
             return null;
         }
+        // What the machine did belongs to the call that asked for it.
+        db.Correlation = docket.Correlation;
         var isCurrent = row.Docket == bulletin.Docket || RelocationReport.IsFallBackAtDesk(docket, bulletin.State);
         var report = isCurrent ? RelocationReport.Of(row, docket, bulletin.State, bulletin.Live) : null;
         if (isCurrent && report is null)

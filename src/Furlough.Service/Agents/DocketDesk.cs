@@ -271,6 +271,7 @@ public sealed class DocketDesk(SigningKey key, TimeProvider time)
                 Terms = planned.Terms,
                 Program = planned.Program,
                 Told = planned.Told,
+                Correlation = db.Correlation,
             }
         );
         db.Dockets.Add(
@@ -285,6 +286,7 @@ public sealed class DocketDesk(SigningKey key, TimeProvider time)
                 Signed = Sign(docket),
                 IssuedAt = now,
                 ByItself = byItself,
+                Correlation = db.Correlation,
             }
         );
         row.Docket = docket.Id;

@@ -186,6 +186,7 @@ public sealed class ReconcileDesk(Store store, DocketDesk desk, TimeProvider tim
             IssuedAt = docket.NotBefore,
             HandedAt = docket.NotBefore,
             ByItself = true,
+            Correlation = docket.Correlation,
         };
 
     /// <summary>

@@ -61,5 +61,5 @@ public sealed class HistoryList(Store store)
     private static bool Contains(string words, string text) => words.Contains(text, StringComparison.OrdinalIgnoreCase);
 
     private static HistoryEntry View(HistoryRow row) =>
-        new(row.Number, row.At, row.By, row.Event, row.Subject, row.From, row.To, row.Detail);
+        new(row.Number, row.At, row.By, row.Event, row.Subject, row.From, row.To, row.Detail, row.Correlation);
 }

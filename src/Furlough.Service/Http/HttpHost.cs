@@ -6,6 +6,7 @@ using Furlough.Protocol;
 using Furlough.Protocol.Api;
 using Furlough.Service.Backups;
 using Furlough.Service.Http.Connections;
+using Furlough.Service.Metrics;
 using Furlough.Service.Notifications;
 using Furlough.Service.Runs;
 using Furlough.Service.Storage;
@@ -20,6 +21,8 @@ using Microsoft.AspNetCore.Server.Kestrel.Https;
 using Microsoft.AspNetCore.Server.Kestrel.Transport.Sockets;
 using Serilog;
 using Serilog.Events;
+using Serilog.Formatting.Compact;
+using Serilog.Formatting.Display;
 
 namespace Furlough.Service.Http;
 
@@ -49,6 +52,7 @@ internal static class HttpHost
             .AddHostedService(parts => parts.GetRequiredService<RunWatch>())
             .AddHostedService(parts => parts.GetRequiredService<CertificateWatch>())
             .AddHostedService(parts => parts.GetRequiredService<BackupWatch>());
+        Telemetry.Add(builder.Services, options);
         SignInRules.Add(builder.Services, options.Provider);
         Answer(builder.Services);
 
@@ -59,10 +63,12 @@ internal static class HttpHost
         app.UseExceptionHandler();
         app.UseStatusCodePages(page => ProblemWriter.WriteBareAsync(page.HttpContext));
         app.Use(Guards.RequireOwnHost);
+        Telemetry.KeepPortApart(app, options);
         app.Use(AgentGate.PassAsync);
         app.UseRateLimiter();
         app.UseAuthentication();
         app.UseAuthorization();
+        Telemetry.Serve(app, options);
         app.Use(Guards.RequireFollowed);
         app.Use((context, next) => AccessEndpoints.RequireConsoleHeader(context, () => next(context)));
         Routes.Map(app);
@@ -86,6 +92,8 @@ internal static class HttpHost
                 );
             else
                 kestrel.Listen(IPAddress.Loopback, options.Port);
+            if (options.MetricsPort is { } metrics)
+                kestrel.Listen(IPAddress.Loopback, metrics);
             kestrel.AddServerHeader = false;
             kestrel.Limits.MaxRequestBodySize = LargestRequestBytes;
         });
@@ -117,11 +125,16 @@ internal static class HttpHost
             log.MinimumLevel.Information()
                 .MinimumLevel.Override("Microsoft", LogEventLevel.Warning)
                 .WriteTo.File(
+                    options.JsonLog
+                        ? new RenderedCompactJsonFormatter()
+                        : new MessageTemplateTextFormatter(LogLine, CultureInfo.InvariantCulture),
                     Path.Combine(PrivateFolder.Make(Path.Combine(options.Data, "log")).FullName, "service-.log"),
-                    rollingInterval: RollingInterval.Day,
-                    formatProvider: CultureInfo.InvariantCulture
+                    rollingInterval: RollingInterval.Day
                 )
         );
+
+    private const string LogLine =
+        "{Timestamp:yyyy-MM-dd HH:mm:ss.fff zzz} [{Level:u3}] {Message:lj}{NewLine}{Exception}";
 
     private static void Answer(IServiceCollection services)
     {

@@ -1,4 +1,6 @@
+using System.Diagnostics;
 using Furlough.Protocol;
+using Furlough.Service.Metrics;
 using Microsoft.AspNetCore.Builder;
 using Microsoft.AspNetCore.Diagnostics;
 using Microsoft.AspNetCore.Hosting;
@@ -40,7 +42,7 @@ public sealed class ProblemWriter(ILogger<ProblemWriter> log) : IExceptionHandle
             ),
             _ => new Problem(
                 "internal error",
-                "The service met something unforeseen; its log says what.",
+                $"The service met something unforeseen; its log says what ({Activity.Current?.TraceId.ToHexString()}).",
                 500,
                 "unforeseen",
                 "Look at the service's log.",
@@ -49,7 +51,13 @@ public sealed class ProblemWriter(ILogger<ProblemWriter> log) : IExceptionHandle
             ),
         };
         if (problem.Status == 500)
-            log.LogError(exception, "unforeseen at {Path}", httpContext.Request.Path);
+            log.LogError(
+                new EventId(0, "unforeseen"),
+                exception,
+                "unforeseen at {Path} {Correlation}",
+                httpContext.Request.Path,
+                Activity.Current?.TraceId.ToHexString()
+            );
         await WriteAsync(httpContext, problem, cancellationToken);
         return true;
     }
@@ -82,6 +90,10 @@ public sealed class ProblemWriter(ILogger<ProblemWriter> log) : IExceptionHandle
     private static Task WriteAsync(HttpContext context, Problem problem, CancellationToken stop)
     {
         context.Response.StatusCode = problem.Status ?? 500;
+        if (problem.Status == StatusCodes.Status500InternalServerError)
+            Measures.Unforeseen.Add(1);
+        else
+            Measures.Refusals.Add(1, new KeyValuePair<string, object?>("code", problem.Code));
         return context.Response.WriteAsJsonAsync(
             problem,
             ProtocolJson.Default.Problem,

@@ -18,23 +18,34 @@ namespace Furlough.Service.Http;
 /// <summary>How the service itself is.</summary>
 internal static class StatusEndpoints
 {
+    private const long LeastFree = 100 << 20;
+
     /// <summary>Maps what a supervisor of the process asks.</summary>
     internal static void MapHealth(WebApplication app)
     {
         app.MapGet("/health/live", () => "live").AllowAnonymous().ExcludeFromDescription();
         app.MapGet("/health/ready", async (Store store, ServiceOptions options, CancellationToken stop) =>
-                await CanWriteAsync(store, options, stop)
-                    ? "ready"
-                    : throw new RefusedException(
+                await WhyNotReadyAsync(store, options, stop) is { } why
+                    ? throw new RefusedException(
                         RefusalKind.NotReady,
                         "not-ready",
-                        "Nothing can be written to the service's storage.",
+                        why,
                         "Look at the free space and the rights of its data folder."
                     )
+                    : "ready"
             )
             .AllowAnonymous()
             .ExcludeFromDescription();
     }
+
+    /// <summary>
+    /// What keeps the service from working for long; null for nothing. Silent machines are a figure, and no reason.
+    /// </summary>
+    private static async Task<string?> WhyNotReadyAsync(Store store, ServiceOptions options, CancellationToken stop) =>
+        !await CanWriteAsync(store, options, stop) ? "Nothing can be written to the service's storage."
+        : DataFolder.FreeBytes(options.Data) < LeastFree
+            ? $"Less than {LeastFree >> 20} MiB are free on the volume of {options.Data}."
+        : null;
 
     /// <summary>Maps what people ask.</summary>
     internal static void Map(RouteGroupBuilder api)

@@ -71,6 +71,24 @@ public static class ServiceSettings
         "true"
     );
 
+    private static readonly Setting MetricsPort = new(
+        "metrics-port",
+        SettingForm.Number,
+        "Port on this machine's loopback for /metrics and /health alone, without a token; left out, /metrics needs one",
+        "8401"
+    );
+    private static readonly Setting Collector = new(
+        "otlp-address",
+        SettingForm.Text,
+        "Address of a collector that takes figures and traces (OTLP over HTTP)",
+        "http://127.0.0.1:4318"
+    );
+    private static readonly Setting JsonLog = new(
+        "log-json",
+        SettingForm.YesNo,
+        "Write the log as JSON, one object a line",
+        "true"
+    );
     private static readonly Setting Provider = new(
         "sign-in-provider",
         SettingForm.Text,
@@ -148,6 +166,9 @@ public static class ServiceSettings
         MailFrom,
         MailPassword,
         CallPrivate,
+        MetricsPort,
+        Collector,
+        JsonLog,
         Provider,
         ProviderClient,
         ProviderSecret,
@@ -194,6 +215,9 @@ public static class ServiceSettings
             Hsts = read.YesNo(Hsts),
             Mail = read.Mail(MailServer, MailFrom, MailPassword),
             MayCallPrivate = read.YesNo(CallPrivate),
+            MetricsPort = read.Port(MetricsPort),
+            Collector = read.Collector(Collector),
+            JsonLog = read.YesNo(JsonLog),
             Provider = read.Provider(
                 Provider,
                 ProviderClient,

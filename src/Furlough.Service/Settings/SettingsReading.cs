@@ -56,6 +56,17 @@ internal sealed partial class SettingsReading(IReadOnlyDictionary<string, Settin
                 : "one of this machine's addresses, such as https://0.0.0.0:8443"
         );
 
+    internal Uri? Collector(Setting setting) =>
+        Read(
+            setting,
+            text =>
+                Uri.TryCreate(text.TrimEnd('/') + "/", UriKind.Absolute, out var uri)
+                && uri is { Scheme: "http" or "https", UserInfo: "", Query: "" }
+                    ? uri
+                    : null,
+            "an address, such as http://127.0.0.1:4318"
+        );
+
     internal Uri? PublicAddress(Setting setting) =>
         Read(setting, HttpsOf, "an https address without a path, such as https://furlough.fen.example");
 

@@ -143,6 +143,9 @@ public sealed class DataFolder : IDisposable
             );
     }
 
+    /// <summary>What is free on the volume of a data folder, in bytes.</summary>
+    internal static long FreeBytes(string data) => new DriveInfo(Path.GetFullPath(data)).AvailableFreeSpace;
+
     /// <summary>Everything that a service needs has been made: from now on a part that is missing was lost.</summary>
     public void IsWhole() => File.Delete(Path.Combine(_path, Beginning));
 

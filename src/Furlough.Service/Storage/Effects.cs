@@ -11,7 +11,13 @@ public sealed class Effects
     private readonly HashSet<Guid> _sessions = [];
     private readonly HashSet<long> _rested = [];
     private readonly List<Hint> _said = [];
+    private readonly List<HistoryRow> _recorded = [];
     private bool _kinds;
+
+    /// <summary>What was added to the history; it is logged when it is durable.</summary>
+    internal IReadOnlyList<HistoryRow> Recorded => _recorded;
+
+    internal void Log(HistoryRow entry) => _recorded.Add(entry);
 
     /// <summary>Something waits for these machines.</summary>
     public void Wake(params IEnumerable<Guid> machines) => _woken.UnionWith(machines);

@@ -87,7 +87,15 @@ public sealed class FurloughDb(DbContextOptions<FurloughDb> options) : DbContext
     public Effects Effects { get; private set; } = new();
 
     /// <summary>A unit of work begins.</summary>
-    internal Effects BeginUnit() => Effects = new Effects();
+    /// <param name="correlation">Of the call that it belongs to; null for none.</param>
+    internal Effects BeginUnit(string? correlation)
+    {
+        Correlation = correlation;
+        return Effects = new Effects();
+    }
+
+    /// <summary>Of the call that led to what is done now; null where nobody called.</summary>
+    internal string? Correlation { get; set; }
 
     /// <summary>Adds a line to the history.</summary>
     public void Record(
@@ -98,21 +106,24 @@ public sealed class FurloughDb(DbContextOptions<FurloughDb> options) : DbContext
         string? from = null,
         string? to = null,
         string? detail = null
-    ) =>
-        History.Add(
-            new HistoryRow
-            {
-                At = at,
-                By = by,
-                Event = what,
-                About = about.Kind,
-                SubjectNumber = about.Number,
-                SubjectName = about.Name,
-                From = from,
-                To = to,
-                Detail = detail,
-            }
-        );
+    )
+    {
+        var row = new HistoryRow
+        {
+            At = at,
+            By = by,
+            Event = what,
+            About = about.Kind,
+            SubjectNumber = about.Number,
+            SubjectName = about.Name,
+            From = from,
+            To = to,
+            Detail = detail,
+            Correlation = Correlation,
+        };
+        History.Add(row);
+        Effects.Log(row);
+    }
 
     public override Task<int> SaveChangesAsync(
         bool acceptAllChangesOnSuccess,

@@ -286,6 +286,9 @@ public sealed class DocketRow
 
     /// <summary>Asked for separately (return, retry, discard): a halted run does not stop it.</summary>
     public bool ByItself { get; set; }
+
+    /// <summary>Of the call that led to it.</summary>
+    public string? Correlation { get; set; }
 }
 
 /// <summary>A bulletin as handed in.</summary>
@@ -350,6 +353,9 @@ public sealed class HistoryRow
     public string? From { get; set; }
     public string? To { get; set; }
     public string? Detail { get; set; }
+
+    /// <summary>Of the call that led to it.</summary>
+    public string? Correlation { get; set; }
 
     /// <summary>What it is about.</summary>
     public HistorySubject Subject => new(About, SubjectNumber, SubjectName);

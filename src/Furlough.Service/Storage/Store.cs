@@ -1,9 +1,11 @@
+using System.Diagnostics;
 using System.Text.Json;
 using System.Text.Json.Serialization.Metadata;
 using System.Threading.Channels;
 using Furlough.Model;
 using Furlough.Service.Agents;
 using Furlough.Service.LiveEvents;
+using Furlough.Service.Metrics;
 using Furlough.Service.Relocations;
 using Microsoft.EntityFrameworkCore;
 using Microsoft.EntityFrameworkCore.Storage;
@@ -30,6 +32,7 @@ public sealed class Store : IAsyncDisposable
     private readonly LiveHub _live;
     private readonly DocketSignals _signals;
     private readonly bool _rehearses;
+    private readonly ILogger _log;
     private readonly Channel<Piece> _pieces = Channel.CreateUnbounded<Piece>(
         new UnboundedChannelOptions { SingleReader = true }
     );
@@ -42,10 +45,11 @@ public sealed class Store : IAsyncDisposable
         Instance instance,
         LiveHub live,
         DocketSignals signals,
+        ILogger<Store> log,
         Rehearsal? rehearsal = null
     )
     {
-        (_factory, _instance, _live, _signals) = (factory, instance, live, signals);
+        (_factory, _instance, _live, _signals, _log) = (factory, instance, live, signals, log);
         _rehearses = rehearsal is { Wanted: true };
         _writing = Task.Run(WriteAllAsync);
     }
@@ -140,6 +144,7 @@ public sealed class Store : IAsyncDisposable
     private async Task WriteAsync(List<Piece> together)
     {
         OutboxEntry stored;
+        var began = Stopwatch.GetTimestamp();
         await using var db = await _factory.CreateDbContextAsync();
         db.Database.AutoSavepointsEnabled = false;
         await using (var transaction = await db.Database.BeginTransactionAsync())
@@ -150,10 +155,29 @@ public sealed class Store : IAsyncDisposable
             await Outbox.AppendAsync(db, _instance, stored, CancellationToken.None);
             await transaction.CommitAsync();
         }
+        Measures.StorageWrite.Record(Stopwatch.GetElapsedTime(began).TotalSeconds);
         Hear(stored);
         foreach (var piece in together)
+        {
+            foreach (var entry in piece.Effects.Recorded)
+                Log(entry);
             piece.Tell();
+        }
     }
+
+    /// <summary>The history is the log of what was done; each event has a name of its own.</summary>
+    private void Log(HistoryRow entry) =>
+        _log.Log(
+            LogLevel.Information,
+            new EventId(0, entry.Event.Word()),
+            "{By:l}: {Event:l} {Subject:l}{More:l} ({Correlation:l})",
+            entry.By,
+            entry.Event.InWords(),
+            entry.Subject.InWords(),
+            (entry.To is null ? "" : $", {entry.From} → {entry.To}")
+                + (entry.Detail is null ? "" : $", {entry.Detail}"),
+            entry.Correlation ?? "no call"
+        );
 
     private async Task TryAsync(Piece piece, FurloughDb db, IDbContextTransaction transaction)
     {
@@ -187,6 +211,9 @@ public sealed class Store : IAsyncDisposable
     /// <summary>A piece of work that writes.</summary>
     private abstract class Piece
     {
+        /// <summary>Of the call that asked for it; null where none did.</summary>
+        protected string? Correlation { get; } = Activity.Current?.TraceId.ToHexString();
+
         /// <summary>What follows from it; nothing where it was refused.</summary>
         public Effects Effects { get; protected set; } = new();
 
@@ -214,7 +241,7 @@ public sealed class Store : IAsyncDisposable
             try
             {
                 stop.ThrowIfCancellationRequested();
-                var effects = db.BeginUnit();
+                var effects = db.BeginUnit(Correlation);
                 _result = await write(db);
                 await db.SaveChangesAsync(stop);
                 Effects = effects;

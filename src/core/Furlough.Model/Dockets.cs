@@ -178,6 +178,12 @@ public sealed record Docket
     /// <summary>What the account is shown before it is locked out; null: nothing.</summary>
     public ToldText? Told { get; init; }
 
+    /// <summary>
+    /// Of the call that led to this docket (a trace id of W3C Trace Context, 32 hexadecimal digits): the same in the
+    /// service's log and history and in the machine's log; null where nobody called.
+    /// </summary>
+    public string? Correlation { get; init; }
+
     /// <summary>On what grounds originals are discarded; null for all other work.</summary>
     public DiscardTerms? Discards { get; init; }
 }

@@ -440,6 +440,9 @@ namespace Furlough.Service.Storage.Migrations
                     b.Property<bool>("ByItself")
                         .HasColumnType("INTEGER");
 
+                    b.Property<string>("Correlation")
+                        .HasColumnType("TEXT");
+
                     b.Property<string>("EndedAs")
                         .HasColumnType("TEXT");
 
@@ -564,6 +567,9 @@ namespace Furlough.Service.Storage.Migrations
 
                     b.Property<string>("By")
                         .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Correlation")
                         .HasColumnType("TEXT");
 
                     b.Property<string>("Detail")

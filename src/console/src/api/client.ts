@@ -28,6 +28,7 @@ export type Consent = Schemas["Consent"];
 export type ErrandView = Schemas["ErrandView"];
 export type DrillView = Schemas["DrillView"];
 export type OriginalView = Schemas["OriginalView"];
+export type Invite = Schemas["Invite"];
 export type ServiceStatus = Schemas["ServiceStatus"];
 export type AccessLevel = Schemas["AccessLevel"];
 export type Basis = NonNullable<Schemas["AuditView"]["basis"]>;

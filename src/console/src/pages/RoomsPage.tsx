@@ -1,15 +1,17 @@
 import { useQuery } from "@tanstack/react-query";
 import { useWindowVirtualizer } from "@tanstack/react-virtual";
-import { memo, useDeferredValue, useMemo, useRef } from "react";
+import { memo, useDeferredValue, useMemo, useRef, useState } from "react";
 import { Link } from "react-router";
 import { api, type MachineSummary, type Shelf, type Standing } from "../api/client";
 import { Columns } from "../parts/Columns";
 import { NotYet } from "../parts/Fetched";
 import { FilterHeading, fits, useFilter } from "../parts/FilterHeading";
-import { Only } from "../parts/Me";
+import { useInviting } from "../parts/Inviting";
+import { Only, useMay } from "../parts/Me";
 import { ShelfDrawing, ShelfLegend } from "../parts/ShelfDrawing";
 import { StandingMark } from "../parts/StandingMark";
 import { count, percent, size, words } from "../words";
+import { FirstSteps } from "./FirstSteps";
 
 const urgency: Record<Standing, number> = {
   stuck: 0,
@@ -55,15 +57,21 @@ export function RoomsPage() {
     return [...Map.groupBy(shown, (m) => m.room)].flatMap(([room, all]) => stretchesOf(room, all));
   }, [sorted, filter]);
 
+  const inviting = useInviting();
+  const [closed, setClosed] = useState(false);
+  const mayInvite = useMay("technician");
+
   if (!machines.data) return <NotYet query={machines} />;
-  if (machines.data.length === 0)
-    return (
-      <p>
-        {words.noMachines} <Link to="/invite">{words.inviteMachines}</Link>
-      </p>
-    );
+  const none = machines.data.length === 0;
+  if (none && !mayInvite) return <p>{words.noMachines}</p>;
+  const invited = inviting.data?.machines ?? 0;
+  const first = (none || (invited > machines.data.length && !closed)) && (
+    <FirstSteps inviting={inviting} arrived={machines.data.length} close={() => setClosed(true)} />
+  );
+  if (none) return first;
   return (
     <>
+      {first}
       <FilterHeading title={words.rooms} label={words.filter} hint={words.filterHint} />
       <ShelfLegend />
       <Only least="technician">

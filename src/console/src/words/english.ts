@@ -199,6 +199,20 @@ export const words = {
     "Agents enrol with an invite, once on each machine. Anyone who has it can add machines, so hand it on with care.",
   inviteRoomHint: "as set at each agent",
   makeInvite: "Make an invite",
+  firstSteps: "Three steps to the first machine",
+  firstInvite: "Invite",
+  firstInstall: "Install the agent",
+  firstSurvey: "Wait for the survey",
+  inviteMade: (machines: string, until: string) => `The invite is made: for ${machines}, until ${until}.`,
+  onlyHere:
+    "This service listens on its own machine only. For agents on other machines, set listen in its settings first, and open this page at that address.",
+  installHow: "On each machine, as the system's administrator. The first line is the code of the invite.",
+  commandsFollow: "The commands are shown here when the invite is made.",
+  surveyHow:
+    "A few seconds after its agent was started, a machine has surveyed itself and appears on this page. A survey looks at folders, settings and volumes and changes nothing.",
+  arrived: (arrived: number, invited: number) =>
+    arrived === 0 ? "Waiting for the first machine." : `${arrived} of ${invited} machines have arrived.`,
+  closeSteps: "Close these steps",
   inviteReady: (machines: string, until: string) =>
     `For ${machines}, until ${until}. This is the code; below is how to set an agent up with it, as the system's administrator.`,
   inviteThen: "They appear in {rooms} automatically, a few seconds after that.",

@@ -48,6 +48,53 @@ public sealed class InviteTests : IDisposable
     }
 
     [Fact]
+    public async Task Rules_put_machines_into_rooms_by_their_names()
+    {
+        var code = _field
+            .Run(
+                "machine",
+                "invite",
+                "--machines",
+                "9",
+                "--room-rule",
+                "herb-*=Herbarium",
+                "--room-rule",
+                "map-0?=Map Room",
+                "--json"
+            )
+            .Json.GetProperty("code")
+            .GetString()!;
+        using var http = new HttpClient { BaseAddress = new Uri(_field.Address + "/") };
+        foreach (var name in (string[])["herb-03", "map-01", "map-011", "HERB-04"])
+            await new AgentClient(http).EnrolAsync(
+                new EnrolRequest(code, name, "Somewhere", SigningKey.Make().Public, name, ProtocolVersion.Newest),
+                CancellationToken.None
+            );
+        _field
+            .Ask("machines")
+            .EnumerateArray()
+            .ToDictionary(m => m.GetProperty("name").GetString()!, m => m.GetProperty("room").GetString())
+            .ShouldBe(
+                new Dictionary<string, string?>
+                {
+                    ["HERB-04"] = "Herbarium",
+                    ["herb-03"] = "Herbarium",
+                    ["map-01"] = "Map Room",
+                    ["map-011"] = "Somewhere",
+                },
+                ignoreOrder: true
+            );
+        _field.Run("machine", "invites").Out.ShouldContain("by rule");
+        _field
+            .Run("machine", "invite", "--room-rule", "herb-*")
+            .ShouldSatisfyAllConditions(o => o.Code.ShouldBe(2), o => o.Error.ShouldContain("Expected NAMES=ROOM"));
+        _field
+            .Run("machine", "invite", "--room", "Map Room", "--room-rule", "herb-*=Herbarium")
+            .Error.ShouldContain("one room, or 1 to 200 rules");
+        _field.Run("machine", "invite", "--room-rule", "herb-*=furlough").Error.ShouldContain("A room needs a name");
+    }
+
+    [Fact]
     public async Task An_invite_is_listed_without_its_code_and_opens_nothing_once_it_is_revoked()
     {
         var code = _field

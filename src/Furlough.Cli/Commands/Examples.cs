@@ -26,7 +26,7 @@ internal static class Examples
         ["machine show"] = "herb-03",
         ["machine survey"] = "herb-03",
         ["machine space"] = "herb-03",
-        ["machine invite"] = "--machines 24 --room \"Seminar Lab\"",
+        ["machine invite"] = "--machines 24 --room-rule herb-*=Herbarium",
         ["machine invites"] = "",
         ["machine uninvite"] = "3f6a09c1",
         ["machine tag"] = "herb-01 herb-02 --is imaging",

@@ -21,13 +21,38 @@ internal static class InviteCommands
         {
             Description = "Name of a reinstalled machine that takes its former place",
         };
-        var invite = new Command("invite", "Create an invite with which agents enrol") { room, machines, hours, again };
+        var rules = new Option<string[]>("--room-rule")
+        {
+            Description =
+                "Room by the machines' names, as `NAMES=ROOM` with * for any text; may be given several times",
+        };
+        rules.Validators.Add(given =>
+        {
+            foreach (var rule in given.Tokens.Where(t => t.Value.IndexOf('=') < 1))
+                given.AddError(
+                    $"`{rule.Value}` is not a rule for rooms. Expected NAMES=ROOM, such as herb-*=Herbarium."
+                );
+        });
+        var invite = new Command("invite", "Create an invite with which agents enrol")
+        {
+            room,
+            rules,
+            machines,
+            hours,
+            again,
+        };
         invite.Calls(
             async (client, parsed, stop) =>
             {
                 var (wanted, former) = (parsed.GetValue(room), parsed.GetValue(again));
                 var made = await client.InviteAsync(
-                    new InviteRequest(wanted, parsed.GetValue(machines), parsed.GetValue(hours), former),
+                    new InviteRequest(
+                        wanted,
+                        parsed.GetValue(machines),
+                        parsed.GetValue(hours),
+                        former,
+                        parsed.GetValue(rules) is { Length: > 0 } given ? [.. given.Select(RuleOf)] : null
+                    ),
                     stop
                 );
                 if (parsed.GetValue(Connection.Json))
@@ -53,6 +78,12 @@ internal static class InviteCommands
             }
         );
         return invite;
+    }
+
+    private static RoomRule RuleOf(string rule)
+    {
+        var at = rule.IndexOf('=');
+        return new RoomRule(rule[..at].Trim(), rule[(at + 1)..].Trim());
     }
 
     internal static Command Invites()

@@ -6,7 +6,18 @@ namespace Furlough.Protocol.Api;
 /// <param name="Machines">How many machines may use it.</param>
 /// <param name="Hours">How long it is valid, in hours.</param>
 /// <param name="Again">Name of the machine that enrols again after it was reinstalled.</param>
-public sealed record InviteRequest(string? Room, int Machines = 1, int Hours = 24, string? Again = null);
+/// <param name="Rules">In which rooms machines are, by their names; the first that fits counts. Null for none.</param>
+public sealed record InviteRequest(
+    string? Room,
+    int Machines = 1,
+    int Hours = 24,
+    string? Again = null,
+    IReadOnlyList<RoomRule>? Rules = null
+);
+
+/// <summary>Machines with such names are in this room.</summary>
+/// <param name="Names">A name in which * stands for any text and ? for any letter.</param>
+public sealed record RoomRule(string Names, string Room);
 
 /// <summary>An invite for agents.</summary>
 /// <param name="Ways">How an agent is set up with it on each kind of system.</param>

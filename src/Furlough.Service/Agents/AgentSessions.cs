@@ -7,6 +7,7 @@ using Furlough.Protocol;
 using Furlough.Protocol.Api;
 using Furlough.Service.Access;
 using Furlough.Service.History;
+using Furlough.Service.Machines;
 using Furlough.Service.Relocations;
 using Furlough.Service.Runs;
 using Furlough.Service.Storage;
@@ -162,7 +163,7 @@ public sealed class AgentSessions
                         "Give another --name; if that machine was reinstalled: "
                             + $"`furlough machine invite --again {request.Name}`."
                     );
-                return await EnrolNewAsync(db, invite.Room ?? request.Room, request, stop);
+                return await EnrolNewAsync(db, Invites.RoomFor(invite, request.Name) ?? request.Room, request, stop);
             },
             stop
         );

@@ -1,3 +1,4 @@
+using System.IO.Enumeration;
 using Furlough.Model;
 using Furlough.Protocol.Api;
 using Furlough.Service.Access;
@@ -11,6 +12,8 @@ namespace Furlough.Service.Machines;
 /// <summary>Invites with which agents introduce themselves: made, listed, revoked.</summary>
 public sealed class Invites(Store store, DocketDesk desk, ServiceAddress address, TimeProvider time)
 {
+    private const int MostRules = 200;
+
     /// <summary>Makes an invite.</summary>
     /// <exception cref="RefusedException"><c>invite-refused</c></exception>
     public async Task<Invite> MakeAsync(InviteRequest request, string who, CancellationToken stop)
@@ -28,6 +31,7 @@ public sealed class Invites(Store store, DocketDesk desk, ServiceAddress address
             {
                 if (request.Room is { } room)
                     NewName.Require(room, "A room");
+                RequireRules(request);
                 var secret = Secrets.Make("");
                 var expires = time.GetUtcNow().AddHours(request.Hours);
                 if (request.Again is { } again && !db.Machines.Any(m => m.Name == again))
@@ -45,6 +49,7 @@ public sealed class Invites(Store store, DocketDesk desk, ServiceAddress address
                         Id = Guid.CreateVersion7(),
                         Hash = Secrets.Hash(secret),
                         Room = request.Room,
+                        Rules = request.Rules is { Count: > 0 } rules ? Column.WriteRules(rules) : null,
                         Again = request.Again,
                         Left = request.Machines,
                         Expires = expires,
@@ -65,13 +70,38 @@ public sealed class Invites(Store store, DocketDesk desk, ServiceAddress address
                         expires,
                         request.Machines,
                         request.Room,
-                        InviteWays.Of(code, request.Room ?? request.Again, service)
+                        InviteWays.Of(code, request.Room ?? request.Again ?? request.Rules?[0].Room, service)
                     )
                 );
             },
             stop
         );
     }
+
+    private static void RequireRules(InviteRequest request)
+    {
+        if (request.Rules is not { } rules)
+            return;
+        if (request.Room is not null || request.Again is not null || rules.Count is 0 or > MostRules)
+            throw new RefusedException(
+                RefusalKind.Malformed,
+                "invite-refused",
+                $"An invite has one room, or 1 to {MostRules} rules for rooms, or is for a reinstalled machine.",
+                "Give one of them."
+            );
+        foreach (var rule in rules)
+        {
+            NewName.Require(rule.Room, "A room");
+            NewName.Require(rule.Names.Replace('?', 'x'), "What stands for machines' names");
+        }
+    }
+
+    /// <summary>The room of a new machine: the invite's, or by its rules; null where the machine has to say it.</summary>
+    internal static string? RoomFor(InviteRow invite, string machine) =>
+        invite.Room
+        ?? (invite.Rules is null ? [] : Column.ReadRules(invite.Rules))
+            .FirstOrDefault(r => FileSystemName.MatchesSimpleExpression(r.Names, machine))
+            ?.Room;
 
     /// <summary>Those that may still be used.</summary>
     public Task<List<OpenInvite>> ListAsync(CancellationToken stop) =>
@@ -81,7 +111,14 @@ public sealed class Invites(Store store, DocketDesk desk, ServiceAddress address
                 var now = time.GetUtcNow();
                 return (
                     await db.Invites.Where(i => i.Left > 0 && i.Expires > now).OrderBy(i => i.Expires).ToListAsync(stop)
-                ).ConvertAll(i => new OpenInvite(IdOf(i), i.Room, i.Again, i.Left, i.Expires, i.MadeBy));
+                ).ConvertAll(i => new OpenInvite(
+                    IdOf(i),
+                    i.Room ?? (i.Rules is null ? null : "by rule"),
+                    i.Again,
+                    i.Left,
+                    i.Expires,
+                    i.MadeBy
+                ));
             },
             stop
         );

@@ -122,6 +122,9 @@ public sealed class InviteRow
     public required string Hash { get; set; }
     public string? Room { get; set; }
 
+    /// <summary>Rules for rooms by machines' names, as JSON; null for none.</summary>
+    public string? Rules { get; set; }
+
     /// <summary>The machine that may use it to enrol again after it was reinstalled; null for new machines.</summary>
     public string? Again { get; set; }
     public int Left { get; set; }

@@ -3,6 +3,7 @@ using System.Text.Json;
 using System.Text.Json.Serialization.Metadata;
 using System.Threading.Channels;
 using Furlough.Model;
+using Furlough.Protocol.Api;
 using Furlough.Service.Agents;
 using Furlough.Service.LiveEvents;
 using Furlough.Service.Metrics;
@@ -294,6 +295,14 @@ public static class Column
     /// <summary>The same from text.</summary>
     public static IReadOnlyList<string> ReadNames(string names) =>
         JsonSerializer.Deserialize<List<string>>(names, JsonSerializerOptions.Web)!;
+
+    /// <summary>Rules for rooms as a column holds them.</summary>
+    public static string WriteRules(IReadOnlyList<RoomRule> rules) =>
+        JsonSerializer.Serialize(rules, JsonSerializerOptions.Web);
+
+    /// <summary>The same from text.</summary>
+    public static IReadOnlyList<RoomRule> ReadRules(string rules) =>
+        JsonSerializer.Deserialize<List<RoomRule>>(rules, JsonSerializerOptions.Web)!;
 
     /// <summary>What is to be left free on a machine's volumes, in bytes by volume.</summary>
     public static IReadOnlyDictionary<string, long> ReservesOf(MachineRow machine) =>

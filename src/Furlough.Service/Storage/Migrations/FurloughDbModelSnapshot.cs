@@ -626,6 +626,9 @@ namespace Furlough.Service.Storage.Migrations
                     b.Property<string>("Room")
                         .HasColumnType("TEXT");
 
+                    b.Property<string>("Rules")
+                        .HasColumnType("TEXT");
+
                     b.Property<long>("Version")
                         .IsConcurrencyToken()
                         .HasColumnType("INTEGER");

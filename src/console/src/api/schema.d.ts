@@ -3290,6 +3290,7 @@ export interface components {
              */
             hours: number;
             again?: null | string;
+            rules?: null | components["schemas"]["RoomRule"][];
         };
         InviteWay: {
             on: string;
@@ -3789,6 +3790,10 @@ export interface components {
         };
         RetryRequest: {
             cause: null | string;
+        };
+        RoomRule: {
+            names: string;
+            room: string;
         };
         RunRequest: {
             /** Format: int64 */

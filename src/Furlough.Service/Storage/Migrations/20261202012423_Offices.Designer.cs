@@ -11,8 +11,8 @@ using Microsoft.EntityFrameworkCore.Storage.ValueConversion;
 namespace Furlough.Service.Storage.Migrations
 {
     [DbContext(typeof(FurloughDb))]
-    [Migration("20261202000617_Generations")]
-    partial class Generations
+    [Migration("20261202012423_Offices")]
+    partial class Offices
     {
         /// <inheritdoc />
         protected override void BuildTargetModel(ModelBuilder modelBuilder)
@@ -443,6 +443,9 @@ namespace Furlough.Service.Storage.Migrations
                     b.Property<bool>("ByItself")
                         .HasColumnType("INTEGER");
 
+                    b.Property<string>("Correlation")
+                        .HasColumnType("TEXT");
+
                     b.Property<string>("EndedAs")
                         .HasColumnType("TEXT");
 
@@ -569,6 +572,9 @@ namespace Furlough.Service.Storage.Migrations
                         .IsRequired()
                         .HasColumnType("TEXT");
 
+                    b.Property<string>("Correlation")
+                        .HasColumnType("TEXT");
+
                     b.Property<string>("Detail")
                         .HasColumnType("TEXT");
 
@@ -621,6 +627,9 @@ namespace Furlough.Service.Storage.Migrations
                         .HasColumnType("TEXT");
 
                     b.Property<string>("Room")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Rules")
                         .HasColumnType("TEXT");
 
                     b.Property<long>("Version")
@@ -1040,6 +1049,9 @@ namespace Furlough.Service.Storage.Migrations
                         .ValueGeneratedOnAdd()
                         .HasColumnType("TEXT");
 
+                    b.Property<long?>("CheckedAt")
+                        .HasColumnType("INTEGER");
+
                     b.Property<long?>("Expires")
                         .HasColumnType("INTEGER");
 
@@ -1062,8 +1074,14 @@ namespace Furlough.Service.Storage.Migrations
                         .IsRequired()
                         .HasColumnType("TEXT");
 
+                    b.Property<string>("Refresh")
+                        .HasColumnType("TEXT");
+
                     b.Property<long?>("RevokedAt")
                         .HasColumnType("INTEGER");
+
+                    b.Property<string>("Subject")
+                        .HasColumnType("TEXT");
 
                     b.HasKey("Id");
 

@@ -80,7 +80,7 @@ format: $(CONSOLE)/node_modules/.ready
 	dotnet csharpier format .
 	cd $(CONSOLE) && npm run --silent format
 
-check: $(CONSOLE)/node_modules/.ready
+check: artifacts/packages-tested
 	@scripts/install-system-tools packages
 	dotnet tool restore >/dev/null
 	dotnet csharpier check .
@@ -88,6 +88,7 @@ check: $(CONSOLE)/node_modules/.ready
 	cd $(CONSOLE) && npm run --silent check
 	/var/cache/furlough-tests/promtool check rules docs/operations/alerts.yaml
 	/var/cache/furlough-tests/promtool test rules docs/operations/alerts.tests.yaml
+	artifacts/bin/Furlough.EndToEnd.Tests/$(shell echo $(CONFIG) | tr A-Z a-z)/Furlough.EndToEnd.Tests -noLogo -noColor -class '*.PackageContentTests'
 
 # The description of the API and the console's types, from the service itself.
 api: bin/furlough $(CONSOLE)/node_modules/.ready

@@ -44,14 +44,14 @@ public sealed class BackupWatch(
             await Task.Run(() => Backup.Make(options.Data, file, options.BackupPassphrase, now), stop);
             foreach (var old in All(plan).Skip(plan.Keep))
                 File.Delete(old.File);
-            await RecordAsync(lease, HistoryEvent.BackupMade, file, stop);
+            await RecordAsync(HistoryEvent.BackupMade, file, stop);
         }
         catch (Exception failed)
             when (failed is IOException or UnauthorizedAccessException or Microsoft.Data.Sqlite.SqliteException)
         {
             _failedAt = now;
             log.LogError(failed, "A backup to {Folder} failed", plan.Folder);
-            await RecordAsync(lease, HistoryEvent.BackupFailed, $"{plan.Folder}: {failed.Message}", stop);
+            await RecordAsync(HistoryEvent.BackupFailed, $"{plan.Folder}: {failed.Message}", stop);
         }
         return false;
     }
@@ -81,10 +81,12 @@ public sealed class BackupWatch(
             ? at
             : null;
 
-    /// <summary>A failure is recorded once, until a backup has been made again.</summary>
-    private Task<int> RecordAsync(Lease lease, HistoryEvent what, string detail, CancellationToken stop) =>
+    /// <summary>
+    /// A failure is recorded once, until a backup has been made again. A long backup outlasts the lease with which it was
+    /// begun, and is recorded all the same.
+    /// </summary>
+    private Task<int> RecordAsync(HistoryEvent what, string detail, CancellationToken stop) =>
         store.WriteAsync(
-            lease,
             async db =>
             {
                 if (what == HistoryEvent.BackupMade || (await LastAsync(db, stop))?.Event != what)

@@ -99,6 +99,11 @@ public sealed class ProviderTests : IDisposable
         SignIn("asa.lind").ShouldContain("asa.lind");
         _people.Do("signOut").ShouldContain("Sign in with");
         _field.Run("access", "list").Out.ShouldNotContain("asa.lind");
+
+        SignIn("asa.lind").ShouldContain("asa.lind");
+        _field.StopService();
+        _field.StartService();
+        Open("/").ShouldNotContain("asa.lind", Case.Insensitive, "no provider stands in the settings any more");
     }
 
     [Fact]

@@ -24,6 +24,7 @@ public sealed class FleetMetrics : IDisposable
     private readonly Meter _meter;
     private readonly SemaphoreSlim _working = new(1);
     private readonly List<Figure> _figures = [];
+    private IReadOnlyList<MachineSummary> _machines = [];
     private DateTimeOffset _at = DateTimeOffset.MinValue;
 
     public FleetMetrics(
@@ -38,7 +39,7 @@ public sealed class FleetMetrics : IDisposable
     {
         (_store, _board, _options, _time) = (store, board, options, time);
         _meter = meters.Create(Measures.Name);
-        Add("machines", "{machine}", "Machines by standing", "standing", MachinesAsync);
+        Add("machines", "{machine}", "Machines by standing", "standing", _ => MachinesNow());
         Add("relocations", "{relocation}", "Relocations by state", "state", RelocationsAsync);
         Add("runs", "{run}", "Runs by state", "state", RunsAsync);
         Add("dockets.waiting", "{docket}", "Dockets that their machines have not fetched", null, WaitingAsync);
@@ -95,6 +96,8 @@ public sealed class FleetMetrics : IDisposable
         {
             if (_time.GetUtcNow() - _at < WorkedOutFor)
                 return;
+            // Before the storage is read: the board reads it itself.
+            _machines = await _board.MachinesAsync(stop);
             await _store.ReadAsync(
                 async db =>
                 {
@@ -126,6 +129,9 @@ public sealed class FleetMetrics : IDisposable
 
     private static IReadOnlyList<(string?, long)> None => [];
 
+    private (string?, long)[] MachinesNow() =>
+        [.. All(_machines.GroupBy(m => m.Standing).Select(g => (g.Key, g.Count())))];
+
     private long SizeOf(string file) => new FileInfo(Path.Combine(_options.Data, file)).Length;
 
     /// <summary>Every word has a value, also of what there is none: a figure that is missing tells nothing.</summary>
@@ -135,10 +141,6 @@ public sealed class FleetMetrics : IDisposable
         var known = counts.ToDictionary(c => c.Key, c => c.Count);
         return [.. Enum.GetValues<T>().Select(v => ((string?)v.Word(), (long)known.GetValueOrDefault(v)))];
     }
-
-    // Of the board and not of the storage: standings are worked out from surveys.
-    private async Task<IReadOnlyList<(string?, long)>> MachinesAsync(FurloughDb db, CancellationToken stop) =>
-        All((await _board.MachinesAsync(stop)).GroupBy(m => m.Standing).Select(g => (g.Key, g.Count())));
 
     private static async Task<IReadOnlyList<(string?, long)>> RelocationsAsync(FurloughDb db, CancellationToken stop) =>
         All(

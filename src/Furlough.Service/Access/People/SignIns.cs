@@ -84,9 +84,11 @@ public sealed class SignIns(
     internal Task<TokenRow?> CheckedAsync(TokenRow row, CancellationToken stop)
     {
         var now = time.GetUtcNow();
+        // Another provider, or none, stands in the settings since.
+        if (row.Subject is not null && row.MadeBy != Provider)
+            return Task.FromResult<TokenRow?>(null);
         if (
             row.Refresh is null
-            || options.Provider is null
             || now - row.CheckedAt < AskedAgainAfter - Slack
             || (_away.TryGetValue(row.Id, out var tried) && now - tried < TriedAgainAfter)
         )

@@ -62,7 +62,7 @@ public sealed class RunTests : RealDesk
             .RunAs(technician, "run", "approve", "1")
             .ShouldSatisfyAllConditions(
                 o => o.Code.ShouldBe(5),
-                o => o.Error.ShouldContain("asa.lind is a technician")
+                o => o.Error.ShouldContain("asa.lind has the access level technician")
             );
         Field.Run("machine", "survey", "map-01").Code.ShouldBe(0);
         State("Documents").ShouldBe("planned");

@@ -145,7 +145,7 @@ public sealed class BackupTests : IDisposable
         foreach (var name in (string[])["open.backup", "closed.backup"])
         {
             var whole = File.ReadAllBytes(At(name));
-            foreach (var at in (int[])[0, 30, 70, 150, 170, 190, whole.Length / 2, whole.Length - 30, whole.Length - 1])
+            foreach (var at in (int[])[0, 30, 70, 150, whole.Length / 2, whole.Length - 1])
             {
                 File.WriteAllBytes(At("bad"), [.. whole[..at], (byte)(whole[at] ^ 4), .. whole[(at + 1)..]]);
                 // At an archive's end nothing but padding stands, which may be any.

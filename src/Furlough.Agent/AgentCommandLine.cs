@@ -1,5 +1,6 @@
 using System.CommandLine;
 using System.Runtime.InteropServices;
+using Furlough.Agent.Launching;
 using Furlough.Engine;
 using Furlough.Platform.Linux;
 using Furlough.Protocol;
@@ -82,6 +83,12 @@ internal static class AgentCommandLine
     {
         Description = "Run as a service of Windows, with the settings that the installer was given",
     };
+    private static readonly Option<bool> Launch = new("--launch")
+    {
+        Description =
+            "Run the agent as a process of its own: in the version that an upgrade has put here, and again in the former one where "
+            + "that is not well",
+    };
     private static readonly Option[] Settable =
     [
         Service,
@@ -102,6 +109,7 @@ internal static class AgentCommandLine
         {
             Settings,
             AsService,
+            Launch,
             Root,
             Data,
         };
@@ -124,6 +132,8 @@ internal static class AgentCommandLine
     {
         using var terminated = PosixSignalRegistration.Create(PosixSignal.SIGHUP, c => c.Cancel = true);
         var command = Make();
+        if (command.Parse(arguments) is var given && given.GetValue(Launch))
+            return await LaunchAsync(given.GetValue(Data)!, [.. arguments.Where(a => a != Launch.Name)]);
         try
         {
             if (command.Parse(arguments) is { Errors.Count: 0 } first)
@@ -137,6 +147,21 @@ internal static class AgentCommandLine
         return await command
             .Parse(arguments)
             .InvokeAsync(new InvocationConfiguration { ProcessTerminationTimeout = TimeSpan.FromSeconds(20) });
+    }
+
+    private static async Task<int> LaunchAsync(string data, IReadOnlyList<string> arguments)
+    {
+        PrivateFolder.Make(data);
+        using var end = new CancellationTokenSource();
+        void Stop(PosixSignalContext signal)
+        {
+            signal.Cancel = true;
+            end.Cancel();
+        }
+        using var terminated = PosixSignalRegistration.Create(PosixSignal.SIGTERM, Stop);
+        using var interrupted = PosixSignalRegistration.Create(PosixSignal.SIGINT, Stop);
+        var launcher = new Launcher(ProgramVersions.Of(data), arguments, AgentHost.Log);
+        return await Task.Run(() => launcher.Run(end.Token));
     }
 
     private static IEnumerable<AgentSetting> SettingsOf(ParseResult parsed) =>

@@ -1,4 +1,5 @@
 using Furlough.Agent.Journal;
+using Furlough.Agent.Launching;
 using Furlough.Engine.Ports;
 using Furlough.Platform.Linux;
 using Furlough.Platform.Windows;
@@ -42,18 +43,37 @@ internal static class AgentHost
         reserve.Release();
         using var alone = TakeAlone(Path.Combine(options.Data, "lock"));
         var journal = Path.Combine(options.Data, Journal);
+        var launched = Launched.Here(options.Data);
         using (var former = FormerJournal.Of(journal, journal + ".next"))
             if (former is not null)
             {
+                using var shown = launched?.Show(former.Store);
                 Log("an earlier version wrote this agent's file: it is taken over as soon as the service has answered");
                 await ServeAsync(options, former.Store, reserve, runtime => runtime.ReportHealthyAsync(stop), stop);
                 if (stop.IsCancellationRequested)
                     return 0;
+                if (launched is not null)
+                    await launched.AwaitAcceptanceAsync(stop);
                 former.Keep();
             }
         using var store = new AgentStore(journal);
-        await ServeAsync(options, store, reserve, runtime => runtime.RunAsync(stop), stop);
-        return 0;
+        using var showing = launched?.Show(store);
+        using var ends = CancellationTokenSource.CreateLinkedTokenSource(stop);
+        await ServeAsync(options, store, reserve, runtime => WorkAsync(runtime, launched, ends), ends.Token);
+        return ends.IsCancellationRequested && !stop.IsCancellationRequested ? Launcher.EndedForUpgrade : 0;
+    }
+
+    /// <summary>Works until told to stop, or until files of an upgrade are ready and nobody is locked out.</summary>
+    private static async Task WorkAsync(AgentRuntime runtime, Launched? launched, CancellationTokenSource ends)
+    {
+        var working = runtime.RunAsync(ends.Token);
+        if (launched is not null)
+        {
+            var upgrade = launched.AwaitUpgradeAsync(() => runtime.MayBeReplaced, ends.Token);
+            if (await Task.WhenAny(working, upgrade) == upgrade && upgrade.IsCompletedSuccessfully)
+                await ends.CancelAsync();
+        }
+        await working;
     }
 
     /// <summary>Puts an agent together around its file and lets it work.</summary>
@@ -220,7 +240,7 @@ internal static class AgentHost
         return (linux, linux.Surveyor);
     }
 
-    private static void Log(string line) => Console.WriteLine($"{TimeProvider.System.GetUtcNow():u} {line}");
+    internal static void Log(string line) => Console.WriteLine($"{TimeProvider.System.GetUtcNow():u} {line}");
 
     private static string Version() => typeof(AgentHost).Assembly.GetName().Version?.ToString(3) ?? "0";
 

@@ -87,6 +87,9 @@ public sealed class AgentRuntime : IWatcher, IDisposable
     /// <summary>The dockets that are to be carried out, in order.</summary>
     internal static IReadOnlyList<QueuedDocket> OpenDockets(AgentStore store) => store.Queue(MostDeaths);
 
+    /// <summary>Nothing is between the first step that needs a permit and its end: whatever is under way can rest.</summary>
+    internal bool MayBeReplaced => !_permits.HoldsAny;
+
     /// <inheritdoc/>
     public void Dispose()
     {

@@ -1,5 +1,6 @@
 using System.CommandLine;
 using System.Diagnostics;
+using Furlough.Agent.Launching;
 using Furlough.Engine;
 using Furlough.Protocol;
 
@@ -9,7 +10,7 @@ namespace Furlough.Agent;
 internal static class DeskCommands
 {
     internal static IEnumerable<Command> Make() =>
-        [Status(), LetIn(), FallBack(), Check(), BeforeRemoval(), AwaitEnd()];
+        [Status(), LetIn(), FallBack(), Check(), Upgrade(), BeforeRemoval(), AwaitEnd()];
 
     private static Command Status()
     {
@@ -100,6 +101,25 @@ internal static class DeskCommands
         return check;
     }
 
+    private static Command Upgrade()
+    {
+        var folder = new Argument<string>("folder")
+        {
+            Description = "Folder with a release: its list (SHA256SUMS), the list's signature, and the agent's archive",
+        };
+        var upgrade = new Command(
+            "upgrade",
+            "Put a later version here. The running agent goes over to it before the next step that locks somebody out, and back if it is not well."
+        )
+        {
+            folder,
+        };
+        upgrade.SetAction(parsed =>
+            Telling(() => DeskUpgrade.Offer(ProgramVersions.Of(DataOf(parsed)), parsed.GetValue(folder)!, Console.Out))
+        );
+        return upgrade;
+    }
+
     private static Command BeforeRemoval()
     {
         var removal = new Command(
@@ -140,7 +160,13 @@ internal static class DeskCommands
             return act();
         }
         catch (Exception error)
-            when (error is Fault or IOException or UnauthorizedAccessException or PlatformNotSupportedException)
+            when (error
+                    is Fault
+                        or UpgradeRefusedException
+                        or IOException
+                        or UnauthorizedAccessException
+                        or PlatformNotSupportedException
+            )
         {
             Console.Error.WriteLine($"furlough-agent: {error.Message}");
             if (error is Fault { Remedy.Length: > 0 } fault)

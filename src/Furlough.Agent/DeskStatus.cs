@@ -1,5 +1,6 @@
 using System.Globalization;
 using Furlough.Agent.Journal;
+using Furlough.Agent.Launching;
 using Furlough.Engine.Queue;
 using Furlough.Model;
 using Furlough.Protocol;
@@ -21,7 +22,17 @@ internal static class DeskStatus
         using var former = FormerJournal.Of(file, $"{file}.status-{Environment.ProcessId}");
         using var store = former is null ? new AgentStore(file) : null;
         Print(former?.Store ?? store!, to);
+        Print(ProgramVersions.Of(data), to);
         return 0;
+    }
+
+    private static void Print(ProgramVersions versions, TextWriter to)
+    {
+        to.WriteLine($"version {versions.Current.Version}");
+        if (File.Exists(versions.ReadyMark))
+            to.WriteLine($"an upgrade to {File.ReadAllText(versions.ReadyMark).Trim()} lies ready");
+        if (versions.LastRefusal is { } refusal)
+            to.WriteLine($"the last upgrade was not made: {refusal}");
     }
 
     /// <summary>

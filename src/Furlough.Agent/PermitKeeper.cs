@@ -23,6 +23,9 @@ internal sealed class PermitKeeper(ServiceLink link, TimeProvider time) : IPermi
     /// <inheritdoc/>
     public bool Holds(Guid docket) => _held.TryGetValue(docket, out var permit) && permit.NotAfter > time.GetUtcNow();
 
+    /// <summary>A docket is past the step that needs one, and has not ended or come to wait.</summary>
+    internal bool HoldsAny => !_held.IsEmpty;
+
     /// <inheritdoc/>
     public Wish WishOf(Guid docket) => _wishes.Of(docket);
 

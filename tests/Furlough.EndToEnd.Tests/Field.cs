@@ -130,6 +130,10 @@ public sealed class Field : IDisposable
         params string[] more
     ) => Keep(Launch("furlough-agent", [.. AgentArguments(root, name, code, room), .. more]));
 
+    /// <summary>Starts the program that was installed somewhere, as a launcher of the agent's versions.</summary>
+    public Process StartLauncher(string program, string root, string name, string? code = null) =>
+        Keep(LaunchProgram(program, ["--launch", .. AgentArguments(root, name, code, "Map Room")]));
+
     /// <summary>
     /// Starts an agent that is killed as it makes the n-th of a system call; the process returned ends with it.
     /// </summary>

@@ -330,7 +330,10 @@ public sealed class RealMachineTests : RealDesk
         Field.RunAs(reader, "machine", "list").Code.ShouldBe(0);
         Field
             .RunAs(reader, "plan", "make", Field.WriteBrief(Brief))
-            .ShouldSatisfyAllConditions(o => o.Code.ShouldBe(5), o => o.Error.ShouldContain("visitor has the access level reader"));
+            .ShouldSatisfyAllConditions(
+                o => o.Code.ShouldBe(5),
+                o => o.Error.ShouldContain("visitor has the access level reader")
+            );
         Field
             .RunAs("flt-wrong", "machine", "list")
             .ShouldSatisfyAllConditions(o => o.Code.ShouldBe(5), o => o.Error.ShouldContain("token"));

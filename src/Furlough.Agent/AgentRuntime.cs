@@ -244,16 +244,24 @@ public sealed class AgentRuntime : IWatcher, IDisposable
     {
         _store.Add(change, _time.GetUtcNow());
         _bulletinsCame.Release();
-        _log(
-            string.Create(
-                    CultureInfo.InvariantCulture,
-                    $"relocation {change.Docket.Relocation} {change.State.Word()} {change.Step?.Word()} {change.Failure?.Text}{Called(change.Docket)}"
-                )
-                .TrimEnd()
-        );
+        _log(Line(change));
     }
 
-    private static string Called(Docket docket) => docket.Correlation is { } called ? $" ({called})" : "";
+    private static string Line(RelocationChange change)
+    {
+        var number = change.Docket.Relocation.ToString(CultureInfo.InvariantCulture);
+        var called = change.Docket.Correlation is { } correlation ? $"({correlation})" : null;
+        string?[] parts =
+        [
+            "relocation",
+            number,
+            change.State.Word(),
+            change.Step?.Word(),
+            change.Failure?.Text,
+            called,
+        ];
+        return string.Join(' ', parts.Where(p => !string.IsNullOrEmpty(p)));
+    }
 
     /// <inheritdoc/>
     public void Met(Docket docket, Exception defect) => _log($"relocation {docket.Relocation} met {defect}");

@@ -109,7 +109,8 @@ internal static class DeskCommands
         };
         var upgrade = new Command(
             "upgrade",
-            "Put a later version here. The running agent goes over to it before the next step that locks somebody out, and back if it is not well."
+            "Put a later version here. The running agent goes over to it before the next step that locks somebody out, "
+                + "and back if it is not well."
         )
         {
             folder,

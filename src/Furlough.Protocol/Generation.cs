@@ -20,20 +20,8 @@ public sealed record Generation(long Number)
 
     /// <summary>Reads one that a service signed; null is the first generation, for what is older than generations.</summary>
     /// <exception cref="SignatureException">It is not signed by this key, or is no generation.</exception>
-    public static Generation Read(string serviceKey, string? signed)
-    {
-        if (signed is null)
-            return new Generation(0);
-        try
-        {
-            return JsonSerializer.Deserialize(
-                Jws.Verify(serviceKey, MessageType.Generation, signed),
-                ProtocolJson.Default.Generation
-            ) ?? throw new SignatureException("The generation is empty.");
-        }
-        catch (JsonException malformed)
-        {
-            throw new SignatureException(malformed.Message);
-        }
-    }
+    public static Generation Read(string serviceKey, string? signed) =>
+        signed is null
+            ? new Generation(0)
+            : Jws.Read(serviceKey, MessageType.Generation, signed, ProtocolJson.Default.Generation);
 }

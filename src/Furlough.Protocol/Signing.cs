@@ -2,6 +2,7 @@ using System.Buffers.Text;
 using System.Text;
 using System.Text.Json;
 using System.Text.Json.Serialization;
+using System.Text.Json.Serialization.Metadata;
 using Org.BouncyCastle.Crypto.Parameters;
 using Org.BouncyCastle.Crypto.Signers;
 using Org.BouncyCastle.Security;
@@ -109,6 +110,21 @@ public static class Jws
         catch (Exception malformed) when (malformed is FormatException or JsonException or ArgumentException)
         {
             throw new SignatureException("The message is not a compact JWS.");
+        }
+    }
+
+    /// <summary>What a message says, after its signature and type were checked.</summary>
+    /// <exception cref="SignatureException">As for <see cref="Verify"/>, or what it says is malformed.</exception>
+    public static T Read<T>(string publicKey, string type, string message, JsonTypeInfo<T> body)
+    {
+        try
+        {
+            return JsonSerializer.Deserialize(Verify(publicKey, type, message), body)
+                ?? throw new SignatureException("The message is empty.");
+        }
+        catch (JsonException malformed)
+        {
+            throw new SignatureException(malformed.Message);
         }
     }
 }

@@ -40,20 +40,8 @@ public sealed record TlsStatement(long Number, IReadOnlyList<string> Keys, Proxy
 
     /// <summary>Reads one that a service signed.</summary>
     /// <exception cref="SignatureException">It is not signed by this key, or is not a statement.</exception>
-    public static TlsStatement Read(string serviceKey, string signed)
-    {
-        try
-        {
-            return JsonSerializer.Deserialize(
-                Jws.Verify(serviceKey, MessageType.Tls, signed),
-                ProtocolJson.Default.TlsStatement
-            ) ?? throw new SignatureException("The statement is empty.");
-        }
-        catch (JsonException malformed)
-        {
-            throw new SignatureException(malformed.Message);
-        }
-    }
+    public static TlsStatement Read(string serviceKey, string signed) =>
+        Jws.Read(serviceKey, MessageType.Tls, signed, ProtocolJson.Default.TlsStatement);
 }
 
 /// <summary>Whose certificates are trusted for a proxy, when they are for the name that was called.</summary>

@@ -65,7 +65,8 @@ public sealed class LauncherTests : RealDesk
     private string Works() =>
         LinuxTree
             .Sh(
-                $"pgrep -f -- '--data {Data}' | while read p; do tr '\\0' ' ' < /proc/$p/cmdline | grep -q -- --launch || readlink /proc/$p/exe; done; true"
+                $"pgrep -f -- '--data {Data}' | while read p; do tr '\\0' ' ' < /proc/$p/cmdline | grep -q -- --launch "
+                    + "|| readlink /proc/$p/exe; done; true"
             )
             .Split('\n', StringSplitOptions.RemoveEmptyEntries)
             .LastOrDefault(p => p.EndsWith("furlough-agent", StringComparison.Ordinal), "");
@@ -159,7 +160,8 @@ public sealed class LauncherTests : RealDesk
         Offer(changed).Code.ShouldBe(0);
         Field.WaitForLog(launcher, "furlough-agent-0.2.0-linux-x64.tar.gz is not what the signed list says");
         LinuxTree.Sh(
-            $"mkdir -p {Versions}/incoming && cp {Release("0.4.0", key: own)}/* {Versions}/incoming/ && echo 0.4.0 > {Versions}/incoming/ready"
+            $"mkdir -p {Versions}/incoming && cp {Release("0.4.0", key: own)}/* {Versions}/incoming/ "
+                + $"&& echo 0.4.0 > {Versions}/incoming/ready"
         );
         Field.WaitForLog(
             launcher,

@@ -8,6 +8,7 @@ internal sealed class Launched
     private static readonly TimeSpan Every = TimeSpan.FromSeconds(2);
     private readonly ProgramVersions _versions;
     private readonly string? _trial;
+    private int _beats;
 
     private Launched(ProgramVersions versions, string? trial) => (_versions, _trial) = (versions, trial);
 
@@ -41,7 +42,7 @@ internal sealed class Launched
         try
         {
             if (!IsAccepted)
-                File.WriteAllText(_versions.HealthFile, _trial);
+                File.WriteAllText(_versions.HealthFile, $"{_trial} {Interlocked.Increment(ref _beats)}");
         }
         catch (IOException)
         {

@@ -1,3 +1,4 @@
+using System.ComponentModel;
 using System.Diagnostics;
 using System.Globalization;
 using Furlough.Platform.Linux;
@@ -58,7 +59,16 @@ internal sealed class Launcher(ProgramVersions versions, IReadOnlyList<string> a
         var former = versions.Current.Version;
         log($"trying version {version} in place of {former}");
         var word = Guid.NewGuid().ToString("N");
-        var agent = Start(ProgramVersions.ProgramIn(versions.FolderOf(version)), word);
+        Process agent;
+        try
+        {
+            agent = Start(ProgramVersions.ProgramIn(versions.FolderOf(version)), word);
+        }
+        catch (Win32Exception cannot)
+        {
+            Refuse($"version {version} cannot be started ({cannot.Message}); {former} goes on");
+            return null;
+        }
         if (WhyNotWell(agent, word, stop) is not { } why)
         {
             versions.Accept(version);
@@ -83,16 +93,19 @@ internal sealed class Launcher(ProgramVersions versions, IReadOnlyList<string> a
     private string? WhyNotWell(Process agent, string word, CancellationToken stop)
     {
         var began = Stopwatch.GetTimestamp();
-        long? wellSince = null;
+        var (shown, shownAt, wellSince) = ("", began, (long?)null);
         while (Stopwatch.GetElapsedTime(began) < LongestTrial)
         {
             if (stop.WaitHandle.WaitOne(Look))
                 return "the agent was told to stop";
             if (agent.HasExited)
                 return string.Create(CultureInfo.InvariantCulture, $"it ended with code {agent.ExitCode}");
-            if (Beats(word))
-                wellSince ??= Stopwatch.GetTimestamp();
-            else
+            if (Shown() is { } now && now != shown && now.StartsWith(word, StringComparison.Ordinal))
+            {
+                (shown, shownAt) = (now, Stopwatch.GetTimestamp());
+                wellSince ??= shownAt;
+            }
+            if (Stopwatch.GetElapsedTime(shownAt) > BeatWithin)
                 wellSince = null;
             if (wellSince is { } since && Stopwatch.GetElapsedTime(since) >= WellFor)
                 return null;
@@ -100,17 +113,17 @@ internal sealed class Launcher(ProgramVersions versions, IReadOnlyList<string> a
         return $"it did not show within {LongestTrial.TotalSeconds} s that it could read its journal and was at work";
     }
 
-    private bool Beats(string word)
+    /// <summary>What a version on trial shows: its word, and a number that grows.</summary>
+    private string? Shown()
     {
         try
         {
-            return File.GetLastWriteTimeUtc(versions.HealthFile) > DateTime.UtcNow - BeatWithin
-                && File.ReadAllText(versions.HealthFile) == word;
+            return File.ReadAllText(versions.HealthFile);
         }
         catch (IOException)
         {
             // It is being written, or not there yet.
-            return false;
+            return null;
         }
     }
 
@@ -122,20 +135,7 @@ internal sealed class Launcher(ProgramVersions versions, IReadOnlyList<string> a
             start.Environment.Remove(TrialVariable);
         else
             start.Environment[TrialVariable] = trial;
-        try
-        {
-            return Process.Start(start)!;
-        }
-        catch (System.ComponentModel.Win32Exception cannot)
-        {
-            // A program that does not even start is like one that ends at once.
-            log($"{program} cannot be started: {cannot.Message}");
-            return Process.Start(
-                OperatingSystem.IsWindows()
-                    ? new ProcessStartInfo("cmd", ["/c", "exit 1"])
-                    : new ProcessStartInfo("/bin/false")
-            )!;
-        }
+        return Process.Start(start)!;
     }
 
     /// <summary>Waits for the agent's end, and ends it when the launcher is told to stop.</summary>

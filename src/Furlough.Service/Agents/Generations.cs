@@ -3,7 +3,6 @@ using System.Text.Json.Serialization;
 using Furlough.Protocol;
 using Furlough.Protocol.Api;
 using Furlough.Service.History;
-using Furlough.Service.LiveEvents;
 using Furlough.Service.Storage;
 
 namespace Furlough.Service.Agents;
@@ -12,24 +11,16 @@ namespace Furlough.Service.Agents;
 /// The service's own <see cref="Generation"/>, in a file of its data folder, and whether a machine has proved that another
 /// service with a higher one took this one's place.
 /// </summary>
-public sealed class Generations(
-    ServiceOptions options,
-    SigningKey identity,
-    Store store,
-    LiveHub live,
-    TimeProvider time
-)
+public sealed class Generations(ServiceOptions options, SigningKey identity, Store store, TimeProvider time)
 {
     /// <summary>The file's name in the data folder; it is missing until a first restore.</summary>
     public const string FileName = "generation";
 
     private readonly Lock _lock = new();
-    private readonly string _file = Path.Combine(options.Data, FileName);
-    private readonly Lazy<string> _signed = new(() => new Generation(ReadFrom(options.Data).Number).Sign(identity));
     private volatile GenerationFile _kept = ReadFrom(options.Data);
 
     /// <summary>What sessions carry.</summary>
-    public string Signed => _signed.Value;
+    public string Signed => field ??= new Generation(_kept.Number).Sign(identity);
 
     /// <summary>The service that machines follow instead of this one; null where they follow this one.</summary>
     public ReplacedBy? Replaced => _kept.ReplacedBy;
@@ -51,7 +42,6 @@ public sealed class Generations(
         if (told <= _kept.Number)
             return;
         if (Keep(new ReplacedBy(told, machine, time.GetUtcNow())))
-        {
             await store.WriteAsync(
                 db =>
                 {
@@ -62,12 +52,11 @@ public sealed class Generations(
                         About.Service,
                         detail: "it follows a service that was restored from a backup of this one"
                     );
+                    db.Effects.Say("service", 0);
                     return Task.FromResult(0);
                 },
                 stop
             );
-            live.Say("service", 0);
-        }
         throw Refused();
     }
 
@@ -82,8 +71,10 @@ public sealed class Generations(
     private static RefusedException Refused() =>
         RefusedException.Conflict(
             "service-replaced",
-            "This service was replaced by one that was restored from its backup: the machines follow that one, and nothing can be ordered here any more.",
-            "Use the restored service, and stop this one. If this is the one to go on with, stop it, back it up and restore it from that backup."
+            "This service was replaced by one that was restored from its backup: the machines follow that one, and nothing "
+                + "can be ordered here any more.",
+            "Use the restored service, and stop this one. If this is the one to go on with, stop it, back it up and restore "
+                + "it from that backup."
         );
 
     private bool Keep(ReplacedBy by)
@@ -92,8 +83,9 @@ public sealed class Generations(
         {
             if (_kept.ReplacedBy is { } known && known.Number >= by.Number)
                 return false;
-            Write(options.Data, _kept with { ReplacedBy = by });
-            _kept = ReadFrom(options.Data);
+            var kept = _kept with { ReplacedBy = by };
+            Write(options.Data, kept);
+            _kept = kept;
             return true;
         }
     }

@@ -8,7 +8,6 @@ using Microsoft.AspNetCore.Hosting;
 using Microsoft.AspNetCore.Http;
 using Microsoft.AspNetCore.Http.HttpResults;
 using Microsoft.AspNetCore.Routing;
-using Microsoft.Extensions.Options;
 using Microsoft.IdentityModel.Protocols.OpenIdConnect;
 
 namespace Furlough.Service.Http;
@@ -25,16 +24,8 @@ internal static class ProviderSignIn
     /// <summary>Adds the scheme, where there is a provider.</summary>
     internal static void Add(AuthenticationBuilder authentication, SignInProvider? provider)
     {
-        if (provider is null)
-            return;
-        authentication.AddOpenIdConnect(Scheme, o => SetUp(o, provider));
-        authentication.Services.AddSingleton<IConfigureOptions<OpenIdConnectOptions>>(
-            parts => new ConfigureNamedOptions<OpenIdConnectOptions>(Scheme, o =>
-            {
-                var calls = parts.GetRequiredService<ProviderCalls>();
-                (o.Backchannel, o.ConfigurationManager) = (calls.Http, calls.Configuration);
-            })
-        );
+        if (provider is not null)
+            authentication.AddOpenIdConnect(Scheme, o => SetUp(o, provider));
     }
 
     private static void SetUp(OpenIdConnectOptions o, SignInProvider provider)
@@ -42,6 +33,7 @@ internal static class ProviderSignIn
         (o.Authority, o.ClientId, o.ClientSecret) = (provider.Issuer.ToString(), provider.Client, provider.Secret);
         (o.ResponseType, o.ResponseMode) = (OpenIdConnectResponseType.Code, OpenIdConnectResponseMode.Query);
         (o.UsePkce, o.MapInboundClaims, o.SaveTokens, o.DisableTelemetry) = (true, false, true, true);
+        o.BackchannelTimeout = ProviderCalls.LongestWait;
         o.RequireHttpsMetadata = !provider.Issuer.IsLoopback;
         o.Scope.Clear();
         foreach (var scope in provider.AllScopes)
@@ -116,7 +108,7 @@ internal static class ProviderSignIn
             throw ProviderCalls.Missing();
         try
         {
-            await calls.RequireThereAsync(context.RequestAborted);
+            await calls.ReadAsync(context.RequestAborted);
         }
         catch (ProviderAwayException away)
         {

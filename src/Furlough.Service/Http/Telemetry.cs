@@ -78,7 +78,8 @@ internal static class Telemetry
                                 RefusalKind.NotSignedIn,
                                 "not-signed-in",
                                 "Figures need a token, and none that is valid was given.",
-                                "Give a reader's token (Authorization: Bearer), or read them on the server at the port that `metrics-port` sets."
+                                "Give a reader's token (Authorization: Bearer), or read them on the server at the port that "
+                                    + "`metrics-port` sets."
                             );
                         await context
                             .RequestServices.GetRequiredService<FleetMetrics>()

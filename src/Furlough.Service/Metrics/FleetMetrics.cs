@@ -40,14 +40,18 @@ public sealed class FleetMetrics : IDisposable
         (_store, _board, _options, _time) = (store, board, options, time);
         _meter = meters.Create(Measures.Name);
         Add("machines", "{machine}", "Machines by standing", "standing", _ => MachinesNow());
-        Add("relocations", "{relocation}", "Relocations by state", "state", RelocationsAsync);
-        Add("runs", "{run}", "Runs by state", "state", RunsAsync);
+        Add("relocations", "{relocation}", "Relocations by state", "state", (db, stop) =>
+            CountsAsync(db.Relocations.Select(r => r.State), stop)
+        );
+        Add("runs", "{run}", "Runs by state", "state", (db, stop) => CountsAsync(db.Runs.Select(r => r.State), stop));
         Add("dockets.waiting", "{docket}", "Dockets that their machines have not fetched", null, WaitingAsync);
         Add("errands", "{errand}", "Errands that wait for a person", "due", ErrandsAsync);
         Add("originals", "{original}", "Originals that are kept", "due", OriginalsAsync);
         Add("findings", "{finding}", "Findings of the last audit", "severity", FindingsAsync);
         Add("audit.time", "s", "When the last audit was made, in seconds since 1970", null, AuditAsync);
-        Add("notifications", "{notification}", "Notifications by state", "state", NotificationsAsync);
+        Add("notifications", "{notification}", "Notifications by state", "state", (db, stop) =>
+            CountsAsync(db.Notifications.Select(n => n.State), stop)
+        );
         Add("backup.time", "s", "When the last backup was made, in seconds since 1970", null, BackupAsync);
         Add("backup.failed", "{failure}", "1 where the last backup failed", null, BackupFailedAsync);
         Add("data.free", "By", "Free on the volume of the data folder", null, _ =>
@@ -142,23 +146,6 @@ public sealed class FleetMetrics : IDisposable
         return [.. Enum.GetValues<T>().Select(v => ((string?)v.Word(), (long)known.GetValueOrDefault(v)))];
     }
 
-    private static async Task<IReadOnlyList<(string?, long)>> RelocationsAsync(FurloughDb db, CancellationToken stop) =>
-        All(
-            (
-                await db
-                    .Relocations.GroupBy(r => r.State)
-                    .Select(g => new { g.Key, Count = g.Count() })
-                    .ToListAsync(stop)
-            ).Select(g => (g.Key, g.Count))
-        );
-
-    private static async Task<IReadOnlyList<(string?, long)>> RunsAsync(FurloughDb db, CancellationToken stop) =>
-        All(
-            (
-                await db.Runs.GroupBy(r => r.State).Select(g => new { g.Key, Count = g.Count() }).ToListAsync(stop)
-            ).Select(g => (g.Key, g.Count))
-        );
-
     private static async Task<IReadOnlyList<(string?, long)>> WaitingAsync(FurloughDb db, CancellationToken stop) =>
         One(await db.Dockets.CountAsync(d => d.HandedAt == null && !d.Withdrawn, stop));
 
@@ -188,17 +175,15 @@ public sealed class FleetMetrics : IDisposable
     private static async Task<IReadOnlyList<(string?, long)>> AuditAsync(FurloughDb db, CancellationToken stop) =>
         await LastAuditAsync(db, stop) is { } last ? One(last.MadeAt.ToUnixTimeSeconds()) : None;
 
-    private static async Task<IReadOnlyList<(string?, long)>> NotificationsAsync(
-        FurloughDb db,
+    private static async Task<IReadOnlyList<(string?, long)>> CountsAsync<T>(
+        IQueryable<T> states,
         CancellationToken stop
-    ) =>
+    )
+        where T : struct, Enum =>
         All(
-            (
-                await db
-                    .Notifications.GroupBy(n => n.State)
-                    .Select(g => new { g.Key, Count = g.Count() })
-                    .ToListAsync(stop)
-            ).Select(g => (g.Key, g.Count))
+            (await states.GroupBy(s => s).Select(g => new { g.Key, Count = g.Count() }).ToListAsync(stop)).Select(g =>
+                (g.Key, g.Count)
+            )
         );
 
     private static async Task<IReadOnlyList<(string?, long)>> BackupAsync(FurloughDb db, CancellationToken stop) =>

@@ -10,33 +10,27 @@ namespace Furlough.Service.Access.People;
 /// <summary>What the service asks the office's provider directly.</summary>
 public sealed class ProviderCalls : IDisposable
 {
-    private static readonly TimeSpan LongestWait = TimeSpan.FromSeconds(10);
+    internal static readonly TimeSpan LongestWait = TimeSpan.FromSeconds(10);
     private const int LongestAnswer = 1 << 20;
+    private static readonly TimeSpan PublishedFor = TimeSpan.FromHours(1);
     private readonly SignInProvider? _provider;
-    private readonly string _about;
+    private readonly HttpClient _http;
+    private readonly TimeProvider _time;
+    private volatile Published? _published;
 
     /// <param name="options">Name the provider; without one nothing is asked.</param>
     public ProviderCalls(ServiceOptions options)
     {
-        _provider = options.Provider;
-        Http = new HttpClient(new SocketsHttpHandler { AllowAutoRedirect = false, ConnectTimeout = LongestWait })
+        (_provider, _time) = (options.Provider, options.Time);
+        _http = new HttpClient(new SocketsHttpHandler { AllowAutoRedirect = false, ConnectTimeout = LongestWait })
         {
             Timeout = LongestWait,
             MaxResponseContentBufferSize = LongestAnswer,
         };
-        _about =
-            (_provider?.Issuer.ToString().TrimEnd('/') ?? "https://none.invalid") + "/.well-known/openid-configuration";
-        Configuration = new ConfigurationManager<OpenIdConnectConfiguration>(
-            _about,
-            new OpenIdConnectConfigurationRetriever(),
-            new HttpDocumentRetriever(Http) { RequireHttps = _provider?.Issuer.IsLoopback != true }
-        );
     }
 
-    internal HttpClient Http { get; }
-
-    /// <summary>What the provider publishes of itself.</summary>
-    internal ConfigurationManager<OpenIdConnectConfiguration> Configuration { get; }
+    /// <summary>What the provider publishes of itself, and when that was read.</summary>
+    private sealed record Published(OpenIdConnectConfiguration What, DateTimeOffset At);
 
     internal SignInProvider Provider => _provider ?? throw Missing();
 
@@ -48,7 +42,7 @@ public sealed class ProviderCalls : IDisposable
         );
 
     /// <inheritdoc/>
-    public void Dispose() => Http.Dispose();
+    public void Dispose() => _http.Dispose();
 
     /// <summary>Asks for tokens, and who they are of.</summary>
     /// <exception cref="NotGrantedException"/>
@@ -113,25 +107,30 @@ public sealed class ProviderCalls : IDisposable
             : new ProviderAwayException($"it answered {status}");
     }
 
-    internal async Task<OpenIdConnectConfiguration> PublishedAsync(CancellationToken stop)
+    /// <summary>What the provider publishes of itself, read at most an hour ago.</summary>
+    /// <exception cref="ProviderAwayException"/>
+    internal async Task<OpenIdConnectConfiguration> PublishedAsync(CancellationToken stop) =>
+        _published is { } known && _time.GetUtcNow() - known.At < PublishedFor ? known.What : await ReadAsync(stop);
+
+    /// <summary>Reads it now: so it is known too that the provider answers.</summary>
+    /// <exception cref="ProviderAwayException"/>
+    internal async Task<OpenIdConnectConfiguration> ReadAsync(CancellationToken stop)
     {
         try
         {
-            return await Configuration.GetConfigurationAsync(stop);
+            var read = await OpenIdConnectConfigurationRetriever.GetAsync(
+                Provider.Issuer.ToString().TrimEnd('/') + "/.well-known/openid-configuration",
+                new HttpDocumentRetriever(_http) { RequireHttps = !Provider.Issuer.IsLoopback },
+                stop
+            );
+            _published = new Published(read, _time.GetUtcNow());
+            return read;
         }
-        catch (Exception away) when (away is InvalidOperationException or IOException or HttpRequestException)
+        catch (Exception away) when (away is not OperationCanceledException || !stop.IsCancellationRequested)
         {
+            // The library throws whatever the document made it stumble over.
             throw new ProviderAwayException($"{Provider.Name} does not answer: {away.Message}", away);
         }
-    }
-
-    /// <summary>Asks for no more than whether it answers at this moment.</summary>
-    /// <exception cref="ProviderAwayException"/>
-    internal async Task RequireThereAsync(CancellationToken stop)
-    {
-        using var request = new HttpRequestMessage(HttpMethod.Get, _about);
-        if ((await SendAsync(request, stop)).Status is not 200 and var status)
-            throw new ProviderAwayException($"{Provider.Name} answered {status}");
     }
 
     private async Task<JsonWebToken> CheckedAsync(string identity, OpenIdConnectConfiguration published)
@@ -148,7 +147,7 @@ public sealed class ProviderCalls : IDisposable
         if (result.IsValid)
             return (JsonWebToken)result.SecurityToken;
         // Its keys may have changed since they were read.
-        Configuration.RequestRefresh();
+        _published = null;
         throw new ProviderAwayException("its identity token is not valid", result.Exception);
     }
 
@@ -169,7 +168,7 @@ public sealed class ProviderCalls : IDisposable
     {
         try
         {
-            using var answer = await Http.SendAsync(request, stop);
+            using var answer = await _http.SendAsync(request, stop);
             var text = await answer.Content.ReadAsStringAsync(stop);
             var read = text.StartsWith('{') ? JsonDocument.Parse(text).RootElement : default;
             return ((int)answer.StatusCode, read);

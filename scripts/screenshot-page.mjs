@@ -7,7 +7,7 @@ const { chromium } = createRequire(realpathSync(new URL("../src/console/package.
 const browser = await chromium.launch({ executablePath: "/usr/bin/chromium", args: ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run"] });
 const page = await (await browser.newContext({ viewport: { width: 1280, height: 800 }, colorScheme: scheme })).newPage();
 await page.goto(`${address}/#token=${token}`);
-await page.waitForSelector("svg");
+await page.waitForSelector("header.top");
 if (path !== "/") await page.goto(address + path);
 await page.waitForSelector("main h1");
 await page.waitForTimeout(1500);

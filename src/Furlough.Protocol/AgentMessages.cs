@@ -68,7 +68,7 @@ public sealed record SessionProof(Guid Machine, string Nonce, string MachineId, 
     /// <summary>The highest bulletin number that the agent has; null of one that does not tell.</summary>
     public long? LastBulletin { get; init; }
 
-    /// <summary>The highest <see cref="Protocol.Generation"/> that it was told, signed; null for none.</summary>
+    /// <summary>The highest <see cref="Protocol.Generation"/> that it has heard of, signed; null for none.</summary>
     public string? Generation { get; init; }
 }
 
@@ -90,7 +90,7 @@ public enum AgentTrouble
 /// <param name="Bulletin">The highest bulletin number.</param>
 public sealed record AgentCounters(long Acknowledged, long Docket, int Supersession, long Bulletin)
 {
-    /// <summary>The highest <see cref="Protocol.Generation"/> that it was told, signed; null for none.</summary>
+    /// <summary>The highest <see cref="Protocol.Generation"/> that it has heard of, signed; null for none.</summary>
     public string? Generation { get; init; }
 
     /// <summary>Nothing was counted yet.</summary>

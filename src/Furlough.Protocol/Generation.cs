@@ -5,7 +5,7 @@ namespace Furlough.Protocol;
 /// <summary>
 /// Which of several services with the same identity is the one to follow: a service that was restored from a backup has a
 /// higher generation than the one from which the backup was made. The service signs it. Agents keep the highest that they
-/// were told and follow no lower one; they show it to every service, so that an older one learns that it was replaced.
+/// have heard of and follow no lower one; they show it to every service, so that an older one learns that it was replaced.
 /// </summary>
 /// <param name="Number">0 for a service that was never restored.</param>
 public sealed record Generation(long Number)

@@ -186,7 +186,7 @@ public sealed class BackupTests : IDisposable
     public void What_is_no_backup_or_of_a_later_format_says_so()
     {
         Archive(("notes.txt", "x"));
-        Refused("made-up", null).ShouldContain("no backup of a Furlough service");
+        Refused("made-up", null).ShouldContain("not a backup of a Furlough service");
         Archive(("backup.json", "{}"));
         Refused("made-up", null).ShouldContain("cannot be restored");
         Archive(
@@ -200,7 +200,7 @@ public sealed class BackupTests : IDisposable
         Refused("made-up", null).ShouldContain("cannot be restored");
         Should
             .Throw<IOException>(() => Restore.To(At("there"), At("nowhere"), null, Later))
-            .Message.ShouldContain("no backup at");
+            .Message.ShouldContain("no backup was found at");
     }
 
     private void Archive(params (string Name, string Text)[] files)

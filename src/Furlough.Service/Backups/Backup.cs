@@ -39,7 +39,7 @@ public static class Backup
     public static BackupFacts Make(string data, string file, string? passphrase, DateTimeOffset now)
     {
         if (!File.Exists(Path.Combine(data, Database)) || !File.Exists(Path.Combine(data, DataFolder.Key)))
-            throw new IOException($"there is no service's data in {data}.");
+            throw new IOException($"{data} does not hold a service's data.");
         if (File.Exists(file) || Directory.Exists(file))
             throw new IOException($"there is something at {file} already. Give another name.");
         var work = Path.Combine(
@@ -102,7 +102,7 @@ public static class Backup
         File.Copy(source, copy);
     }
 
-    /// <summary>A copy of the database as it is at one moment; whoever writes meanwhile does not wait.</summary>
+    /// <summary>A copy of the database as it is at one moment; nobody who writes meanwhile has to wait.</summary>
     /// <returns>How many machines it knows.</returns>
     private static int Snapshot(string data, string copy)
     {

@@ -10,7 +10,7 @@ namespace Furlough.Service.Backups;
 
 /// <summary>
 /// Puts a service back from a backup, in an empty data folder. What was restored has a higher generation than the service
-/// of which the backup was made, so machines follow it and that one no longer.
+/// of which the backup was made, so machines follow it instead of that one.
 /// </summary>
 public static class Restore
 {
@@ -23,7 +23,7 @@ public static class Restore
     public static BackupFacts To(string data, string file, string? passphrase, DateTimeOffset now)
     {
         if (!File.Exists(file))
-            throw new IOException($"there is no backup at {file}.");
+            throw new IOException($"no backup was found at {file}.");
         RequireEmpty(data);
         PrivateFolder.Make(data);
         var work = Path.Combine(data, DataFolder.Restoring);
@@ -99,7 +99,7 @@ public static class Restore
             while (tar.GetNextEntry() is { } entry)
             {
                 if (entry is not { EntryType: TarEntryType.RegularFile, DataStream: { } data, Length: <= MostBytes })
-                    throw new InvalidDataException($"`{entry.Name}` in it is no file");
+                    throw new InvalidDataException($"`{entry.Name}` in it is not a file");
                 if (facts is null)
                     facts = FactsOf(entry.Name, data);
                 else
@@ -130,7 +130,7 @@ public static class Restore
             name == Backup.FactsFile ? JsonSerializer.Deserialize(content, BackupJson.Default.BackupFacts) : null;
         return facts switch
         {
-            null => throw new InvalidDataException("it is no backup of a Furlough service"),
+            null => throw new InvalidDataException("it is not a backup of a Furlough service"),
             { Format: not 1 } => throw new InvalidDataException(
                 $"Furlough {facts.Version} has made it in a format that this version does not know; install that version"
             ),
